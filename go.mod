@@ -1,0 +1,34 @@
+module tachyform
+
+go 1.26.0
+
+require (
+	github.com/dunglas/go-urlpattern v1.0.0
+	github.com/evanw/esbuild v0.28.2
+	github.com/fyne-io/oksvg v0.2.0
+	github.com/goccy/go-yaml v1.19.2
+	github.com/nlnwa/whatwg-url v0.6.2
+	github.com/srwiley/rasterx v0.0.0-20220730225603-2ab79fcdd4ef
+	github.com/stretchr/testify v1.12.1
+	github.com/tdewolff/parse/v2 v2.8.20
+	golang.org/x/image v0.47.0
+	golang.org/x/net v0.62.0
+	golang.org/x/text v0.43.0
+	modernc.org/libc v1.79.0
+	modernc.org/libquickjs v0.14.0
+	modernc.org/quickjs v0.27.0
+)
+
+require (
+	github.com/bits-and-blooms/bitset v1.24.6 // indirect
+	github.com/dustin/go-humanize v1.1.0 // indirect
+	github.com/google/uuid v1.6.0 // indirect
+	github.com/mattn/go-isatty v0.0.24 // indirect
+	github.com/ncruces/go-strftime v1.1.0 // indirect
+	github.com/remyoudompheng/bigfft v0.0.0-20230129092748-24d4a6f8daec // indirect
+	go.yaml.in/yaml/v3 v3.0.5 // indirect
+	golang.org/x/exp v0.0.0-20260410095643-746e56fc9e2f // indirect
+	golang.org/x/sys v0.49.0 // indirect
+	modernc.org/mathutil v1.7.1 // indirect
+	modernc.org/memory v1.12.1 // indirect
+)

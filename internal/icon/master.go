@@ -1,0 +1,248 @@
+// Package icon turns one master picture into icon sets and reads icons that are already there.
+package icon
+
+import (
+	"bytes"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"image"
+	"image/draw"
+	_ "image/gif"  // decoders register themselves
+	_ "image/jpeg" // decoders register themselves
+	_ "image/png"  // decoders register themselves
+	"io"
+	"os"
+	"strconv"
+	"strings"
+
+	"github.com/fyne-io/oksvg"
+	"github.com/srwiley/rasterx"
+	_ "golang.org/x/image/webp" // decoders register themselves
+
+	"tachyform/internal/problem"
+)
+
+const (
+	// MinMaster is the least width and height in pixels of a master picture, that of the largest icon made from it.
+	MinMaster = 512
+	// maxPixels bounds the pictures that are decoded; more is refused before any memory is taken for it.
+	maxPixels = 64 << 20
+	maxFile   = 64 << 20
+)
+
+// Master is the picture that icons are made from.
+type Master struct {
+	Path   string
+	Vector bool
+	raster *plane
+	svg    []byte
+	w, h   float64 // of the vector's view box
+}
+
+func bad(path, what, mend string) error {
+	return &problem.Problem{Kind: problem.Read, Where: path, What: what, Mend: mend}
+}
+
+// LoadMaster reads and checks a master picture: SVG, PNG, JPEG, WebP or GIF, at least MinMaster pixels on its shorter side.
+func LoadMaster(path string) (*Master, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, &problem.Problem{Kind: problem.Read, Where: path, What: "the master picture cannot be read: " + plainError(err), Mend: "check icons.master", Cause: err}
+	}
+	if info.Size() > maxFile {
+		return nil, bad(path, fmt.Sprintf("the master picture's file has %d MB", info.Size()>>20), "use one below 64 MB; 1024 by 1024 pixels are plenty")
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil, &problem.Problem{Kind: problem.Read, Where: path, What: "the master picture cannot be read: " + plainError(err), Mend: "check icons.master", Cause: err}
+	}
+	if len(data) == 0 {
+		return nil, bad(path, "the master picture's file is empty", "")
+	}
+	if looksLikeSVG(data) {
+		return loadSVG(path, data)
+	}
+	cfg, kind, err := image.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return nil, bad(path, "this is not a picture that can be read ("+plainError(err)+")", "the master is an SVG, PNG, JPEG or WebP file")
+	}
+	if int64(cfg.Width)*int64(cfg.Height) > maxPixels {
+		return nil, bad(path, fmt.Sprintf("the master picture has %d by %d pixels, too many to work with", cfg.Width, cfg.Height), "scale it to 1024 by 1024")
+	}
+	if min(cfg.Width, cfg.Height) < MinMaster {
+		return nil, bad(path, fmt.Sprintf("the master picture is too small: %d by %d pixels", cfg.Width, cfg.Height),
+			fmt.Sprintf("icons of %d pixels are needed, and enlarging would blur them; use an SVG or at least %d by %d pixels", MinMaster, MinMaster, MinMaster))
+	}
+	m, _, err := image.Decode(bytes.NewReader(data))
+	if err != nil {
+		return nil, bad(path, fmt.Sprintf("the %s file is damaged (%s)", strings.ToUpper(kind), plainError(err)), "export it again")
+	}
+	return &Master{Path: path, raster: linear(toNRGBA(m))}, nil
+}
+
+func plainError(err error) string {
+	var pe *os.PathError
+	if errors.As(err, &pe) {
+		return pe.Err.Error()
+	}
+	return err.Error()
+}
+
+func toNRGBA(m image.Image) *image.NRGBA {
+	if n, ok := m.(*image.NRGBA); ok {
+		return n
+	}
+	n := image.NewNRGBA(image.Rect(0, 0, m.Bounds().Dx(), m.Bounds().Dy()))
+	draw.Draw(n, n.Bounds(), m, m.Bounds().Min, draw.Src)
+	return n
+}
+
+func looksLikeSVG(data []byte) bool {
+	head := strings.ToLower(string(data[:min(len(data), 1024)]))
+	return strings.Contains(head, "<svg") || strings.HasPrefix(strings.TrimSpace(head), "<?xml")
+}
+
+// undrawn names SVG elements that cannot be drawn here, with what to do about each.
+var undrawn = map[string]string{
+	"text": "convert the text to outlines, or export a PNG", "image": "export a PNG: pictures inside an SVG are not drawn",
+	"filter": "export a PNG: filters are not drawn", "foreignObject": "export a PNG", "mask": "export a PNG: masks are not drawn",
+	"pattern": "export a PNG: patterns are not drawn", "clipPath": "export a PNG: clip paths are not drawn",
+	"style":  "put the colours on the shapes as fill and stroke attributes, or export a PNG",
+	"script": "export a PNG: scripts are not run", "symbol": "export a PNG: symbols are not drawn", "marker": "export a PNG: markers are not drawn",
+}
+
+func loadSVG(path string, data []byte) (*Master, error) {
+	dec := xml.NewDecoder(bytes.NewReader(data))
+	dec.CharsetReader = func(string, io.Reader) (io.Reader, error) { return nil, errors.New("it is not UTF-8") }
+	m := &Master{Path: path, Vector: true, svg: data}
+	elements, root := 0, false
+	for {
+		token, err := dec.Token()
+		if err == io.EOF {
+			break
+		}
+		line, _ := dec.InputPos()
+		at := fmt.Sprintf("%s:%d", path, line)
+		if err != nil {
+			return nil, bad(at, "the SVG is not well-formed: "+err.Error(), "export it again")
+		}
+		start, ok := token.(xml.StartElement)
+		if !ok {
+			continue
+		}
+		if !root {
+			if start.Name.Local != "svg" {
+				return nil, bad(at, fmt.Sprintf("this is no SVG: its first element is <%s>", start.Name.Local), "")
+			}
+			root = true
+			m.w, m.h = svgSize(start)
+		}
+		if mend, cannot := undrawn[start.Name.Local]; cannot {
+			return nil, bad(at, fmt.Sprintf("the SVG uses <%s>, which cannot be drawn here", start.Name.Local), mend)
+		}
+		if elements++; elements > 50000 {
+			return nil, bad(path, "the SVG has more than 50 000 elements", "simplify it, or export a PNG")
+		}
+	}
+	if m.w <= 0 || m.h <= 0 {
+		return nil, bad(path, "the SVG has no size", `give it a viewBox, such as viewBox="0 0 512 512"`)
+	}
+	if _, err := m.drawSVG(16, 16); err != nil {
+		return nil, bad(path, "the SVG cannot be drawn: "+err.Error(), "simplify it, or export a PNG")
+	}
+	return m, nil
+}
+
+func svgSize(start xml.StartElement) (w, h float64) {
+	number := func(s string) float64 {
+		f, err := strconv.ParseFloat(strings.TrimSuffix(strings.TrimSpace(s), "px"), 64)
+		if err != nil {
+			return 0
+		}
+		return f
+	}
+	for _, a := range start.Attr {
+		switch a.Name.Local {
+		case "viewBox":
+			if f := strings.FieldsFunc(a.Value, func(r rune) bool { return r == ' ' || r == ',' }); len(f) == 4 {
+				return number(f[2]), number(f[3])
+			}
+		case "width":
+			w = number(a.Value)
+		case "height":
+			h = number(a.Value)
+		}
+	}
+	return w, h
+}
+
+// drawSVG draws the picture w by h pixels large.
+func (m *Master) drawSVG(w, h int) (out *image.RGBA, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = fmt.Errorf("%v", r)
+		}
+	}()
+	icon, err := oksvg.ReadIconStream(bytes.NewReader(m.svg), oksvg.IgnoreErrorMode)
+	if err != nil {
+		return nil, err
+	}
+	if icon.ViewBox.W == 0 || icon.ViewBox.H == 0 {
+		icon.ViewBox.W, icon.ViewBox.H = m.w, m.h
+	}
+	icon.SetTarget(0, 0, float64(w), float64(h))
+	out = image.NewRGBA(image.Rect(0, 0, w, h))
+	icon.Draw(rasterx.NewDasher(w, h, rasterx.NewScannerGV(w, h, out, out.Bounds())), 1)
+	return out, nil
+}
+
+// square gives the picture size by size pixels large, centred with clear margins when it is not square.
+func (m *Master) square(size int) (*plane, error) {
+	w, h := m.w, m.h
+	if !m.Vector {
+		w, h = float64(m.raster.w), float64(m.raster.h)
+	}
+	scale := float64(size) / max(w, h)
+	tw, th := max(int(w*scale+0.5), 1), max(int(h*scale+0.5), 1)
+	var p *plane
+	if m.Vector {
+		// Drawn at up to four times the size and scaled down, thin lines keep their weight.
+		factor := 1
+		for factor < 4 && size*factor < 1024 {
+			factor *= 2
+		}
+		img, err := m.drawSVG(tw*factor, th*factor)
+		if err != nil {
+			return nil, bad(m.Path, "the SVG cannot be drawn: "+err.Error(), "simplify it, or export a PNG")
+		}
+		p = linear(toNRGBA(img)).resize(tw, th)
+	} else {
+		p = m.raster.resize(tw, th)
+	}
+	if tw == size && th == size {
+		return p, nil
+	}
+	out := &plane{size, size, make([]float32, 4*size*size)}
+	out.paste(p, (size-tw)/2, (size-th)/2)
+	return out, nil
+}
+
+// paste lays q over p with its corner at x, y.
+func (p *plane) paste(q *plane, x, y int) {
+	for j := range q.h {
+		if y+j < 0 || y+j >= p.h {
+			continue
+		}
+		for i := range q.w {
+			if x+i < 0 || x+i >= p.w {
+				continue
+			}
+			d, s := p.pix[4*((y+j)*p.w+x+i):], q.pix[4*(j*q.w+i):]
+			rest := 1 - min(max(s[3], 0), 1)
+			for k := range 4 {
+				d[k] = s[k] + d[k]*rest
+			}
+		}
+	}
+}

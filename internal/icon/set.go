@@ -1,0 +1,214 @@
+package icon
+
+import (
+	"bytes"
+	"encoding/binary"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"math"
+	"sync"
+)
+
+// Icon is one finished icon file.
+type Icon struct {
+	// Name is the file's name without its folder.
+	Name string
+	// Size is its width and height in pixels; of an ICO the largest.
+	Size int
+	Type string
+	// Purpose is any, maskable, apple or favicon.
+	Purpose string
+	Data    []byte
+}
+
+// wanted lists the set in the order it is declared.
+var wanted = []Icon{
+	{Name: "any-192.png", Size: 192, Purpose: "any"},
+	{Name: "any-512.png", Size: 512, Purpose: "any"},
+	{Name: "maskable-192.png", Size: 192, Purpose: "maskable"},
+	{Name: "maskable-512.png", Size: 512, Purpose: "maskable"},
+	{Name: "apple-180.png", Size: 180, Purpose: "apple"},
+	{Name: "favicon.ico", Size: 48, Purpose: "favicon"},
+}
+
+// SafeRadius is the part of an icon's width from its centre that every launcher's mask leaves visible (Web App Manifest, maskable icons).
+const SafeRadius = 0.4
+
+// Make draws the set. backdrop fills icons that may not be transparent. The bytes are the same on each run.
+func Make(m *Master, backdrop color.NRGBA) ([]Icon, error) {
+	shape, err := measure(m)
+	if err != nil {
+		return nil, err
+	}
+	list := make([]Icon, len(wanted))
+	errs := make([]error, len(wanted))
+	var wait sync.WaitGroup
+	for i, icon := range wanted {
+		wait.Add(1)
+		go func() {
+			defer wait.Done()
+			icon.Type = "image/png"
+			switch icon.Purpose {
+			case "any":
+				var p *plane
+				if p, errs[i] = m.square(icon.Size); errs[i] == nil {
+					icon.Data, errs[i] = encodePNG(p.image())
+				}
+			case "maskable":
+				icon.Data, errs[i] = filled(m, shape, icon.Size, backdrop, SafeRadius*0.98)
+			case "apple":
+				icon.Data, errs[i] = filled(m, shape, icon.Size, backdrop, 0.5)
+			case "favicon":
+				icon.Type = "image/x-icon"
+				icon.Data, errs[i] = favicon(m, 16, 32, 48)
+			}
+			list[i] = icon
+		}()
+	}
+	wait.Wait()
+	for _, err := range errs {
+		if err != nil {
+			return nil, err
+		}
+	}
+	return list, nil
+}
+
+// shape is what a look at the master tells.
+type shape struct {
+	// reach is the distance of the farthest content from the centre, as part of the width.
+	reach float64
+	// opaque is true when the picture fills its square; border then is the colour all along its edge, if it is one.
+	opaque, plainBorder bool
+	border              color.NRGBA
+}
+
+func measure(m *Master) (shape, error) {
+	const n = 256
+	p, err := m.square(n)
+	if err != nil {
+		return shape{}, err
+	}
+	img := p.image()
+	s := shape{opaque: true, plainBorder: true, border: img.NRGBAAt(0, 0)}
+	for i := range n {
+		for _, c := range []color.NRGBA{img.NRGBAAt(i, 0), img.NRGBAAt(i, n-1), img.NRGBAAt(0, i), img.NRGBAAt(n-1, i)} {
+			if c.A < 250 {
+				s.opaque = false
+			}
+			if apart(c, s.border) > 12 {
+				s.plainBorder = false
+			}
+		}
+	}
+	for y := range n {
+		for x := range n {
+			c := img.NRGBAAt(x, y)
+			content := c.A > 12
+			if s.opaque && s.plainBorder {
+				content = apart(c, s.border) > 12
+			}
+			if content {
+				s.reach = max(s.reach, math.Hypot(float64(x)+0.5-n/2, float64(y)+0.5-n/2)/n)
+			}
+		}
+	}
+	return s, nil
+}
+
+func apart(a, b color.NRGBA) int {
+	d := func(x, y uint8) int { return max(int(x)-int(y), int(y)-int(x)) }
+	return max(d(a.R, b.R), d(a.G, b.G), d(a.B, b.B), d(a.A, b.A))
+}
+
+// filled draws the picture without transparency, its content no farther from the centre than reach times the width.
+func filled(m *Master, s shape, size int, backdrop color.NRGBA, reach float64) ([]byte, error) {
+	inner := size
+	switch {
+	case s.opaque && !s.plainBorder: // a photo: nothing in it can be told from its ground, so it fills the square
+	case s.reach > 0:
+		inner = min(int(float64(size)*reach/s.reach), size)
+	}
+	if s.opaque && s.plainBorder {
+		backdrop = s.border
+	}
+	p, err := m.square(inner)
+	if err != nil {
+		return nil, err
+	}
+	out := &plane{size, size, make([]float32, 4*size*size)}
+	ground := [4]float32{toLinear[backdrop.R], toLinear[backdrop.G], toLinear[backdrop.B], 1}
+	for i := range out.pix {
+		out.pix[i] = ground[i%4]
+	}
+	out.paste(p, (size-inner)/2, (size-inner)/2)
+	img := out.image()
+	for i := 3; i < len(img.Pix); i += 4 {
+		img.Pix[i] = 255
+	}
+	return encodePNG(img)
+}
+
+// encodePNG writes the smallest of the lossless forms: a palette where the colours fit one, else true colour.
+func encodePNG(m *image.NRGBA) ([]byte, error) {
+	var out image.Image = m
+	if p := paletted(m); p != nil {
+		out = p
+	} else if m.Opaque() {
+		rgba := image.NewRGBA(m.Bounds())
+		copy(rgba.Pix, m.Pix)
+		out = rgba
+	}
+	var b bytes.Buffer
+	enc := png.Encoder{CompressionLevel: png.BestCompression}
+	err := enc.Encode(&b, out)
+	return b.Bytes(), err
+}
+
+func paletted(m *image.NRGBA) *image.Paletted {
+	index := map[color.NRGBA]uint8{}
+	var palette color.Palette
+	p := image.NewPaletted(m.Bounds(), nil)
+	for i := 0; i < len(m.Pix); i += 4 {
+		c := color.NRGBA{m.Pix[i], m.Pix[i+1], m.Pix[i+2], m.Pix[i+3]}
+		k, ok := index[c]
+		if !ok {
+			if len(palette) == 256 {
+				return nil
+			}
+			k = uint8(len(palette))
+			index[c] = k
+			palette = append(palette, c)
+		}
+		p.Pix[i/4] = k
+	}
+	p.Palette = palette
+	return p
+}
+
+// favicon writes an ICO file whose entries are PNGs.
+func favicon(m *Master, sizes ...int) ([]byte, error) {
+	var head, body bytes.Buffer
+	binary.Write(&head, binary.LittleEndian, []uint16{0, 1, uint16(len(sizes))})
+	offset := 6 + 16*len(sizes)
+	for _, size := range sizes {
+		p, err := m.square(size)
+		if err != nil {
+			return nil, err
+		}
+		data, err := encodePNG(p.image())
+		if err != nil {
+			return nil, err
+		}
+		head.Write([]byte{byte(size), byte(size), 0, 0})
+		binary.Write(&head, binary.LittleEndian, []uint16{1, 32})
+		binary.Write(&head, binary.LittleEndian, []uint32{uint32(len(data)), uint32(offset + body.Len())})
+		body.Write(data)
+	}
+	return append(head.Bytes(), body.Bytes()...), nil
+}
+
+// SizeText writes a size as manifests do.
+func SizeText(n int) string { return fmt.Sprintf("%dx%d", n, n) }

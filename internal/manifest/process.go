@@ -1,0 +1,564 @@
+package manifest
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
+	"golang.org/x/text/language"
+
+	"tachyform/internal/problem"
+)
+
+// As chooses whose reading of the standard is followed where readings differ.
+type As string
+
+// The readings.
+const (
+	Standard As = "standard"
+	Chromium As = "chromium"
+	Firefox  As = "firefox"
+)
+
+// Issue is something in a manifest that browsers ignore or stumble over.
+type Issue struct {
+	// Code names the kind of issue: syntax, wrong-type, ignored-value, unknown-member, duplicate-member.
+	Code string
+	// Member is the path of the member, such as icons[1].sizes.
+	Member       string
+	Line, Column int
+	What         string
+	Mend         string
+}
+
+// Image is an icon or screenshot.
+type Image struct {
+	Src        string   `json:"src"`
+	Sizes      []string `json:"sizes,omitempty"`
+	Type       string   `json:"type,omitempty"`
+	Purpose    []string `json:"purpose,omitempty"`
+	Label      string   `json:"label,omitempty"`
+	Platform   string   `json:"platform,omitempty"`
+	FormFactor string   `json:"form_factor,omitempty"`
+	// Line and Column are where the image's object stands in the manifest.
+	Line   int `json:"-"`
+	Column int `json:"-"`
+}
+
+// HasPurpose says whether the image serves a purpose.
+func (i Image) HasPurpose(p string) bool { return slices.Contains(i.Purpose, p) }
+
+// Shortcut is an entry of shortcuts.
+type Shortcut struct {
+	Name        string  `json:"name"`
+	ShortName   string  `json:"short_name,omitempty"`
+	Description string  `json:"description,omitempty"`
+	URL         string  `json:"url"`
+	Icons       []Image `json:"icons,omitempty"`
+}
+
+// Related is an entry of related_applications.
+type Related struct {
+	Platform string `json:"platform"`
+	URL      string `json:"url,omitempty"`
+	ID       string `json:"id,omitempty"`
+}
+
+// Processed is a manifest after processing (Web App Manifest, 2.2). URLs are absolute.
+type Processed struct {
+	Name                      string     `json:"name,omitempty"`
+	ShortName                 string     `json:"short_name,omitempty"`
+	Description               string     `json:"description,omitempty"`
+	ID                        string     `json:"id"`
+	StartURL                  string     `json:"start_url"`
+	Scope                     string     `json:"scope"`
+	Display                   string     `json:"display"`
+	DisplayOverride           []string   `json:"display_override,omitempty"`
+	Orientation               string     `json:"orientation,omitempty"`
+	Lang                      string     `json:"lang,omitempty"`
+	Dir                       string     `json:"dir,omitempty"`
+	ThemeColor                string     `json:"theme_color,omitempty"`
+	BackgroundColor           string     `json:"background_color,omitempty"`
+	Icons                     []Image    `json:"icons,omitempty"`
+	Screenshots               []Image    `json:"screenshots,omitempty"`
+	Shortcuts                 []Shortcut `json:"shortcuts,omitempty"`
+	Categories                []string   `json:"categories,omitempty"`
+	RelatedApplications       []Related  `json:"related_applications,omitempty"`
+	PreferRelatedApplications *bool      `json:"prefer_related_applications,omitempty"`
+	IARCRatingID              string     `json:"iarc_rating_id,omitempty"`
+
+	// StartURLValid tells that start_url was given and usable, not put in its place by a default.
+	StartURLValid bool `json:"-"`
+	// ShownDisplay is the display mode that applies after display_override, "browser" when none is.
+	ShownDisplay string `json:"-"`
+	// Fatal is true when the text could not be used at all.
+	Fatal bool `json:"-"`
+	// Places holds line and column of each top-level member.
+	Places map[string][2]int `json:"-"`
+}
+
+var displayModes = []string{"fullscreen", "standalone", "minimal-ui", "browser"}
+
+// overrideModes may also stand in display_override (Manifest Incubations).
+var overrideModes = append([]string{"window-controls-overlay", "tabbed"}, displayModes...)
+
+var orientations = []string{"any", "natural", "landscape", "landscape-primary", "landscape-secondary", "portrait", "portrait-primary", "portrait-secondary"}
+
+// Process reads a manifest text as a browser would that fetched it from manifestURL for the page documentURL.
+func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, []Issue) {
+	p := &processor{text: text, as: as, out: &Processed{Places: map[string][2]int{}}}
+	var err error
+	if p.doc, err = weburl.Parse(documentURL); err != nil {
+		p.issue("syntax", "", 0, "the page's address is not a URL: "+documentURL, "")
+		p.doc, _ = weburl.Parse("https://site.example/")
+	}
+	if p.base, err = weburl.Parse(manifestURL); err != nil {
+		p.base = p.doc
+	}
+	root, err := ParseJSON(text, as == Chromium)
+	if err == nil && root.Kind != Object {
+		err = &SyntaxError{root.Offset, "a manifest is an object in braces, not " + root.describe()}
+	}
+	if err != nil {
+		e := err.(*SyntaxError)
+		p.issue("syntax", "", e.Offset, e.What, syntaxMend(text, e))
+		p.out.Fatal = true
+		root = &Value{Kind: Object}
+	}
+	p.root = root
+	for i, m := range root.Members {
+		line, column := lineColumn(text, m.Offset)
+		p.out.Places[m.Name] = [2]int{line, column}
+		for _, earlier := range root.Members[:i] {
+			if earlier.Name == m.Name {
+				p.issue("duplicate-member", m.Name, m.Offset, fmt.Sprintf("%q stands twice; the last one counts", m.Name), "remove one")
+			}
+		}
+		if !slices.Contains(knownMembers, m.Name) && !strings.HasSuffix(m.Name, "_localized") {
+			mend := "no browser reads it; remove it if nothing of yours does"
+			if near := problem.Nearest(m.Name, knownMembers); near != "" {
+				mend = "did you mean " + near + "?"
+			}
+			p.issue("unknown-member", m.Name, m.Offset, fmt.Sprintf("no standard knows the member %q", m.Name), mend)
+		}
+	}
+	p.run()
+	return p.out, p.issues
+}
+
+var knownMembers = []string{"$schema", "name", "short_name", "description", "id", "start_url", "scope", "display", "display_override", "orientation",
+	"lang", "dir", "theme_color", "background_color", "icons", "screenshots", "shortcuts", "categories", "related_applications",
+	"prefer_related_applications", "iarc_rating_id", "share_target", "file_handlers", "protocol_handlers", "launch_handler",
+	"handle_links", "scope_extensions", "edge_side_panel", "note_taking"}
+
+func syntaxMend(text []byte, e *SyntaxError) string {
+	trimmed := strings.ToLower(strings.TrimSpace(string(text[:min(len(text), 200)])))
+	switch {
+	case strings.HasPrefix(trimmed, "<!doctype") || strings.HasPrefix(trimmed, "<html"):
+		return "the host answered with an HTML page: the manifest file is not where the link points; check that the build copies it"
+	case len(text) == 0:
+		return "the file is empty; tachyform fit writes one"
+	case strings.Contains(e.What, "comma"):
+		return "check the commas here"
+	case strings.Contains(e.What, "comment"):
+		return "remove the comment"
+	}
+	return ""
+}
+
+func lineColumn(text []byte, offset int) (line, column int) {
+	offset = min(offset, len(text))
+	before := string(text[:offset])
+	line = strings.Count(before, "\n") + 1
+	return line, len([]rune(before[strings.LastIndex(before, "\n")+1:])) + 1
+}
+
+type processor struct {
+	text      []byte
+	as        As
+	doc, base *weburl.Url
+	root      *Value
+	out       *Processed
+	issues    []Issue
+}
+
+func (p *processor) issue(code, member string, offset int, what, mend string) {
+	line, column := lineColumn(p.text, offset)
+	p.issues = append(p.issues, Issue{code, member, line, column, what, mend})
+}
+
+func (p *processor) ignored(member string, v *Value, why, mend string) {
+	p.issue("ignored-value", member, v.Offset, fmt.Sprintf("%s is ignored: %s", member, why), mend)
+}
+
+func (p *processor) wrongType(member string, v *Value, wanted string) {
+	mend := ""
+	if v.Kind == String && wanted == "true or false" && (v.Text == "true" || v.Text == "false") {
+		mend = "write " + v.Text + " without quotes"
+	} else if wanted == "a text" && (v.Kind == Number || v.Kind == Bool) {
+		mend = "put it in double quotes"
+	}
+	p.issue("wrong-type", member, v.Offset, fmt.Sprintf("%s takes %s, not %s", member, wanted, v.describe()), mend)
+}
+
+func (p *processor) str(o *Value, name, path string) (*Value, bool) {
+	v := o.Get(name)
+	if v == nil {
+		return nil, false
+	}
+	if v.Kind != String {
+		p.wrongType(path+name, v, "a text")
+		return v, false
+	}
+	return v, true
+}
+
+func (p *processor) textMember(name string) string {
+	v, ok := p.str(p.root, name, "")
+	if !ok {
+		return ""
+	}
+	return strings.TrimSpace(strings.NewReplacer("\n", "", "\r", "", "\t", "").Replace(v.Text))
+}
+
+func (p *processor) list(o *Value, name, path string) []*Value {
+	v := o.Get(name)
+	if v == nil {
+		return nil
+	}
+	if v.Kind != Array {
+		p.wrongType(path+name, v, "a list in [ ]")
+		return nil
+	}
+	return v.Items
+}
+
+func (p *processor) run() {
+	o := p.out
+	o.Name = p.textMember("name")
+	o.ShortName = p.textMember("short_name")
+	o.Description = p.textMember("description")
+	p.dirLang()
+	p.startURL()
+	p.scope()
+	p.id()
+	p.display()
+	o.Orientation = p.enum("orientation", orientations)
+	o.ThemeColor = p.colour("theme_color")
+	o.BackgroundColor = p.colour("background_color")
+	o.Icons = p.images(p.root, "icons", "")
+	o.Screenshots = p.images(p.root, "screenshots", "")
+	p.shortcuts()
+	for i, item := range p.list(p.root, "categories", "") {
+		if item.Kind == String {
+			o.Categories = append(o.Categories, strings.ToLower(item.Text))
+		} else {
+			p.wrongType(fmt.Sprintf("categories[%d]", i), item, "a text")
+		}
+	}
+	p.related()
+	if v, ok := p.str(p.root, "iarc_rating_id", ""); ok {
+		o.IARCRatingID = strings.TrimSpace(v.Text)
+	}
+}
+
+func (p *processor) dirLang() {
+	p.out.Dir = p.enum("dir", []string{"ltr", "rtl", "auto"})
+	if v, ok := p.str(p.root, "lang", ""); ok {
+		tag, err := language.Parse(v.Text)
+		if err != nil {
+			p.ignored("lang", v, fmt.Sprintf("%q is no language tag", v.Text), "such as en or de-AT")
+			return
+		}
+		p.out.Lang = tag.String()
+	}
+}
+
+func (p *processor) enum(name string, words []string) string {
+	v, ok := p.str(p.root, name, "")
+	if !ok {
+		return ""
+	}
+	word := strings.ToLower(strings.TrimSpace(v.Text))
+	if slices.Contains(words, word) {
+		return word
+	}
+	mend := "one of " + strings.Join(words, ", ")
+	if near := problem.Nearest(word, words); near != "" {
+		mend = "did you mean " + near + "?"
+	}
+	p.ignored(name, v, fmt.Sprintf("there is no %q", v.Text), mend)
+	return ""
+}
+
+func origin(u *weburl.Url) string { return u.Protocol() + "//" + u.Host() }
+
+// startURL follows "process the start_url member".
+func (p *processor) startURL() {
+	p.out.StartURL = p.doc.Href(false)
+	v, ok := p.str(p.root, "start_url", "")
+	if !ok {
+		return
+	}
+	if v.Text == "" && p.as != Chromium {
+		p.ignored("start_url", v, "it is empty", `write "." for the manifest's folder or "/" for the site's first page`)
+		return
+	}
+	u, err := p.base.Parse(v.Text)
+	if err != nil {
+		p.ignored("start_url", v, fmt.Sprintf("%q is not a URL", v.Text), "")
+		return
+	}
+	if origin(u) != origin(p.doc) {
+		p.ignored("start_url", v, "it lies on another origin than the page that links to the manifest", "start it with / so that it stays on the site's own origin")
+		return
+	}
+	p.out.StartURL, p.out.StartURLValid = u.Href(false), true
+}
+
+// scope follows "process the scope member".
+func (p *processor) scope() {
+	start, err := weburl.Parse(p.out.StartURL)
+	if err != nil {
+		return
+	}
+	fallback, _ := start.Parse(".")
+	fallback.SetSearch("")
+	p.out.Scope = fallback.Href(true)
+	v, ok := p.str(p.root, "scope", "")
+	if !ok || v.Text == "" && p.as != Chromium {
+		return
+	}
+	u, err := p.base.Parse(v.Text)
+	if err != nil {
+		p.ignored("scope", v, fmt.Sprintf("%q is not a URL", v.Text), "")
+		return
+	}
+	u.SetSearch("")
+	u.SetHash("")
+	switch {
+	case origin(u) != origin(p.doc):
+		p.ignored("scope", v, "it lies on another origin than the page", "start it with /")
+	case !within(start, u):
+		p.ignored("scope", v, fmt.Sprintf("the start URL %s lies outside it", start.Pathname()), "widen the scope or move start_url into it")
+	default:
+		p.out.Scope = u.Href(true)
+	}
+}
+
+// within follows "within scope of a manifest": a plain prefix of the path.
+func within(target, scope *weburl.Url) bool {
+	return origin(target) == origin(scope) && strings.HasPrefix(target.Pathname(), scope.Pathname())
+}
+
+// WithinScope says whether a URL lies within a processed manifest's scope.
+func (p *Processed) WithinScope(target string) bool {
+	t, err1 := weburl.Parse(target)
+	s, err2 := weburl.Parse(p.Scope)
+	return err1 == nil && err2 == nil && within(t, s)
+}
+
+// id follows "process the id member".
+func (p *processor) id() {
+	start, err := weburl.Parse(p.out.StartURL)
+	if err != nil {
+		return
+	}
+	p.out.ID = start.Href(true)
+	v, ok := p.str(p.root, "id", "")
+	if !ok || v.Text == "" {
+		return
+	}
+	base, err := weburl.Parse(origin(start) + "/")
+	if err != nil {
+		return
+	}
+	u, err := base.Parse(v.Text)
+	if err != nil || origin(u) != origin(start) {
+		p.ignored("id", v, "it is no URL on the start URL's origin", "a short path such as /app")
+		return
+	}
+	p.out.ID = u.Href(true)
+}
+
+func (p *processor) display() {
+	p.out.Display = "browser"
+	if d := p.enum("display", displayModes); d != "" {
+		p.out.Display = d
+	}
+	p.out.ShownDisplay = p.out.Display
+	for i, item := range p.list(p.root, "display_override", "") {
+		member := fmt.Sprintf("display_override[%d]", i)
+		if item.Kind != String {
+			p.wrongType(member, item, "a text")
+			continue
+		}
+		mode := strings.ToLower(strings.TrimSpace(item.Text))
+		if !slices.Contains(overrideModes, mode) {
+			p.ignored(member, item, fmt.Sprintf("there is no display mode %q", item.Text), "one of "+strings.Join(overrideModes, ", "))
+			continue
+		}
+		p.out.DisplayOverride = append(p.out.DisplayOverride, mode)
+	}
+	if len(p.out.DisplayOverride) > 0 {
+		p.out.ShownDisplay = p.out.DisplayOverride[0]
+	}
+}
+
+func (p *processor) colour(name string) string {
+	v, ok := p.str(p.root, name, "")
+	if !ok {
+		return ""
+	}
+	c, ok := ParseColour(v.Text)
+	if !ok {
+		p.ignored(name, v, fmt.Sprintf("%q is no CSS colour", v.Text), `such as "#0b4f6c"`)
+		return ""
+	}
+	return ColourText(c)
+}
+
+var sizeToken = regexp.MustCompile(`^(any|[1-9][0-9]*x[1-9][0-9]*)$`)
+
+// images follows "process image resources" (Image Resource, 3).
+func (p *processor) images(o *Value, name, path string) []Image {
+	var list []Image
+	for i, item := range p.list(o, name, path) {
+		member := fmt.Sprintf("%s%s[%d]", path, name, i)
+		if item.Kind != Object {
+			p.wrongType(member, item, "an object in { }")
+			continue
+		}
+		src, ok := p.str(item, "src", member+".")
+		if !ok || src.Text == "" {
+			p.issue("ignored-value", member, item.Offset, member+" is ignored: it names no file in src", "")
+			continue
+		}
+		u, err := p.base.Parse(src.Text)
+		if err != nil {
+			p.ignored(member+".src", src, fmt.Sprintf("%q is not a URL", src.Text), "")
+			continue
+		}
+		img := Image{Src: u.Href(false)}
+		img.Line, img.Column = lineColumn(p.text, item.Offset)
+		if v, ok := p.str(item, "type", member+"."); ok {
+			img.Type = strings.TrimSpace(v.Text)
+		}
+		if v, ok := p.str(item, "sizes", member+"."); ok {
+			for _, token := range strings.Fields(strings.ToLower(v.Text)) {
+				if !sizeToken.MatchString(token) {
+					p.ignored(member+".sizes", v, fmt.Sprintf("%q is no size", token), `sizes look like "192x192"`)
+				} else if !slices.Contains(img.Sizes, token) {
+					img.Sizes = append(img.Sizes, token)
+				}
+			}
+		}
+		if name == "icons" {
+			if !p.purpose(item, member, &img) {
+				continue
+			}
+		} else {
+			for field, to := range map[string]*string{"label": &img.Label, "platform": &img.Platform, "form_factor": &img.FormFactor} {
+				if v, ok := p.str(item, field, member+"."); ok {
+					*to = v.Text
+				}
+			}
+		}
+		list = append(list, img)
+	}
+	return list
+}
+
+// purpose follows "determine the purpose of an image"; false means that the image serves none.
+func (p *processor) purpose(item *Value, member string, img *Image) bool {
+	img.Purpose = []string{"any"}
+	v, ok := p.str(item, "purpose", member+".")
+	if !ok {
+		return true
+	}
+	tokens := strings.Fields(strings.ToLower(v.Text))
+	if len(tokens) == 0 {
+		return true
+	}
+	img.Purpose = nil
+	for _, token := range tokens {
+		switch token {
+		case "any", "maskable", "monochrome":
+			if !slices.Contains(img.Purpose, token) {
+				img.Purpose = append(img.Purpose, token)
+			}
+		default:
+			mend := "one or more of any, maskable, monochrome"
+			if near := problem.Nearest(token, []string{"any", "maskable", "monochrome"}); near != "" {
+				mend = "did you mean " + near + "?"
+			}
+			p.ignored(member+".purpose", v, fmt.Sprintf("there is no purpose %q", token), mend)
+		}
+	}
+	return len(img.Purpose) > 0
+}
+
+func (p *processor) shortcuts() {
+	for i, item := range p.list(p.root, "shortcuts", "") {
+		member := fmt.Sprintf("shortcuts[%d]", i)
+		if item.Kind != Object {
+			p.wrongType(member, item, "an object in { }")
+			continue
+		}
+		name, ok1 := p.str(item, "name", member+".")
+		url, ok2 := p.str(item, "url", member+".")
+		if !ok1 || !ok2 || strings.TrimSpace(name.Text) == "" {
+			p.issue("ignored-value", member, item.Offset, member+" is ignored: it needs a name and a url", "")
+			continue
+		}
+		u, err := p.base.Parse(url.Text)
+		if err != nil || !p.out.WithinScope(u.Href(false)) {
+			p.ignored(member+".url", url, "it lies outside the scope "+p.out.Scope, "")
+			continue
+		}
+		s := Shortcut{Name: strings.TrimSpace(name.Text), URL: u.Href(false), Icons: p.images(item, "icons", member+".")}
+		if v, ok := p.str(item, "short_name", member+"."); ok {
+			s.ShortName = strings.TrimSpace(v.Text)
+		}
+		if v, ok := p.str(item, "description", member+"."); ok {
+			s.Description = strings.TrimSpace(v.Text)
+		}
+		p.out.Shortcuts = append(p.out.Shortcuts, s)
+	}
+}
+
+func (p *processor) related() {
+	for i, item := range p.list(p.root, "related_applications", "") {
+		member := fmt.Sprintf("related_applications[%d]", i)
+		if item.Kind != Object {
+			p.wrongType(member, item, "an object in { }")
+			continue
+		}
+		var r Related
+		if v, ok := p.str(item, "platform", member+"."); ok {
+			r.Platform = strings.TrimSpace(v.Text)
+		}
+		if v, ok := p.str(item, "id", member+"."); ok {
+			r.ID = v.Text
+		}
+		if v, ok := p.str(item, "url", member+"."); ok {
+			if u, err := p.base.Parse(v.Text); err == nil {
+				r.URL = u.Href(false)
+			}
+		}
+		if r.Platform == "" || r.URL == "" && r.ID == "" {
+			p.issue("ignored-value", member, item.Offset, member+" is ignored: it needs a platform and a url or id", "")
+			continue
+		}
+		p.out.RelatedApplications = append(p.out.RelatedApplications, r)
+	}
+	if v := p.root.Get("prefer_related_applications"); v != nil {
+		if v.Kind == Bool {
+			p.out.PreferRelatedApplications = &v.Truth
+		} else {
+			p.wrongType("prefer_related_applications", v, "true or false")
+		}
+	}
+}

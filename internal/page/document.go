@@ -1,0 +1,443 @@
+package page
+
+import (
+	"bytes"
+	"strings"
+	"unicode/utf8"
+
+	"golang.org/x/net/html"
+	"golang.org/x/net/html/charset"
+)
+
+// Tag is a meta or link element with its attributes and place.
+type Tag struct {
+	Name         string
+	Attr         map[string]string
+	InHead       bool
+	Line, Column int
+}
+
+// Rel says whether the tag's rel attribute holds the given keyword.
+func (t Tag) Rel(keyword string) bool {
+	for _, k := range strings.Fields(strings.ToLower(t.Attr["rel"])) {
+		if k == keyword {
+			return true
+		}
+	}
+	return false
+}
+
+// Link is a place that the page leads to.
+type Link struct {
+	URL          string
+	Line, Column int
+}
+
+// Registration is a call of navigator.serviceWorker.register that the page makes.
+type Registration struct {
+	Script string // absolute URL
+	Scope  string // absolute URL, "" for the default
+	Type   string // "classic" or "module"
+	// UpdateViaCache is "imports", "all" or "none".
+	UpdateViaCache string
+	From           string
+	Line, Column   int
+}
+
+// Document is what an HTML text says when read as a browser reads it.
+type Document struct {
+	URL           string
+	Base          string
+	Title         string
+	Lang          string
+	Charset       string
+	Valid         bool // the text decodes in its charset and is not cut off inside a tag
+	Metas         []Tag
+	LinkTags      []Tag
+	Links         []Link
+	References    []Reference
+	Registrations []Registration
+	// Scripts tells whether the page runs any script, its own or a file's.
+	Scripts bool
+	// IDs holds the fragment targets of the page.
+	Complete bool
+}
+
+// Meta gives the content of the first meta element in the head with that name, and whether there is one.
+func (d *Document) Meta(name string) (Tag, bool) {
+	for _, t := range d.Metas {
+		if strings.EqualFold(t.Attr["name"], name) {
+			return t, true
+		}
+	}
+	return Tag{}, false
+}
+
+// Link gives the first link element in the head with that rel keyword.
+func (d *Document) Link(rel string) (Tag, bool) {
+	for _, t := range d.LinkTags {
+		if t.InHead && t.Rel(rel) {
+			return t, true
+		}
+	}
+	return Tag{}, false
+}
+
+// ManifestURL is the address of the manifest the page links to; the first link in the head counts (HTML, 4.6.8.9).
+func (d *Document) ManifestURL() string {
+	if t, ok := d.Link("manifest"); ok && strings.TrimSpace(t.Attr["href"]) != "" {
+		if u, ok := Resolve(d.Base, t.Attr["href"]); ok {
+			return u
+		}
+	}
+	return ""
+}
+
+// headTags may stand in the head without ending it (HTML, 13.2.6.4.4).
+var headTags = map[string]bool{"base": true, "basefont": true, "bgsound": true, "link": true, "meta": true, "title": true,
+	"noscript": true, "noframes": true, "style": true, "script": true, "template": true, "head": true, "html": true}
+
+// ParseDocument reads an HTML text that was served from url with the given Content-Type.
+func ParseDocument(url, contentType string, text []byte) *Document {
+	enc, name, _ := charset.DetermineEncoding(text[:min(len(text), 1024)], contentType)
+	d := &Document{URL: url, Base: url, Charset: name, Valid: true}
+	if name == "windows-1252" && utf8.Valid(text) {
+		d.Charset = "utf-8"
+	} else if name != "utf-8" {
+		if decoded, err := enc.NewDecoder().Bytes(text); err == nil {
+			text = decoded
+		}
+	} else if !utf8.Valid(text) {
+		d.Valid = false
+	}
+	text = bytes.TrimPrefix(text, []byte("\xef\xbb\xbf"))
+	w := &walker{doc: d, pos: &position{text: text}, inHead: true}
+	w.walk(text)
+	return d
+}
+
+type walker struct {
+	doc      *Document
+	pos      *position
+	inHead   bool
+	baseSeen bool
+	template int
+	skip     string // name of the element whose content is passed over
+	picture  []pictureSource
+	pictures int
+	offset   int
+}
+
+type pictureSource struct{ srcset, media, mime string }
+
+func (w *walker) walk(text []byte) {
+	z := html.NewTokenizer(bytes.NewReader(text))
+	z.SetMaxBuf(0)
+	var inTitle bool
+	var raw strings.Builder // text of a script or style element
+	var rawTag *Tag
+	rawStart := 0
+	for {
+		kind := z.Next()
+		start := w.offset
+		rawLen := len(z.Raw())
+		w.offset += rawLen
+		if kind == html.ErrorToken {
+			if rawLen > 0 && bytes.HasPrefix(bytes.TrimSpace(text[start:]), []byte("<")) {
+				w.doc.Valid = false
+			}
+			return
+		}
+		switch kind {
+		case html.TextToken:
+			switch {
+			case rawTag != nil:
+				if raw.Len() == 0 {
+					rawStart = start
+				}
+				raw.Write(z.Text())
+			case inTitle:
+				w.doc.Title += string(z.Text())
+			case w.inHead && w.skip == "" && w.template == 0 && len(bytes.TrimSpace(z.Raw())) > 0:
+				w.inHead = false
+			}
+		case html.StartTagToken, html.SelfClosingTagToken:
+			tag := w.tag(z, start)
+			if w.skip != "" {
+				continue
+			}
+			switch tag.Name {
+			case "noscript":
+				w.skip = tag.Name
+				continue
+			case "template":
+				w.template++
+			case "title":
+				inTitle = w.doc.Title == "" && w.template == 0 && (w.inHead)
+			case "script", "style":
+				if kind == html.StartTagToken {
+					t := tag
+					rawTag = &t
+					raw.Reset()
+				}
+			}
+			if !headTags[tag.Name] && w.template == 0 {
+				w.inHead = false
+			}
+			if w.template == 0 {
+				w.element(tag)
+			}
+		case html.EndTagToken:
+			nameBytes, _ := z.TagName()
+			name := string(nameBytes)
+			switch {
+			case name == w.skip:
+				w.skip = ""
+			case name == "template" && w.template > 0:
+				w.template--
+			case name == "title":
+				if inTitle {
+					w.doc.Title = strings.Join(strings.Fields(w.doc.Title), " ")
+				}
+				inTitle = false
+			case name == "head":
+				w.inHead = false
+			case name == "html":
+				w.doc.Complete = true
+			case name == "picture":
+				w.picture = nil
+				w.pictures = 0
+			case rawTag != nil && name == rawTag.Name:
+				if w.template == 0 {
+					w.rawText(*rawTag, raw.String(), rawStart)
+				}
+				rawTag = nil
+			}
+		}
+	}
+}
+
+func (w *walker) tag(z *html.Tokenizer, start int) Tag {
+	name, more := z.TagName()
+	t := Tag{Name: string(name), InHead: w.inHead}
+	if more {
+		t.Attr = map[string]string{}
+	}
+	for more {
+		var k, v []byte
+		k, v, more = z.TagAttr()
+		if _, twice := t.Attr[string(k)]; !twice {
+			t.Attr[string(k)] = string(v)
+		}
+	}
+	switch t.Name {
+	case "a", "area", "meta", "link", "script", "img", "iframe", "source", "video", "audio", "track", "embed", "object", "input", "body", "html", "image", "use":
+		t.Line, t.Column = w.pos.at(start)
+	default:
+		if t.Attr["style"] != "" {
+			t.Line, t.Column = w.pos.at(start)
+		}
+	}
+	return t
+}
+
+func (w *walker) add(t Tag, ref string, r Reference) {
+	if strings.TrimSpace(ref) == "" {
+		return
+	}
+	u, ok := Resolve(w.doc.Base, ref)
+	if !ok {
+		return
+	}
+	r.URL, r.From, r.Line, r.Column = u, w.doc.URL, t.Line, t.Column
+	if r.Mode == "" {
+		r.Mode, r.Credentials = "no-cors", "include"
+	}
+	w.doc.References = append(w.doc.References, r)
+}
+
+// cors gives the mode and credentials that a crossorigin attribute asks for (HTML, 2.5.4); base is what holds without it.
+func cors(t Tag, r Reference) Reference {
+	value, has := t.Attr["crossorigin"]
+	switch {
+	case has && strings.EqualFold(strings.TrimSpace(value), "use-credentials"):
+		r.Mode, r.Credentials = "cors", "include"
+	case has:
+		r.Mode, r.Credentials = "cors", "same-origin"
+	}
+	return r
+}
+
+func (w *walker) element(t Tag) {
+	d := w.doc
+	switch t.Name {
+	case "html":
+		if d.Lang == "" {
+			d.Lang = t.Attr["lang"]
+		}
+	case "base":
+		if href, ok := t.Attr["href"]; ok && !w.baseSeen {
+			if u, ok := Resolve(d.URL, href); ok {
+				d.Base, w.baseSeen = u, true
+			}
+		}
+	case "meta":
+		d.Metas = append(d.Metas, t)
+		if strings.EqualFold(t.Attr["http-equiv"], "refresh") {
+			if _, to, ok := strings.Cut(strings.ToLower(t.Attr["content"]), "url="); ok {
+				w.link(t, strings.Trim(t.Attr["content"][len(t.Attr["content"])-len(to):], `'" `))
+			}
+		}
+	case "link":
+		d.LinkTags = append(d.LinkTags, t)
+		w.linkElement(t)
+	case "a", "area":
+		if href, ok := t.Attr["href"]; ok {
+			w.link(t, href)
+		}
+	case "script":
+		kind := strings.ToLower(strings.TrimSpace(t.Attr["type"]))
+		src, has := t.Attr["src"]
+		switch {
+		case kind == "module":
+			d.Scripts = true
+			r := cors(t, Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true})
+			if has {
+				w.add(t, src, r)
+			}
+		case isJavaScript(kind):
+			if _, nomodule := t.Attr["nomodule"]; nomodule {
+				return
+			}
+			d.Scripts = true
+			if has {
+				w.add(t, src, cors(t, Reference{Destination: "script"}))
+			}
+		}
+	case "img":
+		w.image(t)
+	case "input":
+		if strings.EqualFold(t.Attr["type"], "image") {
+			w.add(t, t.Attr["src"], Reference{Destination: "image"})
+		}
+	case "image", "use":
+		for _, k := range []string{"href", "xlink:href"} {
+			if ref := t.Attr[k]; ref != "" && !strings.HasPrefix(ref, "#") {
+				w.add(t, ref, Reference{Destination: "image"})
+				break
+			}
+		}
+	case "picture":
+		w.pictures++
+		w.picture = nil
+	case "source":
+		if w.pictures > 0 {
+			w.picture = append(w.picture, pictureSource{t.Attr["srcset"], t.Attr["media"], t.Attr["type"]})
+		} else {
+			w.add(t, t.Attr["src"], Reference{Destination: "video", Background: true})
+		}
+	case "video", "audio":
+		r := cors(t, Reference{Destination: t.Name})
+		_, auto := t.Attr["autoplay"]
+		r.Background = !auto && strings.EqualFold(t.Attr["preload"], "none")
+		w.add(t, t.Attr["src"], r)
+		w.add(t, t.Attr["poster"], Reference{Destination: "image"})
+	case "track":
+		w.add(t, t.Attr["src"], Reference{Destination: "track", Mode: "same-origin", Credentials: "include", Background: true})
+	case "iframe":
+		if _, inline := t.Attr["srcdoc"]; !inline && t.Attr["src"] != "" && !strings.HasPrefix(t.Attr["src"], "about:") {
+			w.add(t, t.Attr["src"], Reference{Destination: "iframe", Mode: "navigate", Credentials: "include"})
+		}
+	case "embed":
+		w.add(t, t.Attr["src"], Reference{Destination: "embed", Mode: "navigate", Credentials: "include"})
+	case "object":
+		w.add(t, t.Attr["data"], Reference{Destination: "object", Mode: "navigate", Credentials: "include"})
+	}
+	if style := t.Attr["style"]; style != "" {
+		w.styleText(style, t.Line, t.Column)
+	}
+}
+
+func (w *walker) link(t Tag, href string) {
+	if u, ok := Resolve(w.doc.Base, href); ok {
+		w.doc.Links = append(w.doc.Links, Link{u, t.Line, t.Column})
+	}
+}
+
+func (w *walker) linkElement(t Tag) {
+	href := t.Attr["href"]
+	if _, disabled := t.Attr["disabled"]; disabled && t.Rel("stylesheet") {
+		return
+	}
+	switch {
+	case t.Rel("stylesheet"):
+		w.add(t, href, cors(t, Reference{Destination: "style"}))
+	case t.Rel("manifest"):
+		if !t.InHead {
+			return
+		}
+		r := Reference{Destination: "manifest", Mode: "cors", Credentials: "omit", Background: true}
+		if strings.EqualFold(t.Attr["crossorigin"], "use-credentials") {
+			r.Credentials = "include"
+		}
+		w.add(t, href, r)
+	case t.Rel("icon"), t.Rel("apple-touch-icon"), t.Rel("apple-touch-startup-image"):
+		w.add(t, href, Reference{Destination: "image", Background: true})
+	case t.Rel("modulepreload"):
+		w.add(t, href, Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true})
+	case t.Rel("preload"):
+		if as := strings.ToLower(t.Attr["as"]); as != "" {
+			if as == "fetch" {
+				as = ""
+			}
+			w.add(t, href, cors(t, Reference{Destination: as}))
+		}
+	case t.Rel("prefetch"):
+		w.add(t, href, Reference{Destination: "", Background: true})
+	}
+}
+
+func isJavaScript(kind string) bool {
+	switch kind {
+	case "", "text/javascript", "application/javascript", "text/ecmascript", "application/ecmascript", "application/x-javascript", "text/jscript":
+		return true
+	}
+	return false
+}
+
+func (w *walker) rawText(t Tag, text string, start int) {
+	line, column := w.pos.at(start)
+	switch {
+	case t.Name == "style":
+		w.styleText(text, line, column)
+	case t.Attr["src"] != "":
+	default:
+		kind := strings.ToLower(strings.TrimSpace(t.Attr["type"]))
+		if kind == "module" || isJavaScript(kind) {
+			s := ParseScript(w.doc.URL, w.doc.Base, []byte(text), kind == "module")
+			for _, r := range s.References {
+				r.Line, r.Column = shift(r.Line, r.Column, line, column)
+				w.doc.References = append(w.doc.References, r)
+			}
+			for _, r := range s.Registrations {
+				r.Line, r.Column = shift(r.Line, r.Column, line, column)
+				w.doc.Registrations = append(w.doc.Registrations, r)
+			}
+		}
+	}
+}
+
+func (w *walker) styleText(text string, line, column int) {
+	for _, r := range ParseStyle(w.doc.URL, w.doc.Base, []byte(text)) {
+		r.Line, r.Column = shift(r.Line, r.Column, line, column)
+		w.doc.References = append(w.doc.References, r)
+	}
+}
+
+// shift moves a position inside an embedded text to its place in the whole.
+func shift(line, column, atLine, atColumn int) (int, int) {
+	if line <= 1 {
+		return atLine, atColumn + column - 1
+	}
+	return atLine + line - 1, column
+}

@@ -1,0 +1,77 @@
+// Package page reads HTML, style sheets and scripts and tells what a page asks for and where it leads, without running it.
+package page
+
+import (
+	"strings"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
+)
+
+// Reference is one request that a page, style sheet or script makes, as Fetch would see it.
+type Reference struct {
+	// URL is absolute and has no fragment.
+	URL string
+	// Destination is the request's destination (Fetch, 2.2.5): "style", "script", "image", "font", "iframe", … or "" for fetch().
+	Destination string
+	// Mode is the request's mode: navigate, same-origin, no-cors or cors.
+	Mode string
+	// Credentials is the request's credentials mode: omit, same-origin or include.
+	Credentials string
+	// Module tells that a script is loaded as a module.
+	Module bool
+	// Background marks what the browser fetches on its own account or as a hint; a page is whole without it.
+	Background bool
+	// From is the URL of the document, style sheet or script that asks.
+	From string
+	// Line and Column are where the reference stands in From, from 1; 0 when unknown.
+	Line, Column int
+}
+
+// Kind is a plain word for what is asked for.
+func (r Reference) Kind() string {
+	switch r.Destination {
+	case "":
+		return "data"
+	case "document", "iframe":
+		return "page"
+	case "audio", "video", "track":
+		return "media"
+	}
+	return r.Destination
+}
+
+// Resolve makes ref absolute against base and drops the fragment; ok is false for what cannot be fetched over HTTP.
+func Resolve(base, ref string) (abs string, ok bool) {
+	ref = strings.TrimSpace(ref)
+	u, err := weburl.ParseRef(base, ref)
+	if err != nil || (u.Scheme() != "http" && u.Scheme() != "https") {
+		return "", false
+	}
+	return u.Href(true), true
+}
+
+// position finds line and column (from 1, in characters) of a byte offset; built once per text.
+type position struct {
+	text   []byte
+	starts []int
+}
+
+func (p *position) at(offset int) (line, column int) {
+	if p.starts == nil {
+		p.starts = []int{0}
+		for i, b := range p.text {
+			if b == '\n' {
+				p.starts = append(p.starts, i+1)
+			}
+		}
+	}
+	lo, hi := 0, len(p.starts)
+	for hi-lo > 1 {
+		if mid := (lo + hi) / 2; p.starts[mid] <= offset {
+			lo = mid
+		} else {
+			hi = mid
+		}
+	}
+	return lo + 1, len([]rune(string(p.text[p.starts[lo]:min(offset, len(p.text))]))) + 1
+}

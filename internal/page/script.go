@@ -1,0 +1,379 @@
+package page
+
+import (
+	"bytes"
+	"strings"
+	"unsafe"
+
+	"github.com/tdewolff/parse/v2"
+	"github.com/tdewolff/parse/v2/js"
+)
+
+// Script is what a script's text tells without being run: imports, literal fetches and registrations.
+type Script struct {
+	References    []Reference
+	Registrations []Registration
+	// Valid is false when the text does not parse; then nothing else is known of it.
+	Valid bool
+}
+
+// ParseScript reads a script. from is where the text stands; base is what page-relative URLs, such as those of fetch(), resolve against.
+func ParseScript(from, base string, text []byte, module bool) *Script {
+	src := bytes.Clone(text)
+	ast, err := js.Parse(parse.NewInputBytes(src), js.Options{})
+	s := &Script{Valid: err == nil}
+	if err != nil {
+		return s
+	}
+	r := &scriptReader{out: s, from: from, base: base, text: text, module: module, pos: &position{text: text}, constants: map[string]string{}, containers: map[string]bool{}}
+	if len(src) > 0 {
+		r.first = uintptr(unsafe.Pointer(unsafe.SliceData(src)))
+	}
+	js.Walk(bindings{r}, ast)
+	js.Walk(r, ast)
+	return s
+}
+
+type scriptReader struct {
+	out        *Script
+	from, base string
+	text       []byte
+	module     bool
+	pos        *position
+	first      uintptr
+	constants  map[string]string // variables that hold literal text
+	containers map[string]bool   // variables that hold navigator.serviceWorker
+}
+
+// bindings collects variables with literal values before the uses are looked at.
+type bindings struct{ r *scriptReader }
+
+func (b bindings) Enter(n js.INode) js.IVisitor {
+	decl, ok := n.(*js.VarDecl)
+	if !ok {
+		return b
+	}
+	for _, item := range decl.List {
+		switch name := item.Binding.(type) {
+		case *js.Var:
+			if text, ok := b.r.literal(item.Default); ok {
+				b.r.constants[string(name.Name())] = text
+			} else if b.r.isContainer(item.Default) {
+				b.r.containers[string(name.Name())] = true
+			}
+		case *js.BindingObject:
+			for _, part := range name.List {
+				if v, ok := part.Value.Binding.(*js.Var); ok && part.Key != nil && string(part.Key.Literal.Data) == "serviceWorker" {
+					b.r.containers[string(v.Name())] = true
+				}
+			}
+		}
+	}
+	return b
+}
+
+func (b bindings) Exit(js.INode) {}
+
+// literal gives the text of an expression whose value is plain from the source.
+func (r *scriptReader) literal(e js.IExpr) (string, bool) {
+	switch x := e.(type) {
+	case *js.LiteralExpr:
+		if x.TokenType == js.StringToken {
+			return jsUnquote(x.Data), true
+		}
+	case *js.TemplateExpr:
+		if x.Tag != nil {
+			return "", false
+		}
+		text := ""
+		for i, part := range x.List {
+			value := strings.TrimSuffix(string(part.Value), "${")
+			if i == 0 {
+				value = strings.TrimPrefix(value, "`")
+			} else {
+				value = strings.TrimPrefix(value, "}")
+			}
+			inner, ok := r.literal(part.Expr)
+			if !ok {
+				return "", false
+			}
+			text += value + inner
+		}
+		return text + strings.Trim(string(x.Tail), "`}"), true
+	case *js.BinaryExpr:
+		if x.Op == js.AddToken {
+			a, ok1 := r.literal(x.X)
+			b, ok2 := r.literal(x.Y)
+			return a + b, ok1 && ok2
+		}
+	case *js.GroupExpr:
+		return r.literal(x.X)
+	case *js.Var:
+		text, ok := r.constants[string(x.Name())]
+		return text, ok
+	case *js.NewExpr:
+		return r.urlObject(x)
+	case *js.DotExpr:
+		if name := dotName(x); name == "href" {
+			return r.literal(x.X)
+		}
+	case *js.CallExpr:
+		// String(new URL(…)) and url.toString()
+		if d, ok := x.X.(*js.DotExpr); ok && dotName(d) == "toString" {
+			return r.literal(d.X)
+		}
+	}
+	return "", false
+}
+
+// urlObject gives the absolute URL of new URL(literal, import.meta.url or location or document.baseURI).
+func (r *scriptReader) urlObject(x *js.NewExpr) (string, bool) {
+	if v, ok := x.X.(*js.Var); !ok || string(v.Name()) != "URL" || x.Args == nil || len(x.Args.List) == 0 {
+		return "", false
+	}
+	ref, ok := r.literal(x.Args.List[0].Value)
+	if !ok {
+		return "", false
+	}
+	base := r.base
+	if len(x.Args.List) > 1 {
+		switch b := x.Args.List[1].Value.(type) {
+		case *js.DotExpr:
+			if _, meta := b.X.(*js.ImportMetaExpr); meta {
+				base = r.from
+			}
+		default:
+			if text, ok := r.literal(b); ok {
+				if base, ok = Resolve(r.base, text); !ok {
+					return "", false
+				}
+			}
+		}
+	}
+	return Resolve(base, ref)
+}
+
+func dotName(d *js.DotExpr) string {
+	switch y := d.Y.(type) {
+	case js.LiteralExpr:
+		return string(y.Data)
+	case *js.LiteralExpr:
+		return string(y.Data)
+	case *js.Var:
+		return string(y.Name())
+	}
+	return ""
+}
+
+func (r *scriptReader) isContainer(e js.IExpr) bool {
+	switch x := e.(type) {
+	case *js.DotExpr:
+		return dotName(x) == "serviceWorker"
+	case *js.IndexExpr:
+		text, ok := r.literal(x.Y)
+		return ok && text == "serviceWorker"
+	case *js.Var:
+		return r.containers[string(x.Name())]
+	case *js.GroupExpr:
+		return r.isContainer(x.X)
+	}
+	return false
+}
+
+func (r *scriptReader) place(data []byte) (line, column int) {
+	if len(data) == 0 {
+		return 0, 0
+	}
+	offset := int(uintptr(unsafe.Pointer(unsafe.SliceData(data))) - r.first)
+	if offset < 0 || offset > len(r.text) {
+		return 0, 0
+	}
+	return r.pos.at(offset)
+}
+
+func (r *scriptReader) add(base, ref string, at []byte, kind Reference) {
+	u, ok := Resolve(base, ref)
+	if !ok {
+		return
+	}
+	kind.URL, kind.From = u, r.from
+	kind.Line, kind.Column = r.place(at)
+	r.out.References = append(r.out.References, kind)
+}
+
+var moduleImport = Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true}
+
+// Enter looks at one node of the script.
+func (r *scriptReader) Enter(n js.INode) js.IVisitor {
+	switch x := n.(type) {
+	case *js.ImportStmt:
+		r.importOf(x.Module)
+	case *js.ExportStmt:
+		r.importOf(x.Module)
+	case *js.CallExpr:
+		r.call(x)
+	case *js.NewExpr:
+		r.construct(x)
+	}
+	return r
+}
+
+// Exit is part of js.IVisitor.
+func (r *scriptReader) Exit(js.INode) {}
+
+// importOf adds the request of a static import; bare names would need an import map and are left.
+func (r *scriptReader) importOf(module []byte) {
+	if module == nil {
+		return
+	}
+	spec := jsUnquote(module)
+	if strings.HasPrefix(spec, "/") || strings.HasPrefix(spec, "./") || strings.HasPrefix(spec, "../") || strings.Contains(spec, "://") {
+		r.add(r.from, spec, module, moduleImport)
+	}
+}
+
+func (r *scriptReader) call(x *js.CallExpr) {
+	if len(x.Args.List) == 0 {
+		return
+	}
+	first := x.Args.List[0].Value
+	switch callee := x.X.(type) {
+	case *js.LiteralExpr:
+		if callee.TokenType == js.ImportToken {
+			if spec, ok := r.literal(first); ok && (strings.HasPrefix(spec, ".") || strings.HasPrefix(spec, "/") || strings.Contains(spec, "://")) {
+				r.add(r.from, spec, callee.Data, moduleImport)
+			}
+		}
+	case *js.Var:
+		if string(callee.Name()) == "fetch" {
+			r.fetch(x, callee.Data)
+		}
+	case *js.DotExpr:
+		name := dotName(callee)
+		var at []byte
+		switch y := callee.Y.(type) {
+		case js.LiteralExpr:
+			at = y.Data
+		case *js.LiteralExpr:
+			at = y.Data
+		}
+		switch {
+		case name == "fetch" && isGlobal(callee.X):
+			r.fetch(x, at)
+		case name == "register" && r.isContainer(callee.X):
+			r.register(x, at)
+		}
+	}
+}
+
+func isGlobal(e js.IExpr) bool {
+	v, ok := e.(*js.Var)
+	if !ok {
+		return false
+	}
+	switch string(v.Name()) {
+	case "window", "self", "globalThis":
+		return true
+	}
+	return false
+}
+
+func (r *scriptReader) fetch(x *js.CallExpr, at []byte) {
+	ref, ok := r.literal(x.Args.List[0].Value)
+	if !ok {
+		return
+	}
+	kind := Reference{Mode: "cors", Credentials: "same-origin"}
+	if len(x.Args.List) > 1 {
+		options, isObject := x.Args.List[1].Value.(*js.ObjectExpr)
+		if isObject {
+			if method := r.option(options, "method"); method != "" && !strings.EqualFold(method, "GET") {
+				return
+			}
+			if mode := r.option(options, "mode"); mode != "" {
+				kind.Mode = mode
+			}
+			if c := r.option(options, "credentials"); c != "" {
+				kind.Credentials = c
+			}
+		}
+	}
+	r.add(r.base, ref, at, kind)
+}
+
+func (r *scriptReader) option(o *js.ObjectExpr, name string) string {
+	for _, p := range o.List {
+		if p.Name != nil && strings.Trim(string(p.Name.Literal.Data), `"'`) == name {
+			text, _ := r.literal(p.Value)
+			return text
+		}
+	}
+	return ""
+}
+
+func (r *scriptReader) register(x *js.CallExpr, at []byte) {
+	ref, ok := r.literal(x.Args.List[0].Value)
+	if !ok {
+		return
+	}
+	u, ok := Resolve(r.base, ref)
+	if !ok {
+		return
+	}
+	reg := Registration{Script: u, Type: "classic", UpdateViaCache: "imports", From: r.from}
+	if len(x.Args.List) > 1 {
+		if o, isObject := x.Args.List[1].Value.(*js.ObjectExpr); isObject {
+			if scope := r.option(o, "scope"); scope != "" {
+				reg.Scope, _ = Resolve(r.base, scope)
+			}
+			if r.option(o, "type") == "module" {
+				reg.Type = "module"
+			}
+			if via := r.option(o, "updateViaCache"); via != "" {
+				reg.UpdateViaCache = via
+			}
+		}
+	}
+	reg.Line, reg.Column = r.place(at)
+	r.out.Registrations = append(r.out.Registrations, reg)
+}
+
+func (r *scriptReader) construct(x *js.NewExpr) {
+	v, ok := x.X.(*js.Var)
+	if !ok || x.Args == nil || len(x.Args.List) == 0 {
+		return
+	}
+	switch name := string(v.Name()); name {
+	case "Worker", "SharedWorker":
+		if ref, ok := r.literal(x.Args.List[0].Value); ok {
+			r.add(r.base, ref, v.Data, Reference{Destination: strings.ToLower(name), Mode: "same-origin", Credentials: "same-origin"})
+		}
+	case "EventSource":
+		if ref, ok := r.literal(x.Args.List[0].Value); ok {
+			r.add(r.base, ref, v.Data, Reference{Mode: "cors", Credentials: "same-origin", Background: true})
+		}
+	case "URL":
+		// An asset named relative to its module is there to be fetched.
+		if len(x.Args.List) > 1 {
+			if d, ok := x.Args.List[1].Value.(*js.DotExpr); ok {
+				if _, meta := d.X.(*js.ImportMetaExpr); meta {
+					if u, ok := r.urlObject(x); ok {
+						r.add(r.base, u, v.Data, Reference{Mode: "cors", Credentials: "same-origin"})
+					}
+				}
+			}
+		}
+	}
+}
+
+// jsUnquote gives the value of a string literal with the common escapes resolved.
+func jsUnquote(data []byte) string {
+	if len(data) < 2 {
+		return ""
+	}
+	s := string(data[1 : len(data)-1])
+	if !strings.Contains(s, `\`) {
+		return s
+	}
+	return strings.NewReplacer(`\/`, `/`, `\\`, `\`, `\'`, `'`, `\"`, `"`, `\n`, "\n", `\t`, "\t", `\u002F`, "/", `\x2F`, "/").Replace(s)
+}

@@ -1,0 +1,80 @@
+package project
+
+import (
+	"fmt"
+	"strings"
+
+	"tachyform/internal/problem"
+)
+
+// memberKinds names the manifest members that may stand under app, with the kind of value each takes.
+// Web App Manifest, its application information, and incubating members.
+var memberKinds = map[string]string{
+	"id": "text", "name": "text", "short_name": "text", "description": "text", "lang": "text", "dir": "text",
+	"start_url": "text", "scope": "text", "display": "text", "display_override": "list", "orientation": "text",
+	"theme_color": "text", "background_color": "text", "categories": "list", "screenshots": "list", "shortcuts": "list",
+	"related_applications": "list", "prefer_related_applications": "truth", "iarc_rating_id": "text",
+	"share_target": "mapping", "file_handlers": "list", "protocol_handlers": "list", "launch_handler": "mapping",
+	"handle_links": "text", "scope_extensions": "list", "edge_side_panel": "mapping", "note_taking": "mapping",
+}
+
+// whole checks what no single field can tell.
+func (d *decoder) whole(p *Project) {
+	var names []string
+	for name := range memberKinds {
+		names = append(names, name)
+	}
+	at := func(key string) string {
+		pl := p.places[key]
+		return fmt.Sprintf("%s:%d:%d", d.name, pl.Line, pl.Column)
+	}
+	add := func(key, what, mend string) {
+		d.problems = append(d.problems, &problem.Problem{Kind: problem.Usage, Where: at(key), What: what, Mend: mend})
+	}
+	for _, m := range p.App {
+		key := "app." + m.Name
+		kind, known := memberKinds[m.Name]
+		switch {
+		case m.Name == "icons":
+			add(key, "app.icons is written by tachyform from icons.master", "remove it and name the master picture under icons:")
+		case strings.HasSuffix(m.Name, "_localized"):
+			if _, known := memberKinds[strings.TrimSuffix(m.Name, "_localized")]; !known {
+				add(key, fmt.Sprintf("there is no manifest member %q", m.Name), "")
+			}
+		case !known:
+			mend := "members go under their standard names"
+			if near := problem.Nearest(m.Name, names); near != "" {
+				mend = "did you mean " + near + "?"
+			}
+			add(key, fmt.Sprintf("there is no manifest member %q", m.Name), mend)
+		case m.Value != nil && kindOf(m.Value) != kind:
+			add(key, fmt.Sprintf("%s takes a %s, not a %s", key, kind, kindOf(m.Value)), "browsers ignore a value of another kind")
+		case strings.HasSuffix(m.Name, "_color") && !cssColour.MatchString(p.App.Text(m.Name)):
+			add(key, fmt.Sprintf("%s takes a CSS colour, not %q", key, p.App.Text(m.Name)), `such as "#0b4f6c"; quote it, since # starts a comment in YAML`)
+		}
+	}
+	for i, r := range p.Worker.Rules {
+		if r.Patience > 0 && r.Answer != "network-first" && r.Answer != "" {
+			add(fmt.Sprintf("worker.rules[%d].patience", i), "patience has no meaning with "+r.Answer, "it says how long network-first waits; remove it")
+		}
+	}
+	for i, s := range p.Host.Statuses {
+		if s.Status != 0 && (s.Status < 200 || s.Status > 599) {
+			add(fmt.Sprintf("hosting.statuses[%d].status", i), fmt.Sprintf("%d is not an HTTP status", s.Status), "200 to 599")
+		}
+	}
+}
+
+func kindOf(v any) string {
+	switch v.(type) {
+	case string:
+		return "text"
+	case bool:
+		return "truth"
+	case []any:
+		return "list"
+	case Members:
+		return "mapping"
+	}
+	return "number"
+}

@@ -1,0 +1,236 @@
+// Package project reads, checks and writes tachyform.yaml, the description of a site's app, pack, rules and audit.
+package project
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"tachyform/internal/problem"
+)
+
+// FileName is the name under which the project file is looked for.
+const FileName = "tachyform.yaml"
+
+// StateDir is the folder beside the project file that holds journals and saved originals.
+const StateDir = ".tachyform"
+
+// Project is the content of a project file. Field tags carry the key, the words for the schema and the checks.
+type Project struct {
+	Site   string        `yaml:"site" doc:"The folder as it will be deployed (what the build makes, not its source)."`
+	Origin string        `yaml:"origin" doc:"Where the site will live, as scheme and host." check:"origin"`
+	Addr   string        `yaml:"address" doc:"Where the host mounts the site under that origin." check:"path"`
+	App    Members       `yaml:"app" doc:"Members of the web app manifest under their standard names."`
+	Icons  Icons         `yaml:"icons" doc:"The master picture and how icons are made of it."`
+	Worker Worker        `yaml:"worker" doc:"What is kept for offline use and how requests are answered."`
+	Audit  Audit         `yaml:"audit" doc:"What the audit judges."`
+	Host   Hosting       `yaml:"hosting" doc:"How the host answers, where it is more than files."`
+	Others []OtherOrigin `yaml:"other_origins" doc:"What else the pages fetch from."`
+
+	// Path is the file that was read, "" for defaults alone.
+	Path string `yaml:"-"`
+	// Dir is the folder that relative paths in the file start from.
+	Dir string `yaml:"-"`
+
+	places map[string]Place
+}
+
+// Icons says which master picture the icon set is made from.
+type Icons struct {
+	Master   string `yaml:"master" doc:"SVG or PNG, JPEG, WebP; at least 512 px."`
+	Backdrop string `yaml:"backdrop" doc:"Colour behind icons that may not be transparent." check:"colour"`
+	Folder   string `yaml:"folder" doc:"Folder inside the site that the icons are written to." check:"path"`
+}
+
+// Worker describes the generated service worker. A nil Pack and no rules mean that none is made.
+type Worker struct {
+	File     string   `yaml:"file" doc:"Address of the worker's script; its folder is the worker's scope." check:"path"`
+	Pack     Pack     `yaml:"pack" doc:"The files that the worker fetches and keeps when it is installed."`
+	Rules    []Rule   `yaml:"rules" doc:"How other requests are answered; the first that matches decides."`
+	StandIns StandIns `yaml:"stand_ins" doc:"What is shown when a page or a picture cannot be had."`
+	Takeover string   `yaml:"takeover" doc:"When a new worker replaces the old." enum:"when-closed,ask,at-once"`
+}
+
+// Pack chooses the files that are kept at installation by URL patterns.
+type Pack struct {
+	Include  []string `yaml:"include" doc:"URL patterns of files to keep."`
+	LeaveOut []string `yaml:"leave_out" doc:"URL patterns of files not to keep although included."`
+	Budget   Size     `yaml:"budget" doc:"The most that the pack may weigh, such as 2 MB."`
+}
+
+// Rule is one pattern of requests and how they are answered.
+type Rule struct {
+	Match       string   `yaml:"match" doc:"URL Pattern of the requests; a path, or a whole URL for other origins." need:"yes"`
+	Destination string   `yaml:"destination" doc:"Only requests for this kind of resource." enum:"document,style,script,image,font,audio,video,track,manifest,worker,iframe,embed,object,report,xslt,json"`
+	Answer      string   `yaml:"answer" doc:"The approach." enum:"cache-first,network-first,network-only" need:"yes"`
+	Patience    Duration `yaml:"patience" doc:"How long to wait for the network before the kept copy is used, such as 3s."`
+}
+
+// StandIns names what is shown in place of something that cannot be had.
+type StandIns struct {
+	Page  string `yaml:"page" doc:"Shown when a page cannot be had." check:"path"`
+	Image string `yaml:"image" doc:"Shown when a picture cannot be had." check:"path"`
+}
+
+// Audit says which targets are judged and which pages are visited.
+type Audit struct {
+	Targets []string `yaml:"targets" doc:"Kinds of browser to judge for." enum:"chromium-android,chromium-desktop,safari-ios,safari-macos,firefox-android"`
+	FailOn  string   `yaml:"fail_on" doc:"The lightest weight that makes the audit end with status 1." enum:"blocker,risk,polish"`
+	Entry   string   `yaml:"entry" doc:"The first page a visitor opens." check:"path"`
+	Visit   []string `yaml:"visit" doc:"Pages opened online, in this order, before the network goes away." check:"path"`
+	Pages   []string `yaml:"pages" doc:"URLs to try beside the pages that were found." check:"path"`
+}
+
+// Hosting describes a host that does more than answer with files.
+type Hosting struct {
+	Index         []string          `yaml:"index" doc:"Names of a folder's index file."`
+	Extensionless string            `yaml:"extensionless" doc:"What /about does where about.html is." enum:"none,answer,redirect"`
+	Slash         string            `yaml:"slash" doc:"Folders with or without a slash at the end." enum:"add,remove,keep"`
+	SinglePage    string            `yaml:"single_page" doc:"File that answers unknown paths with status 200." check:"path"`
+	NotFound      string            `yaml:"not_found" doc:"File that answers unknown paths with status 404." check:"path"`
+	MediaTypes    map[string]string `yaml:"media_types" doc:"Media types by extension or path."`
+	Headers       []HeaderRule      `yaml:"headers" doc:"Response headers by pattern; every entry that matches applies, later ones win."`
+	Redirects     []Redirect        `yaml:"redirects" doc:"Redirects, looked at before anything else."`
+	Statuses      []StatusRule      `yaml:"statuses" doc:"Paths that answer with another status."`
+}
+
+// HeaderRule sets or (with a null value) removes response headers of the URLs it matches.
+type HeaderRule struct {
+	Match string             `yaml:"match" doc:"URL pattern." need:"yes"`
+	Set   map[string]*string `yaml:"set" doc:"Header names to values; null takes a header away." need:"yes"`
+}
+
+// Redirect answers the URLs it matches with a redirect.
+type Redirect struct {
+	Match        string `yaml:"match" doc:"URL pattern." need:"yes"`
+	To           string `yaml:"to" doc:"Where to; :name takes what the pattern captured." need:"yes"`
+	Status       int    `yaml:"status" doc:"301, 302, 303, 307 or 308."`
+	UnlessCookie string `yaml:"unless_cookie" doc:"Not when the request has a cookie of that name."`
+}
+
+// StatusRule answers the URLs it matches with another status.
+type StatusRule struct {
+	Match        string `yaml:"match" doc:"URL pattern." need:"yes"`
+	Status       int    `yaml:"status" doc:"The status, 200 to 599." need:"yes"`
+	UnlessCookie string `yaml:"unless_cookie" doc:"Not when the request has a cookie of that name."`
+}
+
+// OtherOrigin is another origin that pages fetch from. Without a folder it counts as reachable with unknown content.
+type OtherOrigin struct {
+	Origin string  `yaml:"origin" doc:"Scheme and host." need:"yes" check:"origin"`
+	Folder string  `yaml:"folder" doc:"A folder with what it answers."`
+	Host   Hosting `yaml:"hosting" doc:"How that host answers."`
+}
+
+// Place is a position in the project file; lines and columns count from 1.
+type Place struct{ Line, Column int }
+
+// Targets lists every kind of browser that can be judged for.
+var Targets = []string{"chromium-android", "chromium-desktop", "safari-ios", "safari-macos", "firefox-android"}
+
+// PlaceOf gives where a key such as "worker.rules[1].match" stands, or a zero Place.
+func (p *Project) PlaceOf(key string) Place { return p.places[key] }
+
+// fill puts defaults where the file says nothing.
+func (p *Project) fill() {
+	set := func(s *string, v string) {
+		if *s == "" {
+			*s = v
+		}
+	}
+	set(&p.Addr, "/")
+	if p.Addr[len(p.Addr)-1] != '/' {
+		p.Addr += "/"
+	}
+	set(&p.Audit.FailOn, "risk")
+	set(&p.Audit.Entry, p.Addr)
+	if len(p.Audit.Targets) == 0 {
+		p.Audit.Targets = Targets
+	}
+	if len(p.Audit.Visit) == 0 {
+		p.Audit.Visit = []string{p.Audit.Entry}
+	}
+	set(&p.Worker.File, p.Addr+"worker.js")
+	set(&p.Worker.Takeover, "ask")
+	set(&p.Icons.Folder, p.Addr+"icons/")
+	p.Host.fill()
+	for i := range p.Others {
+		p.Others[i].Host.fill()
+	}
+}
+
+func (h *Hosting) fill() {
+	if len(h.Index) == 0 {
+		h.Index = []string{"index.html"}
+	}
+	if h.Extensionless == "" {
+		h.Extensionless = "none"
+	}
+	if h.Slash == "" {
+		h.Slash = "add"
+	}
+	for i := range h.Redirects {
+		if h.Redirects[i].Status == 0 {
+			h.Redirects[i].Status = 302
+		}
+	}
+}
+
+// HasWorker says whether the file describes a worker at all.
+func (p *Project) HasWorker() bool {
+	return len(p.Worker.Pack.Include) > 0 || len(p.Worker.Rules) > 0 || p.Worker.StandIns.Page != ""
+}
+
+// SiteDir is the site folder as a path that can be opened, or "" when none is named.
+func (p *Project) SiteDir() string {
+	if p.Site == "" || filepath.IsAbs(p.Site) {
+		return p.Site
+	}
+	return filepath.Join(p.Dir, p.Site)
+}
+
+// Default gives a project without a file, for a site folder or URL named on the command line.
+func Default(site string) *Project {
+	p := &Project{Site: site, places: map[string]Place{}}
+	p.fill()
+	return p
+}
+
+// Find walks up from dir and gives the first project file it meets, or "".
+func Find(dir string) string {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return ""
+	}
+	for {
+		path := filepath.Join(dir, FileName)
+		if info, err := os.Stat(path); err == nil && !info.IsDir() {
+			return path
+		}
+		parent := filepath.Dir(dir)
+		if parent == dir {
+			return ""
+		}
+		dir = parent
+	}
+}
+
+// Load reads and checks the project file at path. All mistakes in it come back together as a problem.List.
+func Load(path string) (*Project, error) {
+	text, err := os.ReadFile(path)
+	if err != nil {
+		mend := "check the path given with --project"
+		if errors.Is(err, fs.ErrNotExist) {
+			mend = "tachyform init SITE writes one"
+		}
+		return nil, &problem.Problem{Kind: problem.Usage, What: "the project file cannot be read: " + err.Error(), Where: path, Mend: mend, Cause: err}
+	}
+	p, err := Parse(path, text)
+	if err != nil {
+		return nil, err
+	}
+	p.Path = path
+	p.Dir = filepath.Dir(path)
+	return p, nil
+}

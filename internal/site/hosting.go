@@ -1,0 +1,245 @@
+package site
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/url"
+	"path"
+	"strconv"
+	"strings"
+
+	"tachyform/internal/project"
+)
+
+// hosting is the compiled form of the project file's hosting section.
+type hosting struct {
+	project.Hosting
+	headers   []compiledHeader
+	redirects []compiledRedirect
+	statuses  []compiledStatus
+}
+
+type compiledHeader struct {
+	*Pattern
+	set map[string]*string
+}
+type compiledRedirect struct {
+	pattern *Pattern
+	project.Redirect
+}
+type compiledStatus struct {
+	pattern *Pattern
+	project.StatusRule
+}
+
+func compileHosting(h project.Hosting, origin string) (*hosting, error) {
+	c := &hosting{Hosting: h}
+	for _, r := range h.Headers {
+		p, err := NewPattern(r.Match, origin)
+		if err != nil {
+			return nil, fmt.Errorf("hosting.headers: %q is not a URL pattern: %w", r.Match, err)
+		}
+		c.headers = append(c.headers, compiledHeader{p, r.Set})
+	}
+	for _, r := range h.Redirects {
+		p, err := NewPattern(r.Match, origin)
+		if err != nil {
+			return nil, fmt.Errorf("hosting.redirects: %q is not a URL pattern: %w", r.Match, err)
+		}
+		c.redirects = append(c.redirects, compiledRedirect{p, r})
+	}
+	for _, r := range h.Statuses {
+		p, err := NewPattern(r.Match, origin)
+		if err != nil {
+			return nil, fmt.Errorf("hosting.statuses: %q is not a URL pattern: %w", r.Match, err)
+		}
+		c.statuses = append(c.statuses, compiledStatus{p, r})
+	}
+	return c, nil
+}
+
+func hasCookie(r *Request, name string) bool {
+	for _, part := range strings.Split(r.Header.Get("Cookie"), ";") {
+		n, _, _ := strings.Cut(strings.TrimSpace(part), "=")
+		if n == name {
+			return true
+		}
+	}
+	return false
+}
+
+func newResponse(status int, contentType string, body Body) *Response {
+	h := http.Header{}
+	h.Set("Content-Type", contentType)
+	h.Set("Cache-Control", "no-cache")
+	return &Response{Status: status, StatusText: http.StatusText(status), Header: h, Body: body}
+}
+
+func plain(status int) *Response {
+	return newResponse(status, "text/plain; charset=utf-8", Bytes(fmt.Sprintf("%d %s\n", status, http.StatusText(status))))
+}
+
+func redirect(status int, to string) *Response {
+	r := newResponse(status, "text/plain; charset=utf-8", Bytes(""))
+	r.Header.Set("Location", to)
+	return r
+}
+
+// Answer answers as the host described by the hosting section would.
+func (f *Folder) Answer(_ context.Context, r *Request) (*Response, error) {
+	resp := f.route(r)
+	full := r.URL.Href(true)
+	for _, h := range f.hosting.headers {
+		if !h.Match(full) {
+			continue
+		}
+		for name, value := range h.set {
+			if value == nil {
+				resp.Header.Del(name)
+			} else {
+				resp.Header.Set(name, *value)
+			}
+		}
+	}
+	if resp.Status == 200 {
+		applyRange(r, resp)
+	}
+	if resp.Body != nil && resp.Header.Get("Content-Length") == "" {
+		resp.Header.Set("Content-Length", strconv.FormatInt(resp.Body.Len(), 10))
+	}
+	return resp, nil
+}
+
+func (f *Folder) route(r *Request) *Response {
+	full := r.URL.Href(true)
+	for _, rule := range f.hosting.redirects {
+		if !rule.pattern.Match(full) || rule.UnlessCookie != "" && hasCookie(r, rule.UnlessCookie) {
+			continue
+		}
+		to := rule.To
+		for name, value := range rule.pattern.Captures(full) {
+			to = strings.ReplaceAll(to, ":"+name, value)
+		}
+		return redirect(rule.Status, to)
+	}
+	if r.Method != "GET" && r.Method != "HEAD" {
+		resp := plain(405)
+		resp.Header.Set("Allow", "GET, HEAD")
+		return resp
+	}
+	resp := f.find(r)
+	for _, rule := range f.hosting.statuses {
+		if rule.pattern.Match(full) && !(rule.UnlessCookie != "" && hasCookie(r, rule.UnlessCookie)) {
+			if resp.Status != 200 {
+				return plain(rule.Status)
+			}
+			resp.Status, resp.StatusText = rule.Status, http.StatusText(rule.Status)
+		}
+	}
+	return resp
+}
+
+// find maps the path to a file by the habits of the host.
+func (f *Folder) find(r *Request) *Response {
+	raw := r.URL.Pathname()
+	query := r.URL.Search()
+	decoded, err := url.PathUnescape(raw)
+	if err != nil || !strings.HasPrefix(decoded, f.address) {
+		if decoded+"/" == f.address {
+			return redirect(301, f.address+query)
+		}
+		return plain(404)
+	}
+	rel := strings.TrimPrefix(decoded, f.address)
+	if file := f.File(rel); file != nil {
+		if f.hosting.Extensionless == "redirect" && strings.HasSuffix(rel, ".html") && !f.isIndex(rel) {
+			return redirect(301, strings.TrimSuffix(raw, ".html")+query)
+		}
+		return f.answerFile(200, file)
+	}
+	folder := strings.TrimSuffix(rel, "/")
+	if index := f.index(folder); index != nil {
+		slashed := rel == "" || strings.HasSuffix(rel, "/")
+		switch {
+		case !slashed && f.hosting.Slash == "add":
+			return redirect(301, raw+"/"+query)
+		case slashed && rel != "" && f.hosting.Slash == "remove":
+			return redirect(301, strings.TrimSuffix(raw, "/")+query)
+		}
+		return f.answerFile(200, index)
+	}
+	if f.hosting.Extensionless != "none" && rel != "" && !strings.HasSuffix(rel, "/") {
+		if file := f.File(rel + ".html"); file != nil {
+			return f.answerFile(200, file)
+		}
+	}
+	for _, other := range []struct {
+		path   string
+		status int
+	}{{f.hosting.SinglePage, 200}, {f.hosting.NotFound, 404}} {
+		if other.path == "" {
+			continue
+		}
+		if file := f.File(strings.TrimPrefix(other.path, f.address)); file != nil {
+			return f.answerFile(other.status, file)
+		}
+	}
+	return plain(404)
+}
+
+func (f *Folder) isIndex(rel string) bool {
+	for _, name := range f.hosting.Index {
+		if path.Base(rel) == name {
+			return true
+		}
+	}
+	return false
+}
+
+func (f *Folder) index(folder string) *File {
+	for _, name := range f.hosting.Index {
+		if file := f.File(strings.TrimPrefix(folder+"/"+name, "/")); file != nil {
+			return file
+		}
+	}
+	return nil
+}
+
+func (f *Folder) answerFile(status int, file *File) *Response {
+	return newResponse(status, mediaType(f.address+file.Path, f.hosting.MediaTypes), file)
+}
+
+// applyRange answers a request for one byte range with status 206 (RFC 9110, 14.2).
+func applyRange(r *Request, resp *Response) {
+	spec, ok := strings.CutPrefix(r.Header.Get("Range"), "bytes=")
+	if !ok || strings.Contains(spec, ",") {
+		return
+	}
+	first, last, ok := strings.Cut(spec, "-")
+	if !ok {
+		return
+	}
+	all, err := resp.Body.Bytes()
+	if err != nil {
+		return
+	}
+	size := int64(len(all))
+	from, err1 := strconv.ParseInt(first, 10, 64)
+	to, err2 := strconv.ParseInt(last, 10, 64)
+	switch {
+	case first == "" && err2 == nil:
+		from, to = max(size-to, 0), size-1
+	case err1 != nil:
+		return
+	case err2 != nil || to >= size:
+		to = size - 1
+	}
+	if from > to {
+		resp.Status, resp.StatusText, resp.Body = 416, http.StatusText(416), Bytes("")
+		resp.Header.Set("Content-Range", fmt.Sprintf("bytes */%d", size))
+		return
+	}
+	resp.Status, resp.StatusText, resp.Body = 206, http.StatusText(206), Bytes(all[from:to+1])
+	resp.Header.Set("Content-Range", fmt.Sprintf("bytes %d-%d/%d", from, to, size))
+}

@@ -1,0 +1,568 @@
+// Package useragent is a browser without a screen: it runs service workers and visits pages under any network, on a virtual clock.
+package useragent
+
+import (
+	"context"
+	"strconv"
+	"strings"
+	"time"
+
+	"tachyform/internal/page"
+	"tachyform/internal/site"
+)
+
+// Note is something that happened and is worth telling: console output, an error, a change of a worker's state.
+type Note struct {
+	// Level is log, info, warn, error or state.
+	Level string `json:"level"`
+	Text  string `json:"text"`
+	Where string `json:"where,omitempty"`
+	Stack string `json:"stack,omitempty"`
+}
+
+// Stored is one entry that a script put into a cache.
+type Stored struct {
+	Cache    string
+	Request  *Request
+	Response *Response
+}
+
+// Browser is one profile: what it keeps, its workers and its open pages. It belongs to one goroutine.
+type Browser struct {
+	clock    *clock
+	net      *network
+	store    *storage
+	regs     []*Registration
+	workers  []*Worker
+	clients  []*client
+	queue    map[string][]func(func())
+	orphans  map[string]*cache
+	closing  []*realm
+	failures []*Worker
+	stored   []Stored
+	notes    []Note
+	nextID   int
+	reader   *Reader
+	profile  *Profile
+	// lastError is the last error that a worker reported, in words.
+	lastError string
+}
+
+// Profile says what kind of browser it is.
+type Profile struct {
+	// UpdateDelay is how long after a navigation the check for a new worker comes.
+	UpdateDelay time.Duration
+}
+
+var defaultProfile = &Profile{UpdateDelay: 2 * time.Second}
+
+// New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
+func New(ctx context.Context, hosts []site.Host, reader *Reader) *Browser {
+	b := &Browser{clock: &clock{}, store: newStorage(), queue: map[string][]func(func()){}, orphans: map[string]*cache{}, reader: reader, profile: defaultProfile}
+	b.net = &network{ctx: ctx, hosts: map[string]site.Host{}, cond: Online, clock: b.clock}
+	for _, h := range hosts {
+		b.net.hosts[h.Origin()] = h
+	}
+	return b
+}
+
+// Close ends every worker. The browser is of no use afterwards.
+func (b *Browser) Close() {
+	for _, w := range b.workers {
+		if w.realm != nil {
+			w.realm.close()
+		}
+	}
+	for _, r := range b.closing {
+		r.close()
+	}
+}
+
+// Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
+func (b *Browser) Branch() *Browser {
+	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), queue: map[string][]func(func()){}, orphans: map[string]*cache{}, reader: b.reader, profile: b.profile, nextID: b.nextID}
+	n.net = &network{ctx: b.net.ctx, hosts: b.net.hosts, cond: b.net.cond, clock: n.clock}
+	for _, g := range b.regs {
+		c := *g
+		for _, slot := range []**Worker{&c.Installing, &c.Waiting, &c.Active} {
+			if *slot != nil {
+				w := **slot
+				w.reg, w.realm, w.waiters = &c, nil, nil
+				*slot = &w
+				n.workers = append(n.workers, &w)
+			}
+		}
+		// A worker that was being installed does not survive the end of the browser.
+		c.Installing = nil
+		n.regs = append(n.regs, &c)
+	}
+	return n
+}
+
+// SetCondition changes the state of the network.
+func (b *Browser) SetCondition(c Condition) { b.net.cond = c }
+
+// StopWorkers ends all running workers, as browsers do with idle ones.
+func (b *Browser) StopWorkers() {
+	for _, w := range b.workers {
+		if w.State == "activated" || w.State == "installed" {
+			b.stopWorker(w)
+		}
+	}
+	b.clock.settle(0, 0)
+}
+
+// maxNotes bounds what is remembered of chatty scripts.
+const maxNotes = 500
+
+func (b *Browser) note(n Note) {
+	if n.Level == "error" {
+		b.lastError = n.Text
+	}
+	if len(b.notes) < maxNotes {
+		n.Text = n.Text[:min(len(n.Text), 2000)]
+		b.notes = append(b.notes, n)
+	}
+}
+
+// client is an open page or a frame in one.
+type client struct {
+	id         int
+	url        string
+	controller *Worker
+	frame      bool
+	closed     bool
+	seen       map[string]bool
+	view       *View
+	pending    int
+	holder     *client // of a frame: the page it stands in
+}
+
+// top is the page that waits for the client's loads.
+func (c *client) top() *client {
+	if c.holder != nil {
+		return c.holder
+	}
+	return c
+}
+
+// Load is one request that a page made, and what came of it.
+type Load struct {
+	page.Reference
+	// Status is that of the answer, 0 for a network error; of an opaque answer the one behind it.
+	Status int
+	// Source is network, cache NAME or worker; "" when nothing came.
+	Source string
+	Bytes  int64
+	// Missing says that the page did not get what it asked for, Why in what way.
+	Missing bool
+	Why     string
+	// Done is false while no answer has come.
+	Done bool
+}
+
+// View is what opening a page led to.
+type View struct {
+	URL string
+	// FinalURL is the address after redirects.
+	FinalURL string
+	Status   int
+	Title    string
+	// Source tells where the document came from: network, cache NAME or worker.
+	Source string
+	// FromWorker is true when a service worker answered.
+	FromWorker bool
+	// Failed is true for a network error page, Stuck when no document came in time; Reason says why.
+	Failed, Stuck bool
+	Reason        string
+	Document      *page.Document
+	// Response is the document's response.
+	Response *Response
+	Loads    []*Load
+	// Controlled tells whether a worker controls the page once it is loaded.
+	Controlled bool
+	// At is when the document was there, Elapsed when everything was.
+	At, Elapsed time.Duration
+	// RegisterErrors are refusals of registrations that the page tried.
+	RegisterErrors []string
+}
+
+// Missing lists the URLs that the page asked for and did not get, without what is fetched in the background.
+func (v *View) Missing() []string {
+	var list []string
+	seen := map[string]bool{}
+	for _, l := range v.Loads {
+		if (l.Missing || !l.Done) && !l.Background && !seen[l.URL] {
+			seen[l.URL] = true
+			list = append(list, l.URL)
+		}
+	}
+	return list
+}
+
+// DocumentLimit is the virtual time after which a page without a document counts as stuck, and a document as all that comes.
+const DocumentLimit = 10 * time.Second
+
+// Open opens a URL in a tab. old, the page that the tab showed before, is closed once the new one takes its place.
+func (b *Browser) Open(url string, old *Tab) *Tab {
+	start := b.clock.now
+	v := &View{URL: url}
+	b.nextID++
+	c := &client{id: b.nextID, url: url, seen: map[string]bool{}, view: v}
+	done := false
+	b.navigate(c, url, 0, func(resp *Response, g *Registration, reason string) {
+		done = true
+		if resp == nil {
+			v.Failed, v.Reason = true, reason
+			return
+		}
+		v.At = b.clock.now - start
+		b.commit(c, g, resp)
+		if old != nil {
+			b.closeClient(old.client)
+		}
+	})
+	b.clock.run(func() bool { return done }, start+DocumentLimit)
+	if !done {
+		v.Stuck, v.Reason = true, "no document came within ten seconds"
+		c.closed = true
+	} else if !v.Failed {
+		b.clock.run(func() bool { return c.pending == 0 }, b.clock.now+DocumentLimit)
+	}
+	if old != nil && (v.Failed || v.Stuck) {
+		b.closeClient(old.client)
+	}
+	v.Elapsed = b.clock.now - start
+	v.Controlled = c.controller != nil
+	return &Tab{client: c, View: v}
+}
+
+// Tab is a tab with the page it shows.
+type Tab struct {
+	*View
+	client *client
+}
+
+// Settle lets everything that is under way come to rest: loads, installations, timers below five seconds.
+func (b *Browser) Settle() { b.clock.settle(5*time.Second, 60*time.Second) }
+
+// CloseTab closes a tab.
+func (b *Browser) CloseTab(t *Tab) { b.closeClient(t.client) }
+
+func (b *Browser) closeClient(c *client) {
+	if c == nil || c.closed {
+		return
+	}
+	c.closed = true
+	for i, other := range b.clients {
+		if other == c {
+			b.clients = append(b.clients[:i:i], b.clients[i+1:]...)
+			break
+		}
+	}
+	if c.controller != nil {
+		g := c.controller.reg
+		c.controller = nil
+		b.clock.after(0, func() {
+			b.clearIfUnused(g)
+			if !g.gone {
+				b.tryActivate(g)
+			}
+		})
+	}
+}
+
+// navigate finds the document for a URL (HTML, 7.4.5; Service Workers, "Handle Fetch"). done gets nil and a reason for a network error.
+func (b *Browser) navigate(c *client, url string, hops int, done func(*Response, *Registration, string)) {
+	if hops > 20 {
+		b.clock.after(0, func() { done(nil, nil, "it redirects more than twenty times") })
+		return
+	}
+	destination := "document"
+	if c.frame {
+		destination = "iframe"
+	}
+	req := &Request{URL: withoutFragment(url), Method: "GET", Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate", Credentials: "include", Redirect: "manual", Destination: destination}
+	origin := url
+	if i := strings.Index(url, "://"); i >= 0 {
+		if j := strings.IndexByte(url[i+3:], '/'); j >= 0 {
+			origin = url[:i+3+j]
+		}
+	}
+	g := b.matchRegistration(req.URL)
+	received := func(resp *Response, how string) {
+		switch {
+		case resp == nil && how == "worker":
+			done(nil, g, "the worker answered with an error")
+			return
+		case resp == nil:
+			done(nil, g, "the network failed")
+			return
+		case how == "worker" && resp.Type == "opaque":
+			done(nil, g, "the worker answered with an opaque response, which no page load may have")
+			return
+		case how == "worker" && len(resp.URLs) > 1:
+			done(nil, g, "the worker answered with a response that had been redirected, which no page load may have")
+			return
+		}
+		actual := resp.Actual()
+		if location := actual.Get("location"); isRedirect(actual.Status) && location != "" {
+			base := url
+			if u := actual.URL(); u != "" {
+				base = u
+			}
+			next, ok := page.Resolve(base, location)
+			if !ok {
+				done(nil, g, "it redirects to "+location+", which is not a web address")
+				return
+			}
+			c.url = next
+			b.navigate(c, next, hops+1, done)
+			return
+		}
+		c.view.FromWorker = how == "worker"
+		done(resp, g, "")
+	}
+	if g == nil || g.Active == nil {
+		b.fetch(req, origin, func(r *Response) { received(r, "network") })
+		return
+	}
+	b.throughWorker(g.Active, c, req, origin, received)
+	// The check for a new worker comes a little after each navigation in scope.
+	b.clock.after(b.profile.UpdateDelay, func() { b.softUpdate(g) })
+}
+
+// throughWorker lets a worker answer a request, or the network if the worker leaves it alone.
+func (b *Browser) throughWorker(w *Worker, c *client, req *Request, origin string, done func(*Response, string)) {
+	if !w.hasFetch {
+		b.fetch(req, origin, func(r *Response) { done(r, "network") })
+		return
+	}
+	if w.State == "activating" {
+		w.waiters = append(w.waiters, func() { b.throughWorker(w, c, req, origin, done) })
+		return
+	}
+	b.running(w, func(r *realm, err error) {
+		if err != nil {
+			b.fetch(req, origin, func(r *Response) { done(r, "network") })
+			return
+		}
+		detail := map[string]any{"request": r.encodeRequest(req)}
+		if req.Mode == "navigate" {
+			detail["resultingClientId"] = clientID(c.id)
+		} else {
+			detail["clientId"] = clientID(c.id)
+		}
+		r.event("fetch", detail, func(resp *Response, how string) {
+			switch {
+			case how == "none":
+				b.fetch(req, origin, func(r *Response) { done(r, "network") })
+			case resp == nil || !mayHave(req, resp):
+				done(nil, "worker")
+			default:
+				done(resp, "worker")
+			}
+		}, nil)
+	})
+}
+
+// mayHave says whether a worker's response may be given to a request (Fetch, 4.3, the checks after the service worker's answer).
+func mayHave(req *Request, resp *Response) bool {
+	switch {
+	case resp.Type == "error",
+		req.Mode == "same-origin" && resp.Type == "cors",
+		req.Mode != "no-cors" && resp.Type == "opaque" && req.Mode != "navigate",
+		req.Redirect != "manual" && resp.Type == "opaqueredirect",
+		req.Redirect != "follow" && len(resp.URLs) > 1 && req.Mode != "navigate":
+		return false
+	}
+	return true
+}
+
+// commit makes the response the client's document and starts all that it asks for.
+func (b *Browser) commit(c *client, g *Registration, resp *Response) {
+	v := c.view
+	b.clients = append(b.clients, c)
+	if g != nil && g.Active != nil && !g.gone {
+		c.controller = g.Active
+	}
+	actual := resp.Actual()
+	v.FinalURL, v.Status, v.Source, v.Response = c.url, actual.Status, resp.Source, resp
+	var text []byte
+	if actual.Body != nil {
+		text, _ = actual.Body.Bytes()
+	}
+	contentType := actual.Get("content-type")
+	switch e := site.Essence(contentType); e {
+	case "text/html", "application/xhtml+xml", "":
+		v.Document = b.reader.document(c.url, contentType, text)
+		v.Title = v.Document.Title
+		b.children(c, v.Document, 0)
+	}
+}
+
+// children starts the loads of a document.
+func (b *Browser) children(c *client, d *page.Document, depth int) {
+	for _, r := range d.References {
+		b.load(c, r, d.Base, depth)
+	}
+	for _, r := range d.Registrations {
+		b.pageRegisters(c, r)
+	}
+}
+
+func (b *Browser) pageRegisters(c *client, r page.Registration) {
+	b.register(r, originOfText(c.url), func(err error) {
+		if err != nil {
+			c.view.RegisterErrors = append(c.view.RegisterErrors, err.Error())
+			b.note(Note{Level: "error", Text: err.Error(), Where: r.From})
+		}
+	})
+}
+
+func originOfText(url string) string {
+	i := strings.Index(url, "://")
+	if i < 0 {
+		return url
+	}
+	if j := strings.IndexAny(url[i+3:], "/?#"); j >= 0 {
+		return url[:i+3+j]
+	}
+	return url
+}
+
+// load fetches one thing that a page asks for, and then what that asks for.
+func (b *Browser) load(c *client, ref page.Reference, base string, depth int) {
+	key := ref.URL + " " + ref.Destination
+	if c.seen[key] || depth > 12 {
+		return
+	}
+	c.seen[key] = true
+	l := &Load{Reference: ref}
+	c.view.Loads = append(c.view.Loads, l)
+	if ref.Destination == "iframe" {
+		b.loadFrame(c, l, depth)
+		return
+	}
+	c.top().pending++
+	req := &Request{URL: ref.URL, Method: "GET", Header: [][2]string{{"accept", "*/*"}}, Mode: ref.Mode, Credentials: ref.Credentials, Redirect: "follow", Destination: ref.Destination, Referrer: c.url}
+	b.clientFetch(c, req, func(resp *Response, how string) {
+		c.top().pending--
+		b.loaded(c, l, resp, how, base, depth)
+	})
+}
+
+// clientFetch is a fetch by a page: through the worker that controls it, if one does.
+func (b *Browser) clientFetch(c *client, req *Request, done func(*Response, string)) {
+	origin := originOfText(c.url)
+	if c.controller == nil {
+		b.fetch(req, origin, func(r *Response) { done(r, "network") })
+		return
+	}
+	hops := 0
+	var received func(*Response, string)
+	received = func(resp *Response, how string) {
+		if resp != nil && how == "worker" && req.Redirect == "follow" && isRedirect(resp.Status) && resp.Get("location") != "" {
+			if next, ok := page.Resolve(req.URL, resp.Get("location")); ok && hops < 20 {
+				hops++
+				again := *req
+				again.URL = next
+				req = &again
+				b.throughWorker(c.controller, c, req, origin, received)
+				return
+			}
+			resp = nil
+		}
+		done(resp, how)
+	}
+	b.throughWorker(c.controller, c, req, origin, received)
+}
+
+func (b *Browser) loaded(c *client, l *Load, resp *Response, how, base string, depth int) {
+	l.Done = true
+	if resp == nil {
+		l.Missing, l.Why = true, "the network failed"
+		if how == "worker" {
+			l.Why = "the worker answered with an error"
+		}
+		return
+	}
+	actual := resp.Actual()
+	l.Status, l.Source, l.Bytes = actual.Status, resp.Source, bodyLen(actual.Body)
+	contentType := actual.Get("content-type")
+	essence := site.Essence(contentType)
+	nosniff := strings.EqualFold(strings.TrimSpace(actual.Get("x-content-type-options")), "nosniff")
+	switch {
+	case actual.Status >= 400:
+		l.Missing, l.Why = true, "it answered with status "+strconv.Itoa(actual.Status)
+		return
+	case l.Destination == "style" && essence != "text/css" && (nosniff || essence != ""):
+		l.Missing, l.Why = true, "it is served as "+essence+", not as a style sheet"
+		return
+	case l.Destination == "script" && (l.Module || nosniff) && !javaScriptType(contentType) && essence != "application/json":
+		l.Missing, l.Why = true, "it is served as "+essence+", not as a script"
+		return
+	case l.Destination == "script" && (strings.HasPrefix(essence, "image/") || strings.HasPrefix(essence, "audio/") || strings.HasPrefix(essence, "video/") || essence == "text/csv"):
+		l.Missing, l.Why = true, "it is served as "+essence+", not as a script"
+		return
+	}
+	if actual.Body == nil || c.closed {
+		return
+	}
+	if resp.Type == "opaque" && l.Destination != "style" && l.Destination != "script" {
+		return
+	}
+	switch l.Destination {
+	case "style":
+		if text, err := actual.Body.Bytes(); err == nil {
+			for _, r := range b.reader.style(l.URL, text) {
+				b.load(c, r, base, depth+1)
+			}
+		}
+	case "script":
+		if text, err := actual.Body.Bytes(); err == nil {
+			s := b.reader.script(l.URL, base, text, l.Module)
+			for _, r := range s.References {
+				b.load(c, r, base, depth+1)
+			}
+			for _, r := range s.Registrations {
+				b.pageRegisters(c, r)
+			}
+		}
+	}
+}
+
+// loadFrame opens a frame: a navigation of its own, in a client of its own.
+func (b *Browser) loadFrame(c *client, l *Load, depth int) {
+	b.nextID++
+	inner := &client{id: b.nextID, url: l.URL, frame: true, seen: map[string]bool{}, view: &View{URL: l.URL}}
+	c.top().pending++
+	b.navigate(inner, l.URL, 0, func(resp *Response, g *Registration, reason string) {
+		c.top().pending--
+		l.Done = true
+		if resp == nil {
+			l.Missing, l.Why = true, reason
+			return
+		}
+		actual := resp.Actual()
+		l.Status, l.Source, l.Bytes = actual.Status, resp.Source, bodyLen(actual.Body)
+		if actual.Status >= 400 {
+			l.Missing, l.Why = true, "it answered with status "+strconv.Itoa(actual.Status)
+		}
+		if !site.IsHTML(actual.Get("content-type")) || actual.Body == nil || c.closed {
+			return
+		}
+		if text, err := actual.Body.Bytes(); err == nil {
+			d := b.reader.document(inner.url, actual.Get("content-type"), text)
+			// What the frame asks for goes through the worker of its own scope, and counts for the page that holds it.
+			if g != nil && g.Active != nil {
+				inner.controller = g.Active
+			}
+			inner.view, inner.seen, inner.holder = c.view, c.seen, c.top()
+			for _, r := range d.References {
+				b.load(inner, r, d.Base, depth+1)
+			}
+		}
+	})
+}
+

@@ -1,0 +1,129 @@
+package useragent
+
+import (
+	"encoding/json"
+	"time"
+)
+
+// cacheDelay is the virtual time that one operation on the cache storage takes.
+const cacheDelay = time.Millisecond
+
+// cacheOperation carries out an operation of CacheStorage or Cache and settles the promise id with its result.
+func (r *realm) cacheOperation(op string, id int, args []any) error {
+	var req *Request
+	var resp *Response
+	var opt matchOptions
+	var err error
+	name := word(args, 0)
+	switch op {
+	case "caches.match", "cache.match", "cache.matchAll", "cache.delete", "cache.keys":
+		if text := word(args, 1); text != "" {
+			if req, err = r.decodeRequest(text); err != nil {
+				return err
+			}
+		}
+		if err = json.Unmarshal([]byte(word(args, 2)), &opt); err != nil {
+			return err
+		}
+	case "cache.put":
+		if req, err = r.decodeRequest(word(args, 1)); err != nil {
+			return err
+		}
+		if resp, err = r.decode(word(args, 2)); err != nil {
+			return err
+		}
+	}
+	r.b.clock.after(cacheDelay, func() {
+		if r.w.realm != r {
+			return
+		}
+		r.settleNow(id, r.cacheResult(op, name, req, resp, opt))
+	})
+	return nil
+}
+
+// settleNow settles a promise in a task of its own, now.
+func (r *realm) settleNow(id int, value any) {
+	text, err := json.Marshal(value)
+	if err != nil {
+		text = []byte("null")
+	}
+	if _, err := r.turn("settle", id, "", string(text)); err != nil {
+		r.failed(err)
+	}
+}
+
+func (r *realm) cacheResult(op, name string, req *Request, resp *Response, opt matchOptions) any {
+	s := r.b.store
+	switch op {
+	case "caches.open":
+		s.open(name)
+		return true
+	case "caches.has":
+		return s.caches[name] != nil
+	case "caches.delete":
+		return s.delete(name)
+	case "caches.keys":
+		return append([]string{}, s.names...)
+	case "caches.match":
+		for _, n := range s.names {
+			if opt.HasName && n != opt.CacheName {
+				continue
+			}
+			if found := s.caches[n].match(req, opt); len(found) > 0 {
+				return r.fromCache(n, found[0])
+			}
+		}
+		return nil
+	}
+	c := s.caches[name]
+	if c == nil { // deleted meanwhile; the object goes on working on its own list, which nobody else sees
+		if r.b.orphans[name] == nil {
+			r.b.orphans[name] = newStorage().open(name)
+		}
+		c = r.b.orphans[name]
+	}
+	switch op {
+	case "cache.match":
+		if found := c.match(req, opt); len(found) > 0 {
+			return r.fromCache(name, found[0])
+		}
+		return nil
+	case "cache.matchAll":
+		found := c.entries
+		if req != nil {
+			found = c.match(req, opt)
+		}
+		list := []*Response{}
+		for _, e := range found {
+			list = append(list, r.fromCache(name, e))
+		}
+		return list
+	case "cache.keys":
+		found := c.entries
+		if req != nil {
+			found = c.match(req, opt)
+		}
+		list := []*Request{}
+		for _, e := range found {
+			list = append(list, r.encodeRequest(e.request))
+		}
+		return list
+	case "cache.put":
+		resp.Source = "cache " + name
+		c.put(req, resp)
+		r.b.stored = append(r.b.stored, Stored{name, req, resp})
+		return true
+	case "cache.delete":
+		found := c.match(req, opt)
+		c.remove(found)
+		return len(found) > 0
+	}
+	return nil
+}
+
+func (r *realm) fromCache(name string, e *cacheEntry) *Response {
+	copied := *e.response
+	copied.Source = "cache " + name
+	return r.encode(&copied)
+}

@@ -1,0 +1,107 @@
+package useragent
+
+import (
+	"net/http"
+	"strings"
+
+	"tachyform/internal/site"
+)
+
+// Request is a request as Fetch (2.2.5) has it.
+type Request struct {
+	URL         string      `json:"url"`
+	Method      string      `json:"method"`
+	Header      [][2]string `json:"headers"`
+	Mode        string      `json:"mode"`
+	Credentials string      `json:"credentials"`
+	Cache       string      `json:"cache"`
+	Redirect    string      `json:"redirect"`
+	Referrer    string      `json:"referrer"`
+	Destination string      `json:"destination"`
+	Integrity   string      `json:"integrity,omitempty"`
+	// Body is a handle of a realm's body table while the request crosses into it, 0 for none.
+	Body int `json:"body,omitempty"`
+
+	body site.Body
+}
+
+// Response is a response as Fetch (2.2.6) has it. A nil *Response stands for a network error.
+type Response struct {
+	// Type is basic, cors, default, opaque or opaqueredirect.
+	Type string `json:"type"`
+	// URLs is the URL list; more than one means that redirects were followed.
+	URLs       []string    `json:"urls"`
+	Status     int         `json:"status"`
+	StatusText string      `json:"statusText"`
+	Header     [][2]string `json:"headers"`
+	BodyHandle int         `json:"body,omitempty"`
+
+	Body site.Body `json:"-"`
+	// Source tells where the content came from: "network", "cache NAME" or "worker".
+	Source string `json:"-"`
+	// hidden holds what an opaque or opaqueredirect response keeps from scripts.
+	hidden *Response
+}
+
+// Actual is the response behind a filtered one, or the response itself.
+func (r *Response) Actual() *Response {
+	if r != nil && r.hidden != nil {
+		return r.hidden
+	}
+	return r
+}
+
+// Get gives the value of a header, several joined by commas.
+func (r *Response) Get(name string) string { return headerGet(r.Header, name) }
+
+// URL is the last of the URL list, or "".
+func (r *Response) URL() string {
+	if len(r.URLs) == 0 {
+		return ""
+	}
+	return r.URLs[len(r.URLs)-1]
+}
+
+func headerGet(h [][2]string, name string) string {
+	var values []string
+	for _, f := range h {
+		if strings.EqualFold(f[0], name) {
+			values = append(values, f[1])
+		}
+	}
+	return strings.Join(values, ", ")
+}
+
+func fromHTTP(h http.Header) [][2]string {
+	out := [][2]string{}
+	for name, values := range h {
+		for _, v := range values {
+			out = append(out, [2]string{strings.ToLower(name), v})
+		}
+	}
+	sortHeader(out)
+	return out
+}
+
+func sortHeader(h [][2]string) {
+	for i := 1; i < len(h); i++ {
+		for j := i; j > 0 && h[j][0] < h[j-1][0]; j-- {
+			h[j], h[j-1] = h[j-1], h[j]
+		}
+	}
+}
+
+func toHTTP(h [][2]string) http.Header {
+	out := http.Header{}
+	for _, f := range h {
+		out.Add(f[0], f[1])
+	}
+	return out
+}
+
+func bodyLen(b site.Body) int64 {
+	if b == nil {
+		return 0
+	}
+	return b.Len()
+}

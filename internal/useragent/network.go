@@ -1,0 +1,124 @@
+package useragent
+
+import (
+	"context"
+	"errors"
+	"hash/fnv"
+	"net/http"
+	"time"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/site"
+)
+
+// Condition is a state of the network.
+type Condition struct {
+	Name string
+	// Refuses makes every connection fail at once; Stalls accepts and never answers.
+	Refuses, Stalls bool
+	Latency         time.Duration
+	// BytesPerSecond is the rate of transfer, 0 for no limit.
+	BytesPerSecond int64
+	// Fails is the share of requests, from 0 to 1, that fail; which ones is seeded by their order and address.
+	Fails float64
+}
+
+// The conditions of a rehearsal.
+var (
+	Online  = Condition{Name: "online", Latency: 20 * time.Millisecond, BytesPerSecond: 10 << 20}
+	Offline = Condition{Name: "offline", Refuses: true}
+	Stalled = Condition{Name: "stalled", Stalls: true}
+	Slow    = Condition{Name: "slow", Latency: 400 * time.Millisecond, BytesPerSecond: 50 << 10}
+	Flaky   = Condition{Name: "flaky", Latency: 100 * time.Millisecond, BytesPerSecond: 200 << 10, Fails: 0.3}
+)
+
+// Conditions lists them by name.
+var Conditions = map[string]Condition{"online": Online, "offline": Offline, "stalled": Stalled, "slow": Slow, "flaky": Flaky}
+
+var errNetwork = errors.New("the network failed")
+
+// network carries requests to hosts under a condition.
+type network struct {
+	ctx   context.Context
+	hosts map[string]site.Host
+	cond  Condition
+	clock *clock
+	count int
+	// seen is told of each request that leaves and of what came back; the response is nil for a failure.
+	seen func(*site.Request, *site.Response)
+}
+
+// unknown answers for origins of which nothing is known but that pages ask them: reachable, content unknown.
+type unknown struct{ origin string }
+
+func (u unknown) Origin() string { return u.origin }
+func (u unknown) Answer(context.Context, *site.Request) (*site.Response, error) {
+	h := http.Header{"Access-Control-Allow-Origin": {"*"}, "Content-Type": {"application/octet-stream"}}
+	return &site.Response{Status: 200, StatusText: "OK", Header: h, Body: site.Bytes("")}, nil
+}
+
+func (n *network) host(u *weburl.Url) site.Host {
+	origin := originOf(u)
+	if h := n.hosts[origin]; h != nil {
+		return h
+	}
+	return unknown{origin}
+}
+
+func originOf(u *weburl.Url) string { return u.Protocol() + "//" + u.Host() }
+
+// send carries one request; done gets nil when the connection fails. Under a stalled network done is never called.
+func (n *network) send(r *site.Request, done func(*site.Response)) {
+	n.count++
+	switch {
+	case n.cond.Refuses:
+		n.note(r, nil)
+		n.clock.after(time.Millisecond, func() { done(nil) })
+		return
+	case n.cond.Stalls:
+		n.note(r, nil)
+		return
+	case n.cond.Fails > 0:
+		h := fnv.New32a()
+		h.Write([]byte(r.URL.Href(true)))
+		h.Write([]byte{byte(n.count), byte(n.count >> 8)})
+		if float64(h.Sum32()%1000)/1000 < n.cond.Fails {
+			n.note(r, nil)
+			n.clock.after(n.cond.Latency, func() { done(nil) })
+			return
+		}
+	}
+	resp, err := n.host(r.URL).Answer(n.ctx, r)
+	if err != nil {
+		n.note(r, nil)
+		n.clock.after(n.cond.Latency, func() { done(nil) })
+		return
+	}
+	n.note(r, resp)
+	delay := n.cond.Latency
+	if n.cond.BytesPerSecond > 0 && r.Method != "HEAD" && resp.Body != nil {
+		delay += time.Duration(resp.Body.Len() * int64(time.Second) / n.cond.BytesPerSecond)
+	}
+	n.clock.after(delay, func() { done(resp) })
+}
+
+func (n *network) note(r *site.Request, resp *site.Response) {
+	if n.seen != nil {
+		n.seen(r, resp)
+	}
+}
+
+// now asks at once, without time passing; used where the engine needs a script's text in the middle of a turn.
+func (n *network) now(r *site.Request) *site.Response {
+	if n.cond.Refuses || n.cond.Stalls {
+		n.note(r, nil)
+		return nil
+	}
+	resp, err := n.host(r.URL).Answer(n.ctx, r)
+	if err != nil {
+		resp = nil
+	}
+	n.note(r, resp)
+	return resp
+}

@@ -1,0 +1,428 @@
+package useragent
+
+import (
+	"crypto/sha1"
+	"crypto/sha256"
+	"crypto/sha512"
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"time"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/site"
+)
+
+// realm is a running worker: an engine, and what its scripts hold on to outside of it.
+type realm struct {
+	*engine
+	b       *Browser
+	w       *Worker
+	bodies  map[int]held
+	next    int
+	timers  map[int]*task
+	repeats int
+	events  map[int]*liveEvent
+	random  *rand.Rand
+	// scripting is true while the worker's script is first evaluated.
+	scripting bool
+}
+
+// held is content that scripts refer to by number.
+type held struct {
+	body   site.Body
+	source string
+	hidden *Response // of a filtered response
+}
+
+// liveEvent is an event that the worker has not finished with.
+type liveEvent struct {
+	respond func(*Response, string)
+	done    func(ok bool)
+}
+
+func (r *realm) hold(h held) int {
+	r.next++
+	r.bodies[r.next] = h
+	return r.next
+}
+
+// startRealm starts a worker's engine and runs its script. The error is what the script threw, in words.
+func (b *Browser) startRealm(w *Worker) (*realm, error) {
+	r := &realm{b: b, w: w, bodies: map[int]held{}, timers: map[int]*task{}, events: map[int]*liveEvent{}, random: rand.New(rand.NewPCG(1, 2)), scripting: true}
+	var err error
+	if r.engine, err = newEngine(r.host); err != nil {
+		return nil, err
+	}
+	scope, _ := weburl.Parse(w.reg.Scope)
+	start, _ := json.Marshal(map[string]any{"script": w.Script, "scope": w.reg.Scope, "origin": originOf(scope), "type": w.Type, "state": w.State, "via": w.reg.UpdateViaCache})
+	if _, err = r.turn("start", string(start)); err != nil {
+		r.close()
+		return nil, err
+	}
+	var failure string
+	if w.Type == "module" {
+		r.vm.SetModuleLoader(r.loadModule, normalizeModule)
+		_, err = r.turn("module", w.Script)
+		if err == nil {
+			var v any
+			v, err = r.turn("moduleResult")
+			failure, _ = v.(string)
+		}
+	} else {
+		var v any
+		v, err = r.turn("script", w.scripts[w.Script].text, w.Script)
+		failure, _ = v.(string)
+	}
+	r.scripting = false
+	if err == nil && failure != "" {
+		err = fmt.Errorf("%s", failure)
+	}
+	if err != nil {
+		r.close()
+		return nil, err
+	}
+	return r, nil
+}
+
+// listens says whether the worker has a listener for an event.
+func (r *realm) listens(event string) bool {
+	v, _ := r.turn("listens", event)
+	yes, _ := v.(bool)
+	return yes
+}
+
+// event dispatches an event and calls done when the worker has finished with it. respond, for fetch events, is called once:
+// with a nil response and "none" when the worker leaves the request alone, "error" when it answers with a network error.
+func (r *realm) event(name string, detail any, respond func(*Response, string), done func(ok bool)) {
+	r.next++
+	id := r.next
+	r.events[id] = &liveEvent{respond, done}
+	text, _ := json.Marshal(detail)
+	_, err := r.turn("event", id, name, string(text))
+	if err != nil {
+		r.failed(err)
+	}
+}
+
+// failed ends a worker whose engine was stopped, or reports an error of the environment.
+func (r *realm) failed(err error) {
+	r.b.note(Note{Level: "error", Text: err.Error(), Where: r.w.Script})
+	if r.stopped != nil {
+		r.w.Failure = err.Error()
+		r.b.stopWorker(r.w)
+	}
+}
+
+// finish lets go of every event that is still open, as the end of the worker does.
+func (r *realm) finish() {
+	for id, e := range r.events {
+		delete(r.events, id)
+		if e.respond != nil {
+			e.respond(nil, "error")
+		}
+		if e.done != nil {
+			e.done(false)
+		}
+	}
+	for _, t := range r.timers {
+		r.b.clock.cancel(t)
+	}
+}
+
+// settle resolves or rejects a promise that scripts wait for. An error is "name: message".
+func (r *realm) settle(id int, value any, failure string) {
+	r.b.clock.after(0, func() {
+		if r.stopped != nil || r.w.realm != r {
+			return
+		}
+		text, err := json.Marshal(value)
+		if err != nil {
+			failure = "Error: " + err.Error()
+		}
+		if _, err := r.turn("settle", id, failure, string(text)); err != nil {
+			r.failed(err)
+		}
+	})
+}
+
+// encode gives a response the form in which it crosses into the realm.
+func (r *realm) encode(resp *Response) *Response {
+	if resp == nil {
+		return nil
+	}
+	out := *resp
+	if out.URLs == nil {
+		out.URLs = []string{}
+	}
+	if resp.hidden != nil || resp.Body != nil {
+		out.BodyHandle = r.hold(held{resp.Body, resp.Source, resp.hidden})
+	}
+	return &out
+}
+
+// decode reads a response that comes out of the realm.
+func (r *realm) decode(text string) (*Response, error) {
+	var resp Response
+	if err := json.Unmarshal([]byte(text), &resp); err != nil {
+		return nil, err
+	}
+	h := r.bodies[resp.BodyHandle]
+	resp.Body, resp.Source, resp.hidden = h.body, h.source, h.hidden
+	if resp.Source == "" {
+		resp.Source = "worker"
+	}
+	resp.BodyHandle = 0
+	return &resp, nil
+}
+
+func (r *realm) encodeRequest(req *Request) *Request {
+	out := *req
+	if req.body != nil {
+		out.Body = r.hold(held{body: req.body})
+	}
+	if out.Header == nil {
+		out.Header = [][2]string{}
+	}
+	return &out
+}
+
+func (r *realm) decodeRequest(text string) (*Request, error) {
+	var req Request
+	if err := json.Unmarshal([]byte(text), &req); err != nil {
+		return nil, err
+	}
+	req.body, req.Body = r.bodies[req.Body].body, 0
+	return &req, nil
+}
+
+func number(v any) int {
+	switch n := v.(type) {
+	case int:
+		return n
+	case int64:
+		return int(n)
+	case float64:
+		return int(n)
+	}
+	return 0
+}
+
+func duration(v any) time.Duration {
+	f, ok := v.(float64)
+	if !ok {
+		f = float64(number(v))
+	}
+	if f != f || f < 0 {
+		return 0
+	}
+	return time.Duration(min(f, 1<<31) * float64(time.Millisecond))
+}
+
+func word(args []any, i int) string {
+	if i < len(args) {
+		s, _ := args[i].(string)
+		return s
+	}
+	return ""
+}
+
+// host carries out what the environment asks for. It runs inside a turn and must not start another.
+func (r *realm) host(args []any) (any, error) {
+	switch op := word(args, 0); op {
+	case "now":
+		return float64(r.b.clock.now.Microseconds())/1000 + float64(epoch.UnixMilli()), nil
+	case "random":
+		return r.random.Float64(), nil
+	case "log":
+		r.b.note(Note{Level: word(args, 1), Text: word(args, 2), Where: r.w.Script, Stack: word(args, 3)})
+	case "timer":
+		id := number(args[1])
+		r.timers[id] = r.b.clock.after(duration(args[2]), func() {
+			delete(r.timers, id)
+			if r.w.realm != r {
+				return
+			}
+			if _, err := r.turn("timer", id); err != nil {
+				r.failed(err)
+			}
+		})
+	case "clearTimer":
+		id := number(args[1])
+		r.b.clock.cancel(r.timers[id])
+		delete(r.timers, id)
+	case "url":
+		return urlParts(word(args, 1), word(args, 2), len(args) > 2), nil
+	case "urlSet":
+		return urlSet(word(args, 1), word(args, 2), word(args, 3)), nil
+	case "body.text":
+		return r.hold(held{body: site.Bytes(word(args, 1)), source: "worker"}), nil
+	case "body.take":
+		return r.hold(held{body: site.Bytes(r.takeBytes()), source: "worker"}), nil
+	case "body.give":
+		data, err := r.bytes(args[1])
+		if err != nil {
+			return nil, err
+		}
+		r.giveBytes(data)
+	case "body.read":
+		data, err := r.bytes(args[1])
+		if err != nil {
+			return nil, err
+		}
+		return strings.ToValidUTF8(strings.TrimPrefix(string(data), "\ufeff"), "\ufffd"), nil
+	case "body.size":
+		return float64(bodyLen(r.bodies[number(args[1])].body)), nil
+	case "digest":
+		return nil, r.digest(word(args, 1))
+	case "eval":
+		return r.evalScript(word(args, 1), word(args, 2)), nil
+	case "import":
+		return r.w.importText(r, word(args, 1))
+	case "respond":
+		r.respond(args)
+	case "eventDone":
+		if e := r.events[number(args[1])]; e != nil {
+			delete(r.events, number(args[1]))
+			ok, _ := args[2].(bool)
+			if e.done != nil {
+				r.b.clock.after(0, func() { e.done(ok) })
+			}
+		}
+	case "fetch":
+		return nil, r.fetch(number(args[1]), word(args, 2))
+	default:
+		if strings.HasPrefix(op, "cache") {
+			return nil, r.cacheOperation(op, number(args[1]), args[2:])
+		}
+		return r.workerOperation(op, args[1:])
+	}
+	return nil, nil
+}
+
+func (r *realm) bytes(handle any) ([]byte, error) {
+	h := r.bodies[number(handle)]
+	if h.body == nil {
+		return nil, nil
+	}
+	return h.body.Bytes()
+}
+
+func (r *realm) respond(args []any) {
+	e := r.events[number(args[1])]
+	if e == nil || e.respond == nil {
+		return
+	}
+	respond := e.respond
+	e.respond = nil
+	kind := word(args, 2)
+	var resp *Response
+	if kind == "response" {
+		var err error
+		if resp, err = r.decode(word(args, 3)); err != nil {
+			kind = "error"
+		}
+	} else if text := word(args, 3); text != "" {
+		r.b.note(Note{Level: "error", Text: text, Where: r.w.Script})
+	}
+	r.b.clock.after(0, func() { respond(resp, kind) })
+}
+
+func (r *realm) fetch(id int, text string) error {
+	req, err := r.decodeRequest(text)
+	if err != nil {
+		return err
+	}
+	scope, err := weburl.Parse(r.w.reg.Scope)
+	if err != nil {
+		return err
+	}
+	r.b.fetch(req, originOf(scope), func(resp *Response) {
+		if resp == nil {
+			r.settle(id, nil, "TypeError: Failed to fetch "+req.URL)
+			return
+		}
+		r.settle(id, r.encode(resp), "")
+	})
+	return nil
+}
+
+func (r *realm) digest(algorithm string) error {
+	data := r.takeBytes()
+	switch strings.ToUpper(algorithm) {
+	case "SHA-1":
+		s := sha1.Sum(data)
+		r.giveBytes(s[:])
+	case "SHA-256":
+		s := sha256.Sum256(data)
+		r.giveBytes(s[:])
+	case "SHA-384":
+		s := sha512.Sum384(data)
+		r.giveBytes(s[:])
+	case "SHA-512":
+		s := sha512.Sum512(data)
+		r.giveBytes(s[:])
+	default:
+		return fmt.Errorf("NotSupportedError: %s is no digest algorithm", algorithm)
+	}
+	return nil
+}
+
+// urlParts parses a URL by the URL standard; "" means that it is none.
+func urlParts(ref, base string, hasBase bool) string {
+	var u *weburl.Url
+	var err error
+	if hasBase {
+		u, err = weburl.ParseRef(base, ref)
+	} else {
+		u, err = weburl.Parse(ref)
+	}
+	if err != nil {
+		return ""
+	}
+	return partsJSON(u)
+}
+
+func partsJSON(u *weburl.Url) string {
+	origin := "null"
+	switch u.Scheme() {
+	case "http", "https", "ws", "wss", "ftp":
+		origin = originOf(u)
+	case "blob":
+		if inner, err := weburl.Parse(u.Pathname()); err == nil && (inner.Scheme() == "http" || inner.Scheme() == "https") {
+			origin = originOf(inner)
+		}
+	}
+	text, _ := json.Marshal([]string{u.Href(false), origin, u.Protocol(), u.Username(), u.Password(), u.Host(), u.Hostname(), u.Port(), u.Pathname(), u.Search(), u.Hash()})
+	return string(text)
+}
+
+func urlSet(href, field, value string) string {
+	u, err := weburl.Parse(href)
+	if err != nil {
+		return ""
+	}
+	switch field {
+	case "protocol":
+		u.SetProtocol(value)
+	case "username":
+		u.SetUsername(value)
+	case "password":
+		u.SetPassword(value)
+	case "host":
+		u.SetHost(value)
+	case "hostname":
+		u.SetHostname(value)
+	case "port":
+		u.SetPort(value)
+	case "pathname":
+		u.SetPathname(value)
+	case "search":
+		u.SetSearch(value)
+	case "hash":
+		u.SetHash(value)
+	}
+	return partsJSON(u)
+}

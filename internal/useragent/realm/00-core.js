@@ -1,0 +1,412 @@
+// What everything else stands on: the way to the host, errors, events, abort signals.
+
+const { parse: fromJSON, stringify: toJSON } = JSON;
+const PromiseOf = Promise;
+const { defineProperty, setPrototypeOf, getPrototypeOf, freeze, assign, entries: entriesOf } = Object;
+const RealDate = Date;
+
+// Methods that the environment relies on, safe from scripts that replace them.
+const then = Function.prototype.call.bind(Promise.prototype.then);
+
+const commands = { __proto__: null };
+function dispatch(op, ...args) {
+  return commands[op](...args);
+}
+
+const expose = (name, value) => defineProperty(global, name, { value, writable: true, configurable: true, enumerable: false });
+const tag = (cls, name) => defineProperty(cls.prototype, Symbol.toStringTag, { value: name, configurable: true });
+// Members of an interface are enumerable, as Web IDL has it.
+function enumerate(cls) {
+  for (const target of [cls, cls.prototype])
+    for (const [key, d] of entriesOf(Object.getOwnPropertyDescriptors(target)))
+      if (key !== 'constructor' && key !== 'prototype' && key !== 'name' && key !== 'length') defineProperty(target, key, { ...d, enumerable: true });
+  return cls;
+}
+function publish(...classes) {
+  for (const cls of classes) {
+    enumerate(cls);
+    tag(cls, cls.name);
+    expose(cls.name, cls);
+  }
+}
+// Guards constructors of objects that only the environment makes.
+const MAKE = Symbol('make');
+function onlyHere(key) {
+  if (key !== MAKE) throw new TypeError('Illegal constructor');
+}
+
+// Promises that the host settles.
+let nextCall = 0;
+const calls = new Map();
+function call(op, ...args) {
+  const id = ++nextCall;
+  return new PromiseOf((resolve, reject) => {
+    calls.set(id, { resolve, reject });
+    try {
+      host(op, id, ...args);
+    } catch (error) {
+      calls.delete(id);
+      reject(hostError(error.message));
+    }
+  });
+}
+commands.settle = (id, failure, json) => {
+  const waiting = calls.get(id);
+  if (!waiting) return;
+  calls.delete(id);
+  if (failure) waiting.reject(hostError(failure));
+  else waiting.resolve(fromJSON(json));
+};
+
+const nativeErrors = { __proto__: null, TypeError, RangeError, SyntaxError, Error };
+function hostError(text) {
+  const [, name, message] = /^(?:Error: )?([A-Za-z]+Error): ([^]*)$/.exec(text) || [null, 'Error', text];
+  const Native = nativeErrors[name];
+  return Native ? new Native(message) : new DOMException(message, name);
+}
+function describe(error) {
+  if (error !== null && typeof error === 'object' && 'message' in error) return `${error.name || 'Error'}: ${error.message}`;
+  try {
+    return String(error);
+  } catch {
+    return 'an object that cannot be shown';
+  }
+}
+const stackOf = (error) => (error !== null && typeof error === 'object' && typeof error.stack === 'string' ? error.stack : '');
+function report(error) {
+  const event = new ErrorEvent('error', { error, message: describe(error), cancelable: true });
+  host('log', 'error', describe(error), stackOf(error));
+  return fire(global, event);
+}
+
+const codes = { __proto__: null, IndexSizeError: 1, HierarchyRequestError: 3, WrongDocumentError: 4, InvalidCharacterError: 5, NoModificationAllowedError: 7, NotFoundError: 8, NotSupportedError: 9, InUseAttributeError: 10, InvalidStateError: 11, SyntaxError: 12, InvalidModificationError: 13, NamespaceError: 14, InvalidAccessError: 15, TypeMismatchError: 17, SecurityError: 18, NetworkError: 19, AbortError: 20, URLMismatchError: 21, QuotaExceededError: 22, TimeoutError: 23, InvalidNodeTypeError: 24, DataCloneError: 25 };
+class DOMException {
+  #message;
+  #name;
+  constructor(message = '', name = 'Error') {
+    this.#message = `${message}`;
+    this.#name = `${name}`;
+    defineProperty(this, 'stack', { value: new Error(this.#message).stack, configurable: true, writable: true });
+  }
+  get name() {
+    return this.#name;
+  }
+  get message() {
+    return this.#message;
+  }
+  get code() {
+    return codes[this.#name] || 0;
+  }
+}
+setPrototypeOf(DOMException.prototype, Error.prototype);
+for (const [name, code] of entriesOf(codes)) {
+  const constant = name.replace(/Error$/, '').replace(/([a-z])([A-Z])/g, '$1_$2').toUpperCase() + '_ERR';
+  for (const target of [DOMException, DOMException.prototype]) defineProperty(target, constant, { value: code, enumerable: true });
+}
+publish(DOMException);
+
+// DOM, 2: events.
+class Event {
+  #type;
+  #bubbles;
+  #cancelable;
+  #composed;
+  #canceled = false;
+  #time = now() - timeOrigin;
+  _stop = false;
+  _stopNow = false;
+  _dispatching = false;
+  _passive = false;
+  _target = null;
+  _current = null;
+  _trusted = false;
+  constructor(type, init = {}) {
+    if (arguments.length === 0) throw new TypeError('an event needs a type');
+    this.#type = `${type}`;
+    init = init ?? {};
+    this.#bubbles = Boolean(init.bubbles);
+    this.#cancelable = Boolean(init.cancelable);
+    this.#composed = Boolean(init.composed);
+    for (const key of ['_stop', '_stopNow', '_dispatching', '_passive', '_target', '_current', '_trusted'])
+      defineProperty(this, key, { enumerable: false });
+  }
+  get type() {
+    return this.#type;
+  }
+  get target() {
+    return this._target;
+  }
+  get srcElement() {
+    return this._target;
+  }
+  get currentTarget() {
+    return this._current;
+  }
+  get eventPhase() {
+    return this._current ? 2 : 0;
+  }
+  get bubbles() {
+    return this.#bubbles;
+  }
+  get cancelable() {
+    return this.#cancelable;
+  }
+  get composed() {
+    return this.#composed;
+  }
+  get defaultPrevented() {
+    return this.#canceled;
+  }
+  get returnValue() {
+    return !this.#canceled;
+  }
+  set returnValue(value) {
+    if (!value) this.preventDefault();
+  }
+  get cancelBubble() {
+    return this._stop;
+  }
+  set cancelBubble(value) {
+    if (value) this._stop = true;
+  }
+  get isTrusted() {
+    return this._trusted;
+  }
+  get timeStamp() {
+    return this.#time;
+  }
+  composedPath() {
+    return this._current ? [this._current] : [];
+  }
+  stopPropagation() {
+    this._stop = true;
+  }
+  stopImmediatePropagation() {
+    this._stop = this._stopNow = true;
+  }
+  preventDefault() {
+    if (this.#cancelable && !this._passive) this.#canceled = true;
+  }
+  initEvent(type, bubbles = false, cancelable = false) {
+    if (this._dispatching) return;
+    this.#type = `${type}`;
+    this.#bubbles = Boolean(bubbles);
+    this.#cancelable = Boolean(cancelable);
+  }
+}
+for (const [i, name] of ['NONE', 'CAPTURING_PHASE', 'AT_TARGET', 'BUBBLING_PHASE'].entries())
+  for (const target of [Event, Event.prototype]) defineProperty(target, name, { value: i, enumerable: true });
+
+class CustomEvent extends Event {
+  #detail;
+  constructor(type, init = {}) {
+    super(type, init);
+    this.#detail = init?.detail ?? null;
+  }
+  get detail() {
+    return this.#detail;
+  }
+}
+class ErrorEvent extends Event {
+  #init;
+  constructor(type, init = {}) {
+    super(type, init);
+    this.#init = init;
+  }
+  get message() {
+    return `${this.#init.message ?? ''}`;
+  }
+  get filename() {
+    return `${this.#init.filename ?? ''}`;
+  }
+  get lineno() {
+    return this.#init.lineno ?? 0;
+  }
+  get colno() {
+    return this.#init.colno ?? 0;
+  }
+  get error() {
+    return this.#init.error;
+  }
+}
+class PromiseRejectionEvent extends Event {
+  #init;
+  constructor(type, init) {
+    super(type, init);
+    this.#init = init;
+  }
+  get promise() {
+    return this.#init.promise;
+  }
+  get reason() {
+    return this.#init.reason;
+  }
+}
+class MessageEvent extends Event {
+  #init;
+  constructor(type, init = {}) {
+    super(type, init);
+    this.#init = init;
+  }
+  get data() {
+    return this.#init.data ?? null;
+  }
+  get origin() {
+    return this.#init.origin ?? '';
+  }
+  get lastEventId() {
+    return this.#init.lastEventId ?? '';
+  }
+  get source() {
+    return this.#init.source ?? null;
+  }
+  get ports() {
+    return freeze([...(this.#init.ports ?? [])]);
+  }
+}
+
+const listenersOf = new WeakMap();
+const listFor = (target) => {
+  let list = listenersOf.get(target);
+  if (!list) listenersOf.set(target, (list = []));
+  return list;
+};
+class EventTarget {
+  addEventListener(type, callback, options = {}) {
+    const target = this ?? global;
+    if (arguments.length < 2) throw new TypeError('addEventListener takes a type and a listener');
+    if (callback === null || callback === undefined) return;
+    if (typeof callback !== 'function' && typeof callback !== 'object') throw new TypeError('the listener is neither a function nor an object');
+    const o = typeof options === 'object' && options !== null ? options : { capture: Boolean(options) };
+    if (o.signal?.aborted) return;
+    const entry = { type: `${type}`, callback, capture: Boolean(o.capture), once: Boolean(o.once), passive: Boolean(o.passive), removed: false };
+    const list = listFor(target);
+    if (list.some((e) => e.type === entry.type && e.callback === callback && e.capture === entry.capture)) return;
+    list.push(entry);
+    o.signal?.addEventListener('abort', () => drop(target, entry), { once: true });
+  }
+  removeEventListener(type, callback, options = {}) {
+    const target = this ?? global;
+    const capture = Boolean(typeof options === 'object' && options !== null ? options.capture : options);
+    const entry = listFor(target).find((e) => e.type === `${type}` && e.callback === callback && e.capture === capture);
+    if (entry) drop(target, entry);
+  }
+  dispatchEvent(event) {
+    if (!(event instanceof Event)) throw new TypeError('dispatchEvent takes an event');
+    if (event._dispatching) throw new DOMException('the event is being dispatched already', 'InvalidStateError');
+    event._trusted = false;
+    return fire(this ?? global, event);
+  }
+}
+function drop(target, entry) {
+  entry.removed = true;
+  const list = listFor(target);
+  const at = list.indexOf(entry);
+  if (at >= 0) list.splice(at, 1);
+}
+function fire(target, event) {
+  event._dispatching = true;
+  event._target = event._current = target;
+  for (const entry of [...listFor(target)]) {
+    if (entry.type !== event.type || entry.removed) continue;
+    if (entry.once) drop(target, entry);
+    event._passive = entry.passive;
+    try {
+      if (typeof entry.callback === 'function') entry.callback.call(target, event);
+      else entry.callback.handleEvent(event);
+    } catch (error) {
+      if (event instanceof ErrorEvent) host('log', 'error', describe(error), stackOf(error));
+      else report(error);
+    }
+    event._passive = false;
+    if (event._stopNow) break;
+  }
+  event._dispatching = false;
+  event._current = null;
+  event._stop = event._stopNow = false;
+  return !event.defaultPrevented;
+}
+// Event handler attributes, such as onfetch (HTML, 8.1.8.1).
+function handlers(proto, ...types) {
+  for (const type of types) {
+    const values = new WeakMap();
+    defineProperty(proto, 'on' + type, {
+      enumerable: true,
+      configurable: true,
+      get() {
+        return values.get(this ?? global)?.handler ?? null;
+      },
+      set(handler) {
+        const target = this ?? global;
+        const held = values.get(target);
+        handler = typeof handler === 'function' || (typeof handler === 'object' && handler !== null) ? handler : null;
+        if (held) held.handler = handler;
+        else if (handler) {
+          const slot = { handler };
+          values.set(target, slot);
+          EventTarget.prototype.addEventListener.call(target, type, function (event) {
+            if (typeof slot.handler !== 'function') return;
+            if (type === 'error' && event instanceof ErrorEvent && target === global) {
+              if (slot.handler.call(target, event.message, event.filename, event.lineno, event.colno, event.error) === true) event.preventDefault();
+            } else if (slot.handler.call(target, event) === false) event.preventDefault();
+          });
+        }
+      },
+    });
+  }
+}
+publish(Event, CustomEvent, ErrorEvent, PromiseRejectionEvent, MessageEvent, EventTarget);
+
+// DOM, 3: aborting.
+const abortReason = new WeakMap();
+class AbortSignal extends EventTarget {
+  constructor(key) {
+    onlyHere(key);
+    super();
+  }
+  get aborted() {
+    return abortReason.has(this);
+  }
+  get reason() {
+    return abortReason.get(this);
+  }
+  throwIfAborted() {
+    if (this.aborted) throw this.reason;
+  }
+  static abort(reason = new DOMException('the operation was aborted', 'AbortError')) {
+    const signal = new AbortSignal(MAKE);
+    abortReason.set(signal, reason);
+    return signal;
+  }
+  static timeout(ms) {
+    const signal = new AbortSignal(MAKE);
+    setTimeout(() => abort(signal, new DOMException('the time is up', 'TimeoutError')), ms);
+    return signal;
+  }
+  static any(signals) {
+    const signal = new AbortSignal(MAKE);
+    const list = [...signals];
+    const already = list.find((s) => s.aborted);
+    if (already) abortReason.set(signal, already.reason);
+    else for (const s of list) s.addEventListener('abort', () => abort(signal, s.reason), { once: true });
+    return signal;
+  }
+}
+handlers(AbortSignal.prototype, 'abort');
+function abort(signal, reason) {
+  if (signal.aborted) return;
+  abortReason.set(signal, reason === undefined ? new DOMException('the operation was aborted', 'AbortError') : reason);
+  const event = new Event('abort');
+  event._trusted = true;
+  fire(signal, event);
+}
+class AbortController {
+  #signal = new AbortSignal(MAKE);
+  get signal() {
+    return this.#signal;
+  }
+  abort(reason) {
+    abort(this.#signal, reason);
+  }
+}
+publish(AbortSignal, AbortController);

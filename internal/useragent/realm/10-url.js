@@ -1,0 +1,150 @@
+// URL Standard: the parsing itself is done by the host.
+
+const URL_PARTS = ['href', 'origin', 'protocol', 'username', 'password', 'host', 'hostname', 'port', 'pathname', 'search', 'hash'];
+class URL {
+  #parts;
+  #params;
+  constructor(url, base) {
+    if (arguments.length === 0) throw new TypeError('URL takes an address');
+    const text = base === undefined ? host('url', `${url}`) : host('url', `${url}`, `${base}`);
+    if (!text) throw new TypeError(`Invalid URL: ${url}`);
+    this.#parts = fromJSON(text);
+  }
+  static canParse(url, base) {
+    return Boolean(base === undefined ? host('url', `${url}`) : host('url', `${url}`, `${base}`));
+  }
+  static parse(url, base) {
+    return URL.canParse(url, base) ? new URL(url, base) : null;
+  }
+  get searchParams() {
+    if (!this.#params) {
+      this.#params = new URLSearchParams(this.search);
+      this.#params._changed = (text) => this.#set('search', text);
+    }
+    return this.#params;
+  }
+  toString() {
+    return this.href;
+  }
+  toJSON() {
+    return this.href;
+  }
+  #set(field, value) {
+    const text = host('urlSet', this.#parts[0], field, `${value}`);
+    if (text) this.#parts = fromJSON(text);
+  }
+  static {
+    URL_PARTS.forEach((name, i) => {
+      const d = { enumerable: true, configurable: true, get() { return this.#parts[i]; } };
+      if (name === 'href')
+        d.set = function (value) {
+          const text = host('url', `${value}`);
+          if (!text) throw new TypeError(`Invalid URL: ${value}`);
+          this.#parts = fromJSON(text);
+          this.#params?._replace(this.search);
+        };
+      else if (name !== 'origin')
+        d.set = function (value) {
+          this.#set(name, value);
+          if (name === 'search') this.#params?._replace(this.search);
+        };
+      defineProperty(URL.prototype, name, d);
+    });
+  }
+}
+
+const formEncode = (text) =>
+  encodeURIComponent(text.toWellFormed ? text.toWellFormed() : text)
+    .replace(/[!'()~]/g, (c) => '%' + c.charCodeAt(0).toString(16).toUpperCase())
+    .replace(/%20/g, '+');
+const formDecode = (text) => {
+  text = text.replace(/\+/g, ' ');
+  if (!text.includes('%')) return text;
+  const bytes = [];
+  const source = encodeUTF8(text);
+  for (let i = 0; i < source.length; i++) {
+    const hex = source[i] === 37 ? String.fromCharCode(source[i + 1], source[i + 2]) : '';
+    if (/^[0-9A-Fa-f]{2}$/.test(hex)) {
+      bytes.push(parseInt(hex, 16));
+      i += 2;
+    } else bytes.push(source[i]);
+  }
+  return decodeUTF8(new Uint8Array(bytes), true);
+};
+class URLSearchParams {
+  #list = [];
+  constructor(init = '') {
+    defineProperty(this, '_changed', { value: null, writable: true, enumerable: false });
+    if (init !== null && (typeof init === 'object' || typeof init === 'function')) {
+      if (typeof init[Symbol.iterator] === 'function') {
+        for (const pair of init) {
+          const both = [...pair];
+          if (both.length !== 2) throw new TypeError('each pair needs a name and a value');
+          this.#list.push([`${both[0]}`, `${both[1]}`]);
+        }
+      } else for (const key of Reflect.ownKeys(init)) if (typeof key === 'string' && Object.getOwnPropertyDescriptor(init, key)?.enumerable) this.#list.push([key, `${init[key]}`]);
+    } else this._replace(`${init}`);
+  }
+  _replace(text) {
+    this.#list = text
+      .replace(/^\?/, '')
+      .split('&')
+      .filter(Boolean)
+      .map((part) => {
+        const at = part.indexOf('=');
+        return at < 0 ? [formDecode(part), ''] : [formDecode(part.slice(0, at)), formDecode(part.slice(at + 1))];
+      });
+  }
+  #update() {
+    this._changed?.(this.toString());
+  }
+  get size() {
+    return this.#list.length;
+  }
+  append(name, value) {
+    this.#list.push([`${name}`, `${value}`]);
+    this.#update();
+  }
+  delete(name, value) {
+    this.#list = this.#list.filter(([k, v]) => k !== `${name}` || (value !== undefined && v !== `${value}`));
+    this.#update();
+  }
+  get(name) {
+    return this.#list.find(([k]) => k === `${name}`)?.[1] ?? null;
+  }
+  getAll(name) {
+    return this.#list.filter(([k]) => k === `${name}`).map(([, v]) => v);
+  }
+  has(name, value) {
+    return this.#list.some(([k, v]) => k === `${name}` && (value === undefined || v === `${value}`));
+  }
+  set(name, value) {
+    const first = this.#list.find(([k]) => k === `${name}`);
+    if (first) {
+      first[1] = `${value}`;
+      this.#list = this.#list.filter((e) => e === first || e[0] !== `${name}`);
+    } else this.#list.push([`${name}`, `${value}`]);
+    this.#update();
+  }
+  sort() {
+    this.#list.sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0));
+    this.#update();
+  }
+  forEach(callback, thisArg) {
+    for (const [k, v] of this) callback.call(thisArg, v, k, this);
+  }
+  *entries() {
+    for (let i = 0; i < this.#list.length; i++) yield [...this.#list[i]];
+  }
+  *keys() {
+    for (const [k] of this.entries()) yield k;
+  }
+  *values() {
+    for (const [, v] of this.entries()) yield v;
+  }
+  toString() {
+    return this.#list.map(([k, v]) => `${formEncode(k)}=${formEncode(v)}`).join('&');
+  }
+}
+defineProperty(URLSearchParams.prototype, Symbol.iterator, { value: URLSearchParams.prototype.entries, writable: true, configurable: true });
+publish(URL, URLSearchParams);

@@ -1,0 +1,109 @@
+// Service Workers, 5: Cache and CacheStorage.
+
+const cacheName = new WeakMap();
+const asRequest = (input) => (input instanceof Request ? input : new Request(input));
+const optionsJSON = (o = {}) => {
+  const options = o ?? {};
+  return toJSON({ ignoreSearch: Boolean(options.ignoreSearch), ignoreMethod: Boolean(options.ignoreMethod), ignoreVary: Boolean(options.ignoreVary), cacheName: options.cacheName === undefined ? '' : `${options.cacheName}`, hasName: options.cacheName !== undefined });
+};
+const isHTTP = (url) => /^https?:/.test(url);
+
+class Cache {
+  constructor(key) {
+    onlyHere(key);
+  }
+  async match(request, options) {
+    if (arguments.length === 0) throw new TypeError('match takes a request');
+    const found = await call('cache.match', cacheName.get(this), requestJSON(asRequest(request)), optionsJSON(options));
+    return found ? responseFrom(found) : undefined;
+  }
+  async matchAll(request, options) {
+    const json = request === undefined ? '' : requestJSON(asRequest(request));
+    return freeze((await call('cache.matchAll', cacheName.get(this), json, optionsJSON(options))).map((r) => responseFrom(r)));
+  }
+  async add(request) {
+    if (arguments.length === 0) throw new TypeError('add takes a request');
+    return this.addAll([request]);
+  }
+  async addAll(requests) {
+    if (arguments.length === 0) throw new TypeError('addAll takes a list of requests');
+    const list = [...requests].map(asRequest);
+    for (const r of list) {
+      if (!isHTTP(r.url)) throw new TypeError(`${r.url} is not an http address`);
+      if (r.method !== 'GET') throw new TypeError('only GET requests can be stored');
+    }
+    const controller = new AbortController();
+    let answers;
+    try {
+      answers = await PromiseOf.all(
+        list.map(async (request) => {
+          const response = await performFetch(request, { signal: controller.signal }, 1);
+          if (response.type === 'error' || (response.type !== 'opaque' && !response.ok) || response.status === 206) throw new TypeError(`${request.url} answered with status ${response.status} and cannot be stored`);
+          if (varyAll(response)) throw new TypeError(`${request.url} answered with Vary: * and cannot be stored`);
+          return { request, response };
+        }),
+      );
+    } catch (error) {
+      controller.abort();
+      throw error;
+    }
+    const seen = [];
+    for (const { request, response } of answers) {
+      const vary = (response.headers.get('vary') || '').split(',').map((f) => f.trim()).filter(Boolean);
+      if (seen.some((r) => r.url.split('#')[0] === request.url.split('#')[0] && vary.every((f) => r.headers.get(f) === request.headers.get(f)))) throw new DOMException(`${request.url} stands in the list twice`, 'InvalidStateError');
+      seen.push(request);
+    }
+    for (const { request, response } of answers) await call('cache.put', cacheName.get(this), requestJSON(request), await answerJSON(response));
+  }
+  async put(request, response) {
+    if (arguments.length < 2) throw new TypeError('put takes a request and a response');
+    const r = asRequest(request);
+    if (!isHTTP(r.url)) throw new TypeError(`${r.url} is not an http address`);
+    if (r.method !== 'GET') throw new TypeError('only GET requests can be stored');
+    if (!(response instanceof Response)) throw new TypeError('put takes a response');
+    if (response.status === 206) throw new TypeError('partial answers (status 206) cannot be stored');
+    if (varyAll(response)) throw new TypeError('answers with Vary: * cannot be stored');
+    if (response.bodyUsed || response.body?.locked) throw new TypeError('the body of the response was read already');
+    await call('cache.put', cacheName.get(this), requestJSON(r), await answerJSON(response));
+  }
+  async delete(request, options) {
+    if (arguments.length === 0) throw new TypeError('delete takes a request');
+    return call('cache.delete', cacheName.get(this), requestJSON(asRequest(request)), optionsJSON(options));
+  }
+  async keys(request, options) {
+    const json = request === undefined ? '' : requestJSON(asRequest(request));
+    return freeze((await call('cache.keys', cacheName.get(this), json, optionsJSON(options))).map((r) => requestFrom(r, 'request')));
+  }
+}
+const varyAll = (response) => (response.headers.get('vary') || '').split(',').some((f) => f.trim() === '*');
+
+class CacheStorage {
+  constructor(key) {
+    onlyHere(key);
+  }
+  async open(name) {
+    if (arguments.length === 0) throw new TypeError('open takes a name');
+    await call('caches.open', `${name}`);
+    const cache = new Cache(MAKE);
+    cacheName.set(cache, `${name}`);
+    return cache;
+  }
+  async has(name) {
+    if (arguments.length === 0) throw new TypeError('has takes a name');
+    return call('caches.has', `${name}`);
+  }
+  async delete(name) {
+    if (arguments.length === 0) throw new TypeError('delete takes a name');
+    return call('caches.delete', `${name}`);
+  }
+  async keys() {
+    return call('caches.keys');
+  }
+  async match(request, options) {
+    if (arguments.length === 0) throw new TypeError('match takes a request');
+    const found = await call('caches.match', '', requestJSON(asRequest(request)), optionsJSON(options));
+    return found ? responseFrom(found) : undefined;
+  }
+}
+publish(Cache, CacheStorage);
+expose('caches', new CacheStorage(MAKE));

@@ -1,0 +1,368 @@
+// Service Workers, 4: the global scope, its events and what it tells of the registration and the pages.
+
+let own = { script: 'about:blank', scope: 'about:blank', origin: 'null', type: 'classic', state: 'parsed', via: 'imports' };
+const baseURL = () => own.script;
+const ownOrigin = () => own.origin;
+
+class WorkerLocation {
+  #url;
+  constructor(key, url) {
+    onlyHere(key);
+    this.#url = new URL(url);
+  }
+  toString() {
+    return this.#url.href;
+  }
+  static {
+    for (const name of URL_PARTS) if (name !== 'username' && name !== 'password') defineProperty(WorkerLocation.prototype, name, { configurable: true, get() { return this.#url[name]; } });
+  }
+}
+class WorkerNavigator {
+  constructor(key) {
+    onlyHere(key);
+  }
+  get userAgent() {
+    return 'Mozilla/5.0 (tachyform)';
+  }
+  get onLine() {
+    return true;
+  }
+  get language() {
+    return 'en';
+  }
+  get languages() {
+    return freeze(['en']);
+  }
+  get hardwareConcurrency() {
+    return 2;
+  }
+  get platform() {
+    return '';
+  }
+  get appName() {
+    return 'Netscape';
+  }
+  get product() {
+    return 'Gecko';
+  }
+}
+publish(WorkerLocation, WorkerNavigator);
+expose('navigator', new WorkerNavigator(MAKE));
+
+class ServiceWorker extends EventTarget {
+  #info;
+  constructor(key, info) {
+    onlyHere(key);
+    super();
+    this.#info = info;
+  }
+  get scriptURL() {
+    return this.#info.script;
+  }
+  get state() {
+    return this.#info.state;
+  }
+  postMessage() {}
+}
+handlers(ServiceWorker.prototype, 'statechange', 'error');
+class NavigationPreloadManager {
+  constructor(key) {
+    onlyHere(key);
+  }
+  async enable() {
+    await call('preload', 'enable');
+  }
+  async disable() {
+    await call('preload', 'disable');
+  }
+  async setHeaderValue() {}
+  async getState() {
+    return { enabled: await call('preload', ''), headerValue: 'true' };
+  }
+}
+class ServiceWorkerRegistration extends EventTarget {
+  #preload = new NavigationPreloadManager(MAKE);
+  constructor(key) {
+    onlyHere(key);
+    super();
+  }
+  get scope() {
+    return own.scope;
+  }
+  get updateViaCache() {
+    return own.via;
+  }
+  get navigationPreload() {
+    return this.#preload;
+  }
+  get installing() {
+    return own.state === 'installing' ? selfWorker : null;
+  }
+  get waiting() {
+    return own.state === 'installed' ? selfWorker : null;
+  }
+  get active() {
+    return own.state === 'activating' || own.state === 'activated' ? selfWorker : null;
+  }
+  async update() {
+    await call('update');
+    return this;
+  }
+  async unregister() {
+    return call('unregister');
+  }
+  async showNotification() {}
+  async getNotifications() {
+    return [];
+  }
+}
+handlers(ServiceWorkerRegistration.prototype, 'updatefound');
+publish(ServiceWorker, NavigationPreloadManager, ServiceWorkerRegistration);
+const selfWorker = new ServiceWorker(MAKE, { get script() { return own.script; }, get state() { return own.state; } });
+const registration = new ServiceWorkerRegistration(MAKE);
+
+class Client {
+  #info;
+  constructor(key, info) {
+    onlyHere(key);
+    this.#info = info;
+  }
+  get id() {
+    return this.#info.id;
+  }
+  get url() {
+    return this.#info.url;
+  }
+  get type() {
+    return this.#info.type;
+  }
+  get frameType() {
+    return this.#info.frameType;
+  }
+  postMessage(message) {
+    clone(message);
+  }
+}
+class WindowClient extends Client {
+  get visibilityState() {
+    return 'visible';
+  }
+  get focused() {
+    return true;
+  }
+  get ancestorOrigins() {
+    return freeze([]);
+  }
+  async focus() {
+    return this;
+  }
+  async navigate() {
+    return this;
+  }
+}
+const clientFrom = (info) => new WindowClient(MAKE, info);
+class Clients {
+  constructor(key) {
+    onlyHere(key);
+  }
+  async get(id) {
+    const info = await call('client', `${id}`);
+    return info ? clientFrom(info) : undefined;
+  }
+  async matchAll(options = {}) {
+    const list = await call('clients', toJSON({ includeUncontrolled: Boolean(options?.includeUncontrolled), type: options?.type === undefined ? 'window' : `${options.type}` }));
+    return freeze(list.map(clientFrom));
+  }
+  async openWindow() {
+    throw new DOMException('a window can only be opened after a click on a notification', 'InvalidAccessError');
+  }
+  async claim() {
+    await call('claim');
+  }
+}
+publish(Client, WindowClient, Clients);
+
+// Service Workers, 4.4: events that keep the worker alive until their promises are settled.
+const eventState = new WeakMap();
+class ExtendableEvent extends Event {
+  waitUntil(promise) {
+    const s = eventState.get(this);
+    if (!s || !(s.dispatching || s.pending > 0)) throw new DOMException('the event is over; waitUntil comes too late', 'InvalidStateError');
+    extend(s, PromiseOf.resolve(promise));
+  }
+}
+function extend(s, promise) {
+  s.pending++;
+  then(
+    promise,
+    () => {},
+    (error) => {
+      s.failed = true;
+      if (!s.quiet) host('log', 'error', describe(error), stackOf(error));
+    },
+  ).then(() => then(settled, () => {
+    s.pending--;
+    finish(s);
+  }));
+}
+function finish(s) {
+  if (s.pending === 0 && !s.dispatching && !s.done) {
+    s.done = true;
+    host('eventDone', s.id, !s.failed);
+  }
+}
+class InstallEvent extends ExtendableEvent {
+  async addRoutes() {}
+}
+class FetchEvent extends ExtendableEvent {
+  #init;
+  #handled = deferred();
+  constructor(type, init) {
+    if (arguments.length < 2 || !(init?.request instanceof Request)) throw new TypeError('a FetchEvent needs a request');
+    super(type, init);
+    this.#init = init;
+  }
+  get request() {
+    return this.#init.request;
+  }
+  get preloadResponse() {
+    return this.#init.preloadResponse ?? PromiseOf.resolve(undefined);
+  }
+  get clientId() {
+    return this.#init.clientId ?? '';
+  }
+  get resultingClientId() {
+    return this.#init.resultingClientId ?? '';
+  }
+  get replacesClientId() {
+    return this.#init.replacesClientId ?? '';
+  }
+  get handled() {
+    return this.#handled.promise;
+  }
+  respondWith(answer) {
+    const s = eventState.get(this);
+    if (!s || !s.dispatching) throw new DOMException('the event is over; respondWith has to be called while it is being dispatched', 'InvalidStateError');
+    if (s.responding) throw new DOMException('respondWith was called already', 'InvalidStateError');
+    s.responding = true;
+    this.stopImmediatePropagation();
+    const promise = PromiseOf.resolve(answer);
+    s.quiet = true;
+    const given = then(promise, async (response) => {
+      if (!(response instanceof Response)) throw new TypeError(`respondWith was given ${response === undefined ? 'nothing (undefined)' : shown(response)} instead of a response`);
+      if (response.type === 'error') throw new TypeError('respondWith was given Response.error()');
+      if (response.bodyUsed || response.body?.locked) throw new TypeError('respondWith was given a response whose body was read already');
+      host('respond', s.id, 'response', await answerJSON(response));
+    });
+    extend(s, then(given, () => this.#handled.resolve(), (error) => {
+      host('respond', s.id, 'error', describe(error));
+      this.#handled.reject(error);
+    }));
+  }
+}
+class ExtendableMessageEvent extends ExtendableEvent {
+  #init;
+  constructor(type, init = {}) {
+    super(type, init);
+    this.#init = init;
+  }
+  get data() {
+    return this.#init.data ?? null;
+  }
+  get origin() {
+    return this.#init.origin ?? '';
+  }
+  get lastEventId() {
+    return '';
+  }
+  get source() {
+    return this.#init.source ?? null;
+  }
+  get ports() {
+    return freeze([...(this.#init.ports ?? [])]);
+  }
+}
+publish(ExtendableEvent, InstallEvent, FetchEvent, ExtendableMessageEvent);
+
+class WorkerGlobalScope extends EventTarget {
+  constructor(key) {
+    onlyHere(key);
+    super();
+  }
+}
+class ServiceWorkerGlobalScope extends WorkerGlobalScope {}
+publish(WorkerGlobalScope, ServiceWorkerGlobalScope);
+handlers(WorkerGlobalScope.prototype, 'error', 'languagechange', 'offline', 'online', 'rejectionhandled', 'unhandledrejection');
+handlers(ServiceWorkerGlobalScope.prototype, 'install', 'activate', 'fetch', 'message', 'messageerror', 'push', 'notificationclick', 'notificationclose', 'sync', 'periodicsync');
+setPrototypeOf(global, ServiceWorkerGlobalScope.prototype);
+
+expose('self', global);
+expose('registration', registration);
+expose('serviceWorker', selfWorker);
+expose('clients', new Clients(MAKE));
+expose('skipWaiting', async function skipWaiting() {
+  await call('skipWaiting');
+});
+expose('isSecureContext', true);
+expose('crossOriginIsolated', false);
+expose('importScripts', function importScripts(...urls) {
+  if (own.type === 'module') throw new TypeError('module workers import with import statements');
+  const resolved = urls.map((url) => {
+    const text = host('url', `${url}`, baseURL());
+    if (!text) throw new DOMException(`${url} is not a URL`, 'SyntaxError');
+    return fromJSON(text)[0];
+  });
+  for (const url of resolved) {
+    let text;
+    try {
+      text = host('import', url);
+    } catch (error) {
+      throw hostError(error.message);
+    }
+    if (!host('eval', text, url)) throw take();
+  }
+});
+
+// What the host calls.
+commands.start = (json) => {
+  own = fromJSON(json);
+  expose('location', new WorkerLocation(MAKE, own.script));
+  expose('origin', own.origin);
+};
+commands.state = (state) => {
+  own.state = state;
+  const event = new Event('statechange');
+  event._trusted = true;
+  fire(selfWorker, event);
+};
+commands.script = (text, url) => {
+  if (host('eval', text, url)) return '';
+  const error = take();
+  const where = /([^\s(]+:\d+)(?::\d+)?\)?\s*$/m.exec(stackOf(error))?.[1];
+  return describe(error) + (where ? ` (${where.slice(where.lastIndexOf('/') + 1)})` : '');
+};
+let moduleFailure = 'the module did not finish';
+commands.module = (url) => {
+  then(import(url), () => { moduleFailure = ''; }, (error) => { moduleFailure = describe(error); });
+};
+commands.moduleResult = () => moduleFailure;
+commands.listens = (type) => listFor(global).some((e) => e.type === type);
+
+commands.event = (id, name, json) => {
+  const detail = fromJSON(json);
+  const init = { cancelable: name === 'fetch' };
+  let event;
+  if (name === 'fetch') {
+    if (detail.request.redirect === undefined) detail.request.redirect = 'follow';
+    event = new FetchEvent('fetch', { ...init, ...detail, request: requestFrom(detail.request) });
+  } else if (name === 'install') event = new InstallEvent('install', init);
+  else if (name === 'message') event = new ExtendableMessageEvent('message', { ...init, data: detail.data, origin: own.origin, source: detail.source ? clientFrom(detail.source) : null });
+  else event = new ExtendableEvent(name, init);
+  event._trusted = true;
+  const s = { id, pending: 0, dispatching: true, failed: false, responding: false, done: false };
+  eventState.set(event, s);
+  fire(global, event);
+  if (name === 'fetch' && !s.responding) host('respond', id, event.defaultPrevented ? 'error' : 'none', '');
+  s.dispatching = false;
+  finish(s);
+};

@@ -1,0 +1,496 @@
+package useragent
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/page"
+	"tachyform/internal/site"
+)
+
+// Worker is one service worker: a script in one of its versions, and the state of its life.
+type Worker struct {
+	ID     int
+	Script string
+	Type   string
+	// State is parsed, installing, installed, activating, activated or redundant (Service Workers, 2.1).
+	State string
+	// Failure says in words why the worker could not be installed or was ended.
+	Failure string
+
+	reg       *Registration
+	scripts   map[string]scriptText
+	hasFetch  bool
+	skip      bool
+	realm     *realm
+	waiters   []func() // called when the worker has left the state activating
+	openCount int      // events not finished
+}
+
+type scriptText struct{ text, contentType string }
+
+// Registration ties a scope to up to three workers (Service Workers, 2.2).
+type Registration struct {
+	ID             int
+	Scope          string
+	Type           string
+	UpdateViaCache string
+	Installing     *Worker
+	Waiting        *Worker
+	Active         *Worker
+	gone           bool
+	preload        bool
+}
+
+func (g *Registration) newest() *Worker {
+	switch {
+	case g.Installing != nil:
+		return g.Installing
+	case g.Waiting != nil:
+		return g.Waiting
+	}
+	return g.Active
+}
+
+// matchRegistration gives the registration with the longest scope that the URL lies in (Service Workers, "Match Service Worker Registration").
+func (b *Browser) matchRegistration(url string) *Registration {
+	var best *Registration
+	for _, g := range b.regs {
+		if !g.gone && strings.HasPrefix(url, g.Scope) && (best == nil || len(g.Scope) > len(best.Scope)) {
+			best = g
+		}
+	}
+	return best
+}
+
+// RegisterError is the refusal of a registration, with the name that the rejected promise's error has.
+type RegisterError struct {
+	Name, Message string
+}
+
+func (e *RegisterError) Error() string { return e.Name + ": " + e.Message }
+
+// register starts or finds a registration (Service Workers, "Start Register"). done is called when the promise of register() would settle.
+func (b *Browser) register(r page.Registration, origin string, done func(error)) {
+	fail := func(name, format string, args ...any) {
+		b.clock.after(0, func() { done(&RegisterError{name, fmt.Sprintf(format, args...)}) })
+	}
+	script, err := weburl.Parse(r.Script)
+	if err != nil {
+		fail("TypeError", "%q is not a URL", r.Script)
+		return
+	}
+	scopeText := r.Scope
+	if scopeText == "" {
+		dir, _ := script.Parse("./")
+		scopeText = dir.Href(true)
+	}
+	scope, err := weburl.Parse(scopeText)
+	if err != nil {
+		fail("TypeError", "%q is not a URL", scopeText)
+		return
+	}
+	scope.SetHash("")
+	for _, u := range []*weburl.Url{script, scope} {
+		if p := strings.ToLower(u.Pathname()); strings.Contains(p, "%2f") || strings.Contains(p, "%5c") {
+			fail("TypeError", "%s holds an escaped slash", u.Pathname())
+			return
+		}
+	}
+	if originOf(script) != origin {
+		fail("SecurityError", "the worker's script %s lies on another origin than the page", r.Script)
+		return
+	}
+	if originOf(scope) != origin {
+		fail("SecurityError", "the scope %s lies on another origin than the page", scopeText)
+		return
+	}
+	b.jobs(scope.Href(false), func(finish func()) {
+		end := func(err error) { finish(); done(err) }
+		var g *Registration
+		for _, other := range b.regs {
+			if other.Scope == scope.Href(false) {
+				g = other
+			}
+		}
+		if g != nil {
+			g.gone = false
+			if n := g.newest(); n != nil && n.Script == script.Href(true) && g.UpdateViaCache == r.UpdateViaCache && n.Type == r.Type {
+				end(nil)
+				return
+			}
+		} else {
+			b.nextID++
+			g = &Registration{ID: b.nextID, Scope: scope.Href(false)}
+			b.regs = append(b.regs, g)
+		}
+		g.UpdateViaCache, g.Type = r.UpdateViaCache, r.Type
+		b.update(g, script, r.Type, end)
+	})
+}
+
+// jobs runs one job after the other for a scope (Service Workers, "Schedule Job").
+func (b *Browser) jobs(scope string, job func(finish func())) {
+	b.queue[scope] = append(b.queue[scope], job)
+	if len(b.queue[scope]) == 1 {
+		b.clock.after(0, func() { b.runJob(scope) })
+	}
+}
+
+func (b *Browser) runJob(scope string) {
+	b.queue[scope][0](func() {
+		b.queue[scope] = b.queue[scope][1:]
+		if len(b.queue[scope]) > 0 {
+			b.clock.after(0, func() { b.runJob(scope) })
+		}
+	})
+}
+
+// softUpdate checks for a new version, as browsers do after a navigation.
+func (b *Browser) softUpdate(g *Registration) {
+	n := g.newest()
+	if n == nil || g.gone {
+		return
+	}
+	b.jobs(g.Scope, func(finish func()) {
+		script, err := weburl.Parse(n.Script)
+		if err != nil || g.gone || b.regByScope(g.Scope) != g {
+			finish()
+			return
+		}
+		b.update(g, script, g.Type, func(error) { finish() })
+	})
+}
+
+func (b *Browser) regByScope(scope string) *Registration {
+	for _, g := range b.regs {
+		if g.Scope == scope {
+			return g
+		}
+	}
+	return nil
+}
+
+// update fetches the script, and installs it when it differs from the newest worker (Service Workers, "Update").
+func (b *Browser) update(g *Registration, script *weburl.Url, kind string, end func(error)) {
+	newest := g.newest()
+	refuse := func(name, format string, args ...any) {
+		if newest == nil {
+			b.forget(g)
+		}
+		end(&RegisterError{name, fmt.Sprintf(format, args...)})
+	}
+	req := &Request{URL: script.Href(true), Method: "GET", Header: [][2]string{{"Service-Worker", "script"}}, Mode: "same-origin", Credentials: "same-origin", Redirect: "error", Destination: "serviceworker"}
+	b.fetch(req, originOf(script), func(resp *Response) {
+		switch {
+		case resp == nil:
+			refuse("TypeError", "the worker's script %s could not be fetched", script.Pathname())
+			return
+		case resp.Status != 200:
+			refuse("TypeError", "the worker's script %s answered with status %d", script.Pathname(), resp.Status)
+			return
+		case !javaScriptType(resp.Get("content-type")):
+			refuse("SecurityError", "the worker's script %s is served as %q, not as JavaScript", script.Pathname(), resp.Get("content-type"))
+			return
+		}
+		if limit := maxScope(script, resp.Get("service-worker-allowed")); !strings.HasPrefix(scopePath(g.Scope), limit) {
+			refuse("SecurityError", "the scope %s lies outside %s, the widest that a worker at %s may have", scopePath(g.Scope), limit, script.Pathname())
+			return
+		}
+		text, err := resp.Body.Bytes()
+		if err != nil {
+			refuse("TypeError", "%v", err)
+			return
+		}
+		w := &Worker{Script: script.Href(true), Type: kind, State: "parsed", reg: g, scripts: map[string]scriptText{script.Href(true): {string(text), resp.Get("content-type")}}}
+		if newest != nil && newest.Script == w.Script && newest.Type == kind && b.sameScripts(newest, w) {
+			end(nil)
+			return
+		}
+		b.nextID++
+		w.ID = b.nextID
+		r, err := b.startRealm(w)
+		if err != nil {
+			w.Failure = err.Error()
+			b.failures = append(b.failures, w)
+			refuse("TypeError", "the worker's script throws: %v", err)
+			return
+		}
+		w.realm = r
+		w.hasFetch = r.listens("fetch")
+		b.workers = append(b.workers, w)
+		b.install(g, w, end)
+	})
+}
+
+// sameScripts says whether the new text, and every script that the old worker imported, are byte for byte the same.
+func (b *Browser) sameScripts(old, w *Worker) bool {
+	if old.scripts[old.Script].text != w.scripts[w.Script].text {
+		return false
+	}
+	for url, s := range old.scripts {
+		if url == old.Script {
+			continue
+		}
+		u, err := weburl.Parse(url)
+		if err != nil {
+			continue
+		}
+		resp := b.net.now(&site.Request{Method: "GET", URL: u})
+		if resp == nil || resp.Status != 200 || resp.Body == nil {
+			continue
+		}
+		if text, err := resp.Body.Bytes(); err == nil && string(text) != s.text {
+			return false
+		}
+	}
+	return true
+}
+
+func scopePath(scope string) string {
+	u, err := weburl.Parse(scope)
+	if err != nil {
+		return scope
+	}
+	return u.Pathname()
+}
+
+// maxScope is the path that scopes must begin with.
+func maxScope(script *weburl.Url, allowed string) string {
+	ref := "./"
+	if allowed != "" {
+		ref = allowed
+	}
+	u, err := script.Parse(ref)
+	if err != nil || originOf(u) != originOf(script) {
+		return "\x00"
+	}
+	return u.Pathname()
+}
+
+func javaScriptType(contentType string) bool {
+	switch site.Essence(contentType) {
+	case "text/javascript", "application/javascript", "application/x-javascript", "text/ecmascript", "application/ecmascript", "application/x-ecmascript",
+		"text/jscript", "text/livescript", "text/x-ecmascript", "text/x-javascript", "text/javascript1.0", "text/javascript1.1", "text/javascript1.2", "text/javascript1.3", "text/javascript1.4", "text/javascript1.5":
+		return true
+	}
+	return false
+}
+
+// install runs the install event (Service Workers, "Install").
+func (b *Browser) install(g *Registration, w *Worker, end func(error)) {
+	g.Installing = w
+	w.State = "installing"
+	end(nil)
+	b.tellState(w)
+	w.realm.event("install", map[string]any{}, nil, func(ok bool) {
+		if !ok {
+			if w.Failure == "" {
+				w.Failure = "the promise given to waitUntil in the install event was rejected"
+				if b.lastError != "" {
+					w.Failure = b.lastError
+				}
+			}
+			b.failures = append(b.failures, w)
+			b.setState(w, "redundant")
+			g.Installing = nil
+			b.stopWorker(w)
+			if g.newest() == nil {
+				b.forget(g)
+			}
+			return
+		}
+		if g.Waiting != nil {
+			b.setState(g.Waiting, "redundant")
+			b.stopWorker(g.Waiting)
+		}
+		g.Waiting, g.Installing = w, nil
+		b.setState(w, "installed")
+		b.tryActivate(g)
+	})
+}
+
+// tryActivate activates the waiting worker when nothing holds it back (Service Workers, "Try Activate").
+func (b *Browser) tryActivate(g *Registration) {
+	w := g.Waiting
+	if w == nil || g.Active != nil && g.Active.State == "activating" {
+		return
+	}
+	if g.Active != nil && !w.skip && b.inUse(g) {
+		return
+	}
+	old := g.Active
+	g.Active, g.Waiting = w, nil
+	if old != nil {
+		b.setState(old, "redundant")
+		b.retireRealm(old)
+	}
+	b.setState(w, "activating")
+	for _, c := range b.clients {
+		if c.controller != nil && c.controller.reg == g {
+			c.controller = w
+		}
+	}
+	b.running(w, func(r *realm, err error) {
+		finish := func(bool) {
+			b.setState(w, "activated")
+			waiters := w.waiters
+			w.waiters = nil
+			for _, f := range waiters {
+				f()
+			}
+		}
+		if err != nil {
+			finish(false)
+			return
+		}
+		r.event("activate", map[string]any{}, nil, finish)
+	})
+}
+
+func (b *Browser) inUse(g *Registration) bool {
+	for _, c := range b.clients {
+		if c.controller != nil && c.controller.reg == g {
+			return true
+		}
+	}
+	return false
+}
+
+// unregister takes a registration away; it goes on serving the pages it controls until they are closed.
+func (b *Browser) unregister(g *Registration) {
+	g.gone = true
+	b.clearIfUnused(g)
+}
+
+func (b *Browser) clearIfUnused(g *Registration) {
+	if !g.gone || b.inUse(g) {
+		return
+	}
+	for _, w := range []*Worker{g.Installing, g.Waiting, g.Active} {
+		if w != nil {
+			b.setState(w, "redundant")
+			b.retireRealm(w)
+		}
+	}
+	g.Installing, g.Waiting, g.Active = nil, nil, nil
+	b.forget(g)
+}
+
+func (b *Browser) forget(g *Registration) {
+	for i, other := range b.regs {
+		if other == g {
+			b.regs = append(b.regs[:i:i], b.regs[i+1:]...)
+			return
+		}
+	}
+}
+
+func (b *Browser) setState(w *Worker, state string) {
+	w.State = state
+	b.tellState(w)
+}
+
+// tellState lets a running worker know its own state.
+func (b *Browser) tellState(w *Worker) {
+	b.note(Note{Level: "state", Text: w.State, Where: w.Script})
+	if r := w.realm; r != nil {
+		b.clock.after(0, func() {
+			if w.realm == r && r.stopped == nil {
+				if _, err := r.turn("state", w.State); err != nil {
+					r.failed(err)
+				}
+			}
+		})
+	}
+}
+
+// running calls f with the worker's realm, started if need be.
+func (b *Browser) running(w *Worker, f func(*realm, error)) {
+	if w.realm != nil && w.realm.stopped == nil {
+		f(w.realm, nil)
+		return
+	}
+	if w.State == "redundant" {
+		f(nil, errors.New("the worker is redundant"))
+		return
+	}
+	r, err := b.startRealm(w)
+	if err != nil {
+		b.note(Note{Level: "error", Text: "the worker could not be started again: " + err.Error(), Where: w.Script})
+		f(nil, err)
+		return
+	}
+	w.realm = r
+	f(r, nil)
+}
+
+// stopWorker ends a worker's realm at once; a browser may do so at any time.
+func (b *Browser) stopWorker(w *Worker) {
+	if r := w.realm; r != nil {
+		w.realm = nil
+		r.finish()
+		// The engine may be in the middle of a turn that asked for this.
+		b.clock.after(0, r.close)
+		b.closing = append(b.closing, r)
+	}
+}
+
+// retireRealm ends a worker's realm once its open events are through.
+func (b *Browser) retireRealm(w *Worker) {
+	if w.realm == nil {
+		return
+	}
+	if len(w.realm.events) == 0 {
+		b.stopWorker(w)
+		return
+	}
+	b.clock.after(50*time.Millisecond, func() {
+		if w.State == "redundant" {
+			b.retireRealm(w)
+		}
+	})
+}
+
+// importText gives the text of an imported script: from what the worker was installed with, else from the network during its first run.
+func (w *Worker) importText(r *realm, url string) (any, error) {
+	if s, ok := w.scripts[url]; ok {
+		return s.text, nil
+	}
+	if w.State != "parsed" && w.State != "installing" {
+		return nil, fmt.Errorf("NetworkError: %s was not imported when the worker was installed", url)
+	}
+	u, err := weburl.Parse(url)
+	if err != nil {
+		return nil, fmt.Errorf("SyntaxError: %s is not a URL", url)
+	}
+	for range 20 {
+		resp := r.b.net.now(&site.Request{Method: "GET", URL: u})
+		if resp == nil || resp.Body == nil {
+			return nil, fmt.Errorf("NetworkError: %s could not be fetched", url)
+		}
+		if isRedirect(resp.Status) {
+			if u, err = u.Parse(resp.Header.Get("Location")); err != nil {
+				break
+			}
+			continue
+		}
+		if resp.Status != 200 {
+			return nil, fmt.Errorf("NetworkError: %s answered with status %d", url, resp.Status)
+		}
+		if !javaScriptType(resp.Header.Get("Content-Type")) {
+			return nil, fmt.Errorf("NetworkError: %s is served as %q, not as JavaScript", url, resp.Header.Get("Content-Type"))
+		}
+		text, err := resp.Body.Bytes()
+		if err != nil {
+			return nil, err
+		}
+		w.scripts[url] = scriptText{string(text), resp.Header.Get("Content-Type")}
+		return string(text), nil
+	}
+	return nil, fmt.Errorf("NetworkError: %s could not be fetched", url)
+}

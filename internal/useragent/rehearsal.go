@@ -1,0 +1,320 @@
+package useragent
+
+import (
+	"bytes"
+	"context"
+	"runtime"
+	"sort"
+	"strings"
+	"sync"
+	"time"
+
+	"tachyform/internal/page"
+	"tachyform/internal/site"
+)
+
+// Outcome words, as the design has them.
+const (
+	Whole   = "whole"
+	Partial = "partial"
+	StandIn = "stand-in"
+	Lost    = "lost"
+	Stuck   = "stuck"
+)
+
+// Rehearsal is a plan: what is opened online, what then under other conditions. URLs are absolute.
+type Rehearsal struct {
+	Hosts      []site.Host
+	Visit      []string
+	Pages      []string
+	Conditions []Condition
+	// Progress, if set, is told how many pages of all are done; it may be called from several goroutines.
+	Progress func(done, all int)
+}
+
+// PageResult is what became of one page.
+type PageResult struct {
+	URL    string
+	Title  string // online, without a worker
+	Status int    // online, without a worker
+	Under  map[string]*PageOutcome
+}
+
+// PageOutcome is what a visitor gets of a page under a condition.
+type PageOutcome struct {
+	Outcome string
+	Status  int
+	Title   string
+	// AnsweredBy is network, worker, or "cache NAME".
+	AnsweredBy string
+	Missing    []*Load
+	Loads      []*Load
+	Elapsed    time.Duration
+	// Reason says why a page is lost or stuck.
+	Reason string
+}
+
+// CacheContent lists what a cache holds.
+type CacheContent struct {
+	Name    string
+	Entries []CachedEntry
+}
+
+// CachedEntry is one request and its stored response.
+type CachedEntry struct {
+	URL      string
+	Status   int
+	Type     string
+	Redirect bool
+	Bytes    int64
+}
+
+// WorkerState is what a registration came to.
+type WorkerState struct {
+	Script string
+	Scope  string
+	State  string
+	Error  string
+}
+
+// Result is what a rehearsal showed.
+type Result struct {
+	Visits []*View
+	// Worker is the one whose scope holds the first visited page, or nil when no page registered any.
+	Worker *WorkerState
+	Caches []CacheContent
+	Pages  []*PageResult
+	Notes  []Note
+	Stored []Stored
+}
+
+// Run carries out the default rehearsal: visits online in one tab, then every page under every condition, each in a branch of
+// its own from the same starting point.
+func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
+	reader := &Reader{}
+	b := New(ctx, r.Hosts, reader)
+	defer b.Close()
+	out := &Result{}
+	var tab *Tab
+	for _, url := range r.Visit {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		tab = b.Open(url, tab)
+		b.Settle()
+		tab.View.Controlled = tab.client.controller != nil
+		out.Visits = append(out.Visits, tab.View)
+	}
+	if tab != nil {
+		b.CloseTab(tab)
+		b.Settle()
+	}
+	b.StopWorkers()
+	out.Worker = b.workerState(r.Visit)
+	out.Caches = b.cacheContents()
+	out.Notes, out.Stored = b.notes, b.stored
+	return out, r.try(ctx, b, reader, out)
+}
+
+// try opens the pages under the conditions, as many at a time as there are processors.
+func (r *Rehearsal) try(ctx context.Context, b *Browser, reader *Reader, out *Result) error {
+	out.Pages = make([]*PageResult, len(r.Pages))
+	// Branches are made here, one after the other, since making one marks what is shared.
+	type job struct {
+		index    int
+		branches []*Browser
+	}
+	jobs := make(chan job)
+	var wait sync.WaitGroup
+	var mu sync.Mutex
+	done := 0
+	for range runtime.GOMAXPROCS(0) {
+		wait.Add(1)
+		go func() {
+			defer wait.Done()
+			for j := range jobs {
+				out.Pages[j.index] = r.page(ctx, r.Pages[j.index], j.branches, reader)
+				if r.Progress != nil {
+					mu.Lock()
+					done++
+					r.Progress(done, len(r.Pages))
+					mu.Unlock()
+				}
+			}
+		}()
+	}
+	for i := range r.Pages {
+		if ctx.Err() != nil {
+			break
+		}
+		j := job{index: i}
+		for _, c := range r.Conditions {
+			branch := b.Branch()
+			branch.SetCondition(c)
+			j.branches = append(j.branches, branch)
+		}
+		jobs <- j
+	}
+	close(jobs)
+	wait.Wait()
+	return ctx.Err()
+}
+
+func (r *Rehearsal) page(ctx context.Context, url string, branches []*Browser, reader *Reader) *PageResult {
+	plain := New(ctx, r.Hosts, reader)
+	reference := plain.Open(url, nil)
+	plain.Close()
+	result := &PageResult{URL: url, Title: reference.Title, Status: reference.Status, Under: map[string]*PageOutcome{}}
+	for i, c := range r.Conditions {
+		tab := branches[i].Open(url, nil)
+		result.Under[c.Name] = judge(tab.View, reference.View)
+		branches[i].Close()
+	}
+	return result
+}
+
+// judge names the outcome of a view; reference is the same page online without any worker.
+func judge(v, reference *View) *PageOutcome {
+	o := &PageOutcome{Status: v.Status, Title: v.Title, AnsweredBy: v.Source, Loads: v.Loads, Elapsed: v.Elapsed, Reason: v.Reason}
+	switch {
+	case v.Stuck:
+		o.Outcome = Stuck
+		return o
+	case v.Failed:
+		o.Outcome = Lost
+		return o
+	}
+	seen := map[string]bool{}
+	for _, l := range v.Loads {
+		if (l.Missing || !l.Done) && !l.Background && !seen[l.URL] && !missingAnyway(reference, l.URL) {
+			seen[l.URL] = true
+			o.Missing = append(o.Missing, l)
+		}
+	}
+	switch {
+	case !ownContent(v, reference):
+		o.Outcome = StandIn
+	case len(o.Missing) > 0:
+		o.Outcome = Partial
+	default:
+		o.Outcome = Whole
+	}
+	return o
+}
+
+// missingAnyway says whether a load fails online too: a broken reference is no fault of being offline.
+func missingAnyway(reference *View, url string) bool {
+	for _, l := range reference.Loads {
+		if l.URL == url && l.Missing {
+			return true
+		}
+	}
+	return false
+}
+
+// ownContent says whether what is shown is the page itself: the bytes that the host gives for it, or an answer that was
+// fetched from its own address.
+func ownContent(v, reference *View) bool {
+	if reference.Response == nil {
+		return v.Source == "network"
+	}
+	shown, own := v.Response.Actual(), reference.Response.Actual()
+	if bytes.Equal(bodyBytes(shown), bodyBytes(own)) {
+		return true
+	}
+	if own.Status >= 400 || shown.Status >= 400 && shown.Status != own.Status {
+		return false
+	}
+	for _, u := range shown.URLs {
+		if path := withoutQuery(u); path == withoutQuery(v.FinalURL) || path == withoutQuery(reference.FinalURL) {
+			return true
+		}
+	}
+	return false
+}
+
+func bodyBytes(r *Response) []byte {
+	if r == nil || r.Body == nil {
+		return nil
+	}
+	data, _ := r.Body.Bytes()
+	return data
+}
+
+// workerState describes the registration for the first URL that has one, or why there is none.
+func (b *Browser) workerState(urls []string) *WorkerState {
+	for _, url := range urls {
+		g := b.matchRegistration(url)
+		if g == nil {
+			continue
+		}
+		for _, w := range []*Worker{g.Active, g.Waiting, g.Installing} {
+			if w != nil {
+				return &WorkerState{Script: w.Script, Scope: g.Scope, State: w.State, Error: w.Failure}
+			}
+		}
+	}
+	if n := len(b.failures); n > 0 {
+		w := b.failures[n-1]
+		return &WorkerState{Script: w.Script, Scope: w.reg.Scope, State: "redundant", Error: w.Failure}
+	}
+	if len(b.regs) > 0 && b.regs[0].newest() != nil {
+		w := b.regs[0].newest()
+		return &WorkerState{Script: w.Script, Scope: b.regs[0].Scope, State: w.State, Error: w.Failure}
+	}
+	return nil
+}
+
+func (b *Browser) cacheContents() []CacheContent {
+	list := []CacheContent{}
+	for _, name := range b.store.names {
+		c := CacheContent{Name: name}
+		for _, e := range b.store.caches[name].entries {
+			actual := e.response.Actual()
+			c.Entries = append(c.Entries, CachedEntry{URL: e.request.URL, Status: actual.Status, Type: e.response.Type, Redirect: len(actual.URLs) > 1, Bytes: bodyLen(actual.Body)})
+		}
+		sort.Slice(c.Entries, func(i, j int) bool { return c.Entries[i].URL < c.Entries[j].URL })
+		list = append(list, c)
+	}
+	return list
+}
+
+// PagesOf lists the absolute URLs of pages found from links, starting with entry, on its origin; for sites without a folder.
+func PagesOf(ctx context.Context, host site.Host, entry string, most int) []string {
+	b := New(ctx, []site.Host{host}, &Reader{})
+	defer b.Close()
+	seen := map[string]bool{entry: true}
+	queue := []string{entry}
+	var pages []string
+	for i := 0; i < len(queue) && len(pages) < most && ctx.Err() == nil; i++ {
+		d := b.read(queue[i])
+		if d == nil {
+			continue
+		}
+		pages = append(pages, queue[i])
+		for _, l := range d.Links {
+			u := withoutQuery(l.URL)
+			if strings.HasPrefix(u, host.Origin()+"/") && !seen[u] {
+				seen[u] = true
+				queue = append(queue, u)
+			}
+		}
+	}
+	return pages
+}
+
+// read gives a page's document without loading what it asks for, or nil when it is no HTML page with status 200.
+func (b *Browser) read(url string) *page.Document {
+	var d *page.Document
+	done := false
+	b.fetch(&Request{URL: url, Method: "GET", Mode: "navigate", Credentials: "include", Redirect: "follow"}, originOfText(url), func(resp *Response) {
+		done = true
+		if resp != nil && resp.Status == 200 && site.IsHTML(resp.Get("content-type")) && resp.Body != nil {
+			if text, err := resp.Body.Bytes(); err == nil {
+				d = b.reader.document(resp.URL(), resp.Get("content-type"), text)
+			}
+		}
+	})
+	b.clock.run(func() bool { return done }, b.clock.now+DocumentLimit)
+	return d
+}

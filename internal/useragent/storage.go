@@ -1,0 +1,225 @@
+package useragent
+
+import (
+	"crypto/sha256"
+	"crypto/sha512"
+	"encoding/base64"
+	"net/http"
+	"slices"
+	"strings"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/site"
+)
+
+// storage is what an origin keeps: caches by name in the order they were opened, and cookies.
+type storage struct {
+	names   []string
+	caches  map[string]*cache
+	cookies []cookie
+}
+
+type cookie struct{ host, name, value string }
+
+func newStorage() *storage { return &storage{caches: map[string]*cache{}} }
+
+// branch copies the storage; contents of files are shared, since they never change.
+func (s *storage) branch() *storage {
+	n := &storage{names: slices.Clone(s.names), caches: make(map[string]*cache, len(s.caches)), cookies: slices.Clone(s.cookies)}
+	for name, c := range s.caches {
+		n.caches[name] = c.branch()
+	}
+	return n
+}
+
+func (s *storage) open(name string) *cache {
+	c := s.caches[name]
+	if c == nil {
+		c = &cache{name: name, byURL: map[string][]*cacheEntry{}}
+		s.caches[name] = c
+		s.names = append(s.names, name)
+	}
+	return c
+}
+
+func (s *storage) delete(name string) bool {
+	if s.caches[name] == nil {
+		return false
+	}
+	delete(s.caches, name)
+	s.names = slices.DeleteFunc(s.names, func(n string) bool { return n == name })
+	return true
+}
+
+// cache is a request to response list (Service Workers, 5.3). Entries keep the order they were put in.
+type cache struct {
+	name    string
+	entries []*cacheEntry
+	byURL   map[string][]*cacheEntry // by URL without query and fragment
+	shared  bool                     // entries and byURL belong to several branches
+}
+
+type cacheEntry struct {
+	request  *Request
+	response *Response
+}
+
+type matchOptions struct {
+	IgnoreSearch bool   `json:"ignoreSearch"`
+	IgnoreMethod bool   `json:"ignoreMethod"`
+	IgnoreVary   bool   `json:"ignoreVary"`
+	CacheName    string `json:"cacheName"`
+	HasName      bool   `json:"hasName"`
+}
+
+func (c *cache) branch() *cache {
+	c.shared = true
+	return &cache{name: c.name, entries: c.entries, byURL: c.byURL, shared: true}
+}
+
+// own makes the lists this cache's own before a change.
+func (c *cache) own() {
+	if !c.shared {
+		return
+	}
+	c.entries = slices.Clone(c.entries)
+	m := make(map[string][]*cacheEntry, len(c.byURL))
+	for k, v := range c.byURL {
+		m[k] = slices.Clone(v)
+	}
+	c.byURL, c.shared = m, false
+}
+
+func withoutQuery(u string) string {
+	u, _, _ = strings.Cut(u, "#")
+	u, _, _ = strings.Cut(u, "?")
+	return u
+}
+
+func withoutFragment(u string) string {
+	u, _, _ = strings.Cut(u, "#")
+	return u
+}
+
+// match gives the entries that answer a request, in order (Service Workers, "query cache").
+func (c *cache) match(r *Request, o matchOptions) []*cacheEntry {
+	if r.Method != "GET" && !o.IgnoreMethod {
+		return nil
+	}
+	var found []*cacheEntry
+	for _, e := range c.byURL[withoutQuery(r.URL)] {
+		if e.matches(r, o) {
+			found = append(found, e)
+		}
+	}
+	return found
+}
+
+func (e *cacheEntry) matches(r *Request, o matchOptions) bool {
+	if e.request.Method != "GET" && !o.IgnoreMethod {
+		return false
+	}
+	if !o.IgnoreSearch && withoutFragment(e.request.URL) != withoutFragment(r.URL) {
+		return false
+	}
+	if vary := e.response.Actual().Get("vary"); vary != "" && !o.IgnoreVary {
+		for _, field := range strings.Split(vary, ",") {
+			field = strings.TrimSpace(field)
+			if field == "*" || headerGet(e.request.Header, field) != headerGet(r.Header, field) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+func (c *cache) remove(gone []*cacheEntry) {
+	if len(gone) == 0 {
+		return
+	}
+	c.own()
+	is := func(e *cacheEntry) bool { return slices.Contains(gone, e) }
+	c.entries = slices.DeleteFunc(c.entries, is)
+	for _, e := range gone {
+		key := withoutQuery(e.request.URL)
+		if c.byURL[key] = slices.DeleteFunc(c.byURL[key], is); len(c.byURL[key]) == 0 {
+			delete(c.byURL, key)
+		}
+	}
+}
+
+func (c *cache) put(r *Request, resp *Response) {
+	c.remove(c.match(r, matchOptions{}))
+	c.own()
+	e := &cacheEntry{r, resp}
+	c.entries = append(c.entries, e)
+	key := withoutQuery(r.URL)
+	c.byURL[key] = append(c.byURL[key], e)
+}
+
+// cookieHeader gives the Cookie header for a URL.
+func (s *storage) cookieHeader(u *weburl.Url) string {
+	var list []string
+	for _, c := range s.cookies {
+		if c.host == u.Hostname() {
+			list = append(list, c.name+"="+c.value)
+		}
+	}
+	return strings.Join(list, "; ")
+}
+
+func (s *storage) setCookies(u *weburl.Url, h http.Header) {
+	for _, line := range h["Set-Cookie"] {
+		c, err := http.ParseSetCookie(line)
+		if err != nil {
+			continue
+		}
+		s.setCookie(u.Hostname(), c.Name, c.Value, c.MaxAge < 0)
+	}
+}
+
+func (s *storage) setCookie(host, name, value string, gone bool) {
+	s.cookies = slices.DeleteFunc(s.cookies, func(c cookie) bool { return c.host == host && c.name == name })
+	if !gone {
+		s.cookies = append(s.cookies, cookie{host, name, value})
+	}
+}
+
+// integrityHolds checks a body against integrity metadata (Subresource Integrity, 3.3.4).
+func integrityHolds(metadata string, body site.Body) bool {
+	var content []byte
+	if body != nil {
+		var err error
+		if content, err = body.Bytes(); err != nil {
+			return false
+		}
+	}
+	known := false
+	for _, item := range strings.Fields(metadata) {
+		algorithm, want, ok := strings.Cut(item, "-")
+		if !ok {
+			continue
+		}
+		want, _, _ = strings.Cut(want, "?")
+		var sum []byte
+		switch algorithm {
+		case "sha256":
+			s := sha256.Sum256(content)
+			sum = s[:]
+		case "sha384":
+			s := sha512.Sum384(content)
+			sum = s[:]
+		case "sha512":
+			s := sha512.Sum512(content)
+			sum = s[:]
+		default:
+			continue
+		}
+		known = true
+		if base64.StdEncoding.EncodeToString(sum) == want {
+			return true
+		}
+	}
+	return !known
+}

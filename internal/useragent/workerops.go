@@ -1,0 +1,154 @@
+package useragent
+
+import (
+	"encoding/json"
+	"fmt"
+	"strconv"
+	"strings"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
+	"modernc.org/quickjs"
+)
+
+func clientID(n int) string { return fmt.Sprintf("client-%d", n) }
+
+// clientInfo is how a client crosses into a realm.
+type clientInfo struct {
+	ID        string `json:"id"`
+	URL       string `json:"url"`
+	Type      string `json:"type"`
+	FrameType string `json:"frameType"`
+}
+
+func (c *client) info() clientInfo {
+	frame := "top-level"
+	if c.frame {
+		frame = "nested"
+	}
+	return clientInfo{clientID(c.id), c.url, "window", frame}
+}
+
+// workerOperation carries out what a worker asks of its registration and clients; args[0] is the promise to settle.
+func (r *realm) workerOperation(op string, args []any) (any, error) {
+	id, b, g := number(args[0]), r.b, r.w.reg
+	later := func(f func() (any, string)) {
+		b.clock.after(0, func() {
+			value, failure := f()
+			r.settle(id, value, failure)
+		})
+	}
+	switch op {
+	case "skipWaiting":
+		later(func() (any, string) {
+			r.w.skip = true
+			b.tryActivate(g)
+			return nil, ""
+		})
+	case "claim":
+		later(func() (any, string) {
+			if r.w.State != "activating" && r.w.State != "activated" {
+				return nil, "InvalidStateError: only an active worker can claim pages"
+			}
+			for _, c := range b.clients {
+				if b.matchRegistration(c.url) == g {
+					c.controller = r.w
+				}
+			}
+			return nil, ""
+		})
+	case "clients":
+		var o struct {
+			IncludeUncontrolled bool   `json:"includeUncontrolled"`
+			Type                string `json:"type"`
+		}
+		if err := json.Unmarshal([]byte(word(args, 1)), &o); err != nil {
+			return nil, err
+		}
+		later(func() (any, string) {
+			list := []clientInfo{}
+			if o.Type == "window" || o.Type == "all" || o.Type == "" {
+				for _, c := range b.clients {
+					if c.controller == r.w || o.IncludeUncontrolled && originOfText(c.url) == originOfText(g.Scope) {
+						list = append(list, c.info())
+					}
+				}
+			}
+			return list, ""
+		})
+	case "client":
+		want := word(args, 1)
+		later(func() (any, string) {
+			for _, c := range b.clients {
+				if clientID(c.id) == want {
+					return c.info(), ""
+				}
+			}
+			return nil, ""
+		})
+	case "unregister":
+		later(func() (any, string) {
+			found := !g.gone
+			b.unregister(g)
+			return found, ""
+		})
+	case "update":
+		b.clock.after(0, func() {
+			b.softUpdate(g)
+			r.settle(id, nil, "")
+		})
+	case "registration":
+		later(func() (any, string) { return g.describe(), "" })
+	case "preload":
+		later(func() (any, string) {
+			switch word(args, 1) {
+			case "enable":
+				g.preload = true
+			case "disable":
+				g.preload = false
+			}
+			return g.preload, ""
+		})
+	default:
+		return nil, fmt.Errorf("there is no operation %q", op)
+	}
+	return nil, nil
+}
+
+func (g *Registration) describe() map[string]any {
+	slot := func(w *Worker) any {
+		if w == nil {
+			return nil
+		}
+		return map[string]any{"script": w.Script, "state": w.State, "id": strconv.Itoa(w.ID)}
+	}
+	return map[string]any{"installing": slot(g.Installing), "waiting": slot(g.Waiting), "active": slot(g.Active)}
+}
+
+// loadModule gives the text of a module that a module worker imports statically.
+func (r *realm) loadModule(_ *quickjs.VM, name string) (string, error) {
+	if !r.scripting {
+		return "", fmt.Errorf("TypeError: import() is not allowed in service workers")
+	}
+	text, err := r.w.importText(r, name)
+	if err != nil {
+		return "", err
+	}
+	s, _ := text.(string)
+	return s, nil
+}
+
+// normalizeModule resolves a module specifier against the module that imports it (HTML, "resolve a module specifier").
+func normalizeModule(_ *quickjs.VM, base, name string) (string, error) {
+	if strings.HasPrefix(name, "/") || strings.HasPrefix(name, "./") || strings.HasPrefix(name, "../") {
+		u, err := weburl.ParseRef(base, name)
+		if err != nil {
+			return "", err
+		}
+		return u.Href(false), nil
+	}
+	u, err := weburl.Parse(name)
+	if err != nil {
+		return "", fmt.Errorf("TypeError: the bare module name %q cannot be resolved", name)
+	}
+	return u.Href(false), nil
+}
