@@ -42,6 +42,8 @@ type Registration struct {
 	UpdateViaCache string
 	From           string
 	Line, Column   int
+
+	raw, rawScope string // as written
 }
 
 // Document is what an HTML text says when read as a browser reads it.

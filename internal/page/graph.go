@@ -160,9 +160,5 @@ func (g *Graph) refs(path, doc string) []Reference {
 	if s == nil || d == nil {
 		return g.Refs[path]
 	}
-	text, err := g.Files[path].Bytes()
-	if err != nil {
-		return g.Refs[path]
-	}
-	return ParseScript(g.Folder.Origin()+path, d.Base, text, true).References
+	return s.At(d.Base).References
 }

@@ -25,6 +25,9 @@ type Reference struct {
 	From string
 	// Line and Column are where the reference stands in From, from 1; 0 when unknown.
 	Line, Column int
+
+	// raw is the text of a URL that resolves against the page rather than against From.
+	raw string
 }
 
 // Kind is a plain word for what is asked for.

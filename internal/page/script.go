@@ -15,6 +15,37 @@ type Script struct {
 	Registrations []Registration
 	// Valid is false when the text does not parse; then nothing else is known of it.
 	Valid bool
+	// relative tells that something in it resolves against the page.
+	relative bool
+}
+
+// At gives the script with its page-relative URLs, those of fetch() and register(), resolved against the base URL of the page
+// that runs it.
+func (s *Script) At(base string) *Script {
+	if !s.relative {
+		return s
+	}
+	out := &Script{Valid: s.Valid, References: make([]Reference, 0, len(s.References))}
+	for _, r := range s.References {
+		if r.raw != "" {
+			var ok bool
+			if r.URL, ok = Resolve(base, r.raw); !ok {
+				continue
+			}
+		}
+		out.References = append(out.References, r)
+	}
+	for _, r := range s.Registrations {
+		var ok bool
+		if r.Script, ok = Resolve(base, r.raw); !ok {
+			continue
+		}
+		if r.rawScope != "" {
+			r.Scope, _ = Resolve(base, r.rawScope)
+		}
+		out.Registrations = append(out.Registrations, r)
+	}
+	return out
 }
 
 // ParseScript reads a script. from is where the text stands; base is what page-relative URLs, such as those of fetch(), resolve against.
@@ -192,13 +223,26 @@ func (r *scriptReader) place(data []byte) (line, column int) {
 }
 
 func (r *scriptReader) add(base, ref string, at []byte, kind Reference) {
-	u, ok := Resolve(base, ref)
+	u, ok := ref, base == ""
+	if !ok {
+		u, ok = Resolve(base, ref)
+	}
 	if !ok {
 		return
+	}
+	if base == r.base && base != "" && !strings.Contains(ref, "://") {
+		kind.raw, r.out.relative = ref, true
 	}
 	kind.URL, kind.From = u, r.from
 	kind.Line, kind.Column = r.place(at)
 	r.out.References = append(r.out.References, kind)
+}
+
+// addOwn adds a request whose URL resolves against the script itself.
+func (r *scriptReader) addOwn(ref string, at []byte, kind Reference) {
+	if u, ok := Resolve(r.from, ref); ok {
+		r.add("", u, at, kind)
+	}
 }
 
 var moduleImport = Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true}
@@ -228,7 +272,7 @@ func (r *scriptReader) importOf(module []byte) {
 	}
 	spec := jsUnquote(module)
 	if strings.HasPrefix(spec, "/") || strings.HasPrefix(spec, "./") || strings.HasPrefix(spec, "../") || strings.Contains(spec, "://") {
-		r.add(r.from, spec, module, moduleImport)
+		r.addOwn(spec, module, moduleImport)
 	}
 }
 
@@ -241,7 +285,7 @@ func (r *scriptReader) call(x *js.CallExpr) {
 	case *js.LiteralExpr:
 		if callee.TokenType == js.ImportToken {
 			if spec, ok := r.literal(first); ok && (strings.HasPrefix(spec, ".") || strings.HasPrefix(spec, "/") || strings.Contains(spec, "://")) {
-				r.add(r.from, spec, callee.Data, moduleImport)
+				r.addOwn(spec, callee.Data, moduleImport)
 			}
 		}
 	case *js.Var:
@@ -320,11 +364,13 @@ func (r *scriptReader) register(x *js.CallExpr, at []byte) {
 	if !ok {
 		return
 	}
-	reg := Registration{Script: u, Type: "classic", UpdateViaCache: "imports", From: r.from}
+	reg := Registration{Script: u, Type: "classic", UpdateViaCache: "imports", From: r.from, raw: ref}
+	r.out.relative = true
 	if len(x.Args.List) > 1 {
 		if o, isObject := x.Args.List[1].Value.(*js.ObjectExpr); isObject {
 			if scope := r.option(o, "scope"); scope != "" {
 				reg.Scope, _ = Resolve(r.base, scope)
+				reg.rawScope = scope
 			}
 			if r.option(o, "type") == "module" {
 				reg.Type = "module"

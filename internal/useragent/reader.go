@@ -36,10 +36,11 @@ func (r *Reader) style(url string, text []byte) []page.Reference {
 	return once(r, "style", url, "", text, func() []page.Reference { return page.ParseStyle(url, url, text) })
 }
 
+// script reads a script that a page with the given base URL runs.
 func (r *Reader) script(url, base string, text []byte, module bool) *page.Script {
 	kind := "script"
 	if module {
 		kind = "module"
 	}
-	return once(r, kind, url, base, text, func() *page.Script { return page.ParseScript(url, base, text, module) })
+	return once(r, kind, url, "", text, func() *page.Script { return page.ParseScript(url, url, text, module) }).At(base)
 }

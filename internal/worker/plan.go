@@ -48,15 +48,18 @@ func (p *Plan) Bytes() (n int64) {
 	return n
 }
 
+// ScopeOf is the scope of a worker at a URL path: its folder.
+func ScopeOf(script string) string { return script[:strings.LastIndexByte(script, '/')+1] }
+
 // RegisterPath is the URL path of the page-side script.
 func RegisterPath(p *project.Project) string {
-	return p.Worker.File[:strings.LastIndexByte(p.Worker.File, '/')+1] + "register.js"
+	return ScopeOf(p.Worker.File) + "register.js"
 }
 
 // NewPlan chooses the files of the pack from the folder as it will be deployed. Every file in it must answer with status 200.
 func NewPlan(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, error) {
 	w := p.Worker
-	plan := &Plan{Script: w.File, Scope: w.File[:strings.LastIndexByte(w.File, '/')+1], Register: RegisterPath(p), Rules: w.Rules,
+	plan := &Plan{Script: w.File, Scope: ScopeOf(w.File), Register: RegisterPath(p), Rules: w.Rules,
 		StandIns: w.StandIns, Takeover: w.Takeover, Origin: f.Origin(), Extensionless: p.Host.Extensionless != "none", index: p.Host.Index}
 	where := func(key string) string {
 		place := p.PlaceOf(key)

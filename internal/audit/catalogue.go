@@ -1,0 +1,111 @@
+package audit
+
+// Check is what can be found: its code, how heavy it weighs, and the words for it.
+type Check struct {
+	Code   string
+	Weight string
+	// Title says what is wrong, Reason what a user feels of it, Mend what to do; the mend of a finding may be more exact.
+	Title, Reason, Mend string
+	Standard            string
+	// Stops lists the targets that do not install the app because of it.
+	Stops []string
+}
+
+var (
+	chromium = []string{"chromium-android", "chromium-desktop"}
+	askers   = []string{"chromium-android", "chromium-desktop", "firefox-android"}
+	readers  = []string{"chromium-android", "chromium-desktop", "firefox-android", "safari-ios"}
+)
+
+// Catalogue lists every check, in the order in which findings of one weight are shown.
+var Catalogue = []Check{
+	{"site.insecure", Blocker, "The site is not served securely", "Browsers run no service worker and install nothing over plain http.",
+		"serve the site over https; http works on this machine only", "Secure Contexts, 3", askers},
+	{"site.entry", Blocker, "The entry page does not open", "Nobody can install what does not open.",
+		"set audit.entry to the first page of the site", "", Every},
+	{"app.unlinked", Blocker, "The entry page links to no manifest", "Without a manifest a browser knows neither name nor icon, and offers no installation.",
+		"tachyform fit adds the link to every page", "HTML, 4.6.8.9; Web App Manifest, 2.1", readers},
+	{"app.unreachable", Blocker, "The manifest can't be fetched", "A browser that can't read the manifest offers no installation.",
+		"check that the build copies the manifest and that the link's address is right", "Web App Manifest, 2.2", readers},
+	{"app.unreadable", Blocker, "The manifest is not valid", "A manifest with a mistake in its syntax is thrown away whole.",
+		"mend the syntax at this place", "Web App Manifest, 2.2", readers},
+	{"app.nameless", Blocker, "The app has no name", "There would be nothing to write under the icon.",
+		`add "name" to the manifest`, "Web App Manifest, 1.6", chromium},
+	{"app.start", Blocker, "The start URL is missing or can't be used", "The browser would not know which page to open.",
+		`add "start_url": "/" to the manifest`, "Web App Manifest, 1.8", chromium},
+	{"app.display", Blocker, "The app would open as an ordinary browser tab", "With this display mode browsers do not offer to install.",
+		`set "display": "standalone" in the manifest`, "Web App Manifest, 1.9", readers},
+	{"icon.unfit", Blocker, "No icon is fit for installing", "Browsers refuse to install without an icon they can show large enough.",
+		"name a master picture under icons: and run tachyform fit", "Web App Manifest, 1.15", askers},
+	{"app.related", Blocker, "The manifest sends people to an app of a shop instead", "With prefer_related_applications browsers offer the other app, not this one.",
+		"remove prefer_related_applications", "Web App Manifest, application information", []string{"chromium-android"}},
+	{"worker.failed", Blocker, "The service worker can't be installed", "Nothing is kept, and nothing works offline.",
+		"mend what the evidence names; one missing file fails the whole installation", "Service Workers, 4.4", nil},
+	{"offline.start", Blocker, "The app does not start offline", "Who opens the app from the home screen without a network sees an error page.",
+		"keep the start page: add it under worker.pack.include", "", nil},
+	{"page.gone", Risk, "A page that the project file names does not answer", "Somebody expects this page to be there.",
+		"mend the path under audit, or bring the page back", "", nil},
+	{"link.broken", Risk, "A page asks for a file that is not there", "The page is incomplete for everybody, online too.",
+		"mend the address, or bring the file back", "", nil},
+	{"worker.none", Risk, "No page registers a service worker", "Without one nothing opens offline.",
+		"describe pack and rules under worker: and run tachyform fit", "Service Workers, 3.1", nil},
+	{"worker.scope", Risk, "Pages lie outside the service worker's scope", "The worker never hears of these pages, so they do not open offline.",
+		"put the worker's file into the folder that holds all pages", "Service Workers, 2.2", nil},
+	{"page.register", Risk, "Pages do not register the service worker", "Who arrives on such a page keeps nothing for offline use.",
+		"tachyform fit adds the script", "Service Workers, 3.1", nil},
+	{"offline.lost", Risk, "Pages show the browser's error page", "A visitor without a network loses the page.",
+		"keep them under worker.pack, or name a stand-in under worker.stand_ins.page", "", nil},
+	{"offline.stuck", Risk, "Pages never open on a network that does not answer", "On a bad connection the visitor looks at a blank page.",
+		"give the rule that answers them a patience, such as 3s", "", nil},
+	{"offline.partial", Risk, "Pages open with parts missing", "Style, pictures or data are absent, and the page looks broken.",
+		"keep the missing files too: under worker.pack.include or by a rule", "", nil},
+	{"offline.other", Risk, "A page opens as another one", "Instead of the page somebody asked for, another page's content appears.",
+		"keep the page itself", "", nil},
+	{"icon.missing", Risk, "An icon can't be fetched", "Where this icon was meant, a letter or a screenshot is shown.",
+		"tachyform fit makes the icons anew", "Web App Manifest, 1.15", nil},
+	{"icon.lies", Risk, "An icon is not what it claims to be", "Browsers choose by the claim and then refuse the file.",
+		"write the real size and type, or make the icons with tachyform fit", "Image Resource, 3", nil},
+	{"icon.damaged", Risk, "An icon can't be decoded", "Browsers drop it without a word.",
+		"tachyform fit makes the icons anew", "", nil},
+	{"icon.cut", Risk, "A maskable icon would be cut", "Launchers cut maskable icons to a circle; what lies outside is lost.",
+		"keep the content within a circle of 80 % of the width; tachyform fit does", "Web App Manifest, maskable icons", nil},
+	{"app.ignored", Risk, "Browsers ignore a member of the manifest", "What was meant does not happen, and nothing says so.",
+		"mend the value", "Web App Manifest", nil},
+	{"page.manifest", Risk, "Pages lack the manifest link that others have", "Who arrives on such a page is not offered to install.",
+		"tachyform fit adds the link", "HTML, 4.6.8.9", nil},
+	{"page.invalid", Risk, "Pages are damaged", "The text breaks off or is not in the encoding it claims.",
+		"build the page again and save it as UTF-8", "", nil},
+	{"app.unknown", Polish, "The manifest has members that no standard knows", "They do nothing; most are slips of the pen.",
+		"remove them or mend the name", "Web App Manifest", nil},
+	{"icon.maskable", Polish, "There is no maskable icon", "Android puts the icon on a white disc instead of filling the shape.",
+		"tachyform fit makes one", "Web App Manifest, maskable icons", nil},
+	{"page.theme", Polish, "Pages set no theme colour", "The bar around the page keeps the system's colour.",
+		"tachyform fit adds the tag", "HTML, 4.2.5.1", nil},
+	{"page.icon", Polish, "Pages link to no icon", "The tab shows a blank sheet.",
+		"tachyform fit adds the link", "HTML, 4.6.8.8", nil},
+	{"page.apple", Polish, "Pages name no Apple touch icon", "Added to an iPhone's home screen, the site shows a screenshot.",
+		"tachyform fit adds the link", "", nil},
+	{"offline.stand-in", Polish, "Pages open as the stand-in", "The visitor is told that the page can't be had; for pages that need the network that is right.",
+		"keep the pages that should open offline", "", nil},
+}
+
+// Every lists all targets.
+var Every = []string{"chromium-android", "chromium-desktop", "safari-ios", "safari-macos", "firefox-android"}
+
+func checkOf(code string) Check {
+	for _, c := range Catalogue {
+		if c.Code == code {
+			return c
+		}
+	}
+	panic("audit: no check " + code)
+}
+
+func orderOf(code string) int {
+	for i, c := range Catalogue {
+		if c.Code == code {
+			return i
+		}
+	}
+	return len(Catalogue)
+}

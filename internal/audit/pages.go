@@ -1,0 +1,287 @@
+package audit
+
+import (
+	"fmt"
+	"sort"
+	"strings"
+
+	"tachyform/internal/page"
+	"tachyform/internal/useragent"
+)
+
+// documentsInOrder gives the pages whose text is known.
+func (a *auditor) documentsInOrder() []string {
+	var urls []string
+	for _, u := range a.pages {
+		if a.documents[u] != nil {
+			urls = append(urls, u)
+		}
+	}
+	return urls
+}
+
+// heads compares what the heads of all pages hold.
+func (a *auditor) heads() {
+	var noManifest, noTheme, noIcon, noApple, invalid, unregistered []string
+	registers := a.registering()
+	for _, u := range a.documentsInOrder() {
+		d := a.documents[u]
+		if !d.Valid {
+			invalid = append(invalid, u)
+		}
+		if d.ManifestURL() == "" {
+			noManifest = append(noManifest, u)
+		}
+		if _, ok := d.Meta("theme-color"); !ok {
+			noTheme = append(noTheme, u)
+		}
+		if _, ok := d.Link("icon"); !ok {
+			noIcon = append(noIcon, u)
+		}
+		if _, ok := d.Link("apple-touch-icon"); !ok {
+			noApple = append(noApple, u)
+		}
+		if !registers[u] {
+			unregistered = append(unregistered, u)
+		}
+	}
+	a.findPages("page.invalid", invalid, 0, 0, "")
+	if a.report.Manifest != nil {
+		a.findPages("page.manifest", noManifest, 0, 0, `no <link rel="manifest"> in the head`)
+	}
+	a.findPages("page.theme", noTheme, 0, 0, `no <meta name="theme-color">`)
+	a.findPages("page.icon", noIcon, 0, 0, `no <link rel="icon">`)
+	a.findPages("page.apple", noApple, 0, 0, `no <link rel="apple-touch-icon">`)
+	if len(registers) > 0 {
+		a.findPages("page.register", unregistered, 0, 0, "")
+	}
+	a.headIcons()
+}
+
+// registering tells which pages register a worker, in their own text or by a script of theirs.
+func (a *auditor) registering() map[string]bool {
+	out := map[string]bool{}
+	for _, u := range a.documentsInOrder() {
+		d := a.documents[u]
+		if len(d.Registrations) > 0 {
+			out[u] = true
+			continue
+		}
+		for _, r := range d.References {
+			if r.Destination != "script" {
+				continue
+			}
+			if a.graph != nil {
+				if path, ok := a.graph.Local(r.URL); ok && a.graph.Scripts[path] != nil && len(a.graph.Scripts[path].Registrations) > 0 {
+					out[u] = true
+				}
+			}
+		}
+	}
+	if a.graph == nil {
+		// Of a live site only the visited pages' scripts were loaded.
+		for _, v := range a.ran.Visits {
+			out[v.URL] = out[v.URL] || v.Controlled
+		}
+	}
+	return out
+}
+
+// headIcons fetches the icons that heads link to.
+func (a *auditor) headIcons() {
+	seen := map[string]bool{}
+	for _, u := range a.documentsInOrder() {
+		for _, t := range a.documents[u].LinkTags {
+			if !t.Rel("icon") && !t.Rel("apple-touch-icon") {
+				continue
+			}
+			href, ok := page.Resolve(a.documents[u].Base, t.Attr["href"])
+			if !ok || seen[href] {
+				continue
+			}
+			seen[href] = true
+			if resp, _ := a.get(href); resp == nil && strings.HasPrefix(href, a.origin+"/") || resp != nil && resp.Status != 200 {
+				a.find("icon.missing", a.place(u, t.Line, t.Column), a.local(href)+" is not there", "")
+			}
+		}
+	}
+}
+
+// links names what pages ask for that is not there even online.
+func (a *auditor) links() {
+	if a.graph == nil {
+		for _, v := range a.ran.Visits {
+			for _, l := range v.Loads {
+				if l.Missing && !l.Background {
+					a.find("link.broken", a.place(l.From, l.Line, l.Column), a.local(l.URL)+": "+l.Why, "")
+				}
+			}
+		}
+		return
+	}
+	type broken struct {
+		first page.Reference
+		count int
+	}
+	found := map[string]*broken{}
+	var order []string
+	check := func(r page.Reference) {
+		path, ok := a.graph.Local(r.URL)
+		if !ok || a.graph.Files[path] != nil {
+			return
+		}
+		if b := found[r.URL]; b != nil {
+			b.count++
+			return
+		}
+		if resp, _ := a.get(r.URL); resp != nil && resp.Status < 400 {
+			return
+		}
+		found[r.URL] = &broken{r, 1}
+		order = append(order, r.URL)
+	}
+	var paths []string
+	for p := range a.graph.Refs {
+		paths = append(paths, p)
+	}
+	sort.Strings(paths)
+	for _, p := range paths {
+		for _, r := range a.graph.Refs[p] {
+			if r.Destination != "manifest" && !(r.Background && r.Destination == "image") {
+				if a.graph.Scripts[p] != nil && r.Destination == "" && !r.Module {
+					continue // a script's fetch() resolves against its page; the rehearsal knows better
+				}
+				check(r)
+			}
+		}
+	}
+	for _, p := range a.graph.PagePaths() {
+		d := a.graph.Pages[p]
+		for _, l := range d.Links {
+			check(page.Reference{URL: l.URL, From: d.URL, Line: l.Line, Column: l.Column})
+		}
+	}
+	for _, v := range a.ran.Visits {
+		for _, l := range v.Loads {
+			if l.Missing && !l.Background && l.Destination == "" {
+				if found[l.URL] == nil {
+					found[l.URL] = &broken{l.Reference, 1}
+					order = append(order, l.URL)
+				}
+			}
+		}
+	}
+	for _, u := range order {
+		b := found[u]
+		evidence := a.local(u) + " is not there"
+		if b.count > 1 {
+			evidence += fmt.Sprintf("; %d places ask for it", b.count)
+		}
+		a.find("link.broken", a.place(b.first.From, b.first.Line, b.first.Column), evidence, "")
+	}
+}
+
+// offline judges what the rehearsal showed.
+func (a *auditor) offline(start string) {
+	for _, p := range append(append([]string{}, a.Project.Audit.Visit...), a.Project.Audit.Pages...) {
+		if resp, _ := a.get(a.absolute(p)); resp == nil || resp.Status >= 400 {
+			a.find("page.gone", Where{URL: p}, "it does not answer with status 200", "")
+		}
+	}
+	w := a.ran.Worker
+	var errors []string
+	for _, v := range a.ran.Visits {
+		errors = append(errors, v.RegisterErrors...)
+	}
+	switch {
+	case len(errors) > 0:
+		a.find("worker.failed", Where{URL: a.report.Entry}, errors[0], "")
+	case w == nil:
+		a.find("worker.none", Where{URL: a.report.Entry}, "the visited pages call navigator.serviceWorker.register nowhere", "")
+	case w.State != "activated":
+		evidence := w.Error
+		if evidence == "" {
+			evidence = "it stays in the state " + w.State
+		}
+		a.find("worker.failed", a.place(w.Script, 0, 0), evidence, "")
+	}
+	if w != nil && w.State == "activated" {
+		var outside []string
+		for _, u := range a.pages {
+			if !strings.HasPrefix(u, w.Scope) {
+				outside = append(outside, u)
+			}
+		}
+		a.findPages("worker.scope", outside, 0, 0, "the scope is "+a.local(w.Scope))
+	}
+	if w == nil {
+		// One cause, one finding: without any worker every page is lost.
+		if start != "" {
+			a.find("offline.start", Where{URL: a.local(start)}, "no service worker keeps it", "")
+		}
+		return
+	}
+	type key struct{ code, detail string }
+	groups := map[key][]string{}
+	var order []key
+	add := func(code, detail, url string) {
+		k := key{code, detail}
+		if groups[k] == nil {
+			order = append(order, k)
+		}
+		groups[k] = append(groups[k], url)
+	}
+	for _, p := range a.ran.Pages {
+		if p.Status >= 400 || p.Status == 0 {
+			continue
+		}
+		seen := map[string]bool{}
+		for _, condition := range []string{"offline", "stalled", "slow", "flaky"} {
+			o := p.Under[condition]
+			if o == nil || seen[o.Outcome] && o.Outcome != useragent.Partial {
+				continue
+			}
+			seen[o.Outcome] = true
+			if p.URL == start && (o.Outcome == useragent.Lost || o.Outcome == useragent.Stuck || o.Outcome == useragent.StandIn) {
+				a.find("offline.start", Where{URL: a.local(start)}, fmt.Sprintf("%s, its outcome is %s: %s", condition, o.Outcome, orWords(o.Reason, "another page is shown")), "")
+				continue
+			}
+			switch o.Outcome {
+			case useragent.Lost:
+				add("offline.lost", condition+": "+o.Reason, p.URL)
+			case useragent.Stuck:
+				add("offline.stuck", "", p.URL)
+			case useragent.Partial:
+				var names []string
+				for _, l := range o.Missing {
+					names = append(names, a.local(l.URL))
+				}
+				sort.Strings(names)
+				add("offline.partial", condition+", missing "+strings.Join(names[:min(3, len(names))], ", "), p.URL)
+			case useragent.StandIn:
+				if condition == "stalled" && p.Under["offline"] != nil && p.Under["offline"].Outcome == useragent.Whole {
+					add("offline.other", "whole offline, but not on a network that stalls", p.URL)
+				} else if a.standIn() != "" {
+					add("offline.stand-in", "", p.URL)
+					if len(o.Missing) > 0 {
+						add("offline.partial", "the stand-in lacks "+a.local(o.Missing[0].URL), p.URL)
+					}
+				} else {
+					add("offline.other", "shown instead: "+orWords(o.Title, "a page without a title"), p.URL)
+				}
+			}
+		}
+	}
+	for _, k := range order {
+		a.findPages(k.code, groups[k], 0, 0, k.detail)
+	}
+}
+
+func (a *auditor) standIn() string { return a.Project.Worker.StandIns.Page }
+
+func orWords(s, otherwise string) string {
+	if s == "" {
+		return otherwise
+	}
+	return s
+}

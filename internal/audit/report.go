@@ -1,0 +1,113 @@
+// Package audit judges a site: would each kind of browser install it, does every page work offline, and why not.
+package audit
+
+import (
+	"tachyform/internal/manifest"
+	"tachyform/internal/page"
+	"tachyform/internal/useragent"
+)
+
+// Weights of findings, heaviest first.
+const (
+	Blocker = "blocker"
+	Risk    = "risk"
+	Polish  = "polish"
+)
+
+// Heavier says whether weight a is at least as heavy as b.
+func Heavier(a, b string) bool { return rank(a) <= rank(b) }
+
+func rank(w string) int {
+	switch w {
+	case Blocker:
+		return 0
+	case Risk:
+		return 1
+	}
+	return 2
+}
+
+// Report is the audit's result in the form of its JSON contract.
+type Report struct {
+	Schema   string                    `json:"schema"`
+	Site     string                    `json:"site"`
+	Origin   string                    `json:"origin"`
+	Entry    string                    `json:"entry"`
+	Targets  map[string]*TargetVerdict `json:"targets"`
+	Manifest *ManifestReport           `json:"manifest"`
+	Worker   *WorkerReport             `json:"worker"`
+	Pages    []*PageReport             `json:"pages"`
+	Findings []*Finding                `json:"findings"`
+	Summary  Summary                   `json:"summary"`
+
+	// Rehearsal and Graph hold what the report was made from.
+	Rehearsal *useragent.Result `json:"-"`
+	Graph     *page.Graph       `json:"-"`
+}
+
+// TargetVerdict says whether a kind of browser would install the app, and which findings stand in the way.
+type TargetVerdict struct {
+	Installable bool     `json:"installable"`
+	Blockers    []string `json:"blockers"`
+}
+
+// ManifestReport is the manifest as the browser reads it.
+type ManifestReport struct {
+	URL       string              `json:"url"`
+	Processed *manifest.Processed `json:"processed"`
+}
+
+// WorkerReport is what the visited pages' registration came to.
+type WorkerReport struct {
+	URL    string              `json:"url"`
+	Scope  string              `json:"scope"`
+	State  string              `json:"state"`
+	Error  *string             `json:"error"`
+	Caches map[string][]string `json:"caches"`
+}
+
+// PageReport is one page under every condition tried.
+type PageReport struct {
+	URL   string                 `json:"url"`
+	Title string                 `json:"title"`
+	Under map[string]*PageResult `json:"under"`
+}
+
+// PageResult is what a visitor gets.
+type PageResult struct {
+	Outcome    string   `json:"outcome"`
+	Status     int      `json:"status"`
+	Title      string   `json:"title"`
+	AnsweredBy string   `json:"answered_by"`
+	Missing    []string `json:"missing"`
+	MS         int64    `json:"ms"`
+}
+
+// Finding is one thing the audit says.
+type Finding struct {
+	Code     string   `json:"code"`
+	Weight   string   `json:"weight"`
+	Title    string   `json:"title"`
+	Where    Where    `json:"where"`
+	Evidence string   `json:"evidence"`
+	Reason   string   `json:"reason"`
+	Mend     string   `json:"mend"`
+	Standard string   `json:"standard,omitempty"`
+	Targets  []string `json:"targets,omitempty"`
+}
+
+// Where is a finding's place.
+type Where struct {
+	File   string `json:"file,omitempty"`
+	Line   int    `json:"line,omitempty"`
+	Column int    `json:"column,omitempty"`
+	URL    string `json:"url,omitempty"`
+}
+
+// Summary counts the findings. Verdict is "ready" or "not ready".
+type Summary struct {
+	Verdict  string `json:"verdict"`
+	Blockers int    `json:"blockers"`
+	Risks    int    `json:"risks"`
+	Polish   int    `json:"polish"`
+}

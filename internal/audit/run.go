@@ -1,0 +1,320 @@
+package audit
+
+import (
+	"context"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"sort"
+	"strings"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/page"
+	"tachyform/internal/project"
+	"tachyform/internal/site"
+	"tachyform/internal/useragent"
+)
+
+// Input is what is judged.
+type Input struct {
+	Project *project.Project
+	// Name is the site as it was named.
+	Name string
+	Host site.Host
+	// Folder is the host when it is a folder, else nil.
+	Folder *site.Folder
+	Others []site.Host
+	// Conditions are tried beside offline, which always is; nil means stalled.
+	Conditions []useragent.Condition
+	Progress   func(done, all int)
+}
+
+// auditor collects findings.
+type auditor struct {
+	Input
+	ctx    context.Context
+	origin string
+	graph  *page.Graph
+	report *Report
+	pages  []string // absolute URLs
+	ran    *useragent.Result
+	// documents are the pages as served, by absolute URL.
+	documents map[string]*page.Document
+}
+
+// Run judges a site.
+func Run(ctx context.Context, in Input) (*Report, error) {
+	a := &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}}
+	a.report = &Report{Schema: "tachyform.audit/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}}
+	for _, t := range in.Project.Audit.Targets {
+		a.report.Targets[t] = &TargetVerdict{Installable: true, Blockers: []string{}}
+	}
+	if err := a.collect(); err != nil {
+		return nil, err
+	}
+	start := a.install()
+	if err := a.rehearse(start); err != nil {
+		return nil, err
+	}
+	a.heads()
+	a.links()
+	a.offline(start)
+	a.sum()
+	return a.report, nil
+}
+
+// Rehearse runs the default rehearsal alone: the report has pages, worker and caches, but no findings.
+func Rehearse(ctx context.Context, in Input) (*Report, error) {
+	a := &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}}
+	a.report = &Report{Schema: "tachyform.rehearsal/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}}
+	if err := a.collect(); err != nil {
+		return nil, err
+	}
+	return a.report, a.rehearse("")
+}
+
+// collect finds the pages.
+func (a *auditor) collect() error {
+	entry := a.absolute(a.Project.Audit.Entry)
+	if a.Folder != nil {
+		var err error
+		if a.graph, err = page.BuildGraph(a.ctx, a.Folder); err != nil {
+			return err
+		}
+		a.report.Graph = a.graph
+		for _, p := range a.graph.PagePaths() {
+			if p == a.Project.Host.NotFound || a.isFragment(p) {
+				continue
+			}
+			a.pages = append(a.pages, a.origin+p)
+			a.documents[a.origin+p] = a.graph.Pages[p]
+		}
+	} else {
+		a.pages = useragent.PagesOf(a.ctx, a.Host, entry, 200)
+	}
+	for _, p := range append([]string{a.Project.Audit.Entry}, append(slices.Clone(a.Project.Audit.Visit), a.Project.Audit.Pages...)...) {
+		if u := a.absolute(p); !slices.Contains(a.pages, u) {
+			a.pages = append(a.pages, u)
+		}
+	}
+	return a.ctx.Err()
+}
+
+// isFragment tells pieces of HTML that are no pages: files without a head and body of their own that nothing links to.
+func (a *auditor) isFragment(path string) bool {
+	d := a.graph.Pages[path]
+	return d.Title == "" && len(d.LinkTags) == 0 && len(d.Metas) == 0 && !d.Complete && path != a.Project.Audit.Entry
+}
+
+func (a *auditor) absolute(path string) string {
+	if u, ok := page.Resolve(a.origin+"/", path); ok {
+		return u
+	}
+	return a.origin + path
+}
+
+// local writes URLs on the site's own origin as path and query.
+func (a *auditor) local(url string) string {
+	if rest, ok := strings.CutPrefix(url, a.origin); ok && strings.HasPrefix(rest, "/") {
+		return rest
+	}
+	return url
+}
+
+// file names the file that answers at a URL, as a path that an editor opens, or "".
+func (a *auditor) file(url string) string {
+	if a.Folder == nil {
+		return ""
+	}
+	if path, ok := strings.CutPrefix(url, a.origin); ok {
+		path, _, _ = strings.Cut(path, "?")
+		if f := a.Folder.FileAt(path); f != nil {
+			return filepath.Join(a.Name, filepath.FromSlash(f.Path))
+		}
+	}
+	return ""
+}
+
+func (a *auditor) place(url string, line, column int) Where {
+	return Where{File: a.file(url), Line: line, Column: column, URL: a.local(url)}
+}
+
+// find adds a finding; mend may be "" for the check's own.
+func (a *auditor) find(code string, where Where, evidence, mend string) {
+	c := checkOf(code)
+	f := &Finding{Code: c.Code, Weight: c.Weight, Title: c.Title, Where: where, Evidence: evidence, Reason: c.Reason, Mend: c.Mend, Standard: c.Standard}
+	if mend != "" {
+		f.Mend = mend
+	}
+	for _, t := range c.Stops {
+		if v := a.report.Targets[t]; v != nil {
+			v.Installable = false
+			if !slices.Contains(v.Blockers, code) {
+				v.Blockers = append(v.Blockers, code)
+			}
+			f.Targets = append(f.Targets, t)
+		}
+	}
+	a.report.Findings = append(a.report.Findings, f)
+}
+
+// findPages adds one finding for several pages.
+func (a *auditor) findPages(code string, urls []string, line, column int, what string) {
+	if len(urls) == 0 {
+		return
+	}
+	evidence := what
+	if len(urls) > 1 {
+		var names []string
+		for _, u := range urls[:min(len(urls), 4)] {
+			names = append(names, a.local(u))
+		}
+		evidence = fmt.Sprintf("%d pages: %s", len(urls), strings.Join(names, ", "))
+		if len(urls) > 4 {
+			evidence += " …"
+		}
+		if what != "" {
+			evidence += "; " + what
+		}
+	}
+	a.find(code, a.place(urls[0], line, column), evidence, "")
+}
+
+// get asks the host for a URL and follows redirects. It gives nil when nothing answers.
+func (a *auditor) get(url string) (*site.Response, string) {
+	u, err := weburl.Parse(url)
+	for range 10 {
+		if err != nil {
+			return nil, url
+		}
+		host := a.Host
+		for _, o := range a.Others {
+			if o.Origin() == u.Protocol()+"//"+u.Host() {
+				host = o
+			}
+		}
+		if u.Protocol()+"//"+u.Host() != host.Origin() {
+			return nil, u.Href(true)
+		}
+		resp, e := host.Answer(a.ctx, &site.Request{Method: "GET", URL: u})
+		if e != nil {
+			return nil, u.Href(true)
+		}
+		if to := resp.Header.Get("Location"); resp.Status >= 300 && resp.Status < 400 && to != "" {
+			u, err = u.Parse(to)
+			continue
+		}
+		return resp, u.Href(true)
+	}
+	return nil, url
+}
+
+// rehearse runs the default rehearsal over all pages.
+func (a *auditor) rehearse(start string) error {
+	r := &useragent.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress}
+	for _, v := range a.Project.Audit.Visit {
+		r.Visit = append(r.Visit, a.absolute(v))
+	}
+	if start != "" && !slices.Contains(a.pages, start) {
+		a.pages = append([]string{start}, a.pages...)
+	}
+	r.Pages = a.pages
+	conditions := a.Conditions
+	if conditions == nil {
+		conditions = []useragent.Condition{useragent.Stalled}
+	}
+	r.Conditions = []useragent.Condition{useragent.Offline}
+	for _, c := range conditions {
+		if c.Name != "offline" {
+			r.Conditions = append(r.Conditions, c)
+		}
+	}
+	var err error
+	if a.ran, err = r.Run(a.ctx); err != nil {
+		return err
+	}
+	a.report.Rehearsal = a.ran
+	for _, v := range a.ran.Visits {
+		if v.Document != nil && a.documents[v.URL] == nil {
+			a.documents[v.URL] = v.Document
+		}
+	}
+	a.worker()
+	for _, p := range a.ran.Pages {
+		out := &PageReport{URL: a.local(p.URL), Title: p.Title, Under: map[string]*PageResult{}}
+		for name, o := range p.Under {
+			res := &PageResult{Outcome: o.Outcome, Status: o.Status, Title: o.Title, AnsweredBy: answeredBy(o.AnsweredBy), Missing: []string{}, MS: o.Elapsed.Milliseconds()}
+			for _, l := range o.Missing {
+				res.Missing = append(res.Missing, a.local(l.URL))
+			}
+			sort.Strings(res.Missing)
+			out.Under[name] = res
+		}
+		a.report.Pages = append(a.report.Pages, out)
+	}
+	return nil
+}
+
+// answeredBy shortens the source of an answer: our own caches go by what they are for.
+func answeredBy(source string) string {
+	name, ok := strings.CutPrefix(source, "cache ")
+	if !ok {
+		return source
+	}
+	if strings.HasPrefix(name, "tachyform ") {
+		if strings.HasSuffix(name, " pack") {
+			return "pack"
+		}
+		return "kept"
+	}
+	return source
+}
+
+func (a *auditor) worker() {
+	w := a.ran.Worker
+	if w == nil {
+		return
+	}
+	out := &WorkerReport{URL: a.local(w.Script), Scope: a.local(w.Scope), State: w.State, Caches: map[string][]string{}}
+	if w.Error != "" {
+		out.Error = &w.Error
+	}
+	for _, c := range a.ran.Caches {
+		out.Caches[c.Name] = []string{}
+		for _, e := range c.Entries {
+			out.Caches[c.Name] = append(out.Caches[c.Name], a.local(e.URL))
+		}
+	}
+	a.report.Worker = out
+}
+
+// sum orders the findings and counts them.
+func (a *auditor) sum() {
+	r := a.report
+	slices.SortStableFunc(r.Findings, func(x, y *Finding) int {
+		if d := rank(x.Weight) - rank(y.Weight); d != 0 {
+			return d
+		}
+		return orderOf(x.Code) - orderOf(y.Code)
+	})
+	for _, f := range r.Findings {
+		switch f.Weight {
+		case Blocker:
+			r.Summary.Blockers++
+		case Risk:
+			r.Summary.Risks++
+		default:
+			r.Summary.Polish++
+		}
+	}
+	r.Summary.Verdict = "ready"
+	if r.FailsOn(a.Project.Audit.FailOn) {
+		r.Summary.Verdict = "not ready"
+	}
+}
+
+// FailsOn says whether there is a finding at least as heavy as weight.
+func (r *Report) FailsOn(weight string) bool {
+	return slices.ContainsFunc(r.Findings, func(f *Finding) bool { return Heavier(f.Weight, weight) })
+}

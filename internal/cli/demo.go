@@ -1,0 +1,140 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	examples "tachyform/examples/skerry-line"
+	"tachyform/internal/audit"
+	"tachyform/internal/fit"
+	"tachyform/internal/page"
+	"tachyform/internal/problem"
+	"tachyform/internal/project"
+	"tachyform/internal/report"
+)
+
+func (a *app) demo() *cobra.Command {
+	var into string
+	c := &cobra.Command{
+		Use:   "demo",
+		Short: "Show the whole way on an example site, in a new temporary folder",
+	}
+	c.Flags().StringVar(&into, "into", "", "unpack into this empty or new `folder` instead")
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		dir, err := unpackDemo(into)
+		if err != nil {
+			return err
+		}
+		return a.runDemo(cmd.Context(), dir)
+	}
+	return c
+}
+
+// unpackDemo writes the example into a folder and gives its path.
+func unpackDemo(into string) (string, error) {
+	failed := func(err error) error {
+		return &problem.Problem{Kind: problem.Write, Where: into, What: "the example cannot be unpacked: " + err.Error(), Mend: "name a folder that can be written to with --into", Cause: err}
+	}
+	if into == "" {
+		dir, err := os.MkdirTemp("", "skerry-line-")
+		if err != nil {
+			return "", failed(err)
+		}
+		into = dir
+	} else if entries, err := os.ReadDir(into); err == nil && len(entries) > 0 {
+		return "", &problem.Problem{Kind: problem.Usage, Where: into, What: "the folder is not empty", Mend: "name an empty or new one"}
+	}
+	err := fs.WalkDir(examples.Plain, "plain", func(path string, e fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		rel, _ := filepath.Rel("plain", filepath.FromSlash(path))
+		target := filepath.Join(into, rel)
+		if e.IsDir() {
+			return os.MkdirAll(target, 0o755)
+		}
+		data, err := examples.Plain.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		return os.WriteFile(target, data, 0o644)
+	})
+	if err != nil {
+		return "", failed(err)
+	}
+	return into, nil
+}
+
+// runDemo goes the whole way: survey, audit, fit, rehearse, audit.
+func (a *app) runDemo(ctx context.Context, dir string) error {
+	step := func(n int, text string) { fmt.Fprint(a.out, report.Step(n, 5, text)) }
+	siteDir := filepath.Join(dir, "site")
+	open := func() (*opened, error) {
+		p, err := project.Load(filepath.Join(dir, project.FileName))
+		if err != nil {
+			return nil, err
+		}
+		f, err := openFolder(siteDir, p)
+		return &opened{p, "site", f, f}, err
+	}
+	o, err := open()
+	if err != nil {
+		return err
+	}
+	step(1, "survey: the site as it is")
+	g, err := page.BuildGraph(ctx, o.folder)
+	if err != nil {
+		return err
+	}
+	s := g.Survey()
+	s.Site = "site"
+	fmt.Fprint(a.out, report.Survey(s, a.width))
+
+	judge := func() (*audit.Report, error) {
+		in, err := a.input(o)
+		if err != nil {
+			return nil, err
+		}
+		return audit.Run(ctx, in)
+	}
+	step(2, "audit: would it install, does it work offline?")
+	before, err := judge()
+	if err != nil {
+		return err
+	}
+	fmt.Fprint(a.out, report.Audit(before, a.width))
+
+	step(3, "fit: manifest, icons, worker and head tags")
+	plan, err := fit.Prepare(ctx, o.project, o.folder)
+	if err != nil {
+		return err
+	}
+	if err := plan.Apply(ctx); err != nil {
+		return err
+	}
+	fmt.Fprint(a.out, report.Fit(plan, o.project, "site", a.width))
+	if o, err = open(); err != nil {
+		return err
+	}
+
+	after, err := judge()
+	if err != nil {
+		return err
+	}
+	step(4, "rehearse: every page offline and on a network that stalls")
+	fmt.Fprint(a.out, report.Rehearsal(after, a.width))
+
+	step(5, "audit: the fitted site")
+	fmt.Fprint(a.out, report.Audit(after, a.width))
+	html := filepath.Join(dir, "audit.html")
+	if err := writeReports([]string{"html=" + html}, after); err != nil {
+		return err
+	}
+	fmt.Fprint(a.out, report.DemoEnd(dir, html))
+	return nil
+}

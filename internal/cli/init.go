@@ -1,0 +1,201 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"charm.land/huh/v2"
+	"github.com/spf13/cobra"
+
+	"tachyform/internal/icon"
+	"tachyform/internal/manifest"
+	"tachyform/internal/page"
+	"tachyform/internal/problem"
+	"tachyform/internal/project"
+	"tachyform/internal/report"
+)
+
+func (a *app) initialise() *cobra.Command {
+	var d project.Draft
+	var force, quiet bool
+	c := &cobra.Command{
+		Use:   "init SITE",
+		Short: "Describe the app: writes a commented tachyform.yaml beside the site folder",
+		Args:  cobra.ExactArgs(1),
+	}
+	f := c.Flags()
+	f.StringVar(&d.Name, "name", "", "the app's full name (default: the first page's title)")
+	f.StringVar(&d.ShortName, "short-name", "", "the name under the icon")
+	f.StringVar(&d.Master, "master", "", "the master `picture` for icons: SVG, or PNG, JPEG, WebP from 512 px")
+	f.StringVar(&d.ThemeColor, "theme-color", "", "a CSS colour for the bar around the page")
+	f.StringVar(&d.BackgroundColor, "background-color", "", "a CSS colour shown while the app starts")
+	f.StringVar(&d.Origin, "origin", "", "where the site will live, such as https://skerry-line.example")
+	f.StringVar(&d.Address, "address", "/", "the path that the host mounts the site at")
+	f.BoolVar(&force, "replace", false, "replace a project file that is there")
+	f.BoolVar(&quiet, "no-questions", false, "ask nothing, even on a terminal")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if isURL(args[0]) {
+			return usagef("init describes a folder, not a live site")
+		}
+		dir := filepath.Clean(args[0])
+		file := filepath.Join(filepath.Dir(dir), project.FileName)
+		if abs, err := filepath.Abs(dir); err == nil && filepath.Dir(dir) == "." && filepath.Base(dir) == "." {
+			file = filepath.Join(filepath.Dir(abs), project.FileName)
+		}
+		if _, err := os.Stat(file); err == nil && !force {
+			return &problem.Problem{Kind: problem.Usage, Where: shortName(file), What: "there is a project file already", Mend: "edit it, or start over with --replace"}
+		}
+		for flag, colour := range map[string]string{"--theme-color": d.ThemeColor, "--background-color": d.BackgroundColor} {
+			if _, ok := manifest.ParseColour(colour); colour != "" && !ok {
+				return usagef("%s takes a CSS colour such as #0b4f6c, not %q", flag, colour)
+			}
+		}
+		if !strings.HasPrefix(d.Address, "/") {
+			return usagef("--address takes a path that starts with /, not %q", d.Address)
+		}
+		p := project.Default(dir)
+		p.Addr = strings.TrimSuffix(d.Address, "/") + "/"
+		p.Origin = d.Origin
+		p.Audit.Entry, p.Audit.Visit = p.Addr, []string{p.Addr}
+		folder, err := openFolder(dir, p)
+		if err != nil {
+			return err
+		}
+		if err := folder.CheckBuilt(); err != nil {
+			return err
+		}
+		g, err := page.BuildGraph(cmd.Context(), folder)
+		if err != nil {
+			return wrapRead(dir, err)
+		}
+		beside := filepath.Dir(file)
+		fillDraft(&d, g, dir, beside)
+		if a.terminal && !quiet {
+			if err := ask(&d); err != nil {
+				return err
+			}
+		}
+		if d.Master != "" {
+			if _, err := icon.LoadMaster(resolveMaster(beside, &d)); err != nil {
+				return err
+			}
+		}
+		if err := os.WriteFile(file, d.Text(), 0o644); err != nil {
+			return &problem.Problem{Kind: problem.Write, Where: file, What: "the project file cannot be written: " + err.Error(), Mend: "check that the folder can be written to", Cause: err}
+		}
+		fmt.Fprint(a.out, report.Drafted(d, shortName(file)))
+		return nil
+	}
+	return c
+}
+
+// resolveMaster finds the master from the working folder first, then beside the project file, and makes it relative to the latter.
+func resolveMaster(beside string, d *project.Draft) string {
+	path := d.Master
+	if _, err := os.Stat(path); err != nil && !filepath.IsAbs(path) {
+		path = filepath.Join(beside, d.Master)
+	}
+	if abs, err := filepath.Abs(path); err == nil {
+		if base, err := filepath.Abs(beside); err == nil {
+			if rel, err := filepath.Rel(base, abs); err == nil {
+				d.Master = filepath.ToSlash(rel)
+			}
+		}
+	}
+	return path
+}
+
+// fillDraft takes from the site what no option said.
+func fillDraft(d *project.Draft, g *page.Graph, dir, beside string) {
+	d.Site = filepath.ToSlash(filepath.Base(dir))
+	if abs, err := filepath.Abs(dir); err == nil {
+		d.Site = filepath.Base(abs)
+	}
+	d.Address = g.Folder.Address()
+	d.Entry = d.Address
+	doc := g.Pages[d.Entry]
+	if doc == nil && len(g.Pages) > 0 {
+		d.Entry = g.PagePaths()[0]
+		doc = g.Pages[d.Entry]
+	}
+	set := func(s *string, v string) {
+		if *s == "" {
+			*s = v
+		}
+	}
+	if d.Origin == "" {
+		d.Origin = canonicalOrigin(g.Folder)
+		d.OriginGuessed = d.Origin == ""
+	}
+	if doc != nil {
+		set(&d.Name, doc.Title)
+		set(&d.Lang, doc.Lang)
+		if t, ok := doc.Meta("theme-color"); ok {
+			if c, ok := manifest.ParseColour(t.Attr["content"]); ok {
+				set(&d.ThemeColor, manifest.ColourText(c))
+			}
+		}
+	}
+	set(&d.Name, filepath.Base(beside))
+	if d.ShortName == "" {
+		d.ShortName = d.Name
+		for _, sep := range []string{" – ", " — ", " | ", " - ", ": "} {
+			d.ShortName, _, _ = strings.Cut(d.ShortName, sep)
+		}
+		if r := []rune(d.ShortName); len(r) > 15 {
+			d.ShortName = strings.TrimSpace(string(r[:15]))
+			if i := strings.LastIndexByte(d.ShortName, ' '); i > 4 {
+				d.ShortName = d.ShortName[:i]
+			}
+		}
+	}
+	set(&d.ThemeColor, "#26425a")
+	if d.BackgroundColor == "" {
+		d.BackgroundColor, d.BackgroundGuessed = "#ffffff", true
+	}
+	keep := g.Survey().Keep
+	d.Include, d.LeaveOut, d.KeepWhy = keep.Include, keep.LeaveOut, keep.Why
+	for _, name := range []string{"offline.html", "offline/index.html"} {
+		if file := g.Folder.File(name); file != nil {
+			d.PageStandIn = g.Folder.PathOf(file)
+		}
+	}
+	if d.Master == "" {
+		for _, name := range []string{"mark.svg", "logo.svg", "icon.svg", "brand/mark.svg", "brand/logo.svg", "logo.png", "icon.png"} {
+			path := filepath.Join(beside, name)
+			if _, err := icon.LoadMaster(path); err == nil {
+				d.Master = name
+				break
+			}
+		}
+	}
+}
+
+// ask lets somebody at a terminal confirm or change what was found.
+func ask(d *project.Draft) error {
+	colour := func(s string) error {
+		if _, ok := manifest.ParseColour(s); !ok {
+			return fmt.Errorf("a CSS colour such as #0b4f6c")
+		}
+		return nil
+	}
+	form := huh.NewForm(huh.NewGroup(
+		huh.NewInput().Title("Name of the app").Value(&d.Name),
+		huh.NewInput().Title("Short name, under the icon").Value(&d.ShortName),
+		huh.NewInput().Title("Master picture for icons (empty for none yet)").Value(&d.Master).Validate(func(s string) error {
+			if s == "" {
+				return nil
+			}
+			_, err := icon.LoadMaster(s)
+			return err
+		}),
+		huh.NewInput().Title("Theme colour").Value(&d.ThemeColor).Validate(colour),
+		huh.NewInput().Title("Background colour while the app starts").Value(&d.BackgroundColor).Validate(colour),
+	))
+	if err := form.Run(); err != nil {
+		return usagef("nothing was written: %w", err)
+	}
+	return nil
+}

@@ -1,0 +1,227 @@
+package cli
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"tachyform/internal/audit"
+	"tachyform/internal/page"
+	"tachyform/internal/problem"
+	"tachyform/internal/report"
+	"tachyform/internal/useragent"
+)
+
+func (a *app) json(v any) error {
+	enc := json.NewEncoder(a.out)
+	enc.SetEscapeHTML(false)
+	enc.SetIndent("", "  ")
+	return enc.Encode(v)
+}
+
+func (a *app) survey() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "survey [SITE]",
+		Short: "Look at a site: pages, files, weight, what is broken, what is wired already",
+		Args:  cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.checkFormat(); err != nil {
+				return err
+			}
+			o, err := a.open(cmd.Context(), args)
+			if err != nil {
+				return err
+			}
+			if err := o.needFolder("survey"); err != nil {
+				return err
+			}
+			g, err := page.BuildGraph(cmd.Context(), o.folder)
+			if err != nil {
+				return wrapRead(o.name, err)
+			}
+			s := g.Survey()
+			s.Site = o.name
+			if a.format == "json" {
+				return a.json(s)
+			}
+			fmt.Fprint(a.out, report.Survey(s, a.width))
+			if o.project.Path == "" {
+				fmt.Fprint(a.out, report.Next("tachyform init "+o.name, "describes the app in tachyform.yaml"))
+			} else {
+				fmt.Fprint(a.out, report.Next("tachyform fit", "writes manifest, icons, worker and head tags"))
+			}
+			return nil
+		},
+	}
+	a.formatFlag(c)
+	return c
+}
+
+// conditionsFlag reads --under.
+func conditionsFlag(c *cobra.Command, standard string) func() ([]useragent.Condition, error) {
+	var names []string
+	c.Flags().StringSliceVar(&names, "under", strings.Split(standard, ","), "conditions of the network: offline, stalled, slow, flaky, online")
+	return func() ([]useragent.Condition, error) {
+		var list []useragent.Condition
+		for _, n := range names {
+			cond, ok := useragent.Conditions[n]
+			if !ok {
+				var known []string
+				for k := range useragent.Conditions {
+					known = append(known, k)
+				}
+				if near := problem.Nearest(n, known); near != "" {
+					return nil, usagef("there is no condition %q; did you mean %s?", n, near)
+				}
+				return nil, usagef("there is no condition %q: it is offline, stalled, slow, flaky or online", n)
+			}
+			list = append(list, cond)
+		}
+		return list, nil
+	}
+}
+
+func (a *app) rehearse() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "rehearse [SITE]",
+		Short: "Visit every page offline and on a stalled network, in a browser without a screen",
+		Long: `Rehearse opens the site in Tachyform's own user agent: first online, as a new
+visitor would, then every page again in each condition of the network. It runs
+the site's real service worker on a virtual clock, so waiting costs no time.`,
+		Args: cobra.MaximumNArgs(1),
+	}
+	a.formatFlag(c)
+	under := conditionsFlag(c, "offline,stalled")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if err := a.checkFormat(); err != nil {
+			return err
+		}
+		conditions, err := under()
+		if err != nil {
+			return err
+		}
+		o, err := a.open(cmd.Context(), args)
+		if err != nil {
+			return err
+		}
+		in, err := a.input(o)
+		if err != nil {
+			return err
+		}
+		in.Conditions = conditions
+		r, err := audit.Rehearse(cmd.Context(), in)
+		if err != nil {
+			return wrapRead(o.name, err)
+		}
+		if a.format == "json" {
+			return a.json(map[string]any{"schema": r.Schema, "site": r.Site, "origin": r.Origin, "entry": r.Entry, "worker": r.Worker, "pages": r.Pages})
+		}
+		fmt.Fprint(a.out, report.Rehearsal(r, a.width))
+		return nil
+	}
+	return c
+}
+
+func (a *app) audit() *cobra.Command {
+	var reports []string
+	var failOn string
+	c := &cobra.Command{
+		Use:   "audit [SITE]",
+		Short: "Judge the site for every kind of browser, with causes and mends",
+		Long: `Audit says for each kind of browser whether it would install the app, whether
+every page works offline and on a stalled network, and what stands in the way.
+It ends with status 1 when a finding is at or over the threshold (audit.fail_on).`,
+		Args: cobra.MaximumNArgs(1),
+	}
+	a.formatFlag(c)
+	under := conditionsFlag(c, "stalled")
+	c.Flags().StringArrayVar(&reports, "report", nil, "write a report as well, such as html=report.html (`KIND=FILE`; html or json)")
+	c.Flags().StringVar(&failOn, "fail-on", "", "the lightest weight that ends with status 1: blocker, risk or polish")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if err := a.checkFormat(); err != nil {
+			return err
+		}
+		conditions, err := under()
+		if err != nil {
+			return err
+		}
+		if err := checkReports(reports); err != nil {
+			return err
+		}
+		o, err := a.open(cmd.Context(), args)
+		if err != nil {
+			return err
+		}
+		if failOn != "" {
+			if failOn != audit.Blocker && failOn != audit.Risk && failOn != audit.Polish {
+				return usagef("--fail-on takes blocker, risk or polish, not %q", failOn)
+			}
+			o.project.Audit.FailOn = failOn
+		}
+		in, err := a.input(o)
+		if err != nil {
+			return err
+		}
+		in.Conditions = conditions
+		r, err := audit.Run(cmd.Context(), in)
+		if err != nil {
+			return wrapRead(o.name, err)
+		}
+		if err := writeReports(reports, r); err != nil {
+			return err
+		}
+		if a.format == "json" {
+			if err := a.json(r); err != nil {
+				return err
+			}
+		} else {
+			fmt.Fprint(a.out, report.Audit(r, a.width))
+			for _, spec := range reports {
+				_, file, _ := strings.Cut(spec, "=")
+				fmt.Fprintf(a.out, "\n  report   %s\n", file)
+			}
+		}
+		if r.FailsOn(o.project.Audit.FailOn) {
+			return findings
+		}
+		return nil
+	}
+	return c
+}
+
+func checkReports(specs []string) error {
+	for _, spec := range specs {
+		kind, file, ok := strings.Cut(spec, "=")
+		if !ok || file == "" || kind != "html" && kind != "json" {
+			return usagef("--report takes html=FILE or json=FILE, not %q", spec)
+		}
+	}
+	return nil
+}
+
+func writeReports(specs []string, r *audit.Report) error {
+	for _, spec := range specs {
+		kind, file, _ := strings.Cut(spec, "=")
+		var content []byte
+		var err error
+		if kind == "html" {
+			content, err = report.HTML(r)
+		} else {
+			content, err = json.MarshalIndent(r, "", "  ")
+			content = append(content, '\n')
+		}
+		if err == nil {
+			if err = os.MkdirAll(filepath.Dir(file), 0o755); err == nil {
+				err = os.WriteFile(file, content, 0o644)
+			}
+		}
+		if err != nil {
+			return &problem.Problem{Kind: problem.Write, Where: file, What: "the report cannot be written: " + err.Error(), Mend: "name a file in a folder that can be written to", Cause: err}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,207 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/audit"
+	"tachyform/internal/page"
+	"tachyform/internal/problem"
+	"tachyform/internal/project"
+	"tachyform/internal/site"
+)
+
+// opened is a site that a command works on.
+type opened struct {
+	project *project.Project
+	name    string // as people call it
+	host    site.Host
+	folder  *site.Folder // nil for a live site
+}
+
+// load finds the project file and the site that the argument or the file names.
+func (a *app) load(args []string) (*project.Project, string, error) {
+	arg := ""
+	if len(args) > 0 {
+		arg = args[0]
+	}
+	path := a.project
+	if path == "" {
+		path = project.Find(".")
+		if arg != "" && !isURL(arg) {
+			if beside := project.Find(filepath.Dir(filepath.Clean(arg))); beside != "" && (path == "" || !sitsAt(path, arg)) {
+				path = beside
+			}
+		}
+	}
+	if path == "" {
+		if arg == "" {
+			return nil, "", &problem.Problem{Kind: problem.Usage, What: "there is no site to work on: no folder was named, and there is no " + project.FileName + " here or above",
+				Mend: "name the folder that your build makes, such as: tachyform survey dist"}
+		}
+		p := project.Default(arg)
+		return p, arg, nil
+	}
+	p, err := project.Load(path)
+	if err != nil {
+		return nil, "", err
+	}
+	if arg != "" {
+		return p, arg, nil
+	}
+	dir := p.SiteDir()
+	if dir == "" {
+		return nil, "", &problem.Problem{Kind: problem.Usage, Where: path, What: "the key site is missing", Mend: "add it, such as site: dist, or name the folder on the command line"}
+	}
+	return p, dir, nil
+}
+
+// sitsAt says whether the project file at path describes the site folder dir.
+func sitsAt(path, dir string) bool {
+	p, err := project.Load(path)
+	if err != nil {
+		return true // its mistakes are reported when it is loaded
+	}
+	a, err1 := filepath.Abs(p.SiteDir())
+	b, err2 := filepath.Abs(dir)
+	return err1 == nil && err2 == nil && a == b
+}
+
+func isURL(s string) bool { return strings.HasPrefix(s, "http://") || strings.HasPrefix(s, "https://") }
+
+// open loads the project and opens its site.
+func (a *app) open(ctx context.Context, args []string) (*opened, error) {
+	p, name, err := a.load(args)
+	if err != nil {
+		return nil, err
+	}
+	if isURL(name) {
+		return openLive(p, name)
+	}
+	f, err := openFolder(name, p)
+	if err != nil {
+		return nil, err
+	}
+	if err := f.CheckBuilt(); err != nil {
+		return nil, err
+	}
+	if p.Origin == "" {
+		if origin := canonicalOrigin(f); origin != "" && origin != f.Origin() {
+			p.Origin = origin
+			if f, err = openFolder(name, p); err != nil {
+				return nil, err
+			}
+		}
+	}
+	if f.FileAt(p.Audit.Entry) == nil && p.Audit.Entry == p.Addr {
+		// Without an index page the first page by name is the way in.
+		for _, file := range f.Files() {
+			if strings.HasSuffix(file.Path, ".html") {
+				p.Audit.Entry = f.PathOf(file)
+				p.Audit.Visit = []string{p.Audit.Entry}
+				break
+			}
+		}
+	}
+	return &opened{p, shortName(name), f, f}, ctx.Err()
+}
+
+// shortName gives a path relative to the working folder where that is shorter.
+func shortName(path string) string {
+	wd, err := os.Getwd()
+	if err != nil {
+		return path
+	}
+	abs, err := filepath.Abs(path)
+	if err != nil {
+		return path
+	}
+	if rel, err := filepath.Rel(wd, abs); err == nil && len(rel) < len(path) && !strings.HasPrefix(rel, "..") {
+		return rel
+	}
+	return path
+}
+
+func openFolder(dir string, p *project.Project) (*site.Folder, error) {
+	origin := p.Origin
+	if origin == "" {
+		origin = "https://site.example"
+	}
+	return site.OpenFolder(dir, origin, p.Addr, p.Host)
+}
+
+func openLive(p *project.Project, name string) (*opened, error) {
+	u, err := weburl.Parse(name)
+	if err != nil {
+		return nil, usagef("%q is not a URL", name)
+	}
+	p.Origin = u.Protocol() + "//" + u.Host()
+	if p.Path == "" {
+		p.Audit.Entry = u.Pathname() + u.Search()
+		p.Audit.Visit = []string{p.Audit.Entry}
+	}
+	return &opened{project: p, name: name, host: site.NewLive(p.Origin)}, nil
+}
+
+// canonicalOrigin reads the origin from the first page's canonical link.
+func canonicalOrigin(f *site.Folder) string {
+	file := f.File("index.html")
+	if file == nil {
+		return ""
+	}
+	text, err := file.Bytes()
+	if err != nil {
+		return ""
+	}
+	if t, ok := page.ParseDocument("https://site.example/", "", text).Link("canonical"); ok {
+		if u, err := weburl.Parse(t.Attr["href"]); err == nil && (u.Scheme() == "https" || u.Scheme() == "http") {
+			return u.Protocol() + "//" + u.Host()
+		}
+	}
+	return ""
+}
+
+// needFolder refuses live sites for commands that read or write files.
+func (o *opened) needFolder(command string) error {
+	if o.folder == nil {
+		return usagef("%s works on a folder, not on a live site", command)
+	}
+	return nil
+}
+
+// input is what the audit and the rehearsal take.
+func (a *app) input(o *opened) (audit.Input, error) {
+	others, err := audit.HostsOf(o.project, func(dir string) string {
+		if filepath.IsAbs(dir) {
+			return dir
+		}
+		return filepath.Join(o.project.Dir, dir)
+	})
+	in := audit.Input{Project: o.project, Name: o.name, Host: o.host, Folder: o.folder, Others: others}
+	if a.progress {
+		in.Progress = func(done, all int) {
+			if done == all {
+				fmt.Fprint(a.err, "\r\x1b[K")
+			} else if done%10 == 0 {
+				fmt.Fprintf(a.err, "\rrehearsing page %d of %d", done, all)
+			}
+		}
+	}
+	return in, err
+}
+
+// wrapRead makes an error of reading a site a problem with a place.
+func wrapRead(where string, err error) error {
+	var p *problem.Problem
+	var l problem.List
+	if err == nil || errors.As(err, &p) || errors.As(err, &l) || errors.Is(err, context.Canceled) {
+		return err
+	}
+	return &problem.Problem{Kind: problem.Read, Where: where, What: err.Error(), Cause: err}
+}

@@ -1,0 +1,129 @@
+package cli
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"tachyform/internal/fit"
+	"tachyform/internal/manifest"
+	"tachyform/internal/problem"
+	"tachyform/internal/project"
+	"tachyform/internal/report"
+)
+
+func (a *app) schema() *cobra.Command {
+	return &cobra.Command{
+		Use:   "schema",
+		Short: "Print the JSON Schema of tachyform.yaml, for editors",
+		RunE: func(*cobra.Command, []string) error {
+			return a.json(project.Schema())
+		},
+	}
+}
+
+func (a *app) manifest() *cobra.Command {
+	var process, manifestURL, documentURL, as string
+	var lines bool
+	c := &cobra.Command{
+		Use:   "manifest [SITE]",
+		Short: "Print the manifest that fit would write, or what browsers make of one",
+		Args:  cobra.MaximumNArgs(1),
+	}
+	a.formatFlag(c)
+	c.Flags().StringVar(&process, "process", "", "read this `file` as a browser would (- for standard input)")
+	c.Flags().StringVar(&manifestURL, "manifest-url", "https://site.example/site.webmanifest", "the address the manifest was fetched from")
+	c.Flags().StringVar(&documentURL, "document-url", "https://site.example/", "the address of the page that links to it")
+	c.Flags().StringVar(&as, "as", "standard", "whose reading to follow: standard, chromium or firefox")
+	c.Flags().BoolVar(&lines, "jsonl", false, "the file holds one manifest a line, as JSON with id, manifestText, manifestURL and documentURL")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if err := a.checkFormat(); err != nil {
+			return err
+		}
+		if as != "standard" && as != "chromium" && as != "firefox" {
+			return usagef("--as takes standard, chromium or firefox, not %q", as)
+		}
+		if process != "" {
+			return a.processManifest(process, manifestURL, documentURL, manifest.As(as), lines)
+		}
+		o, err := a.open(cmd.Context(), args)
+		if err != nil {
+			return err
+		}
+		if err := o.needFolder("manifest"); err != nil {
+			return err
+		}
+		plan, err := fit.Prepare(cmd.Context(), o.project, o.folder)
+		if err != nil {
+			return wrapRead(o.name, err)
+		}
+		text, err := plan.View.FileAt(fit.ManifestPath(o.project)).Bytes()
+		if err != nil {
+			return wrapRead(o.name, err)
+		}
+		_, err = a.out.Write(text)
+		return err
+	}
+	return c
+}
+
+// issueJSON is how a manifest's issue is printed.
+type issueJSON struct {
+	Code   string `json:"code"`
+	Member string `json:"member"`
+	Line   int    `json:"line"`
+	Column int    `json:"column"`
+	What   string `json:"what"`
+	Mend   string `json:"mend"`
+}
+
+func issuesJSON(list []manifest.Issue) []issueJSON {
+	out := []issueJSON{}
+	for _, i := range list {
+		out = append(out, issueJSON(i))
+	}
+	return out
+}
+
+func (a *app) processManifest(file, manifestURL, documentURL string, as manifest.As, lines bool) error {
+	in := a.in
+	if file != "-" {
+		f, err := os.Open(file)
+		if err != nil {
+			return &problem.Problem{Kind: problem.Read, Where: file, What: "the manifest cannot be read: " + err.Error(), Cause: err}
+		}
+		defer f.Close()
+		in = f
+	}
+	if !lines {
+		text, err := io.ReadAll(in)
+		if err != nil {
+			return wrapRead(file, err)
+		}
+		p, issues := manifest.Process(text, manifestURL, documentURL, as)
+		if a.format == "json" {
+			return a.json(map[string]any{"processed": p, "findings": issuesJSON(issues)})
+		}
+		fmt.Fprint(a.out, report.Manifest(p, issues, file, a.width))
+		return nil
+	}
+	scanner := bufio.NewScanner(in)
+	scanner.Buffer(nil, 64<<20)
+	enc := json.NewEncoder(a.out)
+	enc.SetEscapeHTML(false)
+	for n := 1; scanner.Scan(); n++ {
+		var item struct{ ID, ManifestText, ManifestURL, DocumentURL string }
+		if err := json.Unmarshal(scanner.Bytes(), &item); err != nil {
+			return &problem.Problem{Kind: problem.Read, Where: fmt.Sprintf("%s:%d", file, n), What: "this line is not JSON: " + err.Error()}
+		}
+		p, issues := manifest.Process([]byte(item.ManifestText), item.ManifestURL, item.DocumentURL, as)
+		if err := enc.Encode(map[string]any{"id": item.ID, "processed": p, "findings": issuesJSON(issues)}); err != nil {
+			return err
+		}
+	}
+	return wrapRead(file, scanner.Err())
+}

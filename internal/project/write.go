@@ -1,0 +1,124 @@
+package project
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Draft is what a new project file is made from.
+type Draft struct {
+	Site, Origin, Address            string
+	Name, ShortName, Lang            string
+	ThemeColor, BackgroundColor      string
+	Master                           string
+	Include, LeaveOut                []string
+	KeepWhy                          string
+	PageStandIn                      string
+	Entry                            string
+	OriginGuessed, BackgroundGuessed bool
+}
+
+// yamlText writes a text as a YAML scalar, quoted where it has to be.
+func yamlText(s string) string {
+	plain := s != "" && !strings.ContainsAny(s, "#:{}[],&*!|>'\"%@`\\\n\t") && s == strings.TrimSpace(s) && !strings.HasPrefix(s, "-") && !strings.HasPrefix(s, "?")
+	switch strings.ToLower(s) {
+	case "true", "false", "yes", "no", "null", "~", "on", "off", "y", "n":
+		plain = false
+	}
+	if plain && (s[0] < '0' || s[0] > '9') && s[0] != '.' && s[0] != '+' {
+		return s
+	}
+	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`, "\n", `\n`, "\t", `\t`).Replace(s) + `"`
+}
+
+// Text writes the draft as a commented project file.
+func (d Draft) Text() []byte {
+	var b strings.Builder
+	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
+	member := func(key, value, comment string) {
+		if value == "" {
+			return
+		}
+		text := fmt.Sprintf("  %s: %s", key, yamlText(value))
+		if comment != "" {
+			text = fmt.Sprintf("%-44s # %s", text, comment)
+		}
+		line("%s", text)
+	}
+	line("# What Tachyform makes of this site. Run `tachyform fit` after each build.")
+	line("# Every key: tachyform schema")
+	line("")
+	line("site: %-30s # the folder as it is deployed", yamlText(d.Site))
+	if d.OriginGuessed {
+		line("# origin: https://skerry-line.example  # where the site lives; name it before you audit for release")
+	} else {
+		line("origin: %s", yamlText(d.Origin))
+	}
+	if d.Address != "/" && d.Address != "" {
+		line("address: %s", yamlText(d.Address))
+	}
+	line("")
+	line("app:                                 # members of the web app manifest")
+	member("name", d.Name, "")
+	member("short_name", d.ShortName, "under the icon; about 12 letters fit")
+	if d.Lang != "" {
+		member("lang", d.Lang, "")
+	}
+	member("start_url", d.Entry, "")
+	member("display", "standalone", "a window of its own")
+	member("theme_color", d.ThemeColor, "the bar around the page")
+	comment := "behind the icon while the app starts"
+	if d.BackgroundGuessed {
+		comment = "while the app starts; best the page's own"
+	}
+	member("background_color", d.BackgroundColor, comment)
+	line("")
+	if d.Master == "" {
+		line("# icons:")
+		line("#   master: brand/mark.svg           # SVG, or PNG, JPEG, WebP of at least 512 px")
+	} else {
+		line("icons:")
+		member("master", d.Master, "SVG, or PNG, JPEG, WebP from 512 px")
+		if d.ThemeColor != "" {
+			member("backdrop", d.ThemeColor, "behind icons that may not be transparent")
+		}
+	}
+	line("")
+	line("worker:")
+	line("  pack:                              # kept when the worker is installed: %s", orText(d.KeepWhy, "the pages and what they need"))
+	line("    include:")
+	for _, p := range d.Include {
+		line("      - %s", yamlText(p))
+	}
+	if len(d.LeaveOut) > 0 {
+		line("    leave_out:")
+		for _, p := range d.LeaveOut {
+			line("      - %s", yamlText(p))
+		}
+	}
+	line("    budget: 5 MB")
+	line("  rules:                             # for all else, the first that matches decides")
+	line("    - match: \"%s*\"", orText(d.Address, "/"))
+	line("      destination: document          # pages that are not in the pack")
+	line("      answer: network-first          # kept as they are visited")
+	line("      patience: 3s                   # then the kept copy, or the stand-in")
+	if d.PageStandIn != "" {
+		line("  stand_ins:")
+		line("    page: %-28s # shown when a page cannot be had", yamlText(d.PageStandIn))
+	} else {
+		line("  # stand_ins:")
+		line("  #   page: /offline.html            # shown when a page cannot be had")
+	}
+	line("  takeover: ask                      # a new release waits until its visitor agrees")
+	line("")
+	line("audit:")
+	line("  fail_on: risk")
+	return []byte(b.String())
+}
+
+func orText(s, otherwise string) string {
+	if s == "" {
+		return otherwise
+	}
+	return s
+}

@@ -1,0 +1,292 @@
+package report
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+
+	"tachyform/internal/audit"
+	"tachyform/internal/project"
+	"tachyform/internal/useragent"
+)
+
+// outcomeOrder has the outcomes from worst to best.
+var outcomeOrder = []string{useragent.Stuck, useragent.Lost, useragent.Partial, useragent.StandIn, useragent.Whole}
+
+func outcomeStyle(o string) lipgloss.Style {
+	switch o {
+	case useragent.Whole:
+		return green
+	case useragent.Lost, useragent.Stuck:
+		return red
+	}
+	return yellow
+}
+
+// conditionsOf lists the conditions of a report, offline first.
+func conditionsOf(pages []*audit.PageReport) []string {
+	seen := map[string]bool{}
+	for _, p := range pages {
+		for c := range p.Under {
+			seen[c] = true
+		}
+	}
+	var list []string
+	for _, c := range []string{"offline", "stalled", "slow", "flaky", "online"} {
+		if seen[c] {
+			list = append(list, c)
+		}
+	}
+	return list
+}
+
+// worst is the worst outcome of a page, as a rank from 0.
+func worst(p *audit.PageReport) int {
+	w := len(outcomeOrder)
+	for _, r := range p.Under {
+		w = min(w, slices.Index(outcomeOrder, r.Outcome))
+	}
+	return w
+}
+
+// pageTable shows at most most pages, worst first.
+func pageTable(b *strings.Builder, pages []*audit.PageReport, width, most int) {
+	conditions := conditionsOf(pages)
+	list := slices.Clone(pages)
+	slices.SortStableFunc(list, func(x, y *audit.PageReport) int { return worst(x) - worst(y) })
+	column := 11
+	first := width - 4 - column*len(conditions) - 14
+	longest := 4
+	for _, p := range list[:min(most, len(list))] {
+		longest = max(longest, textWidth(p.URL))
+	}
+	first = min(first, longest+2)
+	fmt.Fprintf(b, "  %s", faint.Render(pad("page", first)))
+	for _, c := range conditions {
+		b.WriteString(faint.Render(pad(c, column)))
+	}
+	b.WriteString(faint.Render("answered by") + "\n")
+	for _, p := range list[:min(most, len(list))] {
+		fmt.Fprintf(b, "  %s", pad(fitTo(safe(p.URL), first-1), first))
+		by := ""
+		for _, c := range conditions {
+			r := p.Under[c]
+			if r == nil {
+				b.WriteString(pad("", column))
+				continue
+			}
+			b.WriteString(pad(outcomeStyle(r.Outcome).Render(r.Outcome), column))
+			if by == "" {
+				by = r.AnsweredBy
+			}
+		}
+		b.WriteString(faint.Render(fitTo(safe(by), 14)) + "\n")
+		var missing []string
+		for _, c := range conditions {
+			if r := p.Under[c]; r != nil {
+				for _, m := range r.Missing {
+					if !slices.Contains(missing, m) {
+						missing = append(missing, m)
+					}
+				}
+			}
+		}
+		for _, m := range missing[:min(3, len(missing))] {
+			fmt.Fprintf(b, "    %s %s\n", yellow.Render("missing"), fitTo(safe(m), width-14))
+		}
+		if n := len(missing) - 3; n > 0 {
+			fmt.Fprintf(b, "    and %d more missing\n", n)
+		}
+	}
+	if n := len(list) - most; n > 0 {
+		fmt.Fprintf(b, "  %s\n", faint.Render(fmt.Sprintf("and %d more, none worse than these", n)))
+	}
+}
+
+// tally counts the outcomes under each condition.
+func tally(b *strings.Builder, pages []*audit.PageReport) {
+	for _, c := range conditionsOf(pages) {
+		n := map[string]int{}
+		for _, p := range pages {
+			if r := p.Under[c]; r != nil {
+				n[r.Outcome]++
+			}
+		}
+		var parts []string
+		for _, o := range slices.Backward(outcomeOrder) {
+			if n[o] > 0 {
+				parts = append(parts, outcomeStyle(o).Render(fmt.Sprintf("%d %s", n[o], o)))
+			}
+		}
+		fmt.Fprintf(b, "  %s%s\n", pad(c, 9), strings.Join(parts, ", "))
+	}
+}
+
+func workerLine(b *strings.Builder, w *audit.WorkerReport, width int) {
+	if w == nil {
+		fmt.Fprintf(b, "  %s\n", yellow.Render("no page registers a service worker"))
+		return
+	}
+	style := green
+	if w.State != "activated" {
+		style = red
+	}
+	fmt.Fprintf(b, "  %s %s, scope %s\n", safe(w.URL), style.Render(w.State), safe(w.Scope))
+	if w.Error != nil {
+		fmt.Fprintf(b, "  %s\n", red.Render(wrap(safe(*w.Error), width-2, 2)))
+	}
+	names := make([]string, 0, len(w.Caches))
+	for n := range w.Caches {
+		names = append(names, n)
+	}
+	slices.Sort(names)
+	for _, n := range names {
+		fmt.Fprintf(b, "  %s %s\n", faint.Render("cache"), safe(n)+faint.Render("  "+count(len(w.Caches[n]), "entry", "entries")))
+	}
+}
+
+// Rehearsal shows what every page came to.
+func Rehearsal(r *audit.Report, width int) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s  %s\n\n", bold.Render(r.Site), count(len(r.Pages), "page", "pages"))
+	fmt.Fprintln(&b, bold.Render("WORKER AFTER THE FIRST VISITS"))
+	workerLine(&b, r.Worker, width)
+	fmt.Fprintf(&b, "\n%s\n", bold.Render("PAGES"))
+	pageTable(&b, r.Pages, width, 40)
+	b.WriteByte('\n')
+	tally(&b, r.Pages)
+	bad := 0
+	for _, p := range r.Pages {
+		if worst(p) < slices.Index(outcomeOrder, useragent.StandIn) {
+			bad++
+		}
+	}
+	if bad > 0 {
+		b.WriteString(Next("tachyform audit", "names the causes and the mends"))
+	} else {
+		b.WriteString(Next("tachyform audit", "judges the site for every kind of browser"))
+	}
+	return b.String()
+}
+
+func weightStyle(w string) lipgloss.Style {
+	switch w {
+	case audit.Blocker:
+		return red
+	case audit.Risk:
+		return yellow
+	}
+	return blue
+}
+
+// placeText writes a place as file:line:column, which editors and terminals can open, or as a URL.
+func placeText(w audit.Where) string {
+	if w.File == "" {
+		return w.URL
+	}
+	s := w.File
+	if w.Line > 0 {
+		s += fmt.Sprintf(":%d:%d", w.Line, w.Column)
+	}
+	return s
+}
+
+// Audit shows verdicts and findings.
+func Audit(r *audit.Report, width int) string {
+	var b strings.Builder
+	verdict := green.Bold(true).Render("READY")
+	if r.Summary.Verdict != "ready" {
+		verdict = red.Render("NOT READY")
+	}
+	var counts []string
+	for _, c := range []struct {
+		n         int
+		one, many string
+	}{{r.Summary.Blockers, "blocker", "blockers"}, {r.Summary.Risks, "risk", "risks"}, {r.Summary.Polish, "polish", "polish"}} {
+		if c.n > 0 {
+			counts = append(counts, count(c.n, c.one, c.many))
+		}
+	}
+	if len(counts) == 0 {
+		counts = []string{"no findings"}
+	}
+	fmt.Fprintf(&b, "%s  %s  %s\n", bold.Render(r.Site), verdict, strings.Join(counts, " · "))
+	if m := r.Manifest; m != nil && m.Processed.Name != "" {
+		fmt.Fprintf(&b, "%s\n", faint.Render(safe(m.Processed.Name)+" at "+r.Origin))
+	}
+	fmt.Fprintf(&b, "\n%s\n", bold.Render("INSTALLS ON"))
+	for _, t := range project.Targets {
+		v := r.Targets[t]
+		if v == nil {
+			continue
+		}
+		answer, why := green.Render("yes"), ""
+		if !v.Installable {
+			answer, why = red.Render("no "), strings.Join(v.Blockers, ", ")
+		} else {
+			why = howInstalled[t]
+		}
+		fmt.Fprintf(&b, "  %s%s  %s\n", pad(t, 19), answer, faint.Render(why))
+	}
+	if len(r.Pages) > 0 {
+		fmt.Fprintf(&b, "\n%s\n", bold.Render(fmt.Sprintf("%d PAGES", len(r.Pages))))
+		tally(&b, r.Pages)
+	}
+	for _, weight := range []string{audit.Blocker, audit.Risk, audit.Polish} {
+		var list []*audit.Finding
+		for _, f := range r.Findings {
+			if f.Weight == weight {
+				list = append(list, f)
+			}
+		}
+		if len(list) == 0 {
+			continue
+		}
+		title := map[string]string{audit.Blocker: "BLOCKERS", audit.Risk: "RISKS", audit.Polish: "POLISH"}[weight]
+		fmt.Fprintf(&b, "\n%s\n", weightStyle(weight).Bold(true).Render(title))
+		most := 100
+		if weight == audit.Polish {
+			most = 6
+		}
+		for i, f := range list[:min(most, len(list))] {
+			if i > 0 && weight == audit.Blocker {
+				b.WriteByte('\n')
+			}
+			finding(&b, f, width)
+		}
+		if n := len(list) - most; n > 0 {
+			fmt.Fprintf(&b, "  and %d more\n", n)
+		}
+	}
+	return b.String()
+}
+
+// howInstalled says what a person does to install, where a browser does not offer it by itself.
+var howInstalled = map[string]string{
+	"chromium-android": "offers to install",
+	"chromium-desktop": "offers to install, in the address bar",
+	"safari-ios":       "by hand: Share, Add to Home Screen; opens as an app",
+	"safari-macos":     "by hand: File, Add to Dock",
+	"firefox-android":  "by hand: menu, Add to Home screen; opens as an app",
+}
+
+func finding(b *strings.Builder, f *audit.Finding, width int) {
+	indent := "  "
+	fmt.Fprintf(b, "%s%s  %s\n", indent, weightStyle(f.Weight).Render(pad(f.Code, 15)), bold.Render(f.Title))
+	inner := strings.Repeat(" ", 4)
+	line := func(text string) {
+		fmt.Fprintf(b, "%s%s\n", inner, wrap(safe(text), width-4, 4))
+	}
+	if p := placeText(f.Where); p != "" {
+		fmt.Fprintf(b, "%s%s\n", inner, faint.Render(safe(p)))
+	}
+	if f.Evidence != "" {
+		line(f.Evidence)
+	}
+	if f.Weight == audit.Blocker {
+		fmt.Fprintf(b, "%s%s\n", inner, faint.Render(wrap(safe(f.Reason), width-4, 4)))
+	}
+	fmt.Fprintf(b, "%s%s%s\n", inner, blue.Render("→ "), wrap(safe(f.Mend), width-6, 6))
+}

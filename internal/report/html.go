@@ -1,0 +1,160 @@
+package report
+
+import (
+	"bytes"
+	_ "embed"
+	"fmt"
+	"html/template"
+	"slices"
+	"sort"
+	"strings"
+
+	"tachyform/internal/audit"
+	"tachyform/internal/project"
+)
+
+//go:embed report.html
+var htmlText string
+
+var htmlTemplate = template.Must(template.New("report").Funcs(template.FuncMap{
+	"place":   placeText,
+	"slug":    func(s string) string { return strings.ReplaceAll(s, " ", "-") },
+	"code":    slugCode,
+	"plural":  count,
+	"size":    size,
+	"install": func(t string) string { return howInstalled[t] },
+}).Parse(htmlText))
+
+func slugCode(s string) string { return strings.ReplaceAll(s, ".", "-") }
+
+type htmlView struct {
+	R          *audit.Report
+	Name       string
+	Colour     template.CSS
+	Targets    []htmlTarget
+	Conditions []string
+	Pages      []htmlPage
+	Groups     []htmlGroup
+	Caches     []htmlCache
+	Tallies    []htmlTally
+}
+
+type htmlTarget struct {
+	Name string
+	*audit.TargetVerdict
+}
+
+type htmlPage struct {
+	URL, Title string
+	Cells      []htmlCell
+	Worst      string
+	Open       bool
+}
+
+type htmlCell struct {
+	Condition string
+	*audit.PageResult
+}
+
+type htmlGroup struct {
+	Weight, Title string
+	Findings      []*audit.Finding
+}
+
+type htmlCache struct {
+	Name    string
+	Entries []htmlEntry
+	Bytes   int64
+	More    int
+}
+
+type htmlEntry struct {
+	URL   string
+	Bytes int64
+}
+
+type htmlTally struct {
+	Condition string
+	Parts     []htmlPart
+}
+
+type htmlPart struct {
+	Outcome string
+	Count   int
+	Share   template.CSS
+}
+
+// mostRows bounds the rows that a large site's report lists.
+const (
+	mostPageRows  = 1000
+	mostCacheRows = 200
+)
+
+// HTML gives the report as one self-contained page.
+func HTML(r *audit.Report) ([]byte, error) {
+	v := htmlView{R: r, Name: r.Site, Colour: "#0e6b74", Conditions: conditionsOf(r.Pages)}
+	if r.Manifest != nil && r.Manifest.Processed != nil && r.Manifest.Processed.Name != "" {
+		v.Name = r.Manifest.Processed.Name
+	}
+	for _, t := range project.Targets {
+		if x := r.Targets[t]; x != nil {
+			v.Targets = append(v.Targets, htmlTarget{t, x})
+		}
+	}
+	pages := slices.Clone(r.Pages)
+	slices.SortStableFunc(pages, func(a, b *audit.PageReport) int { return worst(a) - worst(b) })
+	for _, p := range pages[:min(len(pages), mostPageRows)] {
+		row := htmlPage{URL: p.URL, Title: p.Title, Worst: "whole"}
+		if w := worst(p); w < len(outcomeOrder) {
+			row.Worst = outcomeOrder[w]
+		}
+		for _, c := range v.Conditions {
+			row.Cells = append(row.Cells, htmlCell{c, p.Under[c]})
+		}
+		v.Pages = append(v.Pages, row)
+	}
+	for _, c := range v.Conditions {
+		t := htmlTally{Condition: c}
+		all := 0
+		n := map[string]int{}
+		for _, p := range r.Pages {
+			if x := p.Under[c]; x != nil {
+				n[x.Outcome]++
+				all++
+			}
+		}
+		for _, o := range slices.Backward(outcomeOrder) {
+			if n[o] > 0 {
+				t.Parts = append(t.Parts, htmlPart{o, n[o], template.CSS(fmt.Sprintf("%.2f%%", float64(n[o])*100/float64(all)))})
+			}
+		}
+		v.Tallies = append(v.Tallies, t)
+	}
+	for _, g := range []htmlGroup{{audit.Blocker, "Blockers", nil}, {audit.Risk, "Risks", nil}, {audit.Polish, "Polish", nil}} {
+		for _, f := range r.Findings {
+			if f.Weight == g.Weight {
+				g.Findings = append(g.Findings, f)
+			}
+		}
+		if len(g.Findings) > 0 {
+			v.Groups = append(v.Groups, g)
+		}
+	}
+	if r.Rehearsal != nil {
+		for _, c := range r.Rehearsal.Caches {
+			out := htmlCache{Name: c.Name}
+			for _, e := range c.Entries {
+				out.Entries = append(out.Entries, htmlEntry{strings.TrimPrefix(e.URL, r.Origin), e.Bytes})
+				out.Bytes += e.Bytes
+			}
+			sort.SliceStable(out.Entries, func(i, j int) bool { return out.Entries[i].Bytes > out.Entries[j].Bytes })
+			if n := len(out.Entries) - mostCacheRows; n > 0 {
+				out.More, out.Entries = n, out.Entries[:mostCacheRows]
+			}
+			v.Caches = append(v.Caches, out)
+		}
+	}
+	var b bytes.Buffer
+	err := htmlTemplate.Execute(&b, v)
+	return b.Bytes(), err
+}

@@ -1,0 +1,148 @@
+package report
+
+import (
+	"fmt"
+	"strings"
+
+	"tachyform/internal/fit"
+	"tachyform/internal/manifest"
+	"tachyform/internal/page"
+	"tachyform/internal/project"
+)
+
+// Survey shows what a look at the site found.
+func Survey(s *page.Survey, width int) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s  %s, %s, %s\n\n", bold.Render(s.Site), count(s.Pages, "page", "pages"), count(s.Files, "file", "files"), size(s.Bytes))
+	heading := func(text string) { fmt.Fprintln(&b, bold.Render(text)) }
+	heading("FILES")
+	for _, k := range s.Kinds {
+		fmt.Fprintf(&b, "  %s%s  %s\n", pad(k.Kind, 10), padLeft(fmt.Sprint(k.Files), 5), padLeft(size(k.Bytes), 8))
+	}
+	b.WriteByte('\n')
+	heading("HEAVIEST")
+	for _, f := range s.Heaviest {
+		fmt.Fprintf(&b, "  %s  %s\n", padLeft(size(f.Bytes), 8), fitTo(safe(f.URL), width-14))
+	}
+	b.WriteByte('\n')
+	heading("WIRED ALREADY")
+	wired := func(name string, n int, detail string) {
+		text := faint.Render("on no page")
+		switch {
+		case n == s.Pages:
+			text = green.Render("on every page")
+		case n > 0:
+			text = yellow.Render(fmt.Sprintf("on %d of %d pages", n, s.Pages))
+		}
+		fmt.Fprintf(&b, "  %s%s", pad(name, 17), text)
+		if detail != "" {
+			b.WriteString("  " + safe(detail))
+		}
+		b.WriteByte('\n')
+	}
+	wired("manifest", s.Wired.Manifest, s.Wired.URL)
+	wired("service worker", s.Wired.Worker, s.Wired.WorkerURL)
+	wired("theme colour", s.Wired.ThemeColor, "")
+	wired("icon", s.Wired.Icon, "")
+	wired("Apple touch icon", s.Wired.AppleIcon, "")
+	if len(s.Broken) > 0 {
+		b.WriteByte('\n')
+		heading("BROKEN")
+		for _, x := range s.Broken[:min(8, len(s.Broken))] {
+			places := ""
+			if x.Places > 1 {
+				places = fmt.Sprintf(" and %s more", count(x.Places-1, "place", "places"))
+			}
+			fmt.Fprintf(&b, "  %s is not there\n    %s\n", safe(x.URL), faint.Render(fmt.Sprintf("asked for by %s line %d%s", safe(x.From), x.Line, places)))
+		}
+		if n := len(s.Broken) - 8; n > 0 {
+			fmt.Fprintf(&b, "  and %d more\n", n)
+		}
+	}
+	if len(s.Others) > 0 {
+		b.WriteByte('\n')
+		heading("FROM OTHER ORIGINS")
+		for _, o := range s.Others[:min(8, len(s.Others))] {
+			fmt.Fprintf(&b, "  %s  %s\n", safe(o.Origin), faint.Render(count(o.Requests, "request", "requests")))
+		}
+	}
+	if len(s.Unlinked) > 0 {
+		b.WriteByte('\n')
+		heading("PAGES THAT NO PAGE LINKS TO")
+		fmt.Fprintf(&b, "  %s\n", wrap(safe(strings.Join(s.Unlinked[:min(8, len(s.Unlinked))], "  ")+more(len(s.Unlinked)-8)), width-2, 2))
+	}
+	for _, p := range s.Skipped {
+		fmt.Fprintf(&b, "\n  %s was passed over: it leads out of the folder or is no file\n", safe(p))
+	}
+	b.WriteByte('\n')
+	heading("WORTH KEEPING OFFLINE")
+	fmt.Fprintf(&b, "  %s, %s: %s\n", count(s.Keep.Files, "file", "files"), size(s.Keep.Bytes), s.Keep.Why)
+	fmt.Fprintf(&b, "  %s\n", faint.Render(wrap(safe(strings.Join(s.Keep.Include[:min(8, len(s.Keep.Include))], "  ")+more(len(s.Keep.Include)-8)), width-2, 2)))
+	return b.String()
+}
+
+// Fit tells what was written.
+func Fit(p *fit.Plan, pr *project.Project, name string, width int) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s → %s\n\n", bold.Render(safe(pr.App.Text("name"))), name)
+	if len(p.Changes) == 0 {
+		fmt.Fprintf(&b, "  Nothing to do: all %s are as they should be.\n", count(p.Same, "file", "files"))
+		return b.String()
+	}
+	byWhat := map[string]int{}
+	for _, c := range p.Changes {
+		byWhat[c.What]++
+	}
+	row := func(k, v string) { fmt.Fprintf(&b, "  %s %s\n", pad(k, 10), v) }
+	note := func(n int) string {
+		if n == 0 {
+			return faint.Render("as it was")
+		}
+		return "written"
+	}
+	row("pages", fmt.Sprintf("%d wired, %d as they were", byWhat["page"], p.Pages-byWhat["page"]))
+	row("manifest", fit.ManifestPath(pr)+"  "+note(byWhat["manifest"]))
+	if pr.Icons.Master != "" {
+		row("icons", fmt.Sprintf("%s  %d written", strings.TrimSuffix(pr.Icons.Folder, "/")+"/", byWhat["icon"]))
+	} else {
+		row("icons", yellow.Render("none: name a master picture under icons.master"))
+	}
+	if p.Worker != nil {
+		row("worker", fmt.Sprintf("%s  %s, keeps %s, %s", p.Worker.Script, note(byWhat["worker"]), count(len(p.Worker.Pack), "file", "files"), size(p.Worker.Bytes())))
+	}
+	b.WriteString(Next("tachyform rehearse", "visits every page offline · tachyform undo takes it back"))
+	return b.String()
+}
+
+// Manifest shows what a browser makes of a manifest.
+func Manifest(p *manifest.Processed, issues []manifest.Issue, file string, width int) string {
+	var b strings.Builder
+	row := func(k, v string) {
+		if v != "" {
+			fmt.Fprintf(&b, "  %s %s\n", pad(k, 17), fitTo(safe(v), width-20))
+		}
+	}
+	if p.Fatal {
+		fmt.Fprintf(&b, "%s\n", red.Render("Browsers throw this manifest away whole."))
+	} else {
+		fmt.Fprintf(&b, "%s\n\n", bold.Render("What a browser takes from "+file))
+		row("name", p.Name)
+		row("short_name", p.ShortName)
+		row("id", p.ID)
+		row("start_url", p.StartURL)
+		row("scope", p.Scope)
+		row("display", p.ShownDisplay)
+		row("theme_color", p.ThemeColor)
+		row("background_color", p.BackgroundColor)
+		for _, i := range p.Icons {
+			row("icon", strings.Join(i.Sizes, " ")+" "+strings.Join(i.Purpose, " ")+" "+i.Src)
+		}
+	}
+	for _, i := range issues {
+		fmt.Fprintf(&b, "\n  %s %s\n", yellow.Render(fmt.Sprintf("%s:%d:%d", file, i.Line, i.Column)), wrap(safe(i.What), width-4, 4))
+		if i.Mend != "" {
+			fmt.Fprintf(&b, "    %s\n", blue.Render("→ ")+wrap(safe(i.Mend), width-6, 6))
+		}
+	}
+	return b.String()
+}

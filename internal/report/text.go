@@ -1,0 +1,159 @@
+// Package report shows results to people: on a terminal and as HTML.
+package report
+
+import (
+	"fmt"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+
+	"tachyform/internal/problem"
+	"tachyform/internal/project"
+)
+
+var (
+	bold   = lipgloss.NewStyle().Bold(true)
+	faint  = lipgloss.NewStyle().Faint(true)
+	red    = lipgloss.NewStyle().Foreground(lipgloss.Red).Bold(true)
+	yellow = lipgloss.NewStyle().Foreground(lipgloss.Yellow)
+	green  = lipgloss.NewStyle().Foreground(lipgloss.Green)
+	blue   = lipgloss.NewStyle().Foreground(lipgloss.Cyan)
+)
+
+// safe removes what a terminal would take for commands from text that comes out of a site.
+func safe(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r < 0x20 || r >= 0x7f && r < 0xa0 || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069 {
+			return ' '
+		}
+		return r
+	}, s)
+}
+
+func textWidth(s string) int { return lipgloss.Width(s) }
+
+// fitTo shortens a text to a width, keeping its beginning and end.
+func fitTo(s string, width int) string {
+	r := []rune(s)
+	if textWidth(s) <= width || width < 4 {
+		return s
+	}
+	head := (width - 1) * 2 / 3
+	tail := width - 1 - head
+	if tail >= len(r) || head >= len(r) {
+		return s
+	}
+	return string(r[:head]) + "…" + string(r[len(r)-tail:])
+}
+
+func pad(s string, width int) string {
+	if n := width - textWidth(s); n > 0 {
+		return s + strings.Repeat(" ", n)
+	}
+	return s
+}
+
+func padLeft(s string, width int) string {
+	if n := width - textWidth(s); n > 0 {
+		return strings.Repeat(" ", n) + s
+	}
+	return s
+}
+
+// wrap breaks a text into lines of at most width, each after the first with an indent before it.
+func wrap(s string, width, indent int) string {
+	var lines []string
+	line := ""
+	for _, w := range strings.Fields(s) {
+		if line != "" && textWidth(line)+1+textWidth(w) > width {
+			lines = append(lines, line)
+			line = ""
+		}
+		if line != "" {
+			line += " "
+		}
+		line += w
+	}
+	return strings.Join(append(lines, line), "\n"+strings.Repeat(" ", indent))
+}
+
+func size(n int64) string { return project.Size(n).String() }
+
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+// Next is a line that names the command to go on with.
+func Next(command, does string) string {
+	return fmt.Sprintf("\n  %s  %s  %s\n", faint.Render("next"), bold.Render(command), faint.Render(does))
+}
+
+// Problem shows an error: what, where, and how to mend it.
+func Problem(p *problem.Problem, width int) string {
+	var b strings.Builder
+	b.WriteString(red.Render("✗") + " " + wrap(safe(capital(p.What)), width-2, 2))
+	if p.Where != "" {
+		b.WriteString("\n  " + faint.Render("at ") + safe(p.Where))
+	}
+	if p.Mend != "" {
+		b.WriteString("\n  " + blue.Render("→ ") + wrap(safe(p.Mend), width-4, 4))
+	}
+	return b.String()
+}
+
+func capital(s string) string {
+	r := []rune(s)
+	if len(r) == 0 || len(r) > 1 && strings.HasPrefix(s, "http") {
+		return s
+	}
+	// Names of keys and files keep their case.
+	first, _, _ := strings.Cut(s, " ")
+	if strings.ContainsAny(first, "._/<\"") {
+		return s
+	}
+	return strings.ToUpper(string(r[0])) + string(r[1:])
+}
+
+// Drafted tells what init wrote.
+func Drafted(d project.Draft, file string) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s written for %s\n\n", bold.Render(file), d.Site)
+	row := func(k, v string) { fmt.Fprintf(&b, "  %s %s\n", pad(k, 10), safe(v)) }
+	row("name", d.Name+" ("+d.ShortName+")")
+	row("colours", d.ThemeColor+", "+d.BackgroundColor+" while it starts")
+	if d.Master == "" {
+		row("icons", "none yet: name a master picture under icons.master")
+	} else {
+		row("icons", "from "+d.Master)
+	}
+	row("pack", strings.Join(d.Include[:min(3, len(d.Include))], "  ")+more(len(d.Include)-3))
+	if d.PageStandIn == "" {
+		row("stand-in", "none yet: a page of your own, named under worker.stand_ins.page")
+	} else {
+		row("stand-in", d.PageStandIn)
+	}
+	b.WriteString(Next("tachyform fit", "writes all of it into the site; undo takes it back"))
+	return b.String()
+}
+
+func more(n int) string {
+	if n <= 0 {
+		return ""
+	}
+	return fmt.Sprintf("  and %d more", n)
+}
+
+// Step is the heading of one step of several.
+func Step(n, of int, text string) string {
+	title := fmt.Sprintf(" %d/%d  %s ", n, of, text)
+	return fmt.Sprintf("\n%s%s\n\n", blue.Bold(true).Render("──"+title), blue.Render(strings.Repeat("─", max(0, 76-textWidth(title)))))
+}
+
+// DemoEnd tells where the example lies and what to try next.
+func DemoEnd(dir, html string) string {
+	return fmt.Sprintf("\n  %s   %s\n  %s   %s\n\n  %s\n", faint.Render("folder"), dir, faint.Render("report"), html,
+		"Try next:  cd "+dir+" && tachyform serve")
+}
