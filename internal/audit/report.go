@@ -40,6 +40,8 @@ type Report struct {
 	Findings []*Finding                `json:"findings"`
 	Summary  Summary                   `json:"summary"`
 
+	// Name is the app's name in the project file.
+	Name string `json:"-"`
 	// Rehearsal and Graph hold what the report was made from.
 	Rehearsal *useragent.Result `json:"-"`
 	Graph     *page.Graph       `json:"-"`

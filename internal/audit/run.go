@@ -46,7 +46,7 @@ type auditor struct {
 // Run judges a site.
 func Run(ctx context.Context, in Input) (*Report, error) {
 	a := &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}}
-	a.report = &Report{Schema: "tachyform.audit/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}}
+	a.report = &Report{Schema: "tachyform.audit/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}, Name: in.Project.App.Text("name")}
 	for _, t := range in.Project.Audit.Targets {
 		a.report.Targets[t] = &TargetVerdict{Installable: true, Blockers: []string{}}
 	}
@@ -165,6 +165,9 @@ func (a *auditor) findPages(code string, urls []string, line, column int, what s
 		return
 	}
 	evidence := what
+	if evidence == "" {
+		evidence = a.local(urls[0])
+	}
 	if len(urls) > 1 {
 		var names []string
 		for _, u := range urls[:min(len(urls), 4)] {

@@ -28,11 +28,13 @@ const (
 
 type journal struct {
 	State   string         `json:"state"`
-	Site    string         `json:"site"` // absolute
+	// Site is relative to the folder that the state folder lies in, so that a project can be moved.
+	Site    string         `json:"site"`
 	Entries []journalEntry `json:"entries"`
 	// Folders were made for the entries, outermost first; undo removes those that are empty.
 	Folders []string `json:"folders,omitempty"`
 	dir     string
+	root    string // the site's folder
 }
 
 type journalEntry struct {
@@ -86,7 +88,10 @@ func journals(state string) ([]*journal, error) {
 			return nil, err
 		}
 		j := &journal{dir: dir}
-		if err := json.Unmarshal(text, j); err != nil {
+		if err = json.Unmarshal(text, j); err == nil {
+			j.root, err = filepath.Abs(filepath.Join(filepath.Dir(state), filepath.FromSlash(j.Site)))
+		}
+		if err != nil {
 			return nil, &problem.Problem{Kind: problem.Read, Where: dir, What: "the journal cannot be read: " + err.Error(), Mend: "restore the site from its build and remove this folder", Cause: err}
 		}
 		list = append(list, j)
@@ -110,7 +115,15 @@ func begin(state, site string, changes []Change) (*journal, error) {
 		number++
 	}
 	final := filepath.Join(journalsDir(state), fmt.Sprintf("%06d", number))
-	j := &journal{State: applying, Site: absolute, dir: final + ".part"}
+	base, err := filepath.Abs(filepath.Dir(state))
+	if err != nil {
+		return nil, err
+	}
+	rel, err := filepath.Rel(base, absolute)
+	if err != nil {
+		return nil, err
+	}
+	j := &journal{State: applying, Site: filepath.ToSlash(rel), root: absolute, dir: final + ".part"}
 	for _, sub := range []string{"old", "new"} {
 		if err := os.MkdirAll(filepath.Join(j.dir, sub), 0o755); err != nil {
 			return nil, err
@@ -157,7 +170,7 @@ func begin(state, site string, changes []Change) (*journal, error) {
 func (j *journal) old(i int) string { return filepath.Join(j.dir, "old", fmt.Sprint(i)) }
 func (j *journal) new(i int) string { return filepath.Join(j.dir, "new", fmt.Sprint(i)) }
 func (j *journal) target(e journalEntry) string {
-	return filepath.Join(j.Site, filepath.FromSlash(e.Path))
+	return filepath.Join(j.root, filepath.FromSlash(e.Path))
 }
 
 func (j *journal) save() error {
@@ -171,7 +184,7 @@ func (j *journal) save() error {
 // forward brings every file to its new content. Running it again after a crash goes on where it stopped.
 func (j *journal) forward() error {
 	for _, f := range j.Folders {
-		if err := os.MkdirAll(filepath.Join(j.Site, filepath.FromSlash(f)), 0o755); err != nil {
+		if err := os.MkdirAll(filepath.Join(j.root, filepath.FromSlash(f)), 0o755); err != nil {
 			return err
 		}
 	}
@@ -221,7 +234,7 @@ func (j *journal) backward() error {
 		}
 	}
 	for _, f := range slices.Backward(j.Folders) {
-		os.Remove(filepath.Join(j.Site, filepath.FromSlash(f))) // stays when something else is in it
+		os.Remove(filepath.Join(j.root, filepath.FromSlash(f))) // stays when something else is in it
 	}
 	return j.drop()
 }
@@ -246,12 +259,12 @@ func Recover(state string) (string, error) {
 		switch j.State {
 		case applying:
 			if err := j.forward(); err != nil {
-				return "", writeProblem(j.Site, "an interrupted fit could not be finished", err)
+				return "", writeProblem(j.root, "an interrupted fit could not be finished", err)
 			}
 			said = "An earlier fit had been interrupted; it is finished now."
 		case undoing:
 			if err := j.backward(); err != nil {
-				return "", writeProblem(j.Site, "an interrupted undo could not be finished", err)
+				return "", writeProblem(j.root, "an interrupted undo could not be finished", err)
 			}
 			said = "An earlier undo had been interrupted; it is finished now."
 		}
@@ -273,7 +286,7 @@ func Undo(state, site string) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	list = slices.DeleteFunc(list, func(j *journal) bool { return j.Site != absolute })
+	list = slices.DeleteFunc(list, func(j *journal) bool { return j.root != absolute })
 	if len(list) == 0 {
 		return nil, &problem.Problem{Kind: problem.Usage, Where: site, What: "there is nothing to undo: no fit of this site is on record in " + state}
 	}
@@ -318,7 +331,7 @@ func Undo(state, site string) ([]string, error) {
 			return nil, writeProblem(j.dir, "the journal cannot be written", err)
 		}
 		if err := j.backward(); err != nil {
-			return nil, writeProblem(j.Site, "the undo stopped half-way; run it again", err)
+			return nil, writeProblem(j.root, "the undo stopped half-way; run it again", err)
 		}
 		for _, e := range j.Entries {
 			if !seen[e.Path] {
@@ -331,7 +344,7 @@ func Undo(state, site string) ([]string, error) {
 	rest, err := journals(state)
 	if err == nil {
 		for _, j := range rest {
-			if j.Site == absolute {
+			if j.root == absolute {
 				j.drop()
 			}
 		}

@@ -15,6 +15,7 @@ import (
 	"os"
 	"strconv"
 	"strings"
+	"sync"
 
 	"github.com/fyne-io/oksvg"
 	"github.com/srwiley/rasterx"
@@ -38,7 +39,12 @@ type Master struct {
 	raster *plane
 	svg    []byte
 	w, h   float64 // of the vector's view box
+	// drawn draws a vector once, drawnSize pixels on its longer side; every icon is scaled down from that.
+	drawn func() (*plane, error)
 }
+
+// drawnSize is twice the largest icon, so that edges are smooth and thin lines keep their weight.
+const drawnSize = 2 * MinMaster
 
 func bad(path, what, mend string) error {
 	return &problem.Problem{Kind: problem.Read, Where: path, What: what, Mend: mend}
@@ -151,6 +157,14 @@ func loadSVG(path string, data []byte) (*Master, error) {
 	if _, err := m.drawSVG(16, 16); err != nil {
 		return nil, bad(path, "the SVG cannot be drawn: "+err.Error(), "simplify it, or export a PNG")
 	}
+	m.drawn = sync.OnceValues(func() (*plane, error) {
+		scale := drawnSize / max(m.w, m.h)
+		img, err := m.drawSVG(max(int(m.w*scale+0.5), 1), max(int(m.h*scale+0.5), 1))
+		if err != nil {
+			return nil, bad(path, "the SVG cannot be drawn: "+err.Error(), "simplify it, or export a PNG")
+		}
+		return linear(toNRGBA(img)), nil
+	})
 	return m, nil
 }
 
@@ -199,27 +213,16 @@ func (m *Master) drawSVG(w, h int) (out *image.RGBA, err error) {
 
 // square gives the picture size by size pixels large, centred with clear margins when it is not square.
 func (m *Master) square(size int) (*plane, error) {
-	w, h := m.w, m.h
-	if !m.Vector {
-		w, h = float64(m.raster.w), float64(m.raster.h)
-	}
-	scale := float64(size) / max(w, h)
-	tw, th := max(int(w*scale+0.5), 1), max(int(h*scale+0.5), 1)
-	var p *plane
+	source := m.raster
 	if m.Vector {
-		// Drawn at up to four times the size and scaled down, thin lines keep their weight.
-		factor := 1
-		for factor < 4 && size*factor < 1024 {
-			factor *= 2
+		var err error
+		if source, err = m.drawn(); err != nil {
+			return nil, err
 		}
-		img, err := m.drawSVG(tw*factor, th*factor)
-		if err != nil {
-			return nil, bad(m.Path, "the SVG cannot be drawn: "+err.Error(), "simplify it, or export a PNG")
-		}
-		p = linear(toNRGBA(img)).resize(tw, th)
-	} else {
-		p = m.raster.resize(tw, th)
 	}
+	scale := float64(size) / float64(max(source.w, source.h))
+	tw, th := max(int(float64(source.w)*scale+0.5), 1), max(int(float64(source.h)*scale+0.5), 1)
+	p := source.resize(tw, th)
 	if tw == size && th == size {
 		return p, nil
 	}

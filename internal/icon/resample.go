@@ -117,17 +117,22 @@ func (p *plane) resize(w, h int) *plane {
 		return p
 	}
 	across := &plane{w, p.h, make([]float32, 4*w*p.h)}
-	for x, t := range taps(p.w, w) {
-		for y := range p.h {
-			var s [4]float32
-			src := p.pix[4*(y*p.w+t.first):]
+	columns := taps(p.w, w)
+	for y := range p.h {
+		row := p.pix[4*y*p.w : 4*(y+1)*p.w]
+		to := across.pix[4*y*w : 4*(y+1)*w]
+		for x, t := range columns {
+			var s0, s1, s2, s3 float32
+			src := row[4*t.first:][:4*len(t.weights)]
 			for j, f := range t.weights {
-				s[0] += f * src[4*j]
-				s[1] += f * src[4*j+1]
-				s[2] += f * src[4*j+2]
-				s[3] += f * src[4*j+3]
+				q := src[4*j : 4*j+4 : 4*j+4]
+				s0 += f * q[0]
+				s1 += f * q[1]
+				s2 += f * q[2]
+				s3 += f * q[3]
 			}
-			copy(across.pix[4*(y*w+x):], s[:])
+			q := to[4*x : 4*x+4 : 4*x+4]
+			q[0], q[1], q[2], q[3] = s0, s1, s2, s3
 		}
 	}
 	out := &plane{w, h, make([]float32, 4*w*h)}

@@ -135,7 +135,7 @@ func workerLine(b *strings.Builder, w *audit.WorkerReport, width int) {
 	}
 	fmt.Fprintf(b, "  %s %s, scope %s\n", safe(w.URL), style.Render(w.State), safe(w.Scope))
 	if w.Error != nil {
-		fmt.Fprintf(b, "  %s\n", red.Render(wrap(safe(*w.Error), width-2, 2)))
+		fmt.Fprintf(b, "  %s\n", each(red, wrap(safe(*w.Error), width-2, 2)))
 	}
 	names := make([]string, 0, len(w.Caches))
 	for n := range w.Caches {
@@ -274,7 +274,7 @@ var howInstalled = map[string]string{
 
 func finding(b *strings.Builder, f *audit.Finding, width int) {
 	indent := "  "
-	fmt.Fprintf(b, "%s%s  %s\n", indent, weightStyle(f.Weight).Render(pad(f.Code, 15)), bold.Render(f.Title))
+	fmt.Fprintf(b, "%s%s  %s\n", indent, weightStyle(f.Weight).Render(pad(f.Code, 17)), bold.Render(f.Title))
 	inner := strings.Repeat(" ", 4)
 	line := func(text string) {
 		fmt.Fprintf(b, "%s%s\n", inner, wrap(safe(text), width-4, 4))
@@ -286,7 +286,7 @@ func finding(b *strings.Builder, f *audit.Finding, width int) {
 		line(f.Evidence)
 	}
 	if f.Weight == audit.Blocker {
-		fmt.Fprintf(b, "%s%s\n", inner, faint.Render(wrap(safe(f.Reason), width-4, 4)))
+		fmt.Fprintf(b, "%s%s\n", inner, each(faint, wrap(safe(f.Reason), width-4, 4)))
 	}
 	fmt.Fprintf(b, "%s%s%s\n", inner, blue.Render("→ "), wrap(safe(f.Mend), width-6, 6))
 }

@@ -17,20 +17,22 @@ import (
 var htmlText string
 
 var htmlTemplate = template.Must(template.New("report").Funcs(template.FuncMap{
-	"place":   placeText,
-	"slug":    func(s string) string { return strings.ReplaceAll(s, " ", "-") },
-	"code":    slugCode,
-	"plural":  count,
-	"size":    size,
-	"install": func(t string) string { return howInstalled[t] },
+	"place":      placeText,
+	"slug":       func(s string) string { return strings.ReplaceAll(s, " ", "-") },
+	"code":       slugCode,
+	"plural":     count,
+	"size":       size,
+	"targetName": func(t string) string { return targetNames[t] },
+	"install":    func(t string) string { return howInstalled[t] },
 }).Parse(htmlText))
+
+var targetNames = map[string]string{"chromium-android": "Chromium on Android", "chromium-desktop": "Chromium on the desktop", "safari-ios": "Safari on iOS", "safari-macos": "Safari on macOS", "firefox-android": "Firefox on Android"}
 
 func slugCode(s string) string { return strings.ReplaceAll(s, ".", "-") }
 
 type htmlView struct {
 	R          *audit.Report
 	Name       string
-	Colour     template.CSS
 	Targets    []htmlTarget
 	Conditions []string
 	Pages      []htmlPage
@@ -92,7 +94,10 @@ const (
 
 // HTML gives the report as one self-contained page.
 func HTML(r *audit.Report) ([]byte, error) {
-	v := htmlView{R: r, Name: r.Site, Colour: "#0e6b74", Conditions: conditionsOf(r.Pages)}
+	v := htmlView{R: r, Name: r.Name, Conditions: conditionsOf(r.Pages)}
+	if v.Name == "" {
+		v.Name = r.Site
+	}
 	if r.Manifest != nil && r.Manifest.Processed != nil && r.Manifest.Processed.Name != "" {
 		v.Name = r.Manifest.Processed.Name
 	}

@@ -77,7 +77,7 @@ func Survey(s *page.Survey, width int) string {
 	b.WriteByte('\n')
 	heading("WORTH KEEPING OFFLINE")
 	fmt.Fprintf(&b, "  %s, %s: %s\n", count(s.Keep.Files, "file", "files"), size(s.Keep.Bytes), s.Keep.Why)
-	fmt.Fprintf(&b, "  %s\n", faint.Render(wrap(safe(strings.Join(s.Keep.Include[:min(8, len(s.Keep.Include))], "  ")+more(len(s.Keep.Include)-8)), width-2, 2)))
+	fmt.Fprintf(&b, "  %s\n", each(faint, wrap(safe(strings.Join(s.Keep.Include[:min(8, len(s.Keep.Include))], "  ")+more(len(s.Keep.Include)-8)), width-2, 2)))
 	return b.String()
 }
 

@@ -60,6 +60,16 @@ func padLeft(s string, width int) string {
 	return s
 }
 
+// each applies a style to every line by itself: styled as one, lines would be filled up to the longest.
+func each(style lipgloss.Style, s string) string {
+	lines := strings.Split(s, "\n")
+	for i, l := range lines {
+		body := strings.TrimLeft(l, " ")
+		lines[i] = l[:len(l)-len(body)] + style.Render(body)
+	}
+	return strings.Join(lines, "\n")
+}
+
 // wrap breaks a text into lines of at most width, each after the first with an indent before it.
 func wrap(s string, width, indent int) string {
 	var lines []string

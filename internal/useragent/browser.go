@@ -565,4 +565,3 @@ func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 		}
 	})
 }
-

@@ -148,7 +148,7 @@ func bundle(entry, settings string, define map[string]string, o Options) ([]byte
 		Format:           api.FormatIIFE,
 		Target:           target,
 		Define:           define,
-		MinifySyntax:     true,
+		MinifySyntax:     o.Minify,
 		MinifyWhitespace: o.Minify, MinifyIdentifiers: o.Minify,
 		LegalComments: legal,
 		Charset:       api.CharsetUTF8,
@@ -175,13 +175,13 @@ func bundle(entry, settings string, define map[string]string, o Options) ([]byte
 	// Comments that are kept are marked with an exclamation mark for the bundler; readers need not see it.
 	code = strings.ReplaceAll(code, "//! ", "// ")
 	if !o.Minify {
-		code = dropModuleNames(code)
+		code = tidy(code)
 	}
 	return []byte(code), nil
 }
 
-// dropModuleNames removes the bundler's "// runtime:pack.js" lines.
-func dropModuleNames(code string) string {
+// tidy removes from readable code what only the bundler needs: its module names, and the switches it has decided.
+func tidy(code string) string {
 	lines := strings.Split(code, "\n")
 	out := lines[:0]
 	for _, l := range lines {
@@ -189,7 +189,10 @@ func dropModuleNames(code string) string {
 		if strings.HasPrefix(t, "// runtime:") || t == "// worker.js" || t == "// register.js" {
 			continue
 		}
-		out = append(out, l)
+		if (strings.HasPrefix(t, "if (false) ") || strings.HasPrefix(t, "else if (false) ")) && strings.HasSuffix(t, ";") {
+			continue
+		}
+		out = append(out, strings.Replace(l, "if (true) ", "", 1))
 	}
-	return strings.Join(out, "\n")
+	return strings.ReplaceAll(strings.Join(out, "\n"), "void 0", "undefined")
 }

@@ -178,11 +178,25 @@ func (plan *Plan) standIns(ctx context.Context, p *project.Project, f *site.Fold
 		return err
 	}
 	for _, need := range g.Needs(plan.StandIns.Page) {
-		if chosen[need] == "" {
+		// What a rule answers is left to the rule: in the pack it would never be asked for again.
+		if chosen[need] == "" && !plan.ruled(need) {
 			chosen[need] = "the stand-in " + plan.StandIns.Page + " asks for it"
 		}
 	}
 	return nil
+}
+
+// ruled says whether a rule for any destination matches a path of the site.
+func (p *Plan) ruled(path string) bool {
+	for _, r := range p.Rules {
+		if r.Destination != "" {
+			continue
+		}
+		if pattern, err := site.NewPattern(r.Match, p.Origin); err == nil && pattern.Match(p.Origin+path) {
+			return true
+		}
+	}
+	return false
 }
 
 // Release is a short name for this release: it changes when a file of the pack or a setting does.

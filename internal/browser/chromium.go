@@ -1,0 +1,227 @@
+// Package browser drives a real Chromium through its debugging protocol, for proofs and measurements beside the embedded user agent.
+package browser
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"slices"
+	"sync"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/cdproto/serviceworker"
+	"github.com/chromedp/cdproto/target"
+	"github.com/chromedp/chromedp"
+)
+
+// ErrNone says that there is no Chromium on this machine.
+var ErrNone = errors.New("no Chromium was found (on Debian: apt-get install chromium)")
+
+// Find gives the path of a Chromium, from TACHYFORM_CHROMIUM or the usual names.
+func Find() (string, error) {
+	if path := os.Getenv("TACHYFORM_CHROMIUM"); path != "" {
+		return path, nil
+	}
+	for _, name := range []string{"chromium", "chromium-browser", "google-chrome", "google-chrome-stable"} {
+		if path, err := exec.LookPath(name); err == nil {
+			return path, nil
+		}
+	}
+	return "", ErrNone
+}
+
+// Chromium is a running browser with a new profile.
+type Chromium struct {
+	ctx    context.Context
+	cancel func()
+}
+
+// Start starts a headless Chromium.
+func Start(ctx context.Context) (*Chromium, error) {
+	path, err := Find()
+	if err != nil {
+		return nil, err
+	}
+	options := append(slices.Clone(chromedp.DefaultExecAllocatorOptions[:]),
+		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
+	alloc, stopAlloc := chromedp.NewExecAllocator(ctx, options...)
+	browser, stop := chromedp.NewContext(alloc)
+	c := &Chromium{browser, func() { stop(); stopAlloc() }}
+	if err := chromedp.Do(browser); err != nil {
+		c.cancel()
+		return nil, err
+	}
+	return c, nil
+}
+
+// Close ends the browser and removes its profile.
+func (c *Chromium) Close() { c.cancel() }
+
+// tab gives a new tab, for at most limit.
+func (c *Chromium) tab(limit time.Duration) (context.Context, func()) {
+	tab, closeTab := chromedp.NewContext(c.ctx)
+	bounded, cancel := context.WithTimeout(tab, limit)
+	return bounded, func() { cancel(); closeTab() }
+}
+
+// View is what the browser shows of a page.
+type View struct {
+	// Opened is false when the browser shows its own error page.
+	Opened  bool
+	Status  int64
+	Title   string
+	Missing []string // URLs that failed or answered with 400 and up
+}
+
+// watch notes what a tab asks for and gets.
+type watch struct {
+	mu   sync.Mutex
+	view *View
+	urls map[network.RequestID]string
+	open map[network.RequestID]bool
+	last time.Time
+}
+
+func (w *watch) event(event any) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	switch e := event.(type) {
+	case *network.EventRequestWillBeSent:
+		w.urls[e.RequestID] = e.Request.URL
+		w.open[e.RequestID] = true
+	case *network.EventResponseReceived:
+		if e.Type == network.ResourceTypeDocument {
+			if w.view.Status == 0 {
+				w.view.Status = e.Response.Status
+			}
+		} else if e.Response.Status >= 400 && e.Type != network.ResourceTypeManifest {
+			w.view.Missing = append(w.view.Missing, e.Response.URL)
+		}
+	case *network.EventLoadingFinished:
+		delete(w.open, e.RequestID)
+	case *network.EventLoadingFailed:
+		delete(w.open, e.RequestID)
+		if e.Type != network.ResourceTypeDocument && e.Type != network.ResourceTypeManifest {
+			w.view.Missing = append(w.view.Missing, w.urls[e.RequestID])
+		}
+	default:
+		return
+	}
+	w.last = time.Now()
+}
+
+// settled waits until nothing has happened for a while.
+func (w *watch) settled(ctx context.Context) error {
+	for {
+		time.Sleep(50 * time.Millisecond)
+		w.mu.Lock()
+		quiet, open := time.Since(w.last), len(w.open)
+		w.mu.Unlock()
+		if quiet > 1500*time.Millisecond || open == 0 && quiet > 400*time.Millisecond {
+			return nil
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+	}
+}
+
+// Open opens a URL in a new tab, waits until the page has settled, and closes the tab.
+func (c *Chromium) Open(url string) (*View, error) {
+	tab, closeTab := c.tab(30 * time.Second)
+	defer closeTab()
+	v := &View{}
+	w := &watch{view: v, urls: map[network.RequestID]string{}, open: map[network.RequestID]bool{}, last: time.Now()}
+	load := chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		if _, err := cdp.Call(ctx, t, network.Enable, network.EnableParams{}); err != nil {
+			return err
+		}
+		nav, err := cdp.Call(ctx, t, page.Navigate, page.NavigateParams{URL: url})
+		if err != nil {
+			return err
+		}
+		v.Opened = nav.ErrorText == ""
+		if err := w.settled(ctx); err != nil {
+			return err
+		}
+		info, err := cdp.Call(ctx, t, target.GetTargetInfo, target.GetTargetInfoParams{})
+		v.Title = info.TargetInfo.Title
+		return err
+	})
+	if err := chromedp.Do(tab); err != nil {
+		return nil, fmt.Errorf("a new tab: %w", err)
+	}
+	if err := chromedp.Listen(tab, w.event); err != nil {
+		return nil, fmt.Errorf("listening: %w", err)
+	}
+	if err := chromedp.Do(tab, load); err != nil {
+		return nil, fmt.Errorf("opening %s: %w", url, err)
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if !v.Opened {
+		return &View{}, nil
+	}
+	slices.Sort(v.Missing)
+	v.Missing = slices.Compact(v.Missing)
+	return v, nil
+}
+
+// Visit opens URLs one after the other in one tab and waits on each for ready, a JavaScript expression that gives a promise.
+func (c *Chromium) Visit(urls []string, ready string) error {
+	tab, closeTab := c.tab(60 * time.Second)
+	defer closeTab()
+	for _, url := range urls {
+		wait := chromedp.Evaluate[chromedp.Void]("("+ready+").then(() => undefined)", chromedp.EvalAwaitPromise)
+		if err := chromedp.Do(tab, chromedp.Navigate(url), wait, chromedp.Sleep(500*time.Millisecond)); err != nil {
+			return fmt.Errorf("visiting %s: %w", url, err)
+		}
+	}
+	return nil
+}
+
+// Evaluate opens url and gives what a JavaScript expression, whose value is a promise of text, comes to.
+func (c *Chromium) Evaluate(url, expression string) (string, error) {
+	tab, closeTab := c.tab(30 * time.Second)
+	defer closeTab()
+	if err := chromedp.Do(tab, chromedp.Navigate(url)); err != nil {
+		return "", err
+	}
+	return chromedp.Run(tab, chromedp.Evaluate[string](expression, chromedp.EvalAwaitPromise))
+}
+
+// StopWorkers ends all running service workers, as an idle browser does.
+func (c *Chromium) StopWorkers() error {
+	tab, closeTab := c.tab(10 * time.Second)
+	defer closeTab()
+	return chromedp.Do(tab, chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		if _, err := cdp.Call(ctx, t, serviceworker.Enable, cdp.Empty{}); err != nil {
+			return err
+		}
+		_, err := cdp.Call(ctx, t, serviceworker.StopAllWorkers, cdp.Empty{})
+		return err
+	}))
+}
+
+// InstallErrors asks the browser itself why the page at url could not be installed; none means that it would offer it.
+func (c *Chromium) InstallErrors(url string) ([]string, error) {
+	tab, closeTab := c.tab(30 * time.Second)
+	defer closeTab()
+	if err := chromedp.Do(tab, chromedp.Navigate(url), chromedp.Sleep(time.Second)); err != nil {
+		return nil, err
+	}
+	return chromedp.Run(tab, func(ctx context.Context, t *chromedp.Target) ([]string, error) {
+		answer, err := cdp.Call(ctx, t, page.GetInstallabilityErrors, cdp.Empty{})
+		ids := []string{}
+		for _, e := range answer.InstallabilityErrors {
+			ids = append(ids, e.ErrorID)
+		}
+		return ids, err
+	})
+}
