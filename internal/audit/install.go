@@ -206,8 +206,10 @@ func (a *auditor) icon(img manifest.Image, name string, where Where) string {
 	} else if img.Type != "" && strings.HasPrefix(img.Type, "image/") && img.Type != facts.Type && !(facts.Type == "image/x-icon" && img.Type == "image/vnd.microsoft.icon") {
 		a.find("icon.lies", where, fmt.Sprintf("%s is declared as %s and is %s", name, img.Type, facts.Type), "")
 	}
-	if img.HasPurpose("maskable") && facts.ReachKnown && facts.ContentReach > icon.SafeRadius+0.015 {
-		a.find("icon.cut", where, fmt.Sprintf("%s reaches %.0f %% of the width from its centre; %.0f %% are safe", name, facts.ContentReach*100, icon.SafeRadius*100), "")
+	if img.HasPurpose("maskable") {
+		if reach, known := facts.ContentReach(); known && reach > icon.SafeRadius+0.015 {
+			a.find("icon.cut", where, fmt.Sprintf("%s reaches %.0f %% of the width from its centre; %.0f %% are safe", name, reach*100, icon.SafeRadius*100), "")
+		}
 	}
 	declared := 0
 	for _, s := range img.Sizes {

@@ -21,7 +21,7 @@ import (
 )
 
 // fittedDemo unpacks the example, fits it, and gives its folder and project.
-func fittedDemo(t *testing.T) (string, *project.Project) {
+func fittedDemo(t testing.TB) (string, *project.Project) {
 	t.Helper()
 	dir, err := unpackDemo(filepath.Join(t.TempDir(), "demo"))
 	require.NoError(t, err)

@@ -16,10 +16,18 @@ type Facts struct {
 	Vector bool
 	// Opaque is true when no pixel is transparent.
 	Opaque bool
-	// ContentReach is how far from the centre something is drawn, as part of the width; only known for pictures that fill
-	// their square with one colour at the edge.
-	ContentReach float64
-	ReachKnown   bool
+
+	pixels *image.NRGBA
+}
+
+// ContentReach is how far from the centre something is drawn, as part of the width. It is only known for square pictures that
+// fill their square and have one colour all along the edge.
+func (f *Facts) ContentReach() (reach float64, known bool) {
+	if f.pixels == nil || f.Width != f.Height || !f.Opaque || f.Width > 2048 {
+		return 0, false
+	}
+	s, err := measure(&Master{raster: linear(f.pixels)})
+	return s.reach, err == nil && s.opaque && s.plainBorder
 }
 
 // Inspect decodes a picture. An error says why browsers could not show it.
@@ -50,11 +58,7 @@ func Inspect(data []byte) (*Facts, error) {
 	}
 	n := toNRGBA(m)
 	f.Opaque = n.Opaque()
-	if cfg.Width == cfg.Height && f.Opaque && cfg.Width <= 2048 {
-		if s, err := measure(&Master{raster: linear(n)}); err == nil && s.opaque && s.plainBorder {
-			f.ContentReach, f.ReachKnown = s.reach, true
-		}
-	}
+	f.pixels = n
 	return f, nil
 }
 

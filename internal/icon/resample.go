@@ -3,6 +3,7 @@ package icon
 import (
 	"image"
 	"math"
+	"sync"
 )
 
 // plane is a picture in linear light with premultiplied alpha, four floats a pixel.
@@ -23,20 +24,22 @@ var toLinear = func() (t [256]float32) {
 	return
 }()
 
-func fromLinear(f float32) uint8 {
-	c := float64(f)
-	switch {
-	case c <= 0:
-		return 0
-	case c >= 1:
-		return 255
-	case c <= 0.0031308:
-		c *= 12.92
-	default:
-		c = 1.055*math.Pow(c, 1/2.4) - 0.055
+// fromLinearTable holds the sRGB value of 65536 steps of linear light, finer than any step between two sRGB values.
+var fromLinearTable = sync.OnceValue(func() *[65537]uint8 {
+	var t [65537]uint8
+	for i := range t {
+		c := float64(i) / 65536
+		if c <= 0.0031308 {
+			c *= 12.92
+		} else {
+			c = 1.055*math.Pow(c, 1/2.4) - 0.055
+		}
+		t[i] = uint8(c*255 + 0.5)
 	}
-	return uint8(c*255 + 0.5)
-}
+	return &t
+})
+
+func fromLinear(t *[65537]uint8, f float32) uint8 { return t[int(min(max(f, 0), 1)*65536+0.5)] }
 
 func linear(m *image.NRGBA) *plane {
 	b := m.Bounds()
@@ -58,14 +61,15 @@ func linear(m *image.NRGBA) *plane {
 
 func (p *plane) image() *image.NRGBA {
 	m := image.NewNRGBA(image.Rect(0, 0, p.w, p.h))
+	t := fromLinearTable()
 	for i := 0; i < len(p.pix); i += 4 {
 		a := min(max(p.pix[i+3], 0), 1)
 		if a < 0.5/255 {
 			continue
 		}
-		m.Pix[i] = fromLinear(p.pix[i] / a)
-		m.Pix[i+1] = fromLinear(p.pix[i+1] / a)
-		m.Pix[i+2] = fromLinear(p.pix[i+2] / a)
+		m.Pix[i] = fromLinear(t, p.pix[i] / a)
+		m.Pix[i+1] = fromLinear(t, p.pix[i+1] / a)
+		m.Pix[i+2] = fromLinear(t, p.pix[i+2] / a)
 		m.Pix[i+3] = uint8(a*255 + 0.5)
 	}
 	return m

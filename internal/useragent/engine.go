@@ -50,8 +50,19 @@ var environment = sync.OnceValues(func() ([]byte, error) {
 		return nil, err
 	}
 	defer vm.Close()
+	// The source text, which only toString() of functions would show, is left out: loading is faster without it.
+	_, rt, tls := insides(vm)
+	lib.XJS_SetStripInfo(tls, rt, lib.MJS_STRIP_SOURCE)
 	return vm.Compile(b.String(), quickjs.EvalGlobal)
 })
+
+// insides gives what the library keeps to itself: the engine's context, runtime and thread state. Binary data can cross only with
+// them. Reading them needs no more than their names, which a test holds on to.
+func insides(vm *quickjs.VM) (ctx, rt uintptr, tls *libc.TLS) {
+	v := reflect.ValueOf(vm).Elem()
+	r := v.FieldByName("runtime").Elem()
+	return uintptr(v.FieldByName("cContext").Uint()), uintptr(r.FieldByName("cRuntime").Uint()), (*libc.TLS)(unsafe.Pointer(r.FieldByName("tls").Pointer()))
+}
 
 // engine is one script engine with our environment in it. It belongs to one goroutine.
 type engine struct {
@@ -82,10 +93,7 @@ func newEngine(host quickjs.HostFunc) (*engine, error) {
 		return nil, err
 	}
 	e := &engine{vm: vm}
-	// The library keeps these two to itself; binary data can cross only with them. Reading them needs no more than their names.
-	v := reflect.ValueOf(vm).Elem()
-	e.ctx = uintptr(v.FieldByName("cContext").Uint())
-	e.tls = (*libc.TLS)(unsafe.Pointer(v.FieldByName("runtime").Elem().FieldByName("tls").Pointer()))
+	e.ctx, _, e.tls = insides(vm)
 	vm.SetMemoryLimit(memoryLimit)
 	vm.SetMaxStackSize(stackLimit)
 	if err := vm.RegisterHostFunc("__host", host); err != nil {

@@ -15,16 +15,14 @@ function dispatch(op, ...args) {
 
 const expose = (name, value) => defineProperty(global, name, { value, writable: true, configurable: true, enumerable: false });
 const tag = (cls, name) => defineProperty(cls.prototype, Symbol.toStringTag, { value: name, configurable: true });
-// Members of an interface are enumerable, as Web IDL has it.
-function enumerate(cls) {
-  for (const target of [cls, cls.prototype])
-    for (const [key, d] of entriesOf(Object.getOwnPropertyDescriptors(target)))
-      if (key !== 'constructor' && key !== 'prototype' && key !== 'name' && key !== 'length') defineProperty(target, key, { ...d, enumerable: true });
-  return cls;
-}
+// Members of an interface are enumerable, as Web IDL has it. Every worker start runs this, so it does as little as can be.
+const ENUMERABLE = { enumerable: true };
+const namesOf = Object.getOwnPropertyNames;
 function publish(...classes) {
   for (const cls of classes) {
-    enumerate(cls);
+    const proto = cls.prototype;
+    for (const key of namesOf(proto)) if (key !== 'constructor') defineProperty(proto, key, ENUMERABLE);
+    for (const key of namesOf(cls)) if (key !== 'prototype' && key !== 'name' && key !== 'length') defineProperty(cls, key, ENUMERABLE);
     tag(cls, cls.name);
     expose(cls.name, cls);
   }
@@ -99,10 +97,11 @@ class DOMException {
   }
 }
 setPrototypeOf(DOMException.prototype, Error.prototype);
-for (const [name, code] of entriesOf(codes)) {
-  const constant = name.replace(/Error$/, '').replace(/([a-z])([A-Z])/g, '$1_$2').toUpperCase() + '_ERR';
-  for (const target of [DOMException, DOMException.prototype]) defineProperty(target, constant, { value: code, enumerable: true });
-}
+'INDEX_SIZE DOMSTRING_SIZE HIERARCHY_REQUEST WRONG_DOCUMENT INVALID_CHARACTER NO_DATA_ALLOWED NO_MODIFICATION_ALLOWED NOT_FOUND NOT_SUPPORTED INUSE_ATTRIBUTE INVALID_STATE SYNTAX INVALID_MODIFICATION NAMESPACE INVALID_ACCESS VALIDATION TYPE_MISMATCH SECURITY NETWORK ABORT URL_MISMATCH QUOTA_EXCEEDED TIMEOUT INVALID_NODE_TYPE DATA_CLONE'.split(' ').forEach((name, i) => {
+  const d = { value: i + 1, enumerable: true };
+  defineProperty(DOMException, name + '_ERR', d);
+  defineProperty(DOMException.prototype, name + '_ERR', d);
+});
 publish(DOMException);
 
 // DOM, 2: events.
@@ -327,23 +326,29 @@ function fire(target, event) {
   return !event.defaultPrevented;
 }
 // Event handler attributes, such as onfetch (HTML, 8.1.8.1).
+const handlerSlots = new WeakMap(); // target → { type: slot }
+const slotsOf = (target) => {
+  let slots = handlerSlots.get(target);
+  if (!slots) handlerSlots.set(target, (slots = { __proto__: null }));
+  return slots;
+};
 function handlers(proto, ...types) {
   for (const type of types) {
-    const values = new WeakMap();
     defineProperty(proto, 'on' + type, {
       enumerable: true,
       configurable: true,
       get() {
-        return values.get(this ?? global)?.handler ?? null;
+        return handlerSlots.get(this ?? global)?.[type]?.handler ?? null;
       },
       set(handler) {
         const target = this ?? global;
-        const held = values.get(target);
+        const slots = slotsOf(target);
+        const held = slots[type];
         handler = typeof handler === 'function' || (typeof handler === 'object' && handler !== null) ? handler : null;
         if (held) held.handler = handler;
         else if (handler) {
           const slot = { handler };
-          values.set(target, slot);
+          slots[type] = slot;
           EventTarget.prototype.addEventListener.call(target, type, function (event) {
             if (typeof slot.handler !== 'function') return;
             if (type === 'error' && event instanceof ErrorEvent && target === global) {
