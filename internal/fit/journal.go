@@ -27,7 +27,7 @@ const (
 )
 
 type journal struct {
-	State   string         `json:"state"`
+	State string `json:"state"`
 	// Site is relative to the folder that the state folder lies in, so that a project can be moved.
 	Site    string         `json:"site"`
 	Entries []journalEntry `json:"entries"`

@@ -67,9 +67,9 @@ func (p *plane) image() *image.NRGBA {
 		if a < 0.5/255 {
 			continue
 		}
-		m.Pix[i] = fromLinear(t, p.pix[i] / a)
-		m.Pix[i+1] = fromLinear(t, p.pix[i+1] / a)
-		m.Pix[i+2] = fromLinear(t, p.pix[i+2] / a)
+		m.Pix[i] = fromLinear(t, p.pix[i]/a)
+		m.Pix[i+1] = fromLinear(t, p.pix[i+1]/a)
+		m.Pix[i+2] = fromLinear(t, p.pix[i+2]/a)
 		m.Pix[i+3] = uint8(a*255 + 0.5)
 	}
 	return m

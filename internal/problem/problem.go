@@ -84,11 +84,20 @@ func Nearest(word string, candidates []string) string {
 	lower := strings.ToLower(strings.ReplaceAll(word, "-", "_"))
 	for _, c := range candidates {
 		d := distance(lower, strings.ToLower(strings.ReplaceAll(c, "-", "_")))
-		if d < bestDistance {
+		if d < bestDistance || d == bestDistance && best != "" && common(c, word) > common(best, word) {
 			best, bestDistance = c, d
 		}
 	}
 	return best
+}
+
+// common is the length of the beginning that two words share.
+func common(a, b string) int {
+	n := 0
+	for n < len(a) && n < len(b) && a[n] == b[n] {
+		n++
+	}
+	return n
 }
 
 // distance is the number of insertions, deletions, replacements and swaps of neighbours between a and b.

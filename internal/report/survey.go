@@ -110,7 +110,7 @@ func Fit(p *fit.Plan, pr *project.Project, name string, width int) string {
 	if p.Worker != nil {
 		row("worker", fmt.Sprintf("%s  %s, keeps %s, %s", p.Worker.Script, note(byWhat["worker"]), count(len(p.Worker.Pack), "file", "files"), size(p.Worker.Bytes())))
 	}
-	b.WriteString(Next("tachyform rehearse", "visits every page offline · tachyform undo takes it back"))
+	b.WriteString(Next("tachyform rehearse", "visits every page offline; undo takes this back"))
 	return b.String()
 }
 

@@ -79,7 +79,6 @@ type engine struct {
 var (
 	errEndless = fmt.Errorf("the script ran for more than %v without a pause and was stopped", turnLimit)
 	errMemory  = fmt.Errorf("the script used more than %d MB of memory and was stopped", memoryLimit>>20)
-	errStack   = errors.New("the script called itself too deeply")
 )
 
 // newEngine starts an engine; host is called from its scripts with an operation's name and arguments.
@@ -145,10 +144,16 @@ func (e *engine) turn(op string, args ...any) (any, error) {
 	if e.check(err, started) {
 		return nil, e.stopped
 	}
-	if _, jobErr := e.vm.ExecutePendingJobs(); jobErr != nil && e.check(jobErr, started) {
-		return nil, e.stopped
+	for {
+		_, jobErr := e.vm.ExecutePendingJobs()
+		if jobErr != nil && e.check(jobErr, started) {
+			return nil, e.stopped
+		}
+		// The engine drains a bounded number of jobs at a time; what feeds itself is ended by the limit on time.
+		if jobErr == nil || !strings.Contains(jobErr.Error(), "aborted draining") {
+			return result, err
+		}
 	}
-	return result, err
 }
 
 // check finds out whether an error means that the engine ran out of time or memory.

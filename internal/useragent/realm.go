@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"crypto/sha512"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"strings"
@@ -288,7 +289,7 @@ func (r *realm) host(args []any) (any, error) {
 			delete(r.events, number(args[1]))
 			ok, _ := args[2].(bool)
 			if e.done != nil {
-				r.b.clock.after(0, func() { e.done(ok) })
+				r.b.clock.after(0, func() { e.done(ok && !errors.Is(r.stopped, errEndless) && !errors.Is(r.stopped, errMemory)) })
 			}
 		}
 	case "fetch":
