@@ -34,6 +34,7 @@ type Input struct {
 type auditor struct {
 	Input
 	ctx    context.Context
+	reader *page.Reader
 	origin string
 	graph  *page.Graph
 	report *Report
@@ -45,7 +46,7 @@ type auditor struct {
 
 // Run judges a site.
 func Run(ctx context.Context, in Input) (*Report, error) {
-	a := &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}}
+	a := &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}, reader: &page.Reader{}}
 	a.report = &Report{Schema: "tachyform.audit/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}, Name: in.Project.App.Text("name")}
 	for _, t := range in.Project.Audit.Targets {
 		a.report.Targets[t] = &TargetVerdict{Installable: true, Blockers: []string{}}
@@ -66,7 +67,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 
 // Rehearse runs the default rehearsal alone: the report has pages, worker and caches, but no findings.
 func Rehearse(ctx context.Context, in Input) (*Report, error) {
-	a := &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}}
+	a := &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}, reader: &page.Reader{}}
 	a.report = &Report{Schema: "tachyform.rehearsal/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}}
 	if err := a.collect(); err != nil {
 		return nil, err
@@ -79,7 +80,7 @@ func (a *auditor) collect() error {
 	entry := a.absolute(a.Project.Audit.Entry)
 	if a.Folder != nil {
 		var err error
-		if a.graph, err = page.BuildGraph(a.ctx, a.Folder); err != nil {
+		if a.graph, err = page.BuildGraph(a.ctx, a.Folder, a.reader); err != nil {
 			return err
 		}
 		a.report.Graph = a.graph
@@ -215,7 +216,7 @@ func (a *auditor) get(url string) (*site.Response, string) {
 
 // rehearse runs the default rehearsal over all pages.
 func (a *auditor) rehearse(start string) error {
-	r := &useragent.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress}
+	r := &useragent.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress, Reader: a.reader}
 	for _, v := range a.Project.Audit.Visit {
 		r.Visit = append(r.Visit, a.absolute(v))
 	}

@@ -87,7 +87,7 @@ func (a *app) runDemo(ctx context.Context, dir string) error {
 		return err
 	}
 	step(1, "survey: the site as it is")
-	g, err := page.BuildGraph(ctx, o.folder)
+	g, err := page.BuildGraph(ctx, o.folder, &page.Reader{})
 	if err != nil {
 		return err
 	}

@@ -66,7 +66,7 @@ func (a *app) initialise() *cobra.Command {
 		if err := folder.CheckBuilt(); err != nil {
 			return err
 		}
-		g, err := page.BuildGraph(cmd.Context(), folder)
+		g, err := page.BuildGraph(cmd.Context(), folder, &page.Reader{})
 		if err != nil {
 			return wrapRead(dir, err)
 		}

@@ -39,7 +39,7 @@ func (a *app) survey() *cobra.Command {
 			if err := o.needFolder("survey"); err != nil {
 				return err
 			}
-			g, err := page.BuildGraph(cmd.Context(), o.folder)
+			g, err := page.BuildGraph(cmd.Context(), o.folder, &page.Reader{})
 			if err != nil {
 				return wrapRead(o.name, err)
 			}

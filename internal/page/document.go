@@ -416,7 +416,7 @@ func (w *walker) rawText(t Tag, text string, start int) {
 	default:
 		kind := strings.ToLower(strings.TrimSpace(t.Attr["type"]))
 		if kind == "module" || isJavaScript(kind) {
-			s := ParseScript(w.doc.URL, w.doc.Base, []byte(text), kind == "module")
+			s := ParseScript(w.doc.URL, w.doc.Base, []byte(text))
 			for _, r := range s.References {
 				r.Line, r.Column = shift(r.Line, r.Column, line, column)
 				w.doc.References = append(w.doc.References, r)

@@ -24,8 +24,8 @@ type Graph struct {
 	Scripts map[string]*Script
 }
 
-// BuildGraph reads every page, style sheet and script of the folder.
-func BuildGraph(ctx context.Context, f *site.Folder) (*Graph, error) {
+// BuildGraph reads every page, style sheet and script of the folder; the reader keeps what was read for others.
+func BuildGraph(ctx context.Context, f *site.Folder, r *Reader) (*Graph, error) {
 	g := &Graph{Folder: f, Pages: map[string]*Document{}, Refs: map[string][]Reference{}, Files: map[string]*site.File{}, Scripts: map[string]*Script{}}
 	files := f.Files()
 	var mu sync.Mutex
@@ -51,12 +51,12 @@ func BuildGraph(ctx context.Context, f *site.Folder) (*Graph, error) {
 				if err == nil {
 					switch kind {
 					case "page":
-						doc = ParseDocument(url, "", text)
+						doc = r.Document(url, f.ContentType(file), text)
 						refs = doc.References
 					case "style":
-						refs = ParseStyle(url, url, text)
+						refs = r.Style(url, text)
 					case "script":
-						script = ParseScript(url, url, text, true)
+						script = r.Script(url, url, text)
 						refs = script.References
 					}
 				}

@@ -46,11 +46,68 @@ func (r Reference) Kind() string {
 // Resolve makes ref absolute against base and drops the fragment; ok is false for what cannot be fetched over HTTP.
 func Resolve(base, ref string) (abs string, ok bool) {
 	ref = strings.TrimSpace(ref)
+	if u, ok := resolvePlain(base, ref); ok {
+		return u, true
+	}
 	u, err := weburl.ParseRef(base, ref)
 	if err != nil || (u.Scheme() != "http" && u.Scheme() != "https") {
 		return "", false
 	}
 	return u.Href(true), true
+}
+
+// resolvePlain resolves the references that most links are, of plain characters and without a scheme, in the way the URL standard
+// would; ok is false for all others. base has to be an absolute URL in its normal form.
+func resolvePlain(base, ref string) (string, bool) {
+	ref, _, _ = strings.Cut(ref, "#")
+	for _, c := range []byte(ref) {
+		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '/' || c == '.' || c == '-' || c == '_') {
+			return "", false
+		}
+	}
+	start := strings.Index(base, "://")
+	if start < 0 || !strings.HasPrefix(base, "http") || strings.HasPrefix(ref, "//") || strings.ContainsAny(base, "%\\@ ") {
+		return "", false
+	}
+	base, _, _ = strings.Cut(base, "#")
+	if ref == "" {
+		return base, true
+	}
+	base, _, _ = strings.Cut(base, "?")
+	slash := strings.IndexByte(base[start+3:], '/')
+	if slash < 0 {
+		return "", false
+	}
+	origin, path := base[:start+3+slash], base[start+3+slash:]
+	if ref[0] == '/' {
+		path = ref
+	} else {
+		path = path[:strings.LastIndexByte(path, '/')+1] + ref
+	}
+	if !strings.Contains(path, "/.") {
+		return origin + path, true
+	}
+	var out []string
+	segments := strings.Split(path[1:], "/")
+	for i, s := range segments {
+		last := i == len(segments)-1
+		switch s {
+		case "..":
+			if len(out) > 0 {
+				out = out[:len(out)-1]
+			}
+			if last {
+				out = append(out, "")
+			}
+		case ".":
+			if last {
+				out = append(out, "")
+			}
+		default:
+			out = append(out, s)
+		}
+	}
+	return origin + "/" + strings.Join(out, "/"), true
 }
 
 // position finds line and column (from 1, in characters) of a byte offset; built once per text.

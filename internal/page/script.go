@@ -49,14 +49,14 @@ func (s *Script) At(base string) *Script {
 }
 
 // ParseScript reads a script. from is where the text stands; base is what page-relative URLs, such as those of fetch(), resolve against.
-func ParseScript(from, base string, text []byte, module bool) *Script {
+func ParseScript(from, base string, text []byte) *Script {
 	src := bytes.Clone(text)
 	ast, err := js.Parse(parse.NewInputBytes(src), js.Options{})
 	s := &Script{Valid: err == nil}
 	if err != nil {
 		return s
 	}
-	r := &scriptReader{out: s, from: from, base: base, text: text, module: module, pos: &position{text: text}, constants: map[string]string{}, containers: map[string]bool{}}
+	r := &scriptReader{out: s, from: from, base: base, text: text, pos: &position{text: text}, constants: map[string]string{}, containers: map[string]bool{}}
 	if len(src) > 0 {
 		r.first = uintptr(unsafe.Pointer(unsafe.SliceData(src)))
 	}
@@ -69,7 +69,6 @@ type scriptReader struct {
 	out        *Script
 	from, base string
 	text       []byte
-	module     bool
 	pos        *position
 	first      uintptr
 	constants  map[string]string // variables that hold literal text

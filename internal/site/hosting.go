@@ -206,8 +206,13 @@ func (f *Folder) index(folder string) *File {
 	return nil
 }
 
+// ContentType is the media type that the host names for a file, header rules aside.
+func (f *Folder) ContentType(file *File) string {
+	return mediaType(f.address+file.Path, f.hosting.MediaTypes)
+}
+
 func (f *Folder) answerFile(status int, file *File) *Response {
-	return newResponse(status, mediaType(f.address+file.Path, f.hosting.MediaTypes), file)
+	return newResponse(status, f.ContentType(file), file)
 }
 
 // applyRange answers a request for one byte range with status 206 (RFC 9110, 14.2).

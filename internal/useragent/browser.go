@@ -42,8 +42,10 @@ type Browser struct {
 	stored   []Stored
 	notes    []Note
 	nextID   int
-	reader   *Reader
+	reader   *page.Reader
 	profile  *Profile
+	// noWorkers is a browser that knows no service workers.
+	noWorkers bool
 	// lastError is the last error that a worker reported, in words.
 	lastError string
 }
@@ -57,7 +59,7 @@ type Profile struct {
 var defaultProfile = &Profile{UpdateDelay: 2 * time.Second}
 
 // New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
-func New(ctx context.Context, hosts []site.Host, reader *Reader) *Browser {
+func New(ctx context.Context, hosts []site.Host, reader *page.Reader) *Browser {
 	b := &Browser{clock: &clock{}, store: newStorage(), queue: map[string][]func(func()){}, orphans: map[string]*cache{}, reader: reader, profile: defaultProfile}
 	b.net = &network{ctx: ctx, hosts: map[string]site.Host{}, cond: Online, clock: b.clock}
 	for _, h := range hosts {
@@ -395,7 +397,7 @@ func (b *Browser) commit(c *client, g *Registration, resp *Response) {
 	contentType := actual.Get("content-type")
 	switch e := site.Essence(contentType); e {
 	case "text/html", "application/xhtml+xml", "":
-		v.Document = b.reader.document(c.url, contentType, text)
+		v.Document = b.reader.Document(c.url, contentType, text)
 		v.Title = v.Document.Title
 		b.children(c, v.Document, 0)
 	}
@@ -412,6 +414,9 @@ func (b *Browser) children(c *client, d *page.Document, depth int) {
 }
 
 func (b *Browser) pageRegisters(c *client, r page.Registration) {
+	if b.noWorkers {
+		return
+	}
 	b.register(r, originOfText(c.url), func(err error) {
 		if err != nil {
 			c.view.RegisterErrors = append(c.view.RegisterErrors, err.Error())
@@ -515,13 +520,13 @@ func (b *Browser) loaded(c *client, l *Load, resp *Response, how, base string, d
 	switch l.Destination {
 	case "style":
 		if text, err := actual.Body.Bytes(); err == nil {
-			for _, r := range b.reader.style(l.URL, text) {
+			for _, r := range b.reader.Style(l.URL, text) {
 				b.load(c, r, base, depth+1)
 			}
 		}
 	case "script":
 		if text, err := actual.Body.Bytes(); err == nil {
-			s := b.reader.script(l.URL, base, text, l.Module)
+			s := b.reader.Script(l.URL, base, text)
 			for _, r := range s.References {
 				b.load(c, r, base, depth+1)
 			}
@@ -553,7 +558,7 @@ func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 			return
 		}
 		if text, err := actual.Body.Bytes(); err == nil {
-			d := b.reader.document(inner.url, actual.Get("content-type"), text)
+			d := b.reader.Document(inner.url, actual.Get("content-type"), text)
 			// What the frame asks for goes through the worker of its own scope, and counts for the page that holds it.
 			if g != nil && g.Active != nil {
 				inner.controller = g.Active

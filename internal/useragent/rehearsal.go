@@ -28,6 +28,8 @@ type Rehearsal struct {
 	Visit      []string
 	Pages      []string
 	Conditions []Condition
+	// Reader, if set, has read the site's files already.
+	Reader *page.Reader
 	// Progress, if set, is told how many pages of all are done; it may be called from several goroutines.
 	Progress func(done, all int)
 }
@@ -91,7 +93,10 @@ type Result struct {
 // Run carries out the default rehearsal: visits online in one tab, then every page under every condition, each in a branch of
 // its own from the same starting point.
 func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
-	reader := &Reader{}
+	reader := r.Reader
+	if reader == nil {
+		reader = &page.Reader{}
+	}
 	b := New(ctx, r.Hosts, reader)
 	defer b.Close()
 	out := &Result{}
@@ -117,7 +122,7 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 }
 
 // try opens the pages under the conditions, as many at a time as there are processors.
-func (r *Rehearsal) try(ctx context.Context, b *Browser, reader *Reader, out *Result) error {
+func (r *Rehearsal) try(ctx context.Context, b *Browser, reader *page.Reader, out *Result) error {
 	out.Pages = make([]*PageResult, len(r.Pages))
 	// Branches are made here, one after the other, since making one marks what is shared.
 	type job struct {
@@ -160,8 +165,9 @@ func (r *Rehearsal) try(ctx context.Context, b *Browser, reader *Reader, out *Re
 	return ctx.Err()
 }
 
-func (r *Rehearsal) page(ctx context.Context, url string, branches []*Browser, reader *Reader) *PageResult {
+func (r *Rehearsal) page(ctx context.Context, url string, branches []*Browser, reader *page.Reader) *PageResult {
 	plain := New(ctx, r.Hosts, reader)
+	plain.noWorkers = true
 	reference := plain.Open(url, nil)
 	plain.Close()
 	result := &PageResult{URL: url, Title: reference.Title, Status: reference.Status, Under: map[string]*PageOutcome{}}
@@ -281,7 +287,7 @@ func (b *Browser) cacheContents() []CacheContent {
 
 // PagesOf lists the absolute URLs of pages found from links, starting with entry, on its origin; for sites without a folder.
 func PagesOf(ctx context.Context, host site.Host, entry string, most int) []string {
-	b := New(ctx, []site.Host{host}, &Reader{})
+	b := New(ctx, []site.Host{host}, &page.Reader{})
 	defer b.Close()
 	seen := map[string]bool{entry: true}
 	queue := []string{entry}
@@ -311,7 +317,7 @@ func (b *Browser) read(url string) *page.Document {
 		done = true
 		if resp != nil && resp.Status == 200 && site.IsHTML(resp.Get("content-type")) && resp.Body != nil {
 			if text, err := resp.Body.Bytes(); err == nil {
-				d = b.reader.document(resp.URL(), resp.Get("content-type"), text)
+				d = b.reader.Document(resp.URL(), resp.Get("content-type"), text)
 			}
 		}
 	})

@@ -173,7 +173,7 @@ func (plan *Plan) standIns(ctx context.Context, p *project.Project, f *site.Fold
 	if plan.StandIns.Page == "" {
 		return nil
 	}
-	g, err := page.BuildGraph(ctx, f)
+	g, err := page.BuildGraph(ctx, f, &page.Reader{})
 	if err != nil {
 		return err
 	}
