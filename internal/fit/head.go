@@ -151,6 +151,9 @@ func scan(text []byte) (tags []span, end int, err error) {
 			}
 		}
 	}
+	if template > 0 && inHead {
+		skip = "template"
+	}
 	if skip != "" && inHead {
 		return nil, 0, fmt.Errorf("the page ends inside <%s>", skip)
 	}
@@ -280,7 +283,7 @@ func block(text []byte, end int, lines []string) (int, string) {
 	// The last line of the head that is not empty shows how its siblings are indented.
 	rest := strings.TrimRight(string(before[:lineAt]), " \t\r\n")
 	last := rest[strings.LastIndexByte(rest, '\n')+1:]
-	if strings.HasPrefix(strings.ToLower(strings.TrimSpace(last)), "<head") {
+	if strings.HasPrefix(strings.ToLower(strings.TrimLeft(last, "\ufeff \t")), "<head") {
 		indent += "  "
 	} else {
 		indent = lineStart.FindString(last)

@@ -70,19 +70,19 @@ func ParseColour(text string) (color.NRGBA, bool) {
 }
 
 func clamp(f float64) float64 { return max(0, min(1, f)) }
-func eight(f float64) uint8   { return uint8(math.Round(clamp(f) * 255)) }
+func eight(f float64) uint8   { return uint8(math.Round(clamp(f)*255 + 1e-9)) }
 
 // channel reads a number or a percentage of full.
 func channel(s string, full float64) (float64, bool) {
 	if s == "none" {
 		return 0, true
 	}
-	scale := 1.0
-	if p, ok := strings.CutSuffix(s, "%"); ok {
-		s, scale = p, full/100
+	p, percent := strings.CutSuffix(s, "%")
+	f, err := strconv.ParseFloat(p, 64)
+	if percent {
+		f = f * full / 100
 	}
-	f, err := strconv.ParseFloat(s, 64)
-	return f * scale, err == nil && !math.IsNaN(f) && !math.IsInf(f, 0)
+	return f, err == nil && !math.IsNaN(f) && !math.IsInf(f, 0)
 }
 
 func hue(s string) (float64, bool) {

@@ -220,7 +220,8 @@ func (p *jsonParser) object(v *Value, depth int) {
 			}
 			return
 		}
-		m := Member{Offset: p.at, Name: p.str()}
+		m := Member{Offset: p.at}
+		m.Name = p.str()
 		p.space()
 		if p.err == nil && p.peek() != ':' {
 			p.fail(p.at, "a colon belongs after the name "+strconv.Quote(m.Name))

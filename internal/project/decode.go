@@ -42,8 +42,11 @@ func syntaxProblem(name string, err error) error {
 	if m := regexp.MustCompile(`^\[(\d+):(\d+)\] (.*)$`).FindStringSubmatch(first); m != nil {
 		where, first = fmt.Sprintf("%s:%s:%s", name, m[1], m[2]), m[3]
 	}
-	return &problem.Problem{Kind: problem.Usage, Where: where, What: "this is not valid YAML: " + first,
-		Mend: "check the indentation and quote values that hold : # [ ] { }", Cause: err}
+	mend := "check the indentation and quote values that hold : # [ ] { }"
+	if strings.Contains(first, "already defined") {
+		mend = "remove one of the two"
+	}
+	return &problem.Problem{Kind: problem.Usage, Where: where, What: "this is not valid YAML: " + first, Mend: mend, Cause: err}
 }
 
 type decoder struct {
@@ -186,17 +189,13 @@ func (d *decoder) object(n ast.Node, v reflect.Value, key string) {
 			d.report(pair.Key, fmt.Sprintf("there is no key %q%s", name, in(key)), mend)
 			continue
 		}
-		if seen[name] {
-			d.report(pair.Key, fmt.Sprintf("the key %q stands here twice", name), "remove one of them")
-			continue
-		}
 		seen[name] = true
 		d.node(pair.Value, v.Field(i), join(key, name), v.Type().Field(i).Tag)
 	}
 	for i := range v.NumField() {
 		f := v.Type().Field(i)
 		if f.Tag.Get("need") != "" && !seen[f.Tag.Get("yaml")] {
-			d.report(n, fmt.Sprintf("%s lacks the key %q", key, f.Tag.Get("yaml")), strings.ToLower(f.Tag.Get("doc")[:1])+f.Tag.Get("doc")[1:])
+			d.report(n, fmt.Sprintf("%s lacks the key %q", key, f.Tag.Get("yaml")), strings.ToLower(f.Tag.Get("doc")[:1])+strings.TrimSuffix(f.Tag.Get("doc")[1:], "."))
 		}
 	}
 }
@@ -305,10 +304,6 @@ func (d *decoder) value(n ast.Node, key string) any {
 			pos := pair.Key.GetToken().Position
 			path := join(key, name)
 			d.places[path] = Place{pos.Line, pos.Column}
-			if _, twice := m.Get(name); twice {
-				d.report(pair.Key, fmt.Sprintf("the member %q stands here twice", name), "remove one of them")
-				continue
-			}
 			m = append(m, Member{name, d.value(pair.Value, path), Place{pos.Line, pos.Column}})
 		}
 		return m
