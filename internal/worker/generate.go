@@ -28,26 +28,26 @@ func Generate(p *Plan, o Options) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return bundle("worker.js", settings, map[string]string{
-		"HAS_RULES":      fmt.Sprint(len(p.Rules) > 0),
-		"HAS_PACK":       fmt.Sprint(len(p.Pack) > 0),
-		"NETWORK_FIRST":  fmt.Sprint(p.uses("network-first")),
-		"CACHE_FIRST":    fmt.Sprint(p.uses("cache-first")),
-		"NETWORK_ONLY":   fmt.Sprint(p.uses("network-only")),
-		"PAGE_STAND_IN":  fmt.Sprint(p.StandIns.Page != ""),
-		"IMAGE_STAND_IN": fmt.Sprint(p.StandIns.Image != ""),
-		"STAND_INS":      fmt.Sprint(p.StandIns.Page != "" || p.StandIns.Image != ""),
-		"OTHER_ORIGINS":  fmt.Sprint(p.otherOrigins()),
-		"EXTENSIONLESS":  fmt.Sprint(p.Extensionless),
-		"AT_ONCE":        fmt.Sprint(p.Takeover == "at-once"),
-		"ASK":            fmt.Sprint(p.Takeover == "ask"),
+	return bundle("worker.js", settings, map[string]bool{
+		"rules":          len(p.Rules) > 0,
+		"pack":           len(p.Pack) > 0,
+		"network-first":  p.uses("network-first"),
+		"cache-first":    p.uses("cache-first"),
+		"network-only":   p.uses("network-only"),
+		"page-stand-in":  p.StandIns.Page != "",
+		"image-stand-in": p.StandIns.Image != "",
+		"stand-ins":      p.StandIns.Page != "" || p.StandIns.Image != "",
+		"other-origins":  p.otherOrigins(),
+		"extensionless":  p.Extensionless,
+		"at-once":        p.Takeover == "at-once",
+		"ask":            p.Takeover == "ask",
 	}, o)
 }
 
 // RegisterScript gives the page-side script that registers the worker.
 func RegisterScript(p *Plan, o Options) ([]byte, error) {
 	settings := fmt.Sprintf("export const SCRIPT = %s;\nexport const SCOPE = %s;\n", quote(p.Script), quote(p.Scope))
-	return bundle("register.js", settings, map[string]string{"ASK": fmt.Sprint(p.Takeover == "ask"), "AT_ONCE": fmt.Sprint(p.Takeover == "at-once")}, o)
+	return bundle("register.js", settings, map[string]bool{"reload": p.Takeover == "ask" || p.Takeover == "at-once"}, o)
 }
 
 func (p *Plan) uses(answer string) bool {
@@ -129,8 +129,8 @@ func storeName(scope string, r project.Rule) string {
 }
 
 // bundle puts the runtime module entry and what it imports into one script.
-func bundle(entry, settings string, define map[string]string, o Options) ([]byte, error) {
-	source, err := runtimeFiles.ReadFile("runtime/" + entry)
+func bundle(entry, settings string, features map[string]bool, o Options) ([]byte, error) {
+	source, err := module(entry, features)
 	if err != nil {
 		return nil, err
 	}
@@ -143,11 +143,10 @@ func bundle(entry, settings string, define map[string]string, o Options) ([]byte
 		legal = api.LegalCommentsNone
 	}
 	result := api.Build(api.BuildOptions{
-		Stdin:            &api.StdinOptions{Contents: string(source), Sourcefile: entry},
+		Stdin:            &api.StdinOptions{Contents: source, Sourcefile: entry},
 		Bundle:           true,
 		Format:           api.FormatIIFE,
 		Target:           target,
-		Define:           define,
 		MinifySyntax:     o.Minify,
 		MinifyWhitespace: o.Minify, MinifyIdentifiers: o.Minify,
 		LegalComments: legal,
@@ -162,8 +161,7 @@ func bundle(entry, settings string, define map[string]string, o Options) ([]byte
 				if a.Path == "settings.js" {
 					return api.OnLoadResult{Contents: &settings}, nil
 				}
-				data, err := runtimeFiles.ReadFile("runtime/" + a.Path)
-				text := string(data)
+				text, err := module(a.Path, features)
 				return api.OnLoadResult{Contents: &text}, err
 			})
 		}}},
@@ -180,19 +178,45 @@ func bundle(entry, settings string, define map[string]string, o Options) ([]byte
 	return []byte(code), nil
 }
 
-// tidy removes from readable code what only the bundler needs: its module names, and the switches it has decided.
+// module gives the text of a runtime module with the parts that the features ask for: what stands between the lines
+// "//? feature" (or "//? !feature") and "//?" is there only with (or without) the feature. Such parts may be nested.
+func module(name string, features map[string]bool) (string, error) {
+	text, err := runtimeFiles.ReadFile("runtime/" + name)
+	if err != nil {
+		return "", err
+	}
+	var out []string
+	keep := []bool{true} // innermost last
+	for _, line := range strings.Split(string(text), "\n") {
+		mark, is := strings.CutPrefix(strings.TrimSpace(line), "//?")
+		inner := keep[len(keep)-1]
+		switch mark = strings.TrimSpace(mark); {
+		case !is && inner:
+			out = append(out, line)
+		case !is:
+		case mark == "" && len(keep) > 1:
+			keep = keep[:len(keep)-1]
+		default:
+			feature, without := strings.CutPrefix(mark, "!")
+			has, known := features[feature]
+			if !known {
+				return "", fmt.Errorf("runtime/%s: there is no feature %q", name, feature)
+			}
+			keep = append(keep, inner && has != without)
+		}
+	}
+	return strings.Join(out, "\n"), nil
+}
+
+// tidy removes the bundler's module names from readable code.
 func tidy(code string) string {
 	lines := strings.Split(code, "\n")
 	out := lines[:0]
 	for _, l := range lines {
 		t := strings.TrimSpace(l)
-		if strings.HasPrefix(t, "// runtime:") || t == "// worker.js" || t == "// register.js" {
-			continue
+		if !strings.HasPrefix(t, "// runtime:") && t != "// worker.js" && t != "// register.js" {
+			out = append(out, l)
 		}
-		if (strings.HasPrefix(t, "if (false) ") || strings.HasPrefix(t, "else if (false) ")) && strings.HasSuffix(t, ";") {
-			continue
-		}
-		out = append(out, strings.Replace(l, "if (true) ", "", 1))
 	}
 	return strings.ReplaceAll(strings.Join(out, "\n"), "void 0", "undefined")
 }

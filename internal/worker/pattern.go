@@ -36,8 +36,12 @@ func compileMatcher(text, own string) (matcher, error) {
 			}
 		}
 		m.Origin = "^" + parts[0] + ":\\/\\/" + parts[1]
-		if port != "" {
-			m.Origin += "(?::" + parts[2] + ")?"
+		switch port {
+		case "":
+		case "*":
+			m.Origin += "(?::\\d+)?"
+		default:
+			m.Origin += ":" + parts[2]
 		}
 		m.Origin += "$"
 	}

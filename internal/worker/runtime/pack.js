@@ -1,10 +1,11 @@
-import { PACK, SCOPE, RULES } from './settings.js';
-
-const OWN = `tachyform ${SCOPE} `;
-const STORE = OWN + 'pack';
+import { PACK } from './settings.js';
+import { STORE } from './names.js';
+import { plain } from './plain.js';
 
 //! A packed file is kept under its path and stamp, so that unchanged files of the release before are simply there.
 const keyOf = (path) => `${path}?tachyform=${PACK[path]}`;
+
+export const keptKeys = () => new Set(Object.keys(PACK).map((path) => new URL(keyOf(path), self.location).href));
 
 export async function install() {
   const store = await caches.open(STORE);
@@ -12,7 +13,7 @@ export async function install() {
   const missing = Object.keys(PACK).filter((path) => !there.has(new URL(keyOf(path), self.location).href));
   //! Six at a time, as browsers would; past the HTTP cache, which may hold the bytes of an earlier release.
   const next = async () => {
-    for (let path; (path = missing.pop()) !== undefined; ) {
+    for (let path; (path = missing.pop()); ) {
       const response = await fetch(path, { cache: 'reload', credentials: 'same-origin' });
       if (response.status !== 200) throw new TypeError(`${path} of the pack answered with status ${response.status}`);
       await store.put(keyOf(path), await plain(response));
@@ -21,24 +22,15 @@ export async function install() {
   await Promise.all([next(), next(), next(), next(), next(), next()]);
 }
 
-export async function clean() {
-  if (HAS_PACK) {
-    const store = await caches.open(STORE);
-    const current = new Set(Object.keys(PACK).map((path) => new URL(keyOf(path), self.location).href));
-    for (const request of await store.keys()) if (!current.has(request.url)) await store.delete(request);
-  }
-  const stores = new Set(RULES.map((rule) => rule.store));
-  if (HAS_PACK) stores.add(STORE);
-  for (const name of await caches.keys()) if (name.startsWith(OWN) && !stores.has(name)) await caches.delete(name);
-}
-
 //! The path under which the pack answers a URL, if it does. Queries do not choose among files.
 export function packed(url, request) {
   if (url.origin !== self.location.origin) return;
   let path = url.pathname;
   if (path in PACK) return path;
   if (path.endsWith('/index.html')) path = path.slice(0, -10);
-  else if (EXTENSIONLESS && path.endsWith('.html')) path = path.slice(0, -5);
+  //? extensionless
+  else if (path.endsWith('.html')) path = path.slice(0, -5);
+  //?
   if (path in PACK) return path;
   if (request.mode === 'navigate' && path + '/' in PACK) return path + '/';
 }
@@ -51,11 +43,4 @@ export async function fromPack(path, request) {
     return Response.redirect(wanted.href, 301);
   }
   return (await caches.open(STORE)).match(keyOf(path));
-}
-
-//! A response that followed a redirect may not answer a page load; a plain copy may.
-export async function plain(response) {
-  if (!response.redirected) return response;
-  const { status, statusText, headers } = response;
-  return new Response(await response.blob(), { status, statusText, headers });
 }

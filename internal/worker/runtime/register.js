@@ -17,13 +17,13 @@ if (container) {
       });
     });
   };
-  if (ASK || AT_ONCE) {
-    //! A page that ran under the old release is loaded again, so that it never mixes two.
-    container.addEventListener('controllerchange', () => {
-      if (controlled) location.reload();
-      controlled = true;
-    });
-  }
+  //? reload
+  //! A page that ran under the old release is loaded again, so that it never mixes two.
+  container.addEventListener('controllerchange', () => {
+    if (controlled) location.reload();
+    controlled = true;
+  });
+  //?
   container.register(SCRIPT, { scope: SCOPE }).then(watch, (error) => {
     console.error('The service worker could not be registered:', error);
     tell('failed', { error });

@@ -1,0 +1,154 @@
+package icon
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"math"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+const demoMark = "../../examples/skerry-line/plain/brand/mark.svg"
+
+func makeSet(t *testing.T, master string) map[string]Icon {
+	t.Helper()
+	m, err := LoadMaster(master)
+	require.NoError(t, err)
+	list, err := Make(m, color.NRGBA{11, 79, 108, 255})
+	require.NoError(t, err)
+	set := map[string]Icon{}
+	for _, i := range list {
+		set[i.Name] = i
+	}
+	return set
+}
+
+func decode(t *testing.T, data []byte) image.Image {
+	t.Helper()
+	m, err := png.Decode(bytes.NewReader(data))
+	require.NoError(t, err)
+	return m
+}
+
+// masters are pictures of different kinds: the example's mark, a clear square frame that reaches into the corners, a photo.
+func masters(t *testing.T) []string {
+	dir := t.TempDir()
+	frame, photo := image.NewNRGBA(image.Rect(0, 0, 600, 600)), image.NewNRGBA(image.Rect(0, 0, 700, 520))
+	for y := range 600 {
+		for x := range 600 {
+			if min(x, y, 599-x, 599-y) < 60 {
+				frame.SetNRGBA(x, y, color.NRGBA{200, 40, 40, 255})
+			}
+		}
+	}
+	for y := range 520 {
+		for x := range 700 {
+			photo.SetNRGBA(x, y, color.NRGBA{uint8(x / 3), uint8(y / 3), uint8(x * y / 900), 255})
+		}
+	}
+	list := []string{demoMark}
+	for name, m := range map[string]image.Image{"frame.png": frame, "photo.png": photo} {
+		var b bytes.Buffer
+		require.NoError(t, png.Encode(&b, m))
+		path := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(path, b.Bytes(), 0o644))
+		list = append(list, path)
+	}
+	return list
+}
+
+func TestSet(t *testing.T) {
+	for _, master := range masters(t) {
+		set := makeSet(t, master)
+		require.Len(t, set, len(wanted))
+		again := makeSet(t, master)
+		for name, i := range set {
+			assert.Equal(t, i.Data, again[name].Data, "the same bytes on each run")
+			facts, err := Inspect(i.Data)
+			require.NoError(t, err, name)
+			assert.Equal(t, i.Size, facts.Width, name)
+			assert.Equal(t, i.Size, facts.Height, name)
+			assert.Equal(t, i.Type, facts.Type, name)
+			if i.Purpose == "maskable" || i.Purpose == "apple" {
+				assert.True(t, facts.Opaque, name)
+			}
+		}
+	}
+	// Nothing but the backdrop lies outside the safe circle of the maskable icon.
+	img := decode(t, makeSet(t, demoMark)["maskable-512.png"].Data)
+	inside := 0
+	for y := range 512 {
+		for x := range 512 {
+			far := math.Hypot(float64(x)+.5-256, float64(y)+.5-256) > SafeRadius*512
+			if c := color.NRGBAModel.Convert(img.At(x, y)).(color.NRGBA); apart(c, color.NRGBA{11, 79, 108, 255}) > 12 {
+				require.False(t, far, "%d,%d", x, y)
+				inside++
+			}
+		}
+	}
+	assert.Greater(t, inside, 512*512/10, "the content is not lost in its backdrop")
+}
+
+// Scaling happens in linear light: a fine chessboard of black and white becomes the grey that is half as bright, not half the number.
+func TestLinearLight(t *testing.T) {
+	m := image.NewNRGBA(image.Rect(0, 0, 512, 512))
+	for i := range 512 * 512 {
+		v := uint8(255 * ((i + i/512) % 2))
+		copy(m.Pix[4*i:], []byte{v, v, v, 255})
+	}
+	c := linear(m).resize(64, 64).image().NRGBAAt(32, 32)
+	assert.InDelta(t, 188, int(c.R), 2)
+	// Transparent pixels lend no colour to their neighbours.
+	m = image.NewNRGBA(image.Rect(0, 0, 64, 64))
+	for i := range 64 * 64 {
+		copy(m.Pix[4*i:], []byte{255, 0, 0, 0})
+		if i%64 >= 32 {
+			copy(m.Pix[4*i:], []byte{0, 0, 255, 255})
+		}
+	}
+	small := linear(m).resize(16, 16).image()
+	for x := range 16 {
+		assert.Less(t, small.NRGBAAt(x, 8).R, uint8(3))
+	}
+}
+
+func TestRefusals(t *testing.T) {
+	dir := t.TempDir()
+	for name, c := range map[string]struct{ text, says string }{
+		"empty.png":  {"", "empty"},
+		"noise.png":  {"\x89PNG\r\n\x1a\nxxxxxxxxxxxxxxxxxxxxxxxx", "not a picture"},
+		"open.svg":   {"<svg viewBox='0 0 9 9'><path></svg>", "not well-formed"},
+		"size.svg":   {"<svg><path d='M0 0'/></svg>", "no size"},
+		"filter.svg": {"<svg viewBox='0 0 9 9'>\n\n<filter/></svg>", "filter.svg:3"},
+		"deep.svg":   {"<svg viewBox='0 0 9 9'>" + strings.Repeat("<g>", 60000) + "</svg>", "50 000"},
+		"html.svg":   {"<?xml version='1.0'?><html/>", "no SVG"},
+	} {
+		path := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(path, []byte(c.text), 0o644))
+		_, err := LoadMaster(path)
+		require.Error(t, err, name)
+		assert.Contains(t, err.Error(), c.says, name)
+	}
+}
+
+func FuzzSVG(f *testing.F) {
+	text, err := os.ReadFile(demoMark)
+	require.NoError(f, err)
+	f.Add(text)
+	f.Add([]byte(`<svg viewBox="0 0 1 1"><defs><path id="a"/></defs><use href="#a" x="1e99"/><circle r="-1"/></svg>`))
+	f.Fuzz(func(t *testing.T, text []byte) {
+		if m, err := loadSVG("x.svg", text); err == nil {
+			if _, err := m.drawSVG(8, 8); err != nil && fmt.Sprint(err) == "" {
+				t.Fatal("a refusal without words")
+			}
+		}
+	})
+}

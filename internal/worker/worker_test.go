@@ -1,0 +1,194 @@
+package worker_test
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/page"
+	"tachyform/internal/project"
+	"tachyform/internal/site"
+	"tachyform/internal/useragent"
+	"tachyform/internal/worker"
+)
+
+const origin = "https://line.example"
+
+// deploy makes a site with a generated worker: the project file's worker section is given as YAML.
+func deploy(t *testing.T, settings string, files map[string]string) *site.Folder {
+	t.Helper()
+	dir := t.TempDir()
+	for name, text := range files {
+		path := filepath.Join(dir, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
+	}
+	p, err := project.Parse("tachyform.yaml", []byte("worker: "+settings))
+	require.NoError(t, err)
+	f, err := site.OpenFolder(dir, origin, "/", p.Host)
+	require.NoError(t, err)
+	f = f.With(map[string][]byte{"register.js": []byte("navigator.serviceWorker.register('/worker.js')")})
+	plan, err := worker.NewPlan(context.Background(), p, f)
+	require.NoError(t, err)
+	code, err := worker.Generate(plan, worker.Options{})
+	require.NoError(t, err)
+	return f.With(map[string][]byte{"worker.js": code})
+}
+
+func htmlPage(title, body string) string {
+	return fmt.Sprintf("<!doctype html><title>%s</title><script src=/register.js></script>%s", title, body)
+}
+
+// What each approach gives under each condition, with and without a kept copy; the answers follow from the rules' words.
+func TestApproaches(t *testing.T) {
+	const network, kept, none = "network", "kept", "nothing"
+	for _, c := range []struct {
+		rule, condition, stored, fresh string
+	}{
+		{"answer: network-first", "online", network, network},
+		{"answer: network-first", "offline", kept, none},
+		{"answer: network-first", "stalled", none, none},
+		{"answer: network-first, patience: 2s", "online", network, network},
+		{"answer: network-first, patience: 2s", "offline", kept, none},
+		{"answer: network-first, patience: 2s", "stalled", kept, none},
+		{"answer: cache-first", "online", kept, network},
+		{"answer: cache-first", "offline", kept, none},
+		{"answer: cache-first", "stalled", kept, none},
+		{"answer: network-only", "online", network, network},
+		{"answer: network-only", "offline", none, none},
+		{"answer: network-only", "stalled", none, none},
+	} {
+		f := deploy(t, `{pack: {include: [/, /bare.html]}, rules: [{match: "/data/*", `+c.rule+`}]}`, map[string]string{
+			"index.html": htmlPage("Pier", `<script>fetch('/data/now.json')</script>`), "bare.html": htmlPage("Bare", ""), "data/now.json": "{}"})
+		for visit, want := range map[string]string{"/": c.stored, "/bare.html": c.fresh} {
+			b := useragent.New(context.Background(), []site.Host{f}, &page.Reader{})
+			var tab *useragent.Tab
+			for range 2 { // the first visit installs, the second goes through the worker
+				tab = b.Open(origin+visit, tab)
+				b.Settle()
+			}
+			b.CloseTab(tab)
+			b.StopWorkers()
+			b.SetCondition(useragent.Conditions[c.condition])
+			got := none
+			for _, l := range b.Open(origin+"/", nil).Loads {
+				if strings.HasSuffix(l.URL, "now.json") && l.Done && !l.Missing {
+					got = l.Source
+					if strings.HasPrefix(got, "cache ") {
+						got = kept
+					}
+				}
+			}
+			b.Close()
+			assert.Equal(t, want, got, "%s, %s, after visiting %s", c.rule, c.condition, visit)
+		}
+	}
+}
+
+// What must not be kept is not: errors, answers that say so, and redirected pages as they are.
+func TestKeeping(t *testing.T) {
+	dir := t.TempDir()
+	for name, text := range map[string]string{"index.html": htmlPage("Pier", `<script>fetch('/d/gone.json');fetch('/d/secret.json');fetch('/d/good.json')</script><img src=/d/moved.png>`), "d/secret.json": "{}", "d/good.json": "{}", "d/there.png": "x"} {
+		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, name)), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+	}
+	p, err := project.Parse("tachyform.yaml", []byte(`
+worker: {pack: {include: [/]}, rules: [{match: "/d/*", answer: cache-first}]}
+hosting:
+  headers: [{match: /d/secret.json, set: {Cache-Control: no-store}}]
+  redirects: [{match: /d/moved.png, to: /d/there.png}]
+  statuses: [{match: /d/gone.json, status: 410}]
+`))
+	require.NoError(t, err)
+	f, err := site.OpenFolder(dir, origin, "/", p.Host)
+	require.NoError(t, err)
+	f = f.With(map[string][]byte{"register.js": []byte("navigator.serviceWorker.register('/worker.js')")})
+	plan, err := worker.NewPlan(context.Background(), p, f)
+	require.NoError(t, err)
+	code, err := worker.Generate(plan, worker.Options{Minify: true})
+	require.NoError(t, err)
+	r := useragent.Rehearsal{Hosts: []site.Host{f.With(map[string][]byte{"worker.js": code})}, Visit: []string{origin + "/", origin + "/"}}
+	got, err := r.Run(context.Background())
+	require.NoError(t, err)
+	var urls []string
+	for _, c := range got.Caches {
+		if strings.Contains(c.Name, "kept") {
+			for _, e := range c.Entries {
+				urls = append(urls, strings.TrimPrefix(e.URL, origin))
+				assert.False(t, e.Redirect, e.URL)
+			}
+		}
+	}
+	assert.Equal(t, []string{"/d/good.json", "/d/moved.png"}, urls)
+}
+
+// A new release fetches only what changed, keeps nothing of the old one, and leaves other caches alone.
+func TestNextRelease(t *testing.T) {
+	files := map[string]string{"index.html": htmlPage("One", "<img src=p.png>"), "p.png": "picture"}
+	first := deploy(t, `{pack: {include: ["/*"]}, takeover: at-once}`, files)
+	files["index.html"] = htmlPage("Two", "<img src=p.png>")
+	second := deploy(t, `{pack: {include: ["/*"]}, takeover: at-once}`, files)
+	host := &switching{Folder: first, asked: map[string]int{}}
+	b := useragent.New(context.Background(), []site.Host{host}, &page.Reader{})
+	defer b.Close()
+	tab := b.Open(origin+"/", nil)
+	b.Settle()
+	host.Folder, host.asked = second, map[string]int{}
+	tab = b.Open(origin+"/", tab)
+	b.Settle()
+	assert.Equal(t, "One", tab.Title, "the release that was there answers until the new one is installed")
+	assert.Equal(t, 0, host.asked["/p.png"], "an unchanged file is not fetched again")
+	assert.Equal(t, 1, host.asked["/"])
+	tab = b.Open(origin+"/", tab)
+	assert.Equal(t, "Two", tab.Title)
+}
+
+// switching is a host whose content is replaced, and that counts what it is asked for.
+type switching struct {
+	*site.Folder
+	asked map[string]int
+}
+
+func (s *switching) Answer(ctx context.Context, r *site.Request) (*site.Response, error) {
+	s.asked[r.URL.Pathname()]++
+	return s.Folder.Answer(ctx, r)
+}
+
+// The code is the same for the same input, small when little is asked of it, and holds no switch that was decided.
+func TestCode(t *testing.T) {
+	plan := func(settings string) *worker.Plan {
+		p, err := project.Parse("tachyform.yaml", []byte("worker: "+settings))
+		require.NoError(t, err)
+		dir := t.TempDir()
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "index.html"), []byte(htmlPage("x", "")), 0o644))
+		f, err := site.OpenFolder(dir, origin, "/", p.Host)
+		require.NoError(t, err)
+		w, err := worker.NewPlan(context.Background(), p, f)
+		require.NoError(t, err)
+		return w
+	}
+	small := plan(`{pack: {include: [/]}, stand_ins: {page: /}}`)
+	one, err := worker.Generate(small, worker.Options{Minify: true})
+	require.NoError(t, err)
+	two, err := worker.Generate(small, worker.Options{Minify: true})
+	require.NoError(t, err)
+	assert.Equal(t, string(one), string(two))
+	var b bytes.Buffer
+	z, _ := gzip.NewWriterLevel(&b, 9)
+	z.Write(one)
+	z.Close()
+	assert.LessOrEqual(t, b.Len(), 1600, "bytes of the smallest useful worker, minified and compressed")
+	readable, err := worker.Generate(plan(`{pack: {include: [/]}, rules: [{match: /x, answer: cache-first}]}`), worker.Options{})
+	require.NoError(t, err)
+	for _, word := range []string{"networkFirst", "standIn", "//?", "if (true", "if (false", "eval", "//!", "runtime:"} {
+		assert.NotContains(t, string(readable), word)
+	}
+}
