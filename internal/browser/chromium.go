@@ -225,3 +225,19 @@ func (c *Chromium) InstallErrors(url string) ([]string, error) {
 		return ids, err
 	})
 }
+
+// LoadTime opens pages one after the other in one warm tab and gives the mean time from the navigation to the load event.
+func (c *Chromium) LoadTime(urls []string) (time.Duration, error) {
+	tab, closeTab := c.tab(2 * time.Minute)
+	defer closeTab()
+	if err := chromedp.Do(tab, chromedp.Navigate(urls[0])); err != nil {
+		return 0, err
+	}
+	start := time.Now()
+	for _, url := range urls {
+		if err := chromedp.Do(tab, chromedp.Navigate(url)); err != nil {
+			return 0, err
+		}
+	}
+	return time.Since(start) / time.Duration(len(urls)), nil
+}

@@ -186,7 +186,7 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 			}
 		}
 		if r.FailsOn(o.project.Audit.FailOn) {
-			return findings
+			return errFindings
 		}
 		return nil
 	}

@@ -28,8 +28,8 @@ const (
 	statusFailed   = 3
 )
 
-// findings ends a command with status 1 after its report was printed.
-var findings = errors.New("findings at or over the threshold")
+// errFindings ends a command with status 1 after its report was printed.
+var errFindings = errors.New("findings at or over the threshold")
 
 // app carries what all commands share.
 type app struct {
@@ -71,7 +71,7 @@ func (a *app) status(err error) int {
 	switch {
 	case err == nil:
 		return statusOK
-	case errors.Is(err, findings):
+	case errors.Is(err, errFindings):
 		return statusFindings
 	case errors.Is(err, context.Canceled):
 		fmt.Fprintln(a.err, "Stopped; the site is as it was.")

@@ -279,10 +279,20 @@ func finding(b *strings.Builder, f *audit.Finding, width int) {
 	line := func(text string) {
 		fmt.Fprintf(b, "%s%s\n", inner, wrap(safe(text), width-4, 4))
 	}
+	if f.Weight == audit.Polish {
+		// Shortened: one line says where, a place only when the evidence names none.
+		what := f.Evidence
+		if what == "" || what == f.Where.URL {
+			what = placeText(f.Where)
+		}
+		fmt.Fprintf(b, "%s%s\n", inner, faint.Render(cut(safe(what), width-4)))
+		fmt.Fprintf(b, "%s%s%s\n", inner, blue.Render("→ "), wrap(safe(f.Mend), width-6, 6))
+		return
+	}
 	if p := placeText(f.Where); p != "" {
 		fmt.Fprintf(b, "%s%s\n", inner, faint.Render(safe(p)))
 	}
-	if f.Evidence != "" {
+	if f.Evidence != "" && f.Evidence != f.Where.URL {
 		line(f.Evidence)
 	}
 	if f.Weight == audit.Blocker {

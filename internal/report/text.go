@@ -46,6 +46,18 @@ func fitTo(s string, width int) string {
 	return string(r[:head]) + "…" + string(r[len(r)-tail:])
 }
 
+// cut shortens a text to a width at its end.
+func cut(s string, width int) string {
+	if textWidth(s) <= width {
+		return s
+	}
+	r := []rune(s)
+	for len(r) > 0 && textWidth(string(r))+1 > width {
+		r = r[:len(r)-1]
+	}
+	return strings.TrimRight(string(r), " ,;") + "…"
+}
+
 func pad(s string, width int) string {
 	if n := width - textWidth(s); n > 0 {
 		return s + strings.Repeat(" ", n)

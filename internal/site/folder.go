@@ -2,6 +2,7 @@
 package site
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
@@ -215,7 +216,7 @@ func (f *Folder) FileAt(ref string) *File {
 	if err != nil {
 		return nil
 	}
-	resp, err := f.Answer(nil, &Request{Method: "GET", URL: u})
+	resp, err := f.Answer(context.Background(), &Request{Method: "GET", URL: u})
 	if err != nil || resp.Status != 200 {
 		return nil
 	}

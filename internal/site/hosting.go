@@ -241,10 +241,10 @@ func applyRange(r *Request, resp *Response) {
 		to = size - 1
 	}
 	if from > to {
-		resp.Status, resp.StatusText, resp.Body = 416, http.StatusText(416), Bytes("")
+		resp.Status, resp.StatusText, resp.Body = http.StatusRequestedRangeNotSatisfiable, http.StatusText(http.StatusRequestedRangeNotSatisfiable), Bytes("")
 		resp.Header.Set("Content-Range", fmt.Sprintf("bytes */%d", size))
 		return
 	}
-	resp.Status, resp.StatusText, resp.Body = 206, http.StatusText(206), Bytes(all[from:to+1])
+	resp.Status, resp.StatusText, resp.Body = http.StatusPartialContent, http.StatusText(http.StatusPartialContent), Bytes(all[from:to+1])
 	resp.Header.Set("Content-Range", fmt.Sprintf("bytes %d-%d/%d", from, to, size))
 }

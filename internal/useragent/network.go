@@ -2,7 +2,6 @@ package useragent
 
 import (
 	"context"
-	"errors"
 	"hash/fnv"
 	"net/http"
 	"time"
@@ -35,8 +34,6 @@ var (
 
 // Conditions lists them by name.
 var Conditions = map[string]Condition{"online": Online, "offline": Offline, "stalled": Stalled, "slow": Slow, "flaky": Flaky}
-
-var errNetwork = errors.New("the network failed")
 
 // network carries requests to hosts under a condition.
 type network struct {

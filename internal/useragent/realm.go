@@ -19,14 +19,13 @@ import (
 // realm is a running worker: an engine, and what its scripts hold on to outside of it.
 type realm struct {
 	*engine
-	b       *Browser
-	w       *Worker
-	bodies  map[int]held
-	next    int
-	timers  map[int]*task
-	repeats int
-	events  map[int]*liveEvent
-	random  *rand.Rand
+	b      *Browser
+	w      *Worker
+	bodies map[int]held
+	next   int
+	timers map[int]*task
+	events map[int]*liveEvent
+	random *rand.Rand
 	// scripting is true while the worker's script is first evaluated.
 	scripting bool
 }

@@ -22,13 +22,12 @@ type Worker struct {
 	// Failure says in words why the worker could not be installed or was ended.
 	Failure string
 
-	reg       *Registration
-	scripts   map[string]scriptText
-	hasFetch  bool
-	skip      bool
-	realm     *realm
-	waiters   []func() // called when the worker has left the state activating
-	openCount int      // events not finished
+	reg      *Registration
+	scripts  map[string]scriptText
+	hasFetch bool
+	skip     bool
+	realm    *realm
+	waiters  []func() // called when the worker has left the state activating
 }
 
 type scriptText struct{ text, contentType string }

@@ -1,0 +1,36 @@
+GO ?= go
+BINARY := bin/tachyform
+
+.PHONY: build demo test lint bench fuzz screenshots
+
+build:
+	CGO_ENABLED=0 $(GO) build -trimpath -ldflags "-s -w" -o $(BINARY) ./cmd/tachyform
+
+# The whole way on the example site, in a new temporary folder.
+demo: build
+	$(BINARY) demo
+
+# All that the tests need is installed where that may be done; what has to be skipped is said loudly, and fails with CI=true.
+test:
+	sh scripts/test-setup.sh
+	$(MAKE) lint
+	$(GO) test -timeout 15m ./...
+
+lint:
+	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+
+# Ratios against a real browser in the same run, and the cost of larger sites; see docs/measurements.md.
+bench: build
+	sh scripts/test-setup.sh
+	TACHYFORM_BENCH=1 $(GO) test ./internal/cli -run TestBench -v -count 1
+	$(GO) test ./internal/useragent ./internal/icon -run '^$$' -bench . -benchtime 2s
+
+# A minute for each fuzz target.
+fuzz:
+	for t in page:FuzzDocument manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG; do \
+		$(GO) test ./internal/$${t%%:*} -run '^$$' -fuzz $${t##*:} -fuzztime 60s || exit 1; done
+
+# docs/screenshots from the example; needs Xvfb, xterm, ImageMagick and Chromium.
+screenshots: build
+	sh scripts/screenshots.sh

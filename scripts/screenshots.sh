@@ -1,0 +1,44 @@
+#!/bin/sh
+# Makes docs/screenshots from the example: terminals in xterm under Xvfb, pages in headless Chromium. Run from the repository's root.
+set -eu
+out=$PWD/docs/screenshots
+PATH=$PWD/bin:$PATH
+work=$(mktemp -d)
+trap 'kill "$xvfb" 2>/dev/null; rm -rf "$work"' EXIT
+mkdir -p "$out"
+Xvfb :77 -screen 0 1010x850x24 >/dev/null 2>&1 &
+xvfb=$!
+sleep 1
+export DISPLAY=:77
+
+# shot NAME COMMAND…: a picture of the terminal after the command
+shot() {
+  name=$1; shift
+  cat > "$work/run.sh" <<EOS
+cd "$work/demo"; printf '\033[2m\$ \033[0m$*\n\n'; $*; touch "$work/done"; sleep 20
+EOS
+  rm -f "$work/done"
+  xterm -geometry 98x43+0+0 -fa 'DejaVu Sans Mono' -fs 12 -bg '#14181b' -fg '#e4e2dc' -b 14 +sb -e sh "$work/run.sh" &
+  term=$!
+  n=0
+  while [ ! -e "$work/done" ] && [ $n -lt 100 ]; do sleep 0.1; n=$((n + 1)); done
+  sleep 0.7
+  import -window root "$out/$name.png"
+  kill $term 2>/dev/null || true
+  wait $term 2>/dev/null || true
+}
+
+page() {
+  chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
+    --disable-component-update --disable-sync --user-data-dir="$work/profile" --hide-scrollbars --window-size=1280,800 \
+    --screenshot="$out/$1.png" "file://$2" >/dev/null 2>&1
+}
+
+tachyform demo --into "$work/demo" >/dev/null
+(cd "$work/demo" && tachyform undo >/dev/null)
+shot survey tachyform survey
+shot audit-before tachyform audit
+shot fit tachyform fit
+shot rehearse tachyform rehearse
+shot audit tachyform audit
+page report "$work/demo/audit.html"
