@@ -85,7 +85,10 @@ func (d Draft) Text() []byte {
 	}
 	line("")
 	line("worker:")
-	line("  pack:                              # kept when the worker is installed: %s", orText(d.KeepWhy, "the pages and what they need"))
+	line("  pack:                              # kept when the worker is installed")
+	if d.KeepWhy != "" {
+		line("    # %s", d.KeepWhy)
+	}
 	line("    include:")
 	for _, p := range d.Include {
 		line("      - %s", yamlText(p))

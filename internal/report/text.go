@@ -151,7 +151,7 @@ func Drafted(d project.Draft, file string) string {
 	} else {
 		row("icons", "from "+d.Master)
 	}
-	row("pack", strings.Join(d.Include[:min(3, len(d.Include))], "  ")+more(len(d.Include)-3))
+	row("pack", cut(strings.Join(d.Include, "  "), 52)+fmt.Sprintf("  (%s)", count(len(d.Include), "pattern", "patterns")))
 	if d.PageStandIn == "" {
 		row("stand-in", "none yet: a page of your own, named under worker.stand_ins.page")
 	} else {
