@@ -31,6 +31,12 @@ build; what is right already stays untouched. tachyform undo takes it back.`,
 			return usagef("fit works on a folder, not on a live site")
 		}
 		if p.Path == "" {
+			// Sources or an empty folder are the more likely mistake, and the same for every command.
+			if f, err := openFolder(name, p); err != nil {
+				return err
+			} else if err := f.CheckBuilt(); err != nil {
+				return err
+			}
 			return usagef("there is no tachyform.yaml that describes the app; tachyform init %s writes one", name)
 		}
 		if !dry {

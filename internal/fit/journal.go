@@ -252,7 +252,7 @@ func (j *journal) drop() error {
 func Recover(state string) (string, error) {
 	list, err := journals(state)
 	if err != nil {
-		return "", err
+		return "", writeProblem(state, "the journal cannot be read; the site is untouched", err)
 	}
 	said := ""
 	for _, j := range list {
