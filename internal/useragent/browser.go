@@ -48,6 +48,8 @@ type Browser struct {
 	noWorkers bool
 	// lastError is the last error that a worker reported, in words.
 	lastError string
+	// listen, if set, is told every note as it comes.
+	listen func(Note)
 }
 
 // Profile says what kind of browser it is.
@@ -118,6 +120,9 @@ func (b *Browser) StopWorkers() {
 const maxNotes = 500
 
 func (b *Browser) note(n Note) {
+	if b.listen != nil {
+		b.listen(n)
+	}
 	if n.Level == "error" {
 		b.lastError = n.Text
 	}

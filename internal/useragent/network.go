@@ -42,6 +42,8 @@ type network struct {
 	cond  Condition
 	clock *clock
 	count int
+	// refuses, if set, tells addresses at which nothing listens.
+	refuses func(url string) bool
 	// seen is told of each request that leaves and of what came back; the response is nil for a failure.
 	seen func(*site.Request, *site.Response)
 }
@@ -69,7 +71,7 @@ func originOf(u *weburl.Url) string { return u.Protocol() + "//" + u.Host() }
 func (n *network) send(r *site.Request, done func(*site.Response)) {
 	n.count++
 	switch {
-	case n.cond.Refuses:
+	case n.cond.Refuses, n.refuses != nil && n.refuses(r.URL.Href(true)):
 		n.note(r, nil)
 		n.clock.after(time.Millisecond, func() { done(nil) })
 		return
