@@ -36,7 +36,6 @@ type Browser struct {
 	workers  []*Worker
 	clients  []*client
 	queue    map[string][]func(func())
-	orphans  map[string]*cache
 	closing  []*realm
 	failures []*Worker
 	stored   []Stored
@@ -62,7 +61,7 @@ var defaultProfile = &Profile{UpdateDelay: 2 * time.Second}
 
 // New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
 func New(ctx context.Context, hosts []site.Host, reader *page.Reader) *Browser {
-	b := &Browser{clock: &clock{}, store: newStorage(), queue: map[string][]func(func()){}, orphans: map[string]*cache{}, reader: reader, profile: defaultProfile}
+	b := &Browser{clock: &clock{}, store: newStorage(), queue: map[string][]func(func()){}, reader: reader, profile: defaultProfile}
 	b.net = &network{ctx: ctx, hosts: map[string]site.Host{}, cond: Online, clock: b.clock}
 	for _, h := range hosts {
 		b.net.hosts[h.Origin()] = h
@@ -84,7 +83,7 @@ func (b *Browser) Close() {
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
 func (b *Browser) Branch() *Browser {
-	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), queue: map[string][]func(func()){}, orphans: map[string]*cache{}, reader: b.reader, profile: b.profile, nextID: b.nextID}
+	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), queue: map[string][]func(func()){}, reader: b.reader, profile: b.profile, nextID: b.nextID}
 	n.net = &network{ctx: b.net.ctx, hosts: b.net.hosts, cond: b.net.cond, clock: n.clock}
 	for _, g := range b.regs {
 		c := *g

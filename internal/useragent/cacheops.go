@@ -2,6 +2,7 @@ package useragent
 
 import (
 	"encoding/json"
+	"strings"
 	"time"
 )
 
@@ -15,6 +16,10 @@ func (r *realm) cacheOperation(op string, id int, args []any) error {
 	var opt matchOptions
 	var err error
 	name := word(args, 0)
+	var c *cache
+	if strings.HasPrefix(op, "cache.") {
+		c = r.opened[number(args[0])]
+	}
 	switch op {
 	case "caches.match", "cache.match", "cache.matchAll", "cache.delete", "cache.keys":
 		if text := word(args, 1); text != "" {
@@ -37,7 +42,7 @@ func (r *realm) cacheOperation(op string, id int, args []any) error {
 		if r.w.realm != r {
 			return
 		}
-		r.settleNow(id, r.cacheResult(op, name, req, resp, opt))
+		r.settleNow(id, r.cacheResult(op, name, c, req, resp, opt))
 	})
 	return nil
 }
@@ -53,12 +58,13 @@ func (r *realm) settleNow(id int, value any) {
 	}
 }
 
-func (r *realm) cacheResult(op, name string, req *Request, resp *Response, opt matchOptions) any {
+func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Response, opt matchOptions) any {
 	s := r.b.store
 	switch op {
 	case "caches.open":
-		s.open(name)
-		return true
+		r.next++
+		r.opened[r.next] = s.open(name)
+		return r.next
 	case "caches.has":
 		return s.caches[name] != nil
 	case "caches.delete":
@@ -76,13 +82,10 @@ func (r *realm) cacheResult(op, name string, req *Request, resp *Response, opt m
 		}
 		return nil
 	}
-	c := s.caches[name]
-	if c == nil { // deleted meanwhile; the object goes on working on its own list, which nobody else sees
-		if r.b.orphans[name] == nil {
-			r.b.orphans[name] = newStorage().open(name)
-		}
-		c = r.b.orphans[name]
+	if c == nil {
+		return nil
 	}
+	name = c.name
 	switch op {
 	case "cache.match":
 		if found := c.match(req, opt); len(found) > 0 {

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	urlpattern "github.com/dunglas/go-urlpattern"
 	weburl "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/site"
@@ -19,13 +20,15 @@ import (
 // realm is a running worker: an engine, and what its scripts hold on to outside of it.
 type realm struct {
 	*engine
-	b      *Browser
-	w      *Worker
-	bodies map[int]held
-	next   int
-	timers map[int]*task
-	events map[int]*liveEvent
-	random *rand.Rand
+	b        *Browser
+	w        *Worker
+	bodies   map[int]held
+	opened   map[int]*cache // caches that scripts hold, by number
+	patterns []*urlpattern.URLPattern
+	next     int
+	timers   map[int]*task
+	events   map[int]*liveEvent
+	random   *rand.Rand
 	// scripting is true while the worker's script is first evaluated.
 	scripting bool
 }
@@ -51,7 +54,7 @@ func (r *realm) hold(h held) int {
 
 // startRealm starts a worker's engine and runs its script. The error is what the script threw, in words.
 func (b *Browser) startRealm(w *Worker) (*realm, error) {
-	r := &realm{b: b, w: w, bodies: map[int]held{}, timers: map[int]*task{}, events: map[int]*liveEvent{}, random: rand.New(rand.NewPCG(1, 2)), scripting: true}
+	r := &realm{b: b, w: w, bodies: map[int]held{}, opened: map[int]*cache{}, timers: map[int]*task{}, events: map[int]*liveEvent{}, random: rand.New(rand.NewPCG(1, 2)), scripting: true}
 	var err error
 	if r.engine, err = newEngine(r.host); err != nil {
 		return nil, err
@@ -257,6 +260,11 @@ func (r *realm) host(args []any) (any, error) {
 		return urlParts(word(args, 1), word(args, 2), len(args) > 2), nil
 	case "urlSet":
 		return urlSet(word(args, 1), word(args, 2), word(args, 3)), nil
+	case "pattern":
+		ignore, _ := args[2].(bool)
+		return r.newPattern(word(args, 1), ignore), nil
+	case "patternExec":
+		return r.execPattern(number(args[1]), word(args, 2)), nil
 	case "body.text":
 		return r.hold(held{body: site.Bytes(word(args, 1)), source: "worker"}), nil
 	case "body.take":

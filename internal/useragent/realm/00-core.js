@@ -27,6 +27,11 @@ function publish(...classes) {
     expose(cls.name, cls);
   }
 }
+// An attribute that only reads, with the name that Web IDL gives its getter.
+const attribute = (name, read) => Object.getOwnPropertyDescriptor({ get [name]() { return read(this); } }, name);
+function must(args, n) {
+  if (args.length < n) throw new TypeError(`${n} argument${n === 1 ? '' : 's'} required, but only ${args.length} given`);
+}
 // Guards constructors of objects that only the environment makes.
 const MAKE = Symbol('make');
 function onlyHere(key) {
@@ -393,24 +398,42 @@ class AbortSignal extends EventTarget {
     const list = [...signals];
     const already = list.find((s) => s.aborted);
     if (already) abortReason.set(signal, already.reason);
-    else for (const s of list) s.addEventListener('abort', () => abort(signal, s.reason), { once: true });
+    else {
+      const roots = new Set();
+      for (const s of list) for (const root of rootsOf.get(s) ?? [s]) roots.add(root);
+      rootsOf.set(signal, roots);
+      for (const root of roots) {
+        if (!dependents.has(root)) dependents.set(root, []);
+        dependents.get(root).push(signal);
+      }
+    }
     return signal;
   }
 }
 handlers(AbortSignal.prototype, 'abort');
+const rootsOf = new WeakMap(); // of a dependent signal: the signals of controllers that it follows
+const dependents = new WeakMap();
+const abortSteps = new WeakMap(); // what the environment itself does at an abort, before any event
+const onAbort = (signal, step) => (abortSteps.has(signal) ? abortSteps.get(signal).push(step) : abortSteps.set(signal, [step]));
 function abort(signal, reason) {
   if (signal.aborted) return;
-  abortReason.set(signal, reason === undefined ? new DOMException('the operation was aborted', 'AbortError') : reason);
-  const event = new Event('abort');
-  event._trusted = true;
-  fire(signal, event);
+  const why = reason === undefined ? new DOMException('the operation was aborted', 'AbortError') : reason;
+  const all = [signal, ...(dependents.get(signal) ?? []).filter((s) => !s.aborted)];
+  for (const s of all) abortReason.set(s, why);
+  for (const s of all) {
+    for (const step of abortSteps.get(s) ?? []) step(why);
+    abortSteps.delete(s);
+    const event = new Event('abort');
+    event._trusted = true;
+    fire(s, event);
+  }
 }
 class AbortController {
   #signal = new AbortSignal(MAKE);
   get signal() {
     return this.#signal;
   }
-  abort(reason) {
+  abort(reason = undefined) {
     abort(this.#signal, reason);
   }
 }

@@ -4,16 +4,18 @@ const URL_PARTS = ['href', 'origin', 'protocol', 'username', 'password', 'host',
 class URL {
   #parts;
   #params;
-  constructor(url, base) {
-    if (arguments.length === 0) throw new TypeError('URL takes an address');
+  constructor(url, base = undefined) {
+    must(arguments, 1);
     const text = base === undefined ? host('url', `${url}`) : host('url', `${url}`, `${base}`);
     if (!text) throw new TypeError(`Invalid URL: ${url}`);
     this.#parts = fromJSON(text);
   }
-  static canParse(url, base) {
+  static canParse(url, base = undefined) {
+    must(arguments, 1);
     return Boolean(base === undefined ? host('url', `${url}`) : host('url', `${url}`, `${base}`));
   }
-  static parse(url, base) {
+  static parse(url, base = undefined) {
+    must(arguments, 1);
     return URL.canParse(url, base) ? new URL(url, base) : null;
   }
   get searchParams() {
@@ -24,10 +26,10 @@ class URL {
     return this.#params;
   }
   toString() {
-    return this.href;
+    return this.#parts[0];
   }
   toJSON() {
-    return this.href;
+    return this.#parts[0];
   }
   #set(field, value) {
     const text = host('urlSet', this.#parts[0], field, `${value}`);
@@ -35,19 +37,19 @@ class URL {
   }
   static {
     URL_PARTS.forEach((name, i) => {
-      const d = { enumerable: true, configurable: true, get() { return this.#parts[i]; } };
+      const d = attribute(name, (url) => url.#parts[i]);
       if (name === 'href')
-        d.set = function (value) {
+        d.set = Object.getOwnPropertyDescriptor({ set [name](value) {
           const text = host('url', `${value}`);
           if (!text) throw new TypeError(`Invalid URL: ${value}`);
           this.#parts = fromJSON(text);
-          this.#params?._replace(this.search);
-        };
+          this.#params?._replace(this.#parts[9]);
+        } }, name).set;
       else if (name !== 'origin')
-        d.set = function (value) {
+        d.set = Object.getOwnPropertyDescriptor({ set [name](value) {
           this.#set(name, value);
-          if (name === 'search') this.#params?._replace(this.search);
-        };
+          if (name === 'search') this.#params?._replace(this.#parts[9]);
+        } }, name).set;
       defineProperty(URL.prototype, name, d);
     });
   }
@@ -102,23 +104,29 @@ class URLSearchParams {
     return this.#list.length;
   }
   append(name, value) {
+    must(arguments, 2);
     this.#list.push([`${name}`, `${value}`]);
     this.#update();
   }
-  delete(name, value) {
+  delete(name, value = undefined) {
+    must(arguments, 1);
     this.#list = this.#list.filter(([k, v]) => k !== `${name}` || (value !== undefined && v !== `${value}`));
     this.#update();
   }
   get(name) {
+    must(arguments, 1);
     return this.#list.find(([k]) => k === `${name}`)?.[1] ?? null;
   }
   getAll(name) {
+    must(arguments, 1);
     return this.#list.filter(([k]) => k === `${name}`).map(([, v]) => v);
   }
-  has(name, value) {
+  has(name, value = undefined) {
+    must(arguments, 1);
     return this.#list.some(([k, v]) => k === `${name}` && (value === undefined || v === `${value}`));
   }
   set(name, value) {
+    must(arguments, 2);
     const first = this.#list.find(([k]) => k === `${name}`);
     if (first) {
       first[1] = `${value}`;
@@ -130,7 +138,8 @@ class URLSearchParams {
     this.#list.sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0));
     this.#update();
   }
-  forEach(callback, thisArg) {
+  forEach(callback, thisArg = undefined) {
+    must(arguments, 1);
     for (const [k, v] of this) callback.call(thisArg, v, k, this);
   }
   *entries() {
@@ -148,3 +157,55 @@ class URLSearchParams {
 }
 defineProperty(URLSearchParams.prototype, Symbol.iterator, { value: URLSearchParams.prototype.entries, writable: true, configurable: true });
 publish(URL, URLSearchParams);
+
+// URL Pattern Standard: compiling and matching are done by the host.
+const PATTERN_PARTS = ['protocol', 'username', 'password', 'hostname', 'port', 'pathname', 'search', 'hash'];
+const patternInput = (input, base) => {
+  if (typeof input === 'object' && input !== null) {
+    if (base !== undefined) throw new TypeError('a base goes into the object, as baseURL');
+    const init = {};
+    for (const key of [...PATTERN_PARTS, 'baseURL']) if (input[key] !== undefined) init[key] = `${input[key]}`;
+    return toJSON({ init });
+  }
+  return toJSON({ text: `${input}`, base: base === undefined ? null : `${base}` });
+};
+class URLPattern {
+  #info;
+  constructor(input = {}, base = undefined, options = undefined) {
+    if (base !== undefined && typeof base === 'object' && base !== null) [base, options] = [undefined, base];
+    const text = host('pattern', patternInput(input, base), Boolean(options?.ignoreCase));
+    const info = fromJSON(text);
+    if (info.error) throw new TypeError(info.error);
+    this.#info = info;
+  }
+  #match(input, base) {
+    let text;
+    try {
+      text = patternInput(input ?? {}, base);
+    } catch (error) {
+      throw error;
+    }
+    return fromJSON(host('patternExec', this.#info.id, text));
+  }
+  test(input = {}, base = undefined) {
+    return this.#match(input, base) !== null;
+  }
+  exec(input = {}, base = undefined) {
+    const found = this.#match(input, base);
+    if (!found) return null;
+    const result = { inputs: base === undefined ? [typeof input === 'object' ? input : `${input}`] : [`${input}`, `${base}`] };
+    for (const part of PATTERN_PARTS) {
+      const groups = {};
+      for (const [name, value] of entriesOf(found[part].groups ?? {})) groups[name] = value === null ? undefined : value;
+      result[part] = { input: found[part].input, groups };
+    }
+    return result;
+  }
+  get hasRegExpGroups() {
+    return this.#info.groups;
+  }
+  static {
+    for (const part of PATTERN_PARTS) defineProperty(URLPattern.prototype, part, attribute(part, (pattern) => pattern.#info.parts[part]));
+  }
+}
+publish(URLPattern);

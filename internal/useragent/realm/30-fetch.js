@@ -19,20 +19,23 @@ const isSafelisted = (name, value) =>
 
 const headersState = new WeakMap(); // Headers → { list: [[name, value]], guard }
 class Headers {
-  constructor(init) {
+  constructor(init = undefined) {
     headersState.set(this, { list: [], guard: 'none' });
     if (init !== undefined) fillHeaders(this, init);
   }
   append(name, value) {
+    must(arguments, 2);
     appendHeader(this, name, value);
   }
   delete(name) {
+    must(arguments, 1);
     name = headerName(name);
     const s = headersState.get(this);
     if (!mayChange(s, name, '')) return;
     s.list = s.list.filter(([k]) => k !== name);
   }
   get(name) {
+    must(arguments, 1);
     name = headerName(name);
     const values = headersState.get(this).list.filter(([k]) => k === name).map(([, v]) => v);
     return values.length ? values.join(', ') : null;
@@ -41,10 +44,12 @@ class Headers {
     return headersState.get(this).list.filter(([k]) => k === 'set-cookie').map(([, v]) => v);
   }
   has(name) {
+    must(arguments, 1);
     name = headerName(name);
     return headersState.get(this).list.some(([k]) => k === name);
   }
   set(name, value) {
+    must(arguments, 2);
     name = headerName(name);
     value = headerValue(value);
     const s = headersState.get(this);
@@ -55,7 +60,8 @@ class Headers {
       s.list = s.list.filter((e) => e === first || e[0] !== name);
     } else s.list.push([name, value]);
   }
-  forEach(callback, thisArg) {
+  forEach(callback, thisArg = undefined) {
+    must(arguments, 1);
     if (typeof callback !== 'function') throw new TypeError('forEach takes a function');
     for (const [k, v] of this) callback.call(thisArg, v, k, this);
   }
@@ -172,12 +178,18 @@ function extract(value) {
   const text = `${value}`;
   return { handle: host('body.text', text.toWellFormed ? text.toWellFormed() : text), stream: null, type: 'text/plain;charset=UTF-8' };
 }
+function ownBody(owner) {
+  const body = bodyOf.get(owner);
+  if (body === undefined) throw new TypeError('this is neither a request nor a response');
+  return body;
+}
 const streamFor = (body) => (body.stream ??= streamOf(body.handle));
 
 // Uses the body up and gives its number at the host.
 async function consume(owner) {
-  const body = bodyOf.get(owner);
-  if (body === undefined) throw new TypeError('this is neither a request nor a response');
+  const body = ownBody(owner);
+  const { signal } = responseState.get(owner) ?? {};
+  if (signal?.aborted) throw signal.reason;
   if (body === null) return 0;
   if (isUnusable(body)) throw new TypeError('the body was read already');
   return drain(streamFor(body));
@@ -185,11 +197,11 @@ async function consume(owner) {
 const mimeOf = (owner) => owner.headers.get('content-type') ?? '';
 const bodyMembers = {
   get body() {
-    const body = bodyOf.get(this);
+    const body = ownBody(this);
     return body ? streamFor(body) : null;
   },
   get bodyUsed() {
-    const body = bodyOf.get(this);
+    const body = ownBody(this);
     return Boolean(body && body.stream && stateOfStream(body.stream).disturbed);
   },
   async arrayBuffer() {
@@ -419,18 +431,15 @@ class Request {
     return Boolean(requestState.get(this).reload);
   }
   get isHistoryNavigation() {
-    return false;
+    return Boolean(requestState.get(this).history);
   }
 }
 for (const name of ['method', 'url', 'headers', 'destination', 'referrerPolicy', 'mode', 'credentials', 'cache', 'redirect', 'integrity', 'keepalive', 'signal', 'duplex'])
-  defineProperty(Request.prototype, name, {
-    configurable: true,
-    get() {
-      const s = requestState.get(this);
-      if (!s) throw new TypeError('this is no request');
-      return s[name];
-    },
-  });
+  defineProperty(Request.prototype, name, attribute(name, (object) => {
+    const s = requestState.get(object);
+    if (!s) throw new TypeError('this is no request');
+    return s[name];
+  }));
 mixBody(Request);
 publish(Request);
 
@@ -483,6 +492,7 @@ class Response {
     return responseFrom({ type: 'error', urls: [], status: 0, statusText: '', headers: [] }, 'immutable');
   }
   static redirect(url, status = 302) {
+    must(arguments, 1);
     const text = host('url', `${url}`, baseURL());
     if (!text) throw new TypeError(`Invalid URL: ${url}`);
     if (![301, 302, 303, 307, 308].includes(Number(status))) throw new RangeError(`${status} is no redirect status`);
@@ -510,20 +520,17 @@ class Response {
     const s = responseState.get(this);
     const body = cloneBody(this);
     const copy = responseFrom({ ...s, headers: headersState.get(s.headers).list }, headersState.get(s.headers).guard);
-    responseState.get(copy).opaque = s.opaque;
+    assign(responseState.get(copy), { opaque: s.opaque, signal: s.signal });
     bodyOf.set(copy, body);
     return copy;
   }
 }
 for (const name of ['type', 'status', 'statusText', 'headers'])
-  defineProperty(Response.prototype, name, {
-    configurable: true,
-    get() {
-      const s = responseState.get(this);
-      if (!s) throw new TypeError('this is no response');
-      return s[name];
-    },
-  });
+  defineProperty(Response.prototype, name, attribute(name, (object) => {
+    const s = responseState.get(object);
+    if (!s) throw new TypeError('this is no response');
+    return s[name];
+  }));
 mixBody(Response);
 publish(Response);
 
@@ -543,18 +550,25 @@ async function answerJSON(response) {
   return toJSON({ type: s.type, urls: s.urls, status: s.status, statusText: s.statusText, headers: headersState.get(s.headers).list, body: handle });
 }
 
-expose('fetch', function fetch(input, init) {
-  return performFetch(input, init, arguments.length);
-});
 async function performFetch(input, init, count) {
   if (count === 0) throw new TypeError('fetch takes an address or a request');
   const request = new Request(input, init);
   const { signal } = requestState.get(request);
-  if (signal.aborted) throw signal.reason;
+  if (signal.aborted) {
+    bodyOf.get(request)?.stream?.cancel(signal.reason).catch(() => {});
+    throw signal.reason;
+  }
   const from = requestState.get(input);
   if (from && from.mode === 'navigate' && init === undefined) requestState.get(request).mode = 'navigate';
-  const json = await sendable(request);
-  const answer = call('fetch', json);
-  const canceled = new PromiseOf((_, reject) => signal.addEventListener('abort', () => reject(signal.reason), { once: true }));
-  return responseFrom(await PromiseOf.race([answer, canceled]));
+  const canceled = deferred();
+  onAbort(signal, canceled.reject);
+  const answer = then(sendable(request), (json) => call('fetch', json));
+  const response = responseFrom(await PromiseOf.race([answer, canceled.promise]));
+  // What is not read yet when the fetch is aborted is lost.
+  responseState.get(response).signal = signal;
+  onAbort(signal, (reason) => {
+    const stream = bodyOf.get(response)?.stream;
+    if (stream) errorStream(stateOfStream(stream), reason);
+  });
+  return response;
 }

@@ -1,10 +1,10 @@
 // Service Workers, 5: Cache and CacheStorage.
 
-const cacheName = new WeakMap();
+const cacheName = new WeakMap(); // Cache → its number at the host; it goes on working when the name is deleted
 const asRequest = (input) => (input instanceof Request ? input : new Request(input));
-const optionsJSON = (o = {}) => {
+const optionsJSON = (o = {}, one = false) => {
   const options = o ?? {};
-  return toJSON({ ignoreSearch: Boolean(options.ignoreSearch), ignoreMethod: Boolean(options.ignoreMethod), ignoreVary: Boolean(options.ignoreVary), cacheName: options.cacheName === undefined ? '' : `${options.cacheName}`, hasName: options.cacheName !== undefined });
+  return toJSON({ ignoreSearch: Boolean(options.ignoreSearch), ignoreMethod: Boolean(options.ignoreMethod), ignoreVary: Boolean(options.ignoreVary), cacheName: options.cacheName === undefined ? '' : `${options.cacheName}`, hasName: !one && options.cacheName !== undefined });
 };
 const isHTTP = (url) => /^https?:/.test(url);
 
@@ -14,7 +14,7 @@ class Cache {
   }
   async match(request, options) {
     if (arguments.length === 0) throw new TypeError('match takes a request');
-    const found = await call('cache.match', cacheName.get(this), requestJSON(asRequest(request)), optionsJSON(options));
+    const found = await call('cache.match', cacheName.get(this), requestJSON(asRequest(request)), optionsJSON(options, true));
     return found ? responseFrom(found) : undefined;
   }
   async matchAll(request, options) {
@@ -33,12 +33,14 @@ class Cache {
       if (r.method !== 'GET') throw new TypeError('only GET requests can be stored');
     }
     const controller = new AbortController();
+    const aborted = list.find((r) => r.signal.aborted);
+    if (aborted) throw aborted.signal.reason;
     let answers;
     try {
       answers = await PromiseOf.all(
         list.map(async (request) => {
-          const response = await performFetch(request, { signal: controller.signal }, 1);
-          if (response.type === 'error' || (response.type !== 'opaque' && !response.ok) || response.status === 206) throw new TypeError(`${request.url} answered with status ${response.status} and cannot be stored`);
+          const response = await performFetch(request, { signal: AbortSignal.any([controller.signal, request.signal]) }, 1);
+          if (response.type === 'error' || (response.type !== 'opaque' && !response.ok) || response.status === 206 || responseState.get(response).partial) throw new TypeError(`${request.url} answered with status ${response.status} and cannot be stored`);
           if (varyAll(response)) throw new TypeError(`${request.url} answered with Vary: * and cannot be stored`);
           return { request, response };
         }),
@@ -64,7 +66,10 @@ class Cache {
     if (response.status === 206) throw new TypeError('partial answers (status 206) cannot be stored');
     if (varyAll(response)) throw new TypeError('answers with Vary: * cannot be stored');
     if (response.bodyUsed || response.body?.locked) throw new TypeError('the body of the response was read already');
-    await call('cache.put', cacheName.get(this), requestJSON(r), await answerJSON(response));
+    const { signal } = responseState.get(response);
+    const json = await answerJSON(response);
+    if (signal?.aborted) throw signal.reason;
+    await call('cache.put', cacheName.get(this), requestJSON(r), json);
   }
   async delete(request, options) {
     if (arguments.length === 0) throw new TypeError('delete takes a request');
@@ -83,9 +88,9 @@ class CacheStorage {
   }
   async open(name) {
     if (arguments.length === 0) throw new TypeError('open takes a name');
-    await call('caches.open', `${name}`);
+    const id = await call('caches.open', `${name}`);
     const cache = new Cache(MAKE);
-    cacheName.set(cache, `${name}`);
+    cacheName.set(cache, id);
     return cache;
   }
   async has(name) {

@@ -295,6 +295,18 @@ publish(WorkerGlobalScope, ServiceWorkerGlobalScope);
 handlers(WorkerGlobalScope.prototype, 'error', 'languagechange', 'offline', 'online', 'rejectionhandled', 'unhandledrejection');
 handlers(ServiceWorkerGlobalScope.prototype, 'install', 'activate', 'fetch', 'message', 'messageerror', 'push', 'notificationclick', 'notificationclose', 'sync', 'periodicsync');
 setPrototypeOf(global, ServiceWorkerGlobalScope.prototype);
+// The functions that all workers share belong to the interface, not to the object.
+for (const name of ['setTimeout', 'setInterval', 'clearTimeout', 'clearInterval', 'queueMicrotask', 'reportError', 'btoa', 'atob', 'structuredClone']) {
+  defineProperty(WorkerGlobalScope.prototype, name, { value: global[name], writable: true, configurable: true, enumerable: true });
+  delete global[name];
+}
+defineProperty(WorkerGlobalScope.prototype, 'fetch', {
+  value: async function fetch(input, init = undefined) {
+    if (this !== undefined && this !== null && this !== global) throw new TypeError('fetch belongs to the global scope');
+    return performFetch(input, init, arguments.length);
+  },
+  writable: true, configurable: true, enumerable: true,
+});
 
 expose('self', global);
 expose('registration', registration);
