@@ -35,6 +35,8 @@ type Response struct {
 	StatusText string      `json:"statusText"`
 	Header     [][2]string `json:"headers"`
 	BodyHandle int         `json:"body,omitempty"`
+	// Partial tells of an opaque response that its status is 206.
+	Partial bool `json:"partial,omitempty"`
 
 	Body site.Body `json:"-"`
 	// Source tells where the content came from: "network", "cache NAME" or "worker".

@@ -67,8 +67,21 @@ func (r *realm) execPattern(id int, input string) string {
 	if m == nil {
 		return "null"
 	}
+	p := r.patterns[id]
 	part := func(c urlpattern.URLPatternComponentResult) map[string]any {
+		if c.Groups == nil {
+			c.Groups = map[string]string{}
+		}
 		return map[string]any{"input": c.Input, "groups": c.Groups}
+	}
+	// A component that takes anything has one group, the whole of it.
+	for _, c := range []struct {
+		pattern string
+		result  *urlpattern.URLPatternComponentResult
+	}{{p.Protocol(), &m.Protocol}, {p.Username(), &m.Username}, {p.Password(), &m.Password}, {p.Hostname(), &m.Hostname}, {p.Port(), &m.Port}, {p.Pathname(), &m.Pathname}, {p.Search(), &m.Search}, {p.Hash(), &m.Hash}} {
+		if c.pattern == "*" {
+			c.result.Groups = map[string]string{"0": c.result.Input}
+		}
 	}
 	return encoded(map[string]any{"protocol": part(m.Protocol), "username": part(m.Username), "password": part(m.Password), "hostname": part(m.Hostname), "port": part(m.Port), "pathname": part(m.Pathname), "search": part(m.Search), "hash": part(m.Hash)})
 }

@@ -162,6 +162,7 @@ func (r *realm) encode(resp *Response) *Response {
 	}
 	if resp.hidden != nil || resp.Body != nil {
 		out.BodyHandle = r.hold(held{resp.Body, resp.Source, resp.hidden})
+		out.Partial = resp.hidden != nil && resp.hidden.Status == 206
 	}
 	return &out
 }
@@ -280,9 +281,11 @@ func (r *realm) host(args []any) (any, error) {
 		if err != nil {
 			return nil, err
 		}
-		return strings.ToValidUTF8(strings.TrimPrefix(string(data), "\ufeff"), "\ufffd"), nil
+		return decodeUTF8(data), nil
 	case "body.size":
 		return float64(bodyLen(r.bodies[number(args[1])].body)), nil
+	case "compress", "decompress":
+		return nil, r.compression(op, word(args, 1))
 	case "digest":
 		return nil, r.digest(word(args, 1))
 	case "eval":

@@ -18,7 +18,7 @@ import (
 )
 
 // wptHost serves a tree of browser conformance tests as their README asks: templates filled in, .headers files applied, handlers missing.
-type wptHost struct{ dir, origin string }
+type wptHost struct{ dir, origin, script string }
 
 func (h wptHost) Origin() string { return h.origin }
 
@@ -37,6 +37,8 @@ func (h wptHost) Answer(_ context.Context, r *site.Request) (*site.Response, err
 		return &site.Response{Status: status, StatusText: http.StatusText(status), Header: http.Header{"Content-Type": {kind}}, Body: site.Bytes(body)}, nil
 	}
 	switch {
+	case strings.HasSuffix(path, ".any.worker.js"):
+		return plain(200, "text/javascript", h.script)
 	case path == "/":
 		return plain(200, "text/html", "<!doctype html>")
 	case path == "/resources/WebIDLParser.js":
@@ -84,7 +86,7 @@ type wptReport struct {
 // runWPT runs one file and gives its report, nil when it never finished.
 func runWPT(dir string, f wptFile) (*wptReport, []Note) {
 	const origin = "http://localhost:8000"
-	b := New(context.Background(), []site.Host{wptHost{dir, origin}, wptHost{dir, "http://127.0.0.1:8000"}, wptHost{dir, "http://localhost:8001"}, wptHost{dir, "http://127.0.0.1:8001"}}, &page.Reader{})
+	b := New(context.Background(), []site.Host{wptHost{dir, origin, ""}, wptHost{dir, "http://127.0.0.1:8000", ""}, wptHost{dir, "http://localhost:8001", ""}, wptHost{dir, "http://127.0.0.1:8001", ""}}, &page.Reader{})
 	defer b.Close()
 	b.net.refuses = func(u string) bool {
 		return !strings.HasPrefix(u, "http://localhost:800") && !strings.HasPrefix(u, "http://127.0.0.1:800")

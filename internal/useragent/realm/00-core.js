@@ -32,6 +32,8 @@ const attribute = (name, read) => Object.getOwnPropertyDescriptor({ get [name]()
 function must(args, n) {
   if (args.length < n) throw new TypeError(`${n} argument${n === 1 ? '' : 's'} required, but only ${args.length} given`);
 }
+// Web IDL's USVString: lone surrogates become the replacement character.
+const usv = (value) => `${value}`.toWellFormed();
 // Guards constructors of objects that only the environment makes.
 const MAKE = Symbol('make');
 function onlyHere(key) {

@@ -6,13 +6,13 @@ class URL {
   #params;
   constructor(url, base = undefined) {
     must(arguments, 1);
-    const text = base === undefined ? host('url', `${url}`) : host('url', `${url}`, `${base}`);
+    const text = base === undefined ? host('url', usv(url)) : host('url', usv(url), usv(base));
     if (!text) throw new TypeError(`Invalid URL: ${url}`);
     this.#parts = fromJSON(text);
   }
   static canParse(url, base = undefined) {
     must(arguments, 1);
-    return Boolean(base === undefined ? host('url', `${url}`) : host('url', `${url}`, `${base}`));
+    return Boolean(base === undefined ? host('url', usv(url)) : host('url', usv(url), usv(base)));
   }
   static parse(url, base = undefined) {
     must(arguments, 1);
@@ -32,7 +32,7 @@ class URL {
     return this.#parts[0];
   }
   #set(field, value) {
-    const text = host('urlSet', this.#parts[0], field, `${value}`);
+    const text = host('urlSet', this.#parts[0], field, usv(value));
     if (text) this.#parts = fromJSON(text);
   }
   static {
@@ -40,7 +40,7 @@ class URL {
       const d = attribute(name, (url) => url.#parts[i]);
       if (name === 'href')
         d.set = Object.getOwnPropertyDescriptor({ set [name](value) {
-          const text = host('url', `${value}`);
+          const text = host('url', usv(value));
           if (!text) throw new TypeError(`Invalid URL: ${value}`);
           this.#parts = fromJSON(text);
           this.#params?._replace(this.#parts[9]);
@@ -82,10 +82,15 @@ class URLSearchParams {
         for (const pair of init) {
           const both = [...pair];
           if (both.length !== 2) throw new TypeError('each pair needs a name and a value');
-          this.#list.push([`${both[0]}`, `${both[1]}`]);
+          this.#list.push([usv(both[0]), usv(both[1])]);
         }
-      } else for (const key of Reflect.ownKeys(init)) if (typeof key === 'string' && Object.getOwnPropertyDescriptor(init, key)?.enumerable) this.#list.push([key, `${init[key]}`]);
-    } else this._replace(`${init}`);
+      } else {
+        // A record: of names that become the same, the last value counts, in the first one's place.
+        const record = new Map();
+        for (const key of Reflect.ownKeys(init)) if (Object.getOwnPropertyDescriptor(init, key)?.enumerable) record.set(usv(key), usv(init[key]));
+        this.#list = [...record];
+      }
+    } else this._replace(usv(init));
   }
   _replace(text) {
     this.#list = text
@@ -105,33 +110,33 @@ class URLSearchParams {
   }
   append(name, value) {
     must(arguments, 2);
-    this.#list.push([`${name}`, `${value}`]);
+    this.#list.push([usv(name), usv(value)]);
     this.#update();
   }
   delete(name, value = undefined) {
     must(arguments, 1);
-    this.#list = this.#list.filter(([k, v]) => k !== `${name}` || (value !== undefined && v !== `${value}`));
+    this.#list = this.#list.filter(([k, v]) => k !== usv(name) || (value !== undefined && v !== usv(value)));
     this.#update();
   }
   get(name) {
     must(arguments, 1);
-    return this.#list.find(([k]) => k === `${name}`)?.[1] ?? null;
+    return this.#list.find(([k]) => k === usv(name))?.[1] ?? null;
   }
   getAll(name) {
     must(arguments, 1);
-    return this.#list.filter(([k]) => k === `${name}`).map(([, v]) => v);
+    return this.#list.filter(([k]) => k === usv(name)).map(([, v]) => v);
   }
   has(name, value = undefined) {
     must(arguments, 1);
-    return this.#list.some(([k, v]) => k === `${name}` && (value === undefined || v === `${value}`));
+    return this.#list.some(([k, v]) => k === usv(name) && (value === undefined || v === usv(value)));
   }
   set(name, value) {
     must(arguments, 2);
-    const first = this.#list.find(([k]) => k === `${name}`);
+    const first = this.#list.find(([k]) => k === usv(name));
     if (first) {
-      first[1] = `${value}`;
-      this.#list = this.#list.filter((e) => e === first || e[0] !== `${name}`);
-    } else this.#list.push([`${name}`, `${value}`]);
+      first[1] = usv(value);
+      this.#list = this.#list.filter((e) => e === first || e[0] !== usv(name));
+    } else this.#list.push([usv(name), usv(value)]);
     this.#update();
   }
   sort() {

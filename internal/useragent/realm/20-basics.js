@@ -316,6 +316,49 @@ function blobOf(handle, type) {
   return handle ? new Blob([full], { type }) : blob;
 }
 
+// File API, 6: reading blobs by events.
+class FileReader extends EventTarget {
+  #result = null;
+  #state = 0;
+  #read(blob, turn) {
+    if (!(blob instanceof Blob)) throw new TypeError('a FileReader reads blobs');
+    if (this.#state === 1) throw new DOMException('the reader is busy', 'InvalidStateError');
+    this.#state = 1;
+    setTimeout(() => {
+      if (this.#state !== 1) return;
+      this.#state = 2;
+      this.#result = turn(blobHandle.get(blob));
+      for (const type of ['load', 'loadend']) fire(this, new Event(type));
+    });
+  }
+  get result() {
+    return this.#result;
+  }
+  get readyState() {
+    return this.#state;
+  }
+  get error() {
+    return null;
+  }
+  readAsArrayBuffer(blob) {
+    this.#read(blob, bytesOf);
+  }
+  readAsText(blob) {
+    this.#read(blob, (handle) => host('body.read', handle));
+  }
+  readAsDataURL(blob) {
+    this.#read(blob, (handle) => `data:${blob.type || 'application/octet-stream'};base64,` + global.btoa(Array.from(new Uint8Array(bytesOf(handle)), (b) => String.fromCharCode(b)).join('')));
+  }
+  abort() {
+    if (this.#state === 1) {
+      this.#state = 2;
+      for (const type of ['abort', 'loadend']) fire(this, new Event(type));
+    }
+  }
+}
+handlers(FileReader.prototype, 'loadstart', 'progress', 'load', 'abort', 'error', 'loadend');
+publish(FileReader);
+
 // HTML, 2.7: structured cloning of what workers commonly send and store.
 function clone(value, seen = new Map()) {
   if (typeof value === 'symbol' || typeof value === 'function') throw new DOMException(`${typeof value}s cannot be cloned`, 'DataCloneError');

@@ -74,7 +74,8 @@ const deferred = () => {
 
 class ReadableStream {
   constructor(source = {}, strategy = {}) {
-    const s = { state: 'readable', queue: [], requests: [], source: source ?? {}, reader: null, disturbed: false, highWaterMark: strategy?.highWaterMark ?? 1, size: strategy?.size, handle: 0 };
+    if (source?.type !== undefined && `${source.type}` !== 'bytes') throw new RangeError(`"${source.type}" is no type of stream`);
+    const s = { bytes: source?.type !== undefined, state: 'readable', queue: [], requests: [], source: source ?? {}, reader: null, disturbed: false, highWaterMark: strategy?.highWaterMark ?? 1, size: strategy?.size, handle: 0 };
     streamState.set(this, s);
     s.controller = new ReadableStreamDefaultController(MAKE, this);
     const started = s.source.start?.(s.controller);
@@ -102,52 +103,64 @@ class ReadableStream {
     return stateOfStream(this).reader !== null;
   }
   getReader(options = {}) {
-    if (options?.mode !== undefined) throw new TypeError('this kind of reader is not known here');
-    return new ReadableStreamDefaultReader(this);
+    if (options?.mode === undefined) return new ReadableStreamDefaultReader(this);
+    if (`${options.mode}` !== 'byob') throw new TypeError(`"${options.mode}" is no kind of reader`);
+    return new ReadableStreamBYOBReader(this);
   }
   async cancel(reason) {
     if (this.locked) throw new TypeError('the stream is locked');
     return cancelStream(this, reason);
   }
   tee() {
-    const s = stateOfStream(this);
-    if (this.locked) throw new TypeError('the stream is locked');
-    if (s.handle && !s.disturbed) {
-      const handle = s.handle;
-      this.getReader();
-      s.disturbed = true;
-      return [streamOf(handle), streamOf(handle)];
-    }
+    return teeStream(this, false);
+  }
+  pipeThrough(pair, options = {}) {
+    if (!(pair?.readable instanceof ReadableStream) || !(pair?.writable instanceof WritableStream)) throw new TypeError('pipeThrough takes a pair of a readable and a writable stream');
+    if (this.locked || pair.writable.locked) throw new TypeError('the stream is locked');
+    then(this.pipeTo(pair.writable, options), undefined, () => {});
+    return pair.readable;
+  }
+  async pipeTo(target, { preventClose = false, preventAbort = false, preventCancel = false, signal } = {}) {
+    if (!(target instanceof WritableStream)) throw new TypeError('pipeTo takes a writable stream');
+    if (this.locked || target.locked) throw new TypeError('the stream is locked');
     const reader = this.getReader();
-    const controllers = [];
-    let reading = false;
-    const canceled = [false, false];
-    const step = async () => {
-      if (reading) return;
-      reading = true;
-      try {
-        const { value, done } = await reader.read();
-        reading = false;
-        controllers.forEach((c, i) => {
-          if (canceled[i]) return;
-          if (done) c.close();
-          else c.enqueue(value);
-        });
-      } catch (error) {
-        controllers.forEach((c) => c.error(error));
+    const writer = target.getWriter();
+    stateOfStream(this).disturbed = true;
+    let aborted;
+    if (signal) {
+      const stop = (reason) => {
+        aborted = { reason };
+        if (!preventAbort) then(writer.abort(reason), undefined, () => {});
+        if (!preventCancel) then(reader.cancel(reason), undefined, () => {});
+      };
+      if (signal.aborted) stop(signal.reason);
+      else onAbort(signal, stop);
+    }
+    try {
+      for (;;) {
+        if (aborted) throw aborted.reason;
+        await writer.ready;
+        let step;
+        try {
+          step = await reader.read();
+        } catch (error) {
+          if (!preventAbort) await writer.abort(error).catch(() => {});
+          throw error;
+        }
+        if (aborted) throw aborted.reason;
+        if (step.done) break;
+        try {
+          await writer.write(step.value);
+        } catch (error) {
+          if (!preventCancel) await reader.cancel(error).catch(() => {});
+          throw error;
+        }
       }
-    };
-    return [0, 1].map(
-      (i) =>
-        new ReadableStream({
-          start: (c) => void (controllers[i] = c),
-          pull: step,
-          cancel(reason) {
-            canceled[i] = true;
-            if (canceled[0] && canceled[1]) return reader.cancel(reason);
-          },
-        }, { highWaterMark: 0 }),
-    );
+      if (!preventClose) await writer.close();
+    } finally {
+      reader.releaseLock();
+      writer.releaseLock();
+    }
   }
   async *values({ preventCancel = false } = {}) {
     const reader = this.getReader();
@@ -165,6 +178,60 @@ class ReadableStream {
   [Symbol.asyncIterator](options) {
     return this.values(options);
   }
+}
+// Streams, 4.9.1: what is read goes to both; for bodies the second gets copies of its own.
+function teeStream(stream, copies) {
+  const s = stateOfStream(stream);
+  if (stream.locked) throw new TypeError('the stream is locked');
+  if (s.handle && !s.disturbed) {
+    const { handle } = s;
+    stream.getReader();
+    s.disturbed = true;
+    return [streamOf(handle), streamOf(handle)];
+  }
+  const reader = stream.getReader();
+  const controllers = [];
+  const canceled = [false, false];
+  const reasons = [];
+  const bothCanceled = deferred();
+  let reading = false;
+  const end = (act) => controllers.forEach((c, i) => {
+    if (!canceled[i]) act(c);
+  });
+  then(reader.closed, undefined, (error) => end((c) => c.error(error)));
+  const step = () => {
+    if (reading) return;
+    reading = true;
+    return then(reader.read(), ({ value, done }) => {
+      reading = false;
+      if (done) return end((c) => c.close());
+      let second = value;
+      if (copies && !canceled[1]) {
+        try {
+          second = clone(value);
+        } catch (error) {
+          end((c) => c.error(error));
+          return bothCanceled.resolve(cancelStream(stream, error));
+        }
+      }
+      controllers.forEach((c, i) => {
+        if (!canceled[i]) c.enqueue(i ? second : value);
+      });
+    }, () => {});
+  };
+  return [0, 1].map(
+    (i) =>
+      new ReadableStream({
+        start: (c) => void (controllers[i] = c),
+        pull: step,
+        cancel(reason) {
+          canceled[i] = true;
+          reasons[i] = reason;
+          if (canceled[0] && canceled[1]) bothCanceled.resolve(cancelStream(stream, reasons));
+          return bothCanceled.promise;
+        },
+      }, { highWaterMark: 0 }),
+  );
 }
 function cancelStream(stream, reason) {
   const s = stateOfStream(stream);
@@ -220,11 +287,55 @@ class ReadableStreamDefaultReader {
     this.#stream = null;
   }
 }
-publish(ReadableStream, ReadableStreamDefaultReader, ReadableStreamDefaultController);
+// Reads bytes into buffers that the caller gives; what does not fit waits for the next read.
+class ReadableStreamBYOBReader {
+  #inner;
+  #rest = null;
+  #stream;
+  constructor(stream) {
+    if (!(stream instanceof ReadableStream)) throw new TypeError('a reader needs a stream');
+    if (!stateOfStream(stream).bytes) throw new TypeError('only a stream of bytes can be read into buffers');
+    this.#inner = new ReadableStreamDefaultReader(stream);
+    this.#stream = stream;
+    stateOfStream(stream).reader = this;
+  }
+  get closed() {
+    return this.#inner.closed;
+  }
+  get _closed() {
+    return this.#inner._closed;
+  }
+  async read(view) {
+    if (!ArrayBuffer.isView(view)) throw new TypeError('read takes a view of a buffer');
+    if (view.byteLength === 0) throw new TypeError('the view is empty');
+    const { byteOffset, length, constructor: Kind } = view;
+    const size = Kind.BYTES_PER_ELEMENT ?? 1;
+    const buffer = view.buffer.transfer ? view.buffer.transfer() : view.buffer;
+    while (!this.#rest?.length) {
+      const { value, done } = await this.#inner.read();
+      if (done) return { value: new Kind(buffer, byteOffset, 0), done: true };
+      this.#rest = viewOf(value);
+    }
+    const n = Math.min(this.#rest.length, (length ?? view.byteLength) * size);
+    new Uint8Array(buffer, byteOffset, n).set(this.#rest.subarray(0, n));
+    this.#rest = this.#rest.subarray(n);
+    return { value: new Kind(buffer, byteOffset, Math.floor(n / size)), done: false };
+  }
+  async cancel(reason) {
+    return this.#inner.cancel(reason);
+  }
+  releaseLock() {
+    this.#inner.releaseLock();
+    const s = stateOfStream(this.#stream);
+    if (s.reader === this) s.reader = null;
+  }
+}
+publish(ReadableStream, ReadableStreamDefaultReader, ReadableStreamBYOBReader, ReadableStreamDefaultController);
 
 // A stream over content that lies at the host; nothing is read before somebody pulls.
 function streamOf(handle) {
   const stream = new ReadableStream({
+    type: 'bytes',
     pull(c) {
       const bytes = new Uint8Array(bytesOf(handle));
       if (bytes.length) c.enqueue(bytes);
@@ -240,6 +351,7 @@ async function drain(stream) {
   if (s.handle && !s.disturbed) {
     s.disturbed = true;
     closeStream(s);
+    s.reader = { _closed: deferred() }; // reading a body to its end leaves it locked
     return s.handle;
   }
   const reader = stream.getReader();
@@ -252,3 +364,303 @@ async function drain(stream) {
   }
   return keepBytes(joinBytes(views));
 }
+
+// Streams Standard, 5 and 6: writable and transform streams.
+const writableState = new WeakMap();
+class WritableStreamDefaultController {
+  #stream;
+  #signal = new AbortController();
+  constructor(key, stream) {
+    onlyHere(key);
+    this.#stream = stream;
+  }
+  get signal() {
+    return this.#signal.signal;
+  }
+  error(reason) {
+    errorWritable(writableState.get(this.#stream), reason);
+  }
+  _abort(reason) {
+    this.#signal.abort(reason);
+  }
+}
+function errorWritable(s, reason) {
+  if (s.state !== 'writable' && s.state !== 'closing') return;
+  s.state = 'errored';
+  s.stored = reason;
+  for (const job of s.queue.splice(0)) job.done.reject(reason);
+  s.closed.reject(reason);
+  s.ready.reject(reason);
+}
+class WritableStream {
+  constructor(sink = {}, strategy = {}) {
+    const s = { state: 'writable', sink: sink ?? {}, queue: [], busy: true, writer: null, closed: deferred(), ready: deferred(), high: strategy?.highWaterMark ?? 1 };
+    writableState.set(this, s);
+    s.ready.resolve();
+    s.controller = new WritableStreamDefaultController(MAKE, this);
+    then(new PromiseOf((resolve) => resolve(s.sink.start?.(s.controller))), () => {
+      s.busy = false;
+      nextWrite(s);
+    }, (error) => errorWritable(s, error));
+  }
+  get locked() {
+    return writableState.get(this).writer !== null;
+  }
+  getWriter() {
+    return new WritableStreamDefaultWriter(this);
+  }
+  async abort(reason) {
+    if (this.locked) throw new TypeError('the stream is locked');
+    return abortWritable(writableState.get(this), reason);
+  }
+  async close() {
+    if (this.locked) throw new TypeError('the stream is locked');
+    return closeWritable(writableState.get(this));
+  }
+}
+function nextWrite(s) {
+  if (s.busy || !s.queue.length) return;
+  const job = s.queue.shift();
+  s.busy = true;
+  then(new PromiseOf((resolve) => resolve(job.close ? s.sink.close?.() : s.sink.write?.(job.chunk, s.controller))), () => {
+    s.busy = false;
+    job.done.resolve();
+    if (job.close && s.state === 'closing') {
+      s.state = 'closed';
+      s.closed.resolve();
+    } else {
+      if (s.queue.length < s.high) s.ready.resolve();
+      nextWrite(s);
+    }
+  }, (error) => {
+    job.done.reject(error);
+    errorWritable(s, error);
+  });
+}
+function closeWritable(s) {
+  if (s.state !== 'writable') return PromiseOf.reject(s.state === 'errored' ? s.stored : new TypeError('the stream is closed'));
+  s.state = 'closing';
+  const done = deferred();
+  s.queue.push({ close: true, done });
+  nextWrite(s);
+  return done.promise;
+}
+function abortWritable(s, reason) {
+  if (s.state === 'closed' || s.state === 'errored') return PromiseOf.resolve();
+  s.controller._abort(reason);
+  errorWritable(s, reason);
+  return then(new PromiseOf((resolve) => resolve(s.sink.abort?.(reason))), () => undefined);
+}
+class WritableStreamDefaultWriter {
+  #stream;
+  constructor(stream) {
+    const s = writableState.get(stream);
+    if (!s) throw new TypeError('a writer needs a stream');
+    if (s.writer) throw new TypeError('the stream is locked to a writer already');
+    s.writer = this;
+    this.#stream = stream;
+  }
+  #state() {
+    const s = this.#stream && writableState.get(this.#stream);
+    if (!s) throw new TypeError('the writer was released');
+    return s;
+  }
+  get closed() {
+    return this.#stream ? this.#state().closed.promise : PromiseOf.reject(new TypeError('the writer was released'));
+  }
+  get ready() {
+    return this.#stream ? this.#state().ready.promise : PromiseOf.reject(new TypeError('the writer was released'));
+  }
+  get desiredSize() {
+    const s = this.#state();
+    return s.state === 'errored' ? null : s.state === 'closed' ? 0 : s.high - s.queue.length - (s.busy ? 1 : 0);
+  }
+  async write(chunk) {
+    const s = this.#state();
+    if (s.state === 'errored') throw s.stored;
+    if (s.state !== 'writable') throw new TypeError('the stream is closed');
+    const done = deferred();
+    s.queue.push({ chunk, done });
+    if (s.queue.length >= s.high && s.busy) s.ready = deferred();
+    nextWrite(s);
+    return done.promise;
+  }
+  async close() {
+    return closeWritable(this.#state());
+  }
+  async abort(reason) {
+    return abortWritable(this.#state(), reason);
+  }
+  releaseLock() {
+    if (!this.#stream) return;
+    writableState.get(this.#stream).writer = null;
+    this.#stream = null;
+  }
+}
+class TransformStreamDefaultController {
+  #out;
+  #fail;
+  constructor(key, out, fail) {
+    onlyHere(key);
+    this.#out = out;
+    this.#fail = fail;
+  }
+  get desiredSize() {
+    return this.#out.desiredSize;
+  }
+  enqueue(chunk) {
+    this.#out.enqueue(chunk);
+  }
+  error(reason) {
+    this.#fail(reason);
+  }
+  terminate() {
+    this.#out.close();
+    this.#fail(new TypeError('the stream was ended'), true);
+  }
+}
+class TransformStream {
+  #readable;
+  #writable;
+  constructor(transformer = {}, writableStrategy = {}, readableStrategy = {}) {
+    const t = transformer ?? {};
+    let out;
+    let wanted = deferred();
+    let write;
+    this.#readable = new ReadableStream({
+      start: (c) => void (out = c),
+      pull: () => wanted.resolve(),
+      cancel: (reason) => {
+        wanted.resolve();
+        errorWritable(writableState.get(this.#writable), reason);
+        return t.cancel?.(reason);
+      },
+    }, { highWaterMark: readableStrategy?.highWaterMark ?? 0, size: readableStrategy?.size });
+    const controller = new TransformStreamDefaultController(MAKE, out, (reason, ended) => {
+      if (!ended) out.error(reason);
+      errorWritable(writableState.get(this.#writable), reason);
+    });
+    this.#writable = new WritableStream({
+      start: (c) => {
+        write = c;
+        return t.start?.(controller);
+      },
+      async write(chunk) {
+        if (out.desiredSize <= 0) {
+          wanted = deferred();
+          pull(readable);
+          await wanted.promise;
+        }
+        try {
+          if (t.transform) await t.transform(chunk, controller);
+          else controller.enqueue(chunk);
+        } catch (error) {
+          out.error(error);
+          throw error;
+        }
+      },
+      async close() {
+        try {
+          await t.flush?.(controller);
+          if (stateOfStream(readable).state === 'readable' && !stateOfStream(readable).closing) out.close();
+        } catch (error) {
+          out.error(error);
+          throw error;
+        }
+      },
+      abort: (reason) => {
+        out.error(reason);
+        return t.cancel?.(reason);
+      },
+    }, writableStrategy);
+    const readable = this.#readable;
+    void write;
+  }
+  get readable() {
+    return this.#readable;
+  }
+  get writable() {
+    return this.#writable;
+  }
+}
+class CountQueuingStrategy {
+  constructor({ highWaterMark }) {
+    this.highWaterMark = Number(highWaterMark);
+  }
+  get size() {
+    return () => 1;
+  }
+}
+class ByteLengthQueuingStrategy {
+  constructor({ highWaterMark }) {
+    this.highWaterMark = Number(highWaterMark);
+  }
+  get size() {
+    return (chunk) => chunk.byteLength;
+  }
+}
+publish(WritableStream, WritableStreamDefaultController, WritableStreamDefaultWriter, TransformStream, TransformStreamDefaultController, CountQueuingStrategy, ByteLengthQueuingStrategy);
+
+// Encoding and Compression as transform streams.
+class TextEncoderStream extends TransformStream {
+  constructor() {
+    let high = '';
+    super({
+      transform(chunk, c) {
+        let text = high + `${chunk}`;
+        high = /[\ud800-\udbff]$/.test(text) ? text.slice(-1) : '';
+        if (high) text = text.slice(0, -1);
+        if (text) c.enqueue(encodeUTF8(text.toWellFormed()));
+      },
+      flush(c) {
+        if (high) c.enqueue(encodeUTF8('\ufffd'));
+      },
+    });
+  }
+  get encoding() {
+    return 'utf-8';
+  }
+}
+class TextDecoderStream extends TransformStream {
+  constructor(label, options) {
+    const decoder = new TextDecoder(label, options);
+    super({
+      transform(chunk, c) {
+        const text = decoder.decode(chunk, { stream: true });
+        if (text) c.enqueue(text);
+      },
+      flush(c) {
+        const text = decoder.decode();
+        if (text) c.enqueue(text);
+      },
+    });
+  }
+}
+// The data is gathered and (de)compressed as one at the end.
+const packer = (op) =>
+  class extends TransformStream {
+    constructor(format) {
+      must(arguments, 1);
+      if (!['gzip', 'deflate', 'deflate-raw'].includes(`${format}`)) throw new TypeError(`"${format}" is no compression format`);
+      const views = [];
+      super({
+        transform: (chunk) => void views.push(viewOf(chunk).slice()),
+        flush(c) {
+          give(joinBytes(views).buffer);
+          try {
+            host(op, `${format}`);
+          } catch (error) {
+            delete global.__crossing;
+            throw new TypeError(error.message);
+          }
+          const bytes = new Uint8Array(take());
+          if (bytes.length) c.enqueue(bytes);
+        },
+      });
+    }
+  };
+const CompressionStream = packer('compress');
+const DecompressionStream = packer('decompress');
+defineProperty(CompressionStream, 'name', { value: 'CompressionStream', configurable: true });
+defineProperty(DecompressionStream, 'name', { value: 'DecompressionStream', configurable: true });
+publish(TextEncoderStream, TextDecoderStream, CompressionStream, DecompressionStream);

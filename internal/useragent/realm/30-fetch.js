@@ -185,14 +185,18 @@ function ownBody(owner) {
 }
 const streamFor = (body) => (body.stream ??= streamOf(body.handle));
 
-// Uses the body up and gives its number at the host.
-async function consume(owner) {
+// Refuses bodies that cannot be read, at once.
+function check(owner) {
   const body = ownBody(owner);
   const { signal } = responseState.get(owner) ?? {};
-  if (signal?.aborted) throw signal.reason;
-  if (body === null) return 0;
-  if (isUnusable(body)) throw new TypeError('the body was read already');
-  return drain(streamFor(body));
+  if (signal?.aborted && body !== null) throw signal.reason;
+  if (body !== null && isUnusable(body)) throw new TypeError('the body was read already');
+  return body;
+}
+// Uses the body up and gives its number at the host.
+async function consume(owner) {
+  const body = check(owner);
+  return body === null ? 0 : drain(streamFor(body));
 }
 const mimeOf = (owner) => owner.headers.get('content-type') ?? '';
 const bodyMembers = {
@@ -205,23 +209,29 @@ const bodyMembers = {
     return Boolean(body && body.stream && stateOfStream(body.stream).disturbed);
   },
   async arrayBuffer() {
+    check(this);
     return bytesOf(await consume(this));
   },
   async blob() {
+    check(this);
     return blobOf(await consume(this), mimeOf(this));
   },
   async bytes() {
+    check(this);
     return new Uint8Array(bytesOf(await consume(this)));
   },
   async json() {
+    check(this);
     const handle = await consume(this);
     return JSON.parse(handle ? host('body.read', handle) : '');
   },
   async text() {
+    check(this);
     const handle = await consume(this);
     return handle ? host('body.read', handle) : '';
   },
   async formData() {
+    check(this);
     const handle = await consume(this);
     return parseForm(handle ? new Uint8Array(bytesOf(handle)) : new Uint8Array(0), mimeOf(this));
   },
@@ -232,7 +242,7 @@ function cloneBody(owner) {
   if (body === null) return null;
   if (isUnusable(body)) throw new TypeError('the body was read already and cannot be cloned');
   if (!body.stream) return { ...body };
-  const [mine, theirs] = body.stream.tee();
+  const [mine, theirs] = teeStream(body.stream, true);
   body.stream = mine;
   return { handle: 0, stream: theirs, type: body.type };
 }
@@ -294,7 +304,7 @@ function parseForm(bytes, type) {
   const form = new FormData();
   const essence = type.split(';')[0].trim().toLowerCase();
   if (essence === 'application/x-www-form-urlencoded') {
-    for (const [k, v] of new URLSearchParams(decodeUTF8(bytes))) form.append(k, v);
+    for (const [k, v] of new URLSearchParams(decodeUTF8(bytes, true))) form.append(k, v);
     return form;
   }
   const boundary = /boundary=(?:"([^"]+)"|([^;\s]+))/i.exec(type);
@@ -538,7 +548,7 @@ publish(Response);
 function responseFrom(data, guard = 'immutable') {
   const response = setPrototypeOf({}, Response.prototype);
   const hidden = data.type === 'opaque' || data.type === 'opaqueredirect';
-  responseState.set(response, { type: data.type, urls: data.urls, status: data.status, statusText: data.statusText, headers: headersFrom(data.headers, guard), opaque: hidden ? data.body : 0 });
+  responseState.set(response, { partial: data.partial, type: data.type, urls: data.urls, status: data.status, statusText: data.statusText, headers: headersFrom(data.headers, guard), opaque: hidden ? data.body : 0 });
   bodyOf.set(response, data.body && !hidden ? { handle: data.body, stream: null, type: null } : null);
   return response;
 }

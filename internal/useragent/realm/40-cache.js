@@ -4,7 +4,8 @@ const cacheName = new WeakMap(); // Cache → its number at the host; it goes on
 const asRequest = (input) => (input instanceof Request ? input : new Request(input));
 const optionsJSON = (o = {}, one = false) => {
   const options = o ?? {};
-  return toJSON({ ignoreSearch: Boolean(options.ignoreSearch), ignoreMethod: Boolean(options.ignoreMethod), ignoreVary: Boolean(options.ignoreVary), cacheName: options.cacheName === undefined ? '' : `${options.cacheName}`, hasName: !one && options.cacheName !== undefined });
+  const name = one ? undefined : options.cacheName;
+  return toJSON({ ignoreSearch: Boolean(options.ignoreSearch), ignoreMethod: Boolean(options.ignoreMethod), ignoreVary: Boolean(options.ignoreVary), cacheName: name === undefined ? '' : `${name}`, hasName: name !== undefined });
 };
 const isHTTP = (url) => /^https?:/.test(url);
 
@@ -19,7 +20,7 @@ class Cache {
   }
   async matchAll(request, options) {
     const json = request === undefined ? '' : requestJSON(asRequest(request));
-    return freeze((await call('cache.matchAll', cacheName.get(this), json, optionsJSON(options))).map((r) => responseFrom(r)));
+    return freeze((await call('cache.matchAll', cacheName.get(this), json, optionsJSON(options, true))).map((r) => responseFrom(r)));
   }
   async add(request) {
     if (arguments.length === 0) throw new TypeError('add takes a request');
@@ -73,11 +74,11 @@ class Cache {
   }
   async delete(request, options) {
     if (arguments.length === 0) throw new TypeError('delete takes a request');
-    return call('cache.delete', cacheName.get(this), requestJSON(asRequest(request)), optionsJSON(options));
+    return call('cache.delete', cacheName.get(this), requestJSON(asRequest(request)), optionsJSON(options, true));
   }
   async keys(request, options) {
     const json = request === undefined ? '' : requestJSON(asRequest(request));
-    return freeze((await call('cache.keys', cacheName.get(this), json, optionsJSON(options))).map((r) => requestFrom(r, 'request')));
+    return freeze((await call('cache.keys', cacheName.get(this), json, optionsJSON(options, true))).map((r) => requestFrom(r, 'request')));
   }
 }
 const varyAll = (response) => (response.headers.get('vary') || '').split(',').some((f) => f.trim() === '*');

@@ -301,17 +301,16 @@ for (const name of ['setTimeout', 'setInterval', 'clearTimeout', 'clearInterval'
   delete global[name];
 }
 defineProperty(WorkerGlobalScope.prototype, 'fetch', {
-  value: async function fetch(input, init = undefined) {
-    if (this !== undefined && this !== null && this !== global) throw new TypeError('fetch belongs to the global scope');
+  value: function fetch(input, init = undefined) {
+    if (this !== undefined && this !== null && this !== global) return PromiseOf.reject(new TypeError('fetch belongs to the global scope'));
     return performFetch(input, init, arguments.length);
   },
   writable: true, configurable: true, enumerable: true,
 });
 
 expose('self', global);
-expose('registration', registration);
-expose('serviceWorker', selfWorker);
-expose('clients', new Clients(MAKE));
+const clientsObject = new Clients(MAKE);
+for (const [name, value] of [['registration', registration], ['serviceWorker', selfWorker], ['clients', clientsObject]]) defineProperty(ServiceWorkerGlobalScope.prototype, name, { ...attribute(name, () => value), enumerable: true });
 expose('skipWaiting', async function skipWaiting() {
   await call('skipWaiting');
 });
