@@ -66,8 +66,8 @@ func (b *Browser) startRealm(w *Worker) (*realm, error) {
 		return nil, err
 	}
 	var failure string
+	r.vm.SetModuleLoader(r.loadModule, normalizeModule)
 	if w.Type == "module" {
-		r.vm.SetModuleLoader(r.loadModule, normalizeModule)
 		_, err = r.turn("module", w.Script)
 		if err == nil {
 			var v any

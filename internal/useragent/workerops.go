@@ -38,6 +38,12 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 		})
 	}
 	switch op {
+	case "postSelf":
+		b.clock.after(0, func() {
+			if r.stopped == nil && r.w.realm == r {
+				r.event("message", map[string]any{"token": id}, nil, nil)
+			}
+		})
 	case "skipWaiting":
 		later(func() (any, string) {
 			r.w.skip = true
@@ -124,10 +130,13 @@ func (g *Registration) describe() map[string]any {
 	return map[string]any{"installing": slot(g.Installing), "waiting": slot(g.Waiting), "active": slot(g.Active)}
 }
 
+// noImport is what import() gives: service workers do not have it (Service Workers, 3.1.1).
+const noImport = `throw new TypeError("import() is not allowed in service workers");`
+
 // loadModule gives the text of a module that a module worker imports statically.
 func (r *realm) loadModule(_ *quickjs.VM, name string) (string, error) {
-	if !r.scripting {
-		return "", fmt.Errorf("TypeError: import() is not allowed in service workers")
+	if !r.scripting || r.w.Type != "module" {
+		return noImport, nil
 	}
 	text, err := r.w.importText(r, name)
 	if err != nil {

@@ -134,7 +134,11 @@ func runWPT(dir string, f wptFile) (*wptReport, []Note) {
 	w.realm = r
 	b.setState(w, "installing")
 	b.clock.run(func() bool { return len(b.clock.tasks) == 0 || b.clock.tasks[0].at > b.clock.now }, b.clock.now)
-	r.event("install", map[string]any{}, nil, func(bool) {})
+	r.event("install", map[string]any{}, nil, func(bool) {
+		w.reg.Installing, w.reg.Waiting = nil, w
+		b.setState(w, "installed")
+		b.tryActivate(w.reg)
+	})
 	limit := 10 * time.Second
 	if f.Timeout == "long" {
 		limit = 60 * time.Second

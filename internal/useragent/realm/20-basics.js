@@ -30,25 +30,59 @@ class Performance extends EventTarget {
   now() {
     return now() - timeOrigin;
   }
-  mark(name) {
-    return { name, entryType: 'mark', startTime: this.now(), duration: 0 };
+  #entries = [];
+  #add(entry) {
+    this.#entries.push(setPrototypeOf(entry, PerformanceEntry.prototype));
+    this.#entries.sort((a, b) => a.startTime - b.startTime);
+    return entry;
   }
-  measure(name) {
-    return { name, entryType: 'measure', startTime: 0, duration: this.now() };
+  mark(name, options = {}) {
+    must(arguments, 1);
+    return this.#add({ name: `${name}`, entryType: 'mark', startTime: options?.startTime ?? this.now(), duration: 0, detail: options?.detail ?? null });
+  }
+  measure(name, from = 0, to = undefined) {
+    must(arguments, 1);
+    const at = (point) => {
+      if (typeof point === 'number') return point;
+      const mark = this.#entries.findLast((e) => e.entryType === 'mark' && e.name === `${point}`);
+      if (!mark) throw new DOMException(`there is no mark ${point}`, 'SyntaxError');
+      return mark.startTime;
+    };
+    const options = typeof from === 'object' && from !== null ? from : { start: from, end: to };
+    const start = at(options.start ?? 0);
+    const end = options.end === undefined ? this.now() : at(options.end);
+    return this.#add({ name: `${name}`, entryType: 'measure', startTime: start, duration: end - start, detail: options.detail ?? null });
   }
   getEntries() {
-    return [];
+    return [...this.#entries];
   }
-  getEntriesByName() {
-    return [];
+  getEntriesByName(name, type = undefined) {
+    return this.#entries.filter((e) => e.name === `${name}` && (type === undefined || e.entryType === type));
   }
-  getEntriesByType() {
-    return [];
+  getEntriesByType(type) {
+    return this.#entries.filter((e) => e.entryType === `${type}`);
   }
-  clearMarks() {}
-  clearMeasures() {}
+  clearMarks(name = undefined) {
+    this.#entries = this.#entries.filter((e) => e.entryType !== 'mark' || (name !== undefined && e.name !== `${name}`));
+  }
+  clearMeasures(name = undefined) {
+    this.#entries = this.#entries.filter((e) => e.entryType !== 'measure' || (name !== undefined && e.name !== `${name}`));
+  }
+  clearResourceTimings() {}
+  setResourceTimingBufferSize() {}
+  toJSON() {
+    return { timeOrigin };
+  }
 }
-publish(Performance);
+class PerformanceEntry {
+  constructor(key) {
+    onlyHere(key);
+  }
+  toJSON() {
+    return { ...this };
+  }
+}
+publish(Performance, PerformanceEntry);
 expose('performance', new Performance(MAKE));
 
 // HTML, 8.6: timers. Repeated ones are bounded by the host's own limit on time.
@@ -398,6 +432,94 @@ function clone(value, seen = new Map()) {
   return copy;
 }
 expose('structuredClone', function structuredClone(value) { return clone(value); });
+
+// HTML, 9.4 and 9.5: message ports and broadcast channels within the worker.
+const portState = new WeakMap();
+class MessagePort extends EventTarget {
+  constructor(key) {
+    onlyHere(key);
+    super();
+    portState.set(this, { other: null, waiting: [], started: false, closed: false });
+  }
+  postMessage(message, options = undefined) {
+    must(arguments, 1);
+    const data = clone(message);
+    const { other } = portState.get(this);
+    if (!other || portState.get(other).closed) return;
+    const ports = (Array.isArray(options) ? options : options?.transfer ?? []).filter((p) => p instanceof MessagePort);
+    portState.get(other).waiting.push({ data, ports });
+    deliver(other);
+  }
+  start() {
+    portState.get(this).started = true;
+    deliver(this);
+  }
+  close() {
+    portState.get(this).closed = true;
+  }
+  get onmessage() {
+    return handlerSlots.get(this)?.message?.handler ?? null;
+  }
+  set onmessage(handler) {
+    setHandler(this, 'message', handler);
+    this.start();
+  }
+}
+function setHandler(target, type, handler) {
+  const slots = slotsOf(target);
+  if (slots[type]) slots[type].handler = handler;
+  else {
+    slots[type] = { handler };
+    EventTarget.prototype.addEventListener.call(target, type, (event) => slots[type].handler?.call?.(target, event));
+  }
+}
+function deliver(port) {
+  const s = portState.get(port);
+  if (!s.started || s.closed) return;
+  for (const { data, ports } of s.waiting.splice(0)) setTimeout(() => s.closed || fire(port, new MessageEvent('message', { data, ports })));
+}
+handlers(MessagePort.prototype, 'messageerror');
+class MessageChannel {
+  #ports = [new MessagePort(MAKE), new MessagePort(MAKE)];
+  constructor() {
+    const [a, b] = this.#ports;
+    portState.get(a).other = b;
+    portState.get(b).other = a;
+  }
+  get port1() {
+    return this.#ports[0];
+  }
+  get port2() {
+    return this.#ports[1];
+  }
+}
+const channels = new Map();
+class BroadcastChannel extends EventTarget {
+  #name;
+  #closed = false;
+  constructor(name) {
+    must(arguments, 1);
+    super();
+    this.#name = `${name}`;
+    if (!channels.has(this.#name)) channels.set(this.#name, new Set());
+    channels.get(this.#name).add(this);
+  }
+  get name() {
+    return this.#name;
+  }
+  postMessage(message) {
+    must(arguments, 1);
+    if (this.#closed) throw new DOMException('the channel is closed', 'InvalidStateError');
+    const data = clone(message);
+    for (const other of channels.get(this.#name)) if (other !== this) setTimeout(() => fire(other, new MessageEvent('message', { data: clone(data), origin: ownOrigin() })));
+  }
+  close() {
+    this.#closed = true;
+    channels.get(this.#name).delete(this);
+  }
+}
+handlers(BroadcastChannel.prototype, 'message', 'messageerror');
+publish(MessagePort, MessageChannel, BroadcastChannel);
 
 // Web Cryptography: digests and random numbers.
 class SubtleCrypto {

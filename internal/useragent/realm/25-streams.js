@@ -336,6 +336,9 @@ publish(ReadableStream, ReadableStreamDefaultReader, ReadableStreamBYOBReader, R
 function streamOf(handle) {
   const stream = new ReadableStream({
     type: 'bytes',
+    start(c) {
+      if (handle && host('body.size', handle) === 0) c.close();
+    },
     pull(c) {
       const bytes = new Uint8Array(bytesOf(handle));
       if (bytes.length) c.enqueue(bytes);

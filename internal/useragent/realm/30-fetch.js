@@ -95,12 +95,15 @@ function headerIterator(headers, pick) {
   return it;
 }
 function sortedHeaders(headers) {
+  const byName = new Map();
+  for (const [name, value] of headersState.get(headers).list) {
+    if (byName.has(name)) byName.get(name).push(value);
+    else byName.set(name, [value]);
+  }
   const out = [];
-  const { list } = headersState.get(headers);
-  for (const name of [...new Set(list.map(([k]) => k))].sort()) {
-    const values = list.filter(([k]) => k === name).map(([, v]) => v);
-    if (name === 'set-cookie') for (const v of values) out.push([name, v]);
-    else out.push([name, values.join(', ')]);
+  for (const name of [...byName.keys()].sort()) {
+    if (name === 'set-cookie') for (const v of byName.get(name)) out.push([name, v]);
+    else out.push([name, byName.get(name).join(', ')]);
   }
   return out;
 }

@@ -62,8 +62,15 @@ class ServiceWorker extends EventTarget {
   get state() {
     return this.#info.state;
   }
-  postMessage() {}
+  postMessage(message) {
+    must(arguments, 1);
+    const token = ++nextMessage;
+    messages.set(token, clone(message));
+    host('postSelf', token);
+  }
 }
+let nextMessage = 0;
+const messages = new Map(); // sent by the worker to itself
 handlers(ServiceWorker.prototype, 'statechange', 'error');
 class NavigationPreloadManager {
   constructor(key) {
@@ -262,24 +269,30 @@ class FetchEvent extends ExtendableEvent {
 }
 class ExtendableMessageEvent extends ExtendableEvent {
   #init;
+  #ports;
   constructor(type, init = {}) {
     super(type, init);
-    this.#init = init;
+    this.#init = init ?? {};
+    const { ports = [], source = null } = this.#init;
+    if (typeof ports !== 'object' || ports === null || typeof ports[Symbol.iterator] !== 'function') throw new TypeError('ports is a list of message ports');
+    this.#ports = freeze([...ports]);
+    if (this.#ports.some((p) => !(p instanceof MessagePort))) throw new TypeError('ports is a list of message ports');
+    if (source !== null && !(source instanceof Client || source instanceof ServiceWorker || source instanceof MessagePort)) throw new TypeError('source is a client, a worker or a port');
   }
   get data() {
-    return this.#init.data ?? null;
+    return this.#init.data === undefined ? null : this.#init.data;
   }
   get origin() {
-    return this.#init.origin ?? '';
+    return usv(this.#init.origin ?? '');
   }
   get lastEventId() {
-    return '';
+    return `${this.#init.lastEventId ?? ''}`;
   }
   get source() {
     return this.#init.source ?? null;
   }
   get ports() {
-    return freeze([...(this.#init.ports ?? [])]);
+    return this.#ports;
   }
 }
 publish(ExtendableEvent, InstallEvent, FetchEvent, ExtendableMessageEvent);
@@ -367,7 +380,11 @@ commands.event = (id, name, json) => {
     if (detail.request.redirect === undefined) detail.request.redirect = 'follow';
     event = new FetchEvent('fetch', { ...init, ...detail, request: requestFrom(detail.request) });
   } else if (name === 'install') event = new InstallEvent('install', init);
-  else if (name === 'message') event = new ExtendableMessageEvent('message', { ...init, data: detail.data, origin: own.origin, source: detail.source ? clientFrom(detail.source) : null });
+  else if (name === 'message') {
+    const data = detail.token ? messages.get(detail.token) : detail.data;
+    messages.delete(detail.token);
+    event = new ExtendableMessageEvent('message', { ...init, data, origin: own.origin, source: detail.token ? selfWorker : detail.source ? clientFrom(detail.source) : null });
+  }
   else event = new ExtendableEvent(name, init);
   event._trusted = true;
   const s = { id, pending: 0, dispatching: true, failed: false, responding: false, done: false };
