@@ -50,9 +50,9 @@ var environment = sync.OnceValues(func() ([]byte, error) {
 		return nil, err
 	}
 	defer vm.Close()
-	// The source text, which only toString() of functions would show, is left out: loading is faster without it.
+	// Source text and line tables, which nobody needs of the environment itself, are left out: loading is faster without them.
 	_, rt, tls := insides(vm)
-	lib.XJS_SetStripInfo(tls, rt, lib.MJS_STRIP_SOURCE)
+	lib.XJS_SetStripInfo(tls, rt, lib.MJS_STRIP_SOURCE|lib.MJS_STRIP_DEBUG)
 	return vm.Compile(b.String(), quickjs.EvalGlobal)
 })
 

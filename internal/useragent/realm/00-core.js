@@ -34,6 +34,31 @@ function must(args, n) {
 }
 // Web IDL's USVString: lone surrogates become the replacement character.
 const usv = (value) => `${value}`.toWellFormed();
+// Puts off what few workers use until a script first names it, since every start of a worker pays for what is made at once.
+// make publishes all the names.
+function lazy(names, make) {
+  let made = false;
+  const load = () => {
+    if (made) return;
+    made = true;
+    for (const name of names) if (Object.getOwnPropertyDescriptor(global, name)?.get) delete global[name];
+    const kept = names.filter((name) => name in global).map((name) => [name, global[name]]);
+    make();
+    for (const [name, value] of kept) global[name] = value; // a script put its own thing there
+  };
+  for (const name of names)
+    defineProperty(global, name, {
+      configurable: true,
+      get() {
+        load();
+        return global[name];
+      },
+      set(value) {
+        defineProperty(global, name, { value, writable: true, configurable: true, enumerable: true });
+      },
+    });
+  return load;
+}
 // Guards constructors of objects that only the environment makes.
 const MAKE = Symbol('make');
 function onlyHere(key) {

@@ -163,6 +163,7 @@ class URLSearchParams {
 defineProperty(URLSearchParams.prototype, Symbol.iterator, { value: URLSearchParams.prototype.entries, writable: true, configurable: true });
 publish(URL, URLSearchParams);
 
+lazy(['URLPattern'], () => {
 // URL Pattern Standard: compiling and matching are done by the host.
 const PATTERN_PARTS = ['protocol', 'username', 'password', 'hostname', 'port', 'pathname', 'search', 'hash'];
 const patternInput = (input, base) => {
@@ -214,3 +215,4 @@ class URLPattern {
   }
 }
 publish(URLPattern);
+});

@@ -19,6 +19,7 @@ defineProperty(RealDate.prototype, 'constructor', { value: Date_, writable: true
 expose('Date', Date_);
 defineProperty(Math, 'random', { value: () => host('random'), writable: true, configurable: true });
 
+lazy(['Performance', 'PerformanceEntry', 'performance'], () => {
 class Performance extends EventTarget {
   constructor(key) {
     onlyHere(key);
@@ -84,6 +85,7 @@ class PerformanceEntry {
 }
 publish(Performance, PerformanceEntry);
 expose('performance', new Performance(MAKE));
+});
 
 // HTML, 8.6: timers. Repeated ones are bounded by the host's own limit on time.
 let nextTimer = 0;
@@ -350,6 +352,7 @@ function blobOf(handle, type) {
   return handle ? new Blob([full], { type }) : blob;
 }
 
+lazy(['FileReader'], () => {
 // File API, 6: reading blobs by events.
 class FileReader extends EventTarget {
   #result = null;
@@ -392,6 +395,7 @@ class FileReader extends EventTarget {
 }
 handlers(FileReader.prototype, 'loadstart', 'progress', 'load', 'abort', 'error', 'loadend');
 publish(FileReader);
+});
 
 // HTML, 2.7: structured cloning of what workers commonly send and store.
 function clone(value, seen = new Map()) {
@@ -433,8 +437,9 @@ function clone(value, seen = new Map()) {
 }
 expose('structuredClone', function structuredClone(value) { return clone(value); });
 
-// HTML, 9.4 and 9.5: message ports and broadcast channels within the worker.
 const portState = new WeakMap();
+lazy(['MessagePort', 'MessageChannel', 'BroadcastChannel'], () => {
+// HTML, 9.4 and 9.5: message ports and broadcast channels within the worker.
 class MessagePort extends EventTarget {
   constructor(key) {
     onlyHere(key);
@@ -520,7 +525,9 @@ class BroadcastChannel extends EventTarget {
 }
 handlers(BroadcastChannel.prototype, 'message', 'messageerror');
 publish(MessagePort, MessageChannel, BroadcastChannel);
+});
 
+lazy(['SubtleCrypto', 'Crypto', 'crypto'], () => {
 // Web Cryptography: digests and random numbers.
 class SubtleCrypto {
   constructor(key) {
@@ -561,3 +568,4 @@ class Crypto {
 }
 publish(SubtleCrypto, Crypto);
 expose('crypto', new Crypto(MAKE));
+});

@@ -1,6 +1,7 @@
 // Streams Standard: readable streams with default readers.
 
 const streamState = new WeakMap();
+const writableState = new WeakMap();
 const stateOfStream = (stream) => streamState.get(stream);
 
 class ReadableStreamDefaultController {
@@ -115,13 +116,13 @@ class ReadableStream {
     return teeStream(this, false);
   }
   pipeThrough(pair, options = {}) {
-    if (!(pair?.readable instanceof ReadableStream) || !(pair?.writable instanceof WritableStream)) throw new TypeError('pipeThrough takes a pair of a readable and a writable stream');
+    if (!(pair?.readable instanceof ReadableStream) || !writableState.has(pair?.writable)) throw new TypeError('pipeThrough takes a pair of a readable and a writable stream');
     if (this.locked || pair.writable.locked) throw new TypeError('the stream is locked');
     then(this.pipeTo(pair.writable, options), undefined, () => {});
     return pair.readable;
   }
   async pipeTo(target, { preventClose = false, preventAbort = false, preventCancel = false, signal } = {}) {
-    if (!(target instanceof WritableStream)) throw new TypeError('pipeTo takes a writable stream');
+    if (!writableState.has(target)) throw new TypeError('pipeTo takes a writable stream');
     if (this.locked || target.locked) throw new TypeError('the stream is locked');
     const reader = this.getReader();
     const writer = target.getWriter();
@@ -368,8 +369,8 @@ async function drain(stream) {
   return keepBytes(joinBytes(views));
 }
 
+lazy(['WritableStream', 'WritableStreamDefaultController', 'WritableStreamDefaultWriter', 'TransformStream', 'TransformStreamDefaultController', 'CountQueuingStrategy', 'ByteLengthQueuingStrategy', 'TextEncoderStream', 'TextDecoderStream', 'CompressionStream', 'DecompressionStream'], () => {
 // Streams Standard, 5 and 6: writable and transform streams.
-const writableState = new WeakMap();
 class WritableStreamDefaultController {
   #stream;
   #signal = new AbortController();
@@ -667,3 +668,4 @@ const DecompressionStream = packer('decompress');
 defineProperty(CompressionStream, 'name', { value: 'CompressionStream', configurable: true });
 defineProperty(DecompressionStream, 'name', { value: 'DecompressionStream', configurable: true });
 publish(TextEncoderStream, TextDecoderStream, CompressionStream, DecompressionStream);
+});

@@ -177,7 +177,7 @@ function extract(value) {
   if (value instanceof Blob) return { handle: blobHandle.get(value), stream: null, type: value.type || null };
   if (value instanceof ArrayBuffer || ArrayBuffer.isView(value)) return { handle: keepBytes(viewOf(value)), stream: null, type: null };
   if (value instanceof URLSearchParams) return { handle: host('body.text', value.toString()), stream: null, type: 'application/x-www-form-urlencoded;charset=UTF-8' };
-  if (value instanceof FormData) return extractForm(value);
+  if (forms.has(value)) return extractForm(value);
   const text = `${value}`;
   return { handle: host('body.text', text.toWellFormed ? text.toWellFormed() : text), stream: null, type: 'text/plain;charset=UTF-8' };
 }
@@ -250,8 +250,13 @@ function cloneBody(owner) {
   return { handle: 0, stream: theirs, type: body.type };
 }
 
+const forms = new WeakSet();
+lazy(['FormData'], () => {
 class FormData {
   #list = [];
+  constructor() {
+    forms.add(this);
+  }
   append(name, value, filename) {
     this.#list.push([`${name}`, formValue(value, filename)]);
   }
@@ -290,6 +295,7 @@ class FormData {
 defineProperty(FormData.prototype, Symbol.iterator, { value: FormData.prototype.entries, writable: true, configurable: true });
 const formValue = (value, filename) => (value instanceof Blob ? (value instanceof File && filename === undefined ? value : new File([value], filename ?? 'blob', { type: value.type })) : `${value}`);
 publish(FormData);
+});
 function extractForm(form) {
   const boundary = '----tachyform' + Array.from({ length: 16 }, () => Math.floor(host('random') * 10)).join('');
   const quote = (s) => s.replace(/\n/g, '%0A').replace(/\r/g, '%0D').replace(/"/g, '%22');
@@ -304,7 +310,7 @@ function extractForm(form) {
   return { handle: keepBytes(joinBytes(views)), stream: null, type: `multipart/form-data; boundary=${boundary}` };
 }
 function parseForm(bytes, type) {
-  const form = new FormData();
+  const form = new global.FormData();
   const essence = type.split(';')[0].trim().toLowerCase();
   if (essence === 'application/x-www-form-urlencoded') {
     for (const [k, v] of new URLSearchParams(decodeUTF8(bytes, true))) form.append(k, v);

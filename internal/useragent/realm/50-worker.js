@@ -276,8 +276,8 @@ class ExtendableMessageEvent extends ExtendableEvent {
     const { ports = [], source = null } = this.#init;
     if (typeof ports !== 'object' || ports === null || typeof ports[Symbol.iterator] !== 'function') throw new TypeError('ports is a list of message ports');
     this.#ports = freeze([...ports]);
-    if (this.#ports.some((p) => !(p instanceof MessagePort))) throw new TypeError('ports is a list of message ports');
-    if (source !== null && !(source instanceof Client || source instanceof ServiceWorker || source instanceof MessagePort)) throw new TypeError('source is a client, a worker or a port');
+    if (this.#ports.some((p) => !portState.has(p))) throw new TypeError('ports is a list of message ports');
+    if (source !== null && !(source instanceof Client || source instanceof ServiceWorker || portState.has(source))) throw new TypeError('source is a client, a worker or a port');
   }
   get data() {
     return this.#init.data === undefined ? null : this.#init.data;
