@@ -254,7 +254,12 @@ func (a *auditor) offline(start string) {
 			case useragent.Partial:
 				var names []string
 				for _, l := range o.Missing {
-					names = append(names, a.local(l.URL))
+					if !l.Anyway { // what is missing online too is another finding
+						names = append(names, a.local(l.URL))
+					}
+				}
+				if len(names) == 0 {
+					continue
 				}
 				sort.Strings(names)
 				add("offline.partial", condition+", missing "+strings.Join(names[:min(3, len(names))], ", "), p.URL)

@@ -43,7 +43,15 @@ func choose(srcset, src, sizes string) string {
 		bestDensity = 0
 	}
 	width := sourceSize(sizes)
-	for _, candidate := range splitSrcset(srcset) {
+	candidates := splitSrcset(srcset)
+	for _, candidate := range candidates {
+		// Beside candidates with widths the src attribute is none.
+		if f := strings.Fields(candidate); len(f) > 1 && strings.HasSuffix(f[1], "w") {
+			best, bestDensity = "", 0
+			break
+		}
+	}
+	for _, candidate := range candidates {
 		fields := strings.Fields(candidate)
 		if len(fields) == 0 {
 			continue

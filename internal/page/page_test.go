@@ -34,6 +34,7 @@ func TestDocumentReferences(t *testing.T) {
 		`<link rel=manifest href=/m.json><link rel=icon href=/i.png>`:                                                                "manifest (/m.json), image (/i.png)",
 		`<body><link rel=manifest href=/m.json>`:                                                                                     "",
 		`<img src=a.png srcset="b.png 2x, c.png 1x">`:                                                                                "image /tides/c.png",
+		`<img src=s.png srcset="s.png 100w, b.png 900w" sizes="50vw">`:                                                               "image /tides/b.png",
 		`<img srcset="s.png 400w, m.png 1300w, l.png 2600w" sizes="100vw">`:                                                          "image /tides/m.png",
 		`<picture><source type="image/x-odd" srcset=o.odd><source media="(max-width: 400px)" srcset=n.png><img src=p.png></picture>`: "image /tides/p.png",
 		`<iframe src=f.html></iframe><iframe srcdoc="<img src=x.png>"></iframe>`:                                                     "page /tides/f.html",

@@ -32,6 +32,7 @@ type Browser struct {
 	clock    *clock
 	net      *network
 	store    *storage
+	http     *httpCache // nil when it is switched off
 	regs     []*Registration
 	workers  []*Worker
 	clients  []*client
@@ -69,6 +70,9 @@ func New(ctx context.Context, hosts []site.Host, reader *page.Reader) *Browser {
 	return b
 }
 
+// UseHTTPCache switches the browser's HTTP cache on.
+func (b *Browser) UseHTTPCache() { b.http = newHTTPCache() }
+
 // Close ends every worker. The browser is of no use afterwards.
 func (b *Browser) Close() {
 	for _, w := range b.workers {
@@ -83,7 +87,7 @@ func (b *Browser) Close() {
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
 func (b *Browser) Branch() *Browser {
-	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), queue: map[string][]func(func()){}, reader: b.reader, profile: b.profile, nextID: b.nextID}
+	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, reader: b.reader, profile: b.profile, nextID: b.nextID}
 	n.net = &network{ctx: b.net.ctx, hosts: b.net.hosts, cond: b.net.cond, clock: n.clock}
 	for _, g := range b.regs {
 		c := *g
@@ -165,6 +169,8 @@ type Load struct {
 	Why     string
 	// Done is false while no answer has come.
 	Done bool
+	// Anyway tells of a missing load that it fails online and without a worker too.
+	Anyway bool
 }
 
 // View is what opening a page led to.

@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
+	"time"
 
 	weburl "github.com/nlnwa/whatwg-url/url"
 
@@ -60,11 +61,19 @@ func (f *fetching) hop(u *weburl.Url) {
 		}
 	}
 	sent := &site.Request{Method: f.req.Method, URL: u, Header: header}
+	if kept, refuse := f.b.http.get(sent, f.req.Cache, f.b.clock.now); kept != nil {
+		f.b.clock.after(time.Millisecond, func() { f.received(u, kept, cross) })
+		return
+	} else if refuse {
+		f.fail()
+		return
+	}
 	f.b.net.send(sent, func(answer *site.Response) {
 		if answer == nil {
 			f.done(nil)
 			return
 		}
+		f.b.http.put(sent, answer, f.req.Cache, f.b.clock.now)
 		f.received(u, answer, cross)
 	})
 }

@@ -183,7 +183,10 @@ func (b *Browser) update(g *Registration, script *weburl.Url, kind string, end f
 		}
 		end(&RegisterError{name, fmt.Sprintf(format, args...)})
 	}
-	req := &Request{URL: script.Href(true), Method: "GET", Header: [][2]string{{"Service-Worker", "script"}}, Mode: "same-origin", Credentials: "same-origin", Redirect: "error", Destination: "serviceworker"}
+	req := &Request{URL: script.Href(true), Method: "GET", Header: [][2]string{{"Service-Worker", "script"}}, Mode: "same-origin", Credentials: "same-origin", Redirect: "error", Destination: "serviceworker", Cache: "no-cache"}
+	if g.UpdateViaCache == "all" {
+		req.Cache = "default"
+	}
 	b.fetch(req, originOf(script), func(resp *Response) {
 		switch {
 		case resp == nil:

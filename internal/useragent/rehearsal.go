@@ -28,6 +28,8 @@ type Rehearsal struct {
 	Visit      []string
 	Pages      []string
 	Conditions []Condition
+	// HTTPCache switches the browser's HTTP cache on.
+	HTTPCache bool
 	// Reader, if set, has read the site's files already.
 	Reader *page.Reader
 	// Progress, if set, is told how many pages of all are done; it may be called from several goroutines.
@@ -99,6 +101,9 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	}
 	b := New(ctx, r.Hosts, reader)
 	defer b.Close()
+	if r.HTTPCache {
+		b.UseHTTPCache()
+	}
 	out := &Result{}
 	var tab *Tab
 	for _, url := range r.Visit {
@@ -192,8 +197,9 @@ func judge(v, reference *View) *PageOutcome {
 	}
 	seen := map[string]bool{}
 	for _, l := range v.Loads {
-		if (l.Missing || !l.Done) && !l.Background && !seen[l.URL] && !missingAnyway(reference, l.URL) {
+		if (l.Missing || !l.Done) && !l.Background && !seen[l.URL] {
 			seen[l.URL] = true
+			l.Anyway = missingAnyway(reference, l.URL)
 			o.Missing = append(o.Missing, l)
 		}
 	}
@@ -208,7 +214,7 @@ func judge(v, reference *View) *PageOutcome {
 	return o
 }
 
-// missingAnyway says whether a load fails online too: a broken reference is no fault of being offline.
+// missingAnyway says whether a load fails online too.
 func missingAnyway(reference *View, url string) bool {
 	for _, l := range reference.Loads {
 		if l.URL == url && l.Missing {

@@ -159,7 +159,7 @@ func TestRecordedSites(t *testing.T) {
 			if len(c.Visit) == 0 {
 				c.Visit = []string{c.Entry}
 			}
-			r := &Rehearsal{Hosts: hosts, Conditions: []Condition{Offline}}
+			r := &Rehearsal{Hosts: hosts, Conditions: []Condition{Offline}, HTTPCache: true}
 			for _, p := range c.Visit {
 				r.Visit = append(r.Visit, caseOrigin+p)
 			}

@@ -1,0 +1,109 @@
+package useragent
+
+import (
+	"maps"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"tachyform/internal/site"
+)
+
+// httpCache is a browser's private HTTP cache (RFC 9111), for answers that say how long they stay fresh.
+type httpCache struct {
+	entries map[string]httpEntry
+}
+
+type httpEntry struct {
+	answer *site.Response
+	at     time.Duration
+	fresh  time.Duration
+	vary   map[string]string // the request's values of the headers that the answer varies by
+}
+
+func newHTTPCache() *httpCache { return &httpCache{map[string]httpEntry{}} }
+
+func (h *httpCache) branch() *httpCache {
+	if h == nil {
+		return nil
+	}
+	return &httpCache{maps.Clone(h.entries)}
+}
+
+// directives reads a Cache-Control value (RFC 9111, 5.2).
+func directives(h http.Header) map[string]string {
+	out := map[string]string{}
+	for _, part := range strings.Split(strings.Join(h["Cache-Control"], ","), ",") {
+		name, value, _ := strings.Cut(strings.TrimSpace(part), "=")
+		out[strings.ToLower(name)] = strings.Trim(value, `"`)
+	}
+	return out
+}
+
+// freshness is how long an answer may be used without asking again (RFC 9111, 4.2.1), 0 for not at all.
+func freshness(h http.Header) time.Duration {
+	d := directives(h)
+	for _, never := range []string{"no-store", "no-cache"} {
+		if _, is := d[never]; is {
+			return 0
+		}
+	}
+	if seconds, err := strconv.Atoi(d["max-age"]); err == nil {
+		age, _ := strconv.Atoi(h.Get("Age"))
+		return time.Duration(max(seconds-age, 0)) * time.Second
+	}
+	if expires, err := http.ParseTime(h.Get("Expires")); err == nil {
+		date, err := http.ParseTime(h.Get("Date"))
+		if err != nil {
+			date = epoch
+		}
+		return max(expires.Sub(date), 0)
+	}
+	return 0
+}
+
+// get gives a stored answer that may be used for a request in the given cache mode (Fetch, 4.6), or nil. refuse tells that the
+// mode forbids asking the network.
+func (h *httpCache) get(r *site.Request, mode string, now time.Duration) (answer *site.Response, refuse bool) {
+	if h == nil || r.Method != "GET" || r.Header.Get("Range") != "" {
+		return nil, mode == "only-if-cached"
+	}
+	switch mode {
+	case "no-store", "reload", "no-cache":
+		return nil, false
+	}
+	e, ok := h.entries[r.URL.Href(true)]
+	if ok {
+		for name, value := range e.vary {
+			ok = ok && r.Header.Get(name) == value
+		}
+	}
+	forced := mode == "force-cache" || mode == "only-if-cached"
+	if ok && (forced || now < e.at+e.fresh) {
+		return e.answer, false
+	}
+	return nil, mode == "only-if-cached"
+}
+
+// put stores what may be stored.
+func (h *httpCache) put(r *site.Request, answer *site.Response, mode string, now time.Duration) {
+	if h == nil || r.Method != "GET" || mode == "no-store" || answer == nil {
+		return
+	}
+	key := r.URL.Href(true)
+	delete(h.entries, key)
+	fresh := freshness(answer.Header)
+	if fresh <= 0 || answer.Status != 200 && answer.Status != 301 && answer.Status != 308 && answer.Status != 404 && answer.Status != 410 {
+		return
+	}
+	vary := map[string]string{}
+	for _, name := range strings.Split(answer.Header.Get("Vary"), ",") {
+		if name = strings.TrimSpace(name); name == "*" {
+			return
+		} else if name != "" {
+			vary[name] = r.Header.Get(name)
+		}
+	}
+	h.entries[key] = httpEntry{answer, now, fresh, vary}
+}
