@@ -284,6 +284,14 @@ func (r *realm) host(args []any) (any, error) {
 		return decodeUTF8(data), nil
 	case "body.size":
 		return float64(bodyLen(r.bodies[number(args[1])].body)), nil
+	case "idbLoad":
+		return encoded(r.b.store.databases), nil
+	case "idbSave":
+		if name, text := word(args, 1), word(args, 2); text == "" {
+			delete(r.b.store.databases, name)
+		} else {
+			r.b.store.databases[name] = text
+		}
 	case "compress", "decompress":
 		return nil, r.compression(op, word(args, 1))
 	case "digest":

@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"crypto/sha512"
 	"encoding/base64"
+	"maps"
 	"net/http"
 	"slices"
 	"strings"
@@ -18,15 +19,19 @@ type storage struct {
 	names   []string
 	caches  map[string]*cache
 	cookies []cookie
+	// databases holds Indexed Database content by name, in the form in which scripts hand it over.
+	databases map[string]string
 }
 
 type cookie struct{ host, name, value string }
 
-func newStorage() *storage { return &storage{caches: map[string]*cache{}} }
+func newStorage() *storage {
+	return &storage{caches: map[string]*cache{}, databases: map[string]string{}}
+}
 
 // branch copies the storage; contents of files are shared, since they never change.
 func (s *storage) branch() *storage {
-	n := &storage{names: slices.Clone(s.names), caches: make(map[string]*cache, len(s.caches)), cookies: slices.Clone(s.cookies)}
+	n := &storage{names: slices.Clone(s.names), caches: make(map[string]*cache, len(s.caches)), cookies: slices.Clone(s.cookies), databases: maps.Clone(s.databases)}
 	for name, c := range s.caches {
 		n.caches[name] = c.branch()
 	}

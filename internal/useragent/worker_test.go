@@ -1,0 +1,77 @@
+package useragent
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/page"
+	"tachyform/internal/project"
+	"tachyform/internal/site"
+)
+
+// siteWith makes a site whose first page registers a worker with this code; more files may be given as pairs.
+func siteWith(t *testing.T, code string, more ...string) *site.Folder {
+	t.Helper()
+	dir := t.TempDir()
+	files := append([]string{"index.html", "<!doctype html><title>Pier</title><script>navigator.serviceWorker.register('/w.js')</script>", "w.js", code}, more...)
+	for i := 0; i < len(files); i += 2 {
+		path := filepath.Join(dir, files[i])
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(t, os.WriteFile(path, []byte(files[i+1]), 0o644))
+	}
+	f, err := site.OpenFolder(dir, "https://line.example", "/", project.Default(dir).Host)
+	require.NoError(t, err)
+	return f
+}
+
+// title visits the first page online, stops the worker, and gives the title of what the first page shows offline afterwards.
+func titleOffline(t *testing.T, f *site.Folder) (string, []Note) {
+	t.Helper()
+	b := New(context.Background(), []site.Host{f}, &page.Reader{})
+	defer b.Close()
+	tab := b.Open("https://line.example/", nil)
+	b.Settle()
+	b.CloseTab(tab)
+	b.StopWorkers()
+	branch := b.Branch()
+	defer branch.Close()
+	branch.SetCondition(Offline)
+	return branch.Open("https://line.example/", nil).Title, append(b.notes, branch.notes...)
+}
+
+const answerTitle = `addEventListener('fetch', (e) => e.respondWith((async () => new Response('<title>' + await said() + '</title>', {headers: {'content-type': 'text/html'}}))()));`
+
+// What workers do by other means than caches comes out as in a browser, also after the worker was stopped.
+func TestWorkerEnvironment(t *testing.T) {
+	for name, c := range map[string]struct{ code, want string }{
+		"indexed database": {`
+			const open = () => new Promise((ok, no) => { const r = indexedDB.open('tides', 2); r.onupgradeneeded = (e) => { const s = r.result.createObjectStore('piers', {keyPath: 'id'}); s.createIndex('height', 'height'); }; r.onsuccess = () => ok(r.result); r.onerror = () => no(r.error); });
+			const done = (r) => new Promise((ok, no) => { r.onsuccess = () => ok(r.result); r.onerror = () => no(r.error); });
+			addEventListener('install', (e) => e.waitUntil((async () => { const db = await open(); const tx = db.transaction('piers', 'readwrite'); for (const [id, height, when] of [['skerra', 3.6, new Date(5)], ['far', 4.1, new Map([[1, 2]])], ['calder', 3.4]]) tx.objectStore('piers').put({id, height, when}); await new Promise((ok) => { tx.oncomplete = ok; }); })()));
+			const said = async () => { const db = await open(); const s = db.transaction('piers').objectStore('piers'); const all = []; const cursor = s.index('height').openCursor(IDBKeyRange.lowerBound(3.5)); await new Promise((ok) => { cursor.onsuccess = () => { const c = cursor.result; if (!c) return ok(); all.push(c.value.id); c.continue(); }; });
+			  return [all, await done(s.count()), (await done(s.get('skerra'))).when.getTime(), (await done(s.get('far'))).when.get(1), db.version].join(' '); };` + answerTitle, "skerra,far 3 5 2 2"},
+		"aborted transaction": {`
+			const said = () => new Promise((ok) => { const r = indexedDB.open('x', 1); r.onupgradeneeded = () => r.result.createObjectStore('s'); r.onsuccess = () => { const db = r.result; const tx = db.transaction('s', 'readwrite'); tx.objectStore('s').put(1, 'a'); const twice = tx.objectStore('s').add(2, 'a'); twice.onerror = () => {}; tx.onabort = () => { const c = db.transaction('s').objectStore('s').count(); c.onsuccess = () => ok(twice.error.name + c.result); }; }; });` + answerTitle, "ConstraintError0"},
+		"streams": {`
+			const said = async () => { const up = new TransformStream({ transform: (c, out) => out.enqueue(c.toUpperCase()) }); const text = await new Response(new Response('low water').body.pipeThrough(new TextDecoderStream()).pipeThrough(up).pipeThrough(new TextEncoderStream())).text();
+			  const packed = new Response('high').body.pipeThrough(new CompressionStream('gzip')); return text + (await new Response(packed.pipeThrough(new DecompressionStream('gzip'))).text()); };` + answerTitle, "LOW WATERhigh"},
+		"ports and channels": {`
+			const said = () => new Promise((ok) => { const { port1, port2 } = new MessageChannel(); const c = new BroadcastChannel('b'); new BroadcastChannel('b').onmessage = (e) => ok(e.data.n + 1 + ''); port1.onmessage = (e) => c.postMessage(e.data); port2.postMessage({ n: 4 }); });` + answerTitle, "5"},
+		"virtual time": {`
+			const said = () => new Promise((ok) => { const t = Date.now(); setTimeout(() => ok(Date.now() - t + ''), 3000); });` + answerTitle, "3000"},
+		"digest": {`
+			const said = async () => [...new Uint8Array(await crypto.subtle.digest('SHA-256', new TextEncoder().encode('tide')))].slice(0, 3).join() + crypto.randomUUID().length;` + answerTitle, "138,40,14636"},
+		"pattern": {`
+			const said = async () => new URLPattern({ pathname: '/tides/:pier' }).exec('https://line.example/tides/skerra').pathname.groups.pier;` + answerTitle, "skerra"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			got, notes := titleOffline(t, siteWith(t, c.code))
+			assert.Equal(t, c.want, got, notes)
+		})
+	}
+}
