@@ -24,9 +24,10 @@ var realmFiles embed.FS
 const (
 	memoryLimit = 256 << 20
 	stackLimit  = 1 << 20
-	// turnLimit is how long in real time scripts may run without returning to the event loop.
-	turnLimit = 2 * time.Second
 )
+
+// turnLimit is how long in real time scripts may run without returning to the event loop.
+var turnLimit = 2 * time.Second
 
 // environment is the bytecode of what scripts see beside the language, compiled once.
 var environment = sync.OnceValues(func() ([]byte, error) {
