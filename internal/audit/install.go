@@ -2,6 +2,7 @@ package audit
 
 import (
 	"fmt"
+	"math"
 	"net"
 	"path"
 	"strconv"
@@ -18,7 +19,7 @@ import (
 
 // install judges what decides about installing. It gives the absolute start URL, or "" when there is none.
 func (a *auditor) install() (start string) {
-	if !trustworthy(a.origin) {
+	if !a.Trusted && !trustworthy(a.origin) {
 		a.find("site.insecure", Where{URL: a.origin}, a.origin, "")
 	}
 	entry := a.absolute(a.Project.Audit.Entry)
@@ -211,22 +212,22 @@ func (a *auditor) icon(img manifest.Image, name string, where Where) string {
 			a.find("icon.cut", where, fmt.Sprintf("%s reaches %.0f %% of the width from its centre; %.0f %% are safe", name, reach*100, icon.SafeRadius*100), "")
 		}
 	}
-	declared := 0
-	for _, s := range img.Sizes {
-		if s == "any" {
-			declared = facts.Height
-			break
+	// Of the declared sizes one has to be fit: both sides large enough, neither too large.
+	fits := false
+	for _, size := range img.Sizes {
+		w, h, _ := strings.Cut(size, "x")
+		x, err1 := strconv.Atoi(w)
+		y, err2 := strconv.Atoi(h)
+		if max(x, y) > math.MaxInt32 {
+			size = "any" // what the browser's integers cannot hold counts as no size at all
 		}
-		_, h, _ := strings.Cut(s, "x")
-		if n, err := strconv.Atoi(h); err == nil {
-			declared = max(declared, n)
-		}
+		fits = fits || size == "any" || err1 == nil && err2 == nil && min(x, y) >= leastIcon && max(x, y) <= mostIcon
 	}
 	switch {
 	case len(img.Sizes) == 0:
 		return "declares no size"
-	case declared < leastIcon:
-		return fmt.Sprintf("is declared smaller than %d pixels", leastIcon)
+	case !fits:
+		return fmt.Sprintf("is declared as %s, not between %d and %d pixels", strings.Join(img.Sizes, " "), leastIcon, mostIcon)
 	case min(facts.Width, facts.Height) < leastIcon:
 		return fmt.Sprintf("has only %s pixels", real)
 	case max(facts.Width, facts.Height) > mostIcon:

@@ -27,7 +27,9 @@ type Input struct {
 	Others []site.Host
 	// Conditions are tried beside offline, which always is; nil means stalled.
 	Conditions []useragent.Condition
-	Progress   func(done, all int)
+	// Trusted counts the site's origin as secure whatever its scheme.
+	Trusted  bool
+	Progress func(done, all int)
 }
 
 // auditor collects findings.

@@ -402,8 +402,12 @@ func (p *processor) display() {
 		}
 		p.out.DisplayOverride = append(p.out.DisplayOverride, mode)
 	}
-	if len(p.out.DisplayOverride) > 0 {
-		p.out.ShownDisplay = p.out.DisplayOverride[0]
+	for _, mode := range p.out.DisplayOverride {
+		if mode == "tabbed" && p.as == Chromium {
+			continue // known to its parser, passed over when it looks how to open the app
+		}
+		p.out.ShownDisplay = mode
+		break
 	}
 }
 

@@ -2,7 +2,6 @@ package useragent
 
 import (
 	"context"
-	"encoding/json"
 	"os"
 	"path/filepath"
 	"sort"
@@ -11,8 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/project"
-	"tachyform/internal/site"
+	"tachyform/internal/recorded"
 )
 
 // sitesDir is where sites with the recorded outcomes of a real browser lie; the format is described there.
@@ -27,101 +25,6 @@ func sitesDir(t *testing.T) string {
 	return dir
 }
 
-type siteCase struct {
-	Base    string            `json:"base"`
-	Entry   string            `json:"entry"`
-	Visit   []string          `json:"visit"`
-	Pages   []string          `json:"pages"`
-	Other   map[string]string `json:"other"`
-	Hosting caseHosting       `json:"hosting"`
-}
-
-type caseHosting struct {
-	Headers   map[string]map[string]*string `json:"headers"`
-	Redirects []struct {
-		From, To     string
-		Status       int
-		UnlessCookie string
-	} `json:"redirects"`
-	Status       map[string]int                `json:"status"`
-	SPA          string                        `json:"spa"`
-	NotFound     string                        `json:"notFound"`
-	Clean        bool                          `json:"clean"`
-	Mime         map[string]string             `json:"mime"`
-	OtherHeaders map[string]map[string]*string `json:"otherHeaders"`
-	OtherStatus  map[string]int                `json:"otherStatus"`
-}
-
-const caseOrigin, caseOther = "http://origin", "http://other"
-
-func caseRules(headers map[string]map[string]*string, status map[string]int) (h project.Hosting) {
-	var paths []string
-	for path := range headers {
-		paths = append(paths, path)
-	}
-	sort.Strings(paths)
-	for _, path := range paths {
-		set := map[string]*string{}
-		for k, v := range headers[path] {
-			if v != nil {
-				s := fillOrigins(*v)
-				v = &s
-			}
-			set[k] = v
-		}
-		h.Headers = append(h.Headers, project.HeaderRule{Match: path, Set: set})
-	}
-	for path, s := range status {
-		h.Statuses = append(h.Statuses, project.StatusRule{Match: path, Status: s})
-	}
-	return h
-}
-
-func fillOrigins(s string) string {
-	return strings.NewReplacer("__ORIGIN__", caseOrigin, "__OTHER__", caseOther).Replace(s)
-}
-
-func (c siteCase) hosting() project.Hosting {
-	h := caseRules(c.Hosting.Headers, c.Hosting.Status)
-	for _, r := range c.Hosting.Redirects {
-		status := r.Status
-		if status == 0 {
-			status = 302
-		}
-		h.Redirects = append(h.Redirects, project.Redirect{Match: r.From, To: fillOrigins(r.To), Status: status, UnlessCookie: r.UnlessCookie})
-	}
-	rooted := func(file string) string {
-		if file == "" || strings.HasPrefix(file, "/") {
-			return file
-		}
-		return c.Base + file
-	}
-	h.Index, h.Slash, h.Extensionless = []string{"index.html"}, "add", "none"
-	if c.Hosting.Clean {
-		h.Extensionless = "answer"
-	}
-	h.SinglePage, h.NotFound, h.MediaTypes = rooted(c.Hosting.SPA), rooted(c.Hosting.NotFound), c.Hosting.Mime
-	return h
-}
-
-// openCase gives the folder of a case with its placeholders filled in.
-func openCase(t *testing.T, dir, origin, address string, h project.Hosting) *site.Folder {
-	f, err := site.OpenFolder(dir, origin, address, h)
-	require.NoError(t, err)
-	changes := map[string][]byte{}
-	for _, file := range f.Files() {
-		switch filepath.Ext(file.Path) {
-		case ".html", ".js", ".mjs", ".css", ".json", ".webmanifest", ".svg", ".txt", ".xml":
-			text, err := file.Bytes()
-			require.NoError(t, err)
-			if filled := fillOrigins(string(text)); filled != string(text) {
-				changes[file.Path] = []byte(filled)
-			}
-		}
-	}
-	return f.With(changes)
-}
-
 func TestRecordedSites(t *testing.T) {
 	dir := sitesDir(t)
 	cases, err := filepath.Glob(filepath.Join(dir, "*", "case.json"))
@@ -131,12 +34,6 @@ func TestRecordedSites(t *testing.T) {
 	for _, path := range cases {
 		folder := filepath.Dir(path)
 		t.Run(filepath.Base(folder), func(t *testing.T) {
-			text, err := os.ReadFile(path)
-			require.NoError(t, err)
-			var c siteCase
-			require.NoError(t, json.Unmarshal(text, &c))
-			text, err = os.ReadFile(filepath.Join(folder, "expected.json"))
-			require.NoError(t, err)
 			var want struct {
 				Caches  map[string][]string
 				Offline map[string]struct {
@@ -151,25 +48,19 @@ func TestRecordedSites(t *testing.T) {
 				}
 				BrowserFetched []string
 			}
-			require.NoError(t, json.Unmarshal(text, &want))
-			hosts := []site.Host{openCase(t, filepath.Join(folder, "site"), caseOrigin, c.Base, c.hosting())}
-			if d := c.Other["dir"]; d != "" {
-				hosts = append(hosts, openCase(t, filepath.Join(folder, d), caseOther, "/", caseRules(c.Hosting.OtherHeaders, c.Hosting.OtherStatus)))
-			}
-			if len(c.Visit) == 0 {
-				c.Visit = []string{c.Entry}
-			}
+			c, hosts, err := recorded.Load(folder, &want)
+			require.NoError(t, err)
 			r := &Rehearsal{Hosts: hosts, Conditions: []Condition{Offline}, HTTPCache: true}
 			for _, p := range c.Visit {
-				r.Visit = append(r.Visit, caseOrigin+p)
+				r.Visit = append(r.Visit, recorded.Origin+p)
 			}
 			for _, p := range c.Pages {
-				r.Pages = append(r.Pages, caseOrigin+p)
+				r.Pages = append(r.Pages, recorded.Origin+p)
 			}
 			got, err := r.Run(context.Background())
 			require.NoError(t, err)
 			for _, p := range got.Pages {
-				expected, ok := want.Offline[strings.TrimPrefix(p.URL, caseOrigin)]
+				expected, ok := want.Offline[strings.TrimPrefix(p.URL, recorded.Origin)]
 				if !ok {
 					continue
 				}

@@ -1,0 +1,144 @@
+// Package recorded reads sites whose behaviour in a real browser was recorded, for tests; the format is described beside that data.
+package recorded
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+
+	"tachyform/internal/project"
+	"tachyform/internal/site"
+)
+
+// Case is one recorded site and how its host behaves.
+type Case struct {
+	Base    string            `json:"base"`
+	Entry   string            `json:"entry"`
+	Visit   []string          `json:"visit"`
+	Pages   []string          `json:"pages"`
+	Other   map[string]string `json:"other"`
+	Hosting hostingHabits     `json:"hosting"`
+}
+
+type hostingHabits struct {
+	Headers   map[string]map[string]*string `json:"headers"`
+	Redirects []struct {
+		From, To     string
+		Status       int
+		UnlessCookie string
+	} `json:"redirects"`
+	Status       map[string]int                `json:"status"`
+	SPA          string                        `json:"spa"`
+	NotFound     string                        `json:"notFound"`
+	Clean        bool                          `json:"clean"`
+	Mime         map[string]string             `json:"mime"`
+	OtherHeaders map[string]map[string]*string `json:"otherHeaders"`
+	OtherStatus  map[string]int                `json:"otherStatus"`
+}
+
+// Origin and Other are the origins under which a case's folders answer.
+const Origin, Other = "http://origin", "http://other"
+
+func caseRules(headers map[string]map[string]*string, status map[string]int) (h project.Hosting) {
+	var paths []string
+	for path := range headers {
+		paths = append(paths, path)
+	}
+	sort.Strings(paths)
+	for _, path := range paths {
+		set := map[string]*string{}
+		for k, v := range headers[path] {
+			if v != nil {
+				s := fillOrigins(*v)
+				v = &s
+			}
+			set[k] = v
+		}
+		h.Headers = append(h.Headers, project.HeaderRule{Match: path, Set: set})
+	}
+	for path, s := range status {
+		h.Statuses = append(h.Statuses, project.StatusRule{Match: path, Status: s})
+	}
+	return h
+}
+
+func fillOrigins(s string) string {
+	return strings.NewReplacer("__ORIGIN__", Origin, "__OTHER__", Other).Replace(s)
+}
+
+func (c Case) hosting() project.Hosting {
+	h := caseRules(c.Hosting.Headers, c.Hosting.Status)
+	for _, r := range c.Hosting.Redirects {
+		status := r.Status
+		if status == 0 {
+			status = 302
+		}
+		h.Redirects = append(h.Redirects, project.Redirect{Match: r.From, To: fillOrigins(r.To), Status: status, UnlessCookie: r.UnlessCookie})
+	}
+	rooted := func(file string) string {
+		if file == "" || strings.HasPrefix(file, "/") {
+			return file
+		}
+		return c.Base + file
+	}
+	h.Index, h.Slash, h.Extensionless = []string{"index.html"}, "add", "none"
+	if c.Hosting.Clean {
+		h.Extensionless = "answer"
+	}
+	h.SinglePage, h.NotFound, h.MediaTypes = rooted(c.Hosting.SPA), rooted(c.Hosting.NotFound), c.Hosting.Mime
+	return h
+}
+
+// openFolder gives the folder of a case with its placeholders filled in.
+func openFolder(dir, origin, address string, h project.Hosting) (*site.Folder, error) {
+	f, err := site.OpenFolder(dir, origin, address, h)
+	if err != nil {
+		return nil, err
+	}
+	changes := map[string][]byte{}
+	for _, file := range f.Files() {
+		switch filepath.Ext(file.Path) {
+		case ".html", ".js", ".mjs", ".css", ".json", ".webmanifest", ".svg", ".txt", ".xml":
+			text, err := file.Bytes()
+			if err != nil {
+				return nil, err
+			}
+			if filled := fillOrigins(string(text)); filled != string(text) {
+				changes[file.Path] = []byte(filled)
+			}
+		}
+	}
+	return f.With(changes), nil
+}
+
+// Load reads the case in a folder and what the browser did with it, which goes into expected, and opens its hosts.
+func Load(folder string, expected any) (*Case, []site.Host, error) {
+	c := &Case{}
+	for name, v := range map[string]any{"case.json": c, "expected.json": expected} {
+		text, err := os.ReadFile(filepath.Join(folder, name))
+		if err != nil {
+			return nil, nil, err
+		}
+		if err := json.Unmarshal(text, v); err != nil {
+			return nil, nil, err
+		}
+	}
+	if len(c.Visit) == 0 {
+		c.Visit = []string{c.Entry}
+	}
+	main, err := openFolder(filepath.Join(folder, "site"), Origin, c.Base, c.hosting())
+	if err != nil {
+		return nil, nil, err
+	}
+	hosts := []site.Host{main}
+	if d := c.Other["dir"]; d != "" {
+		other, err := openFolder(filepath.Join(folder, d), Other, "/", caseRules(c.Hosting.OtherHeaders, c.Hosting.OtherStatus))
+		if err != nil {
+			return nil, nil, err
+		}
+		hosts = append(hosts, other)
+	}
+	return c, hosts, nil
+}
