@@ -268,6 +268,29 @@ func TestServe(t *testing.T) {
 	require.NoError(t, c.Wait())
 }
 
+// trace tells which rule answers, from where, after what time.
+func TestTrace(t *testing.T) {
+	dir, _ := fittedDemo(t)
+	for _, c := range []struct{ url, condition, source, rule, shown string }{
+		{"/data/sailings.json", "stalled", "cache tachyform / kept /data/sailings.json", "/data/sailings.json", ""},
+		{"/data/sailings.json", "online", "network", "", ""},
+		{"/crew/rota.html", "offline", "cache tachyform / pack", "pack", "/offline.html"},
+		{"/pictures/none.png", "offline", "cache tachyform / pack", "pack", "/assets/no-picture.svg"},
+		{"/nowhere.json", "offline", "", "", ""},
+	} {
+		r := run(t, dir, "trace", c.url, "--under", c.condition, "--format", "json")
+		require.Equal(t, 0, r.status, r.err)
+		var out struct{ Under []tracedJSON }
+		require.NoError(t, json.Unmarshal([]byte(r.out), &out))
+		require.Len(t, out.Under, 1)
+		u := out.Under[0]
+		assert.Equal(t, []string{c.source, c.rule, c.shown}, []string{u.Source, u.Rule, u.Shown}, c.url)
+		if c.condition == "stalled" {
+			assert.InDelta(t, 2000, u.MS, 50, "two seconds of patience")
+		}
+	}
+}
+
 func TestDemo(t *testing.T) {
 	r := run(t, t.TempDir(), "demo", "--into", "demo")
 	require.Equal(t, 0, r.status, r.err)

@@ -346,29 +346,41 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 
 // throughWorker lets a worker answer a request, or the network if the worker leaves it alone.
 func (b *Browser) throughWorker(w *Worker, c *client, req *Request, origin string, done func(*Response, string)) {
-	if !w.hasFetch {
-		b.fetch(req, origin, func(r *Response) { done(r, "network") })
+	if w.State == "activating" && (w.hasFetch || len(w.routes) > 0) {
+		w.waiters = append(w.waiters, func() { b.throughWorker(w, c, req, origin, done) })
 		return
 	}
-	if w.State == "activating" {
-		w.waiters = append(w.waiters, func() { b.throughWorker(w, c, req, origin, done) })
+	if b.routed(w, c, req, origin, done) {
+		return
+	}
+	b.dispatchFetch(w, c, req, origin, done)
+}
+
+// dispatchFetch gives the worker a fetch event (Service Workers, "Handle Fetch").
+func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin string, done func(*Response, string)) {
+	network := func() { b.fetch(req, origin, func(r *Response) { done(r, "network") }) }
+	if !w.hasFetch {
+		network()
 		return
 	}
 	b.running(w, func(r *realm, err error) {
 		if err != nil {
-			b.fetch(req, origin, func(r *Response) { done(r, "network") })
+			network()
 			return
 		}
 		detail := map[string]any{"request": r.encodeRequest(req)}
 		if req.Mode == "navigate" {
 			detail["resultingClientId"] = clientID(c.id)
+			if w.reg.preload {
+				detail["preload"] = r.preload(req, origin)
+			}
 		} else {
 			detail["clientId"] = clientID(c.id)
 		}
 		r.event("fetch", detail, func(resp *Response, how string) {
 			switch {
 			case how == "none":
-				b.fetch(req, origin, func(r *Response) { done(r, "network") })
+				network()
 			case resp == nil || !mayHave(req, resp):
 				done(nil, "worker")
 			default:
@@ -376,6 +388,23 @@ func (b *Browser) throughWorker(w *Worker, c *client, req *Request, origin strin
 			}
 		}, nil)
 	})
+}
+
+// preload asks the network for a page at the same time as the worker is asked (navigation preload). It gives the number of the
+// promise that the event's preloadResponse is.
+func (r *realm) preload(req *Request, origin string) int {
+	r.next++
+	id := -r.next
+	ahead := *req
+	ahead.Header = append(append([][2]string{}, req.Header...), [2]string{"Service-Worker-Navigation-Preload", "true"})
+	r.b.fetch(&ahead, origin, func(resp *Response) {
+		if resp == nil {
+			r.settle(id, nil, "NetworkError: the preload of "+req.URL+" failed")
+			return
+		}
+		r.settle(id, r.encode(resp), "")
+	})
+	return id
 }
 
 // mayHave says whether a worker's response may be given to a request (Fetch, 4.3, the checks after the service worker's answer).

@@ -284,6 +284,8 @@ func (r *realm) host(args []any) (any, error) {
 		return decodeUTF8(data), nil
 	case "body.size":
 		return float64(bodyLen(r.bodies[number(args[1])].body)), nil
+	case "routes":
+		return nil, r.w.addRoutes(word(args, 1))
 	case "idbLoad":
 		return encoded(r.b.store.databases), nil
 	case "idbSave":

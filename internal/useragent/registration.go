@@ -25,6 +25,7 @@ type Worker struct {
 	reg      *Registration
 	scripts  map[string]scriptText
 	hasFetch bool
+	routes   []route
 	skip     bool
 	realm    *realm
 	waiters  []func() // called when the worker has left the state activating

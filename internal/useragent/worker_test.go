@@ -66,6 +66,12 @@ func TestWorkerEnvironment(t *testing.T) {
 			const said = () => new Promise((ok) => { const t = Date.now(); setTimeout(() => ok(Date.now() - t + ''), 3000); });` + answerTitle, "3000"},
 		"digest": {`
 			const said = async () => [...new Uint8Array(await crypto.subtle.digest('SHA-256', new TextEncoder().encode('tide')))].slice(0, 3).join() + crypto.randomUUID().length;` + answerTitle, "138,40,14636"},
+		"static routes": {`
+			addEventListener('install', (e) => e.waitUntil((async () => { await (await caches.open('c')).put('/', new Response('<title>routed</title>', {headers: {'content-type': 'text/html'}})); await e.addRoutes([{ condition: { not: { urlPattern: '/' } }, source: 'network' }, { condition: { urlPattern: '/', requestMode: 'navigate' }, source: { cacheName: 'c' } }]); })()));
+			const said = async () => 'asked';` + answerTitle, "routed"},
+		"preload": {`
+			addEventListener('activate', (e) => e.waitUntil(registration.navigationPreload.enable()));
+			addEventListener('fetch', (e) => e.respondWith((async () => { try { return await e.preloadResponse; } catch (error) { return new Response('<title>' + error.name + '</title>', {headers: {'content-type': 'text/html'}}); } })()));`, "NetworkError"},
 		"pattern": {`
 			const said = async () => new URLPattern({ pathname: '/tides/:pier' }).exec('https://line.example/tides/skerra').pathname.groups.pier;` + answerTitle, "skerra"},
 	} {

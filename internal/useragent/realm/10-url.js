@@ -163,9 +163,9 @@ class URLSearchParams {
 defineProperty(URLSearchParams.prototype, Symbol.iterator, { value: URLSearchParams.prototype.entries, writable: true, configurable: true });
 publish(URL, URLSearchParams);
 
+const PATTERN_PARTS = ['protocol', 'username', 'password', 'hostname', 'port', 'pathname', 'search', 'hash'];
 lazy(['URLPattern'], () => {
 // URL Pattern Standard: compiling and matching are done by the host.
-const PATTERN_PARTS = ['protocol', 'username', 'password', 'hostname', 'port', 'pathname', 'search', 'hash'];
 const patternInput = (input, base) => {
   if (typeof input === 'object' && input !== null) {
     if (base !== undefined) throw new TypeError('a base goes into the object, as baseURL');

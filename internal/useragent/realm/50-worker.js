@@ -218,8 +218,38 @@ function finish(s) {
     host('eventDone', s.id, !s.failed);
   }
 }
+const ROUTE_SOURCES = ['network', 'cache', 'fetch-event', 'race-network-and-fetch-handler'];
+const CONDITIONS = ['urlPattern', 'requestMethod', 'requestMode', 'requestDestination', 'runningStatus', 'or', 'not'];
+function routeCondition(c, depth = 0) {
+  if (typeof c !== 'object' || c === null || depth > 10) throw new TypeError('a route needs a condition');
+  const out = {};
+  for (const key of CONDITIONS) if (c[key] !== undefined) out[key] = c[key];
+  if (!Object.keys(out).length) throw new TypeError('a route needs a condition');
+  if ((out.or || out.not) && Object.keys(out).length > 1) throw new TypeError('or and not stand alone in a condition');
+  if (out.urlPattern !== undefined) {
+    const pattern = out.urlPattern instanceof global.URLPattern ? out.urlPattern : typeof out.urlPattern === 'string' ? new global.URLPattern(out.urlPattern, own.script) : new global.URLPattern({ baseURL: own.script, ...out.urlPattern });
+    if (pattern.hasRegExpGroups) throw new TypeError('the URL pattern of a route may hold no regular expression');
+    out.urlPattern = Object.fromEntries(PATTERN_PARTS.map((part) => [part, pattern[part]]));
+  }
+  if (out.or) out.or = [...out.or].map((x) => routeCondition(x, depth + 1));
+  if (out.not) out.not = routeCondition(out.not, depth + 1);
+  return out;
+}
 class InstallEvent extends ExtendableEvent {
-  async addRoutes() {}
+  async addRoutes(rules) {
+    must(arguments, 1);
+    const list = (Array.isArray(rules) ? rules : [rules]).map((rule) => {
+      const { source } = rule;
+      const named = typeof source === 'object' && source !== null;
+      if (!named && !ROUTE_SOURCES.includes(source)) throw new TypeError(`"${source}" is no source of a route`);
+      return { condition: routeCondition(rule.condition), source: named ? 'cache' : source, cacheName: named ? `${source.cacheName}` : null };
+    });
+    try {
+      host('routes', toJSON(list));
+    } catch (error) {
+      throw hostError(error.message);
+    }
+  }
 }
 class FetchEvent extends ExtendableEvent {
   #init;
@@ -378,7 +408,12 @@ commands.event = (id, name, json) => {
   let event;
   if (name === 'fetch') {
     if (detail.request.redirect === undefined) detail.request.redirect = 'follow';
-    event = new FetchEvent('fetch', { ...init, ...detail, request: requestFrom(detail.request) });
+    let preloadResponse;
+    if (detail.preload) {
+      preloadResponse = new PromiseOf((resolve, reject) => calls.set(detail.preload, { resolve: (data) => resolve(responseFrom(data)), reject }));
+      then(preloadResponse, undefined, () => {});
+    }
+    event = new FetchEvent('fetch', { ...init, ...detail, preloadResponse, request: requestFrom(detail.request) });
   } else if (name === 'install') event = new InstallEvent('install', init);
   else if (name === 'message') {
     const data = detail.token ? messages.get(detail.token) : detail.data;
