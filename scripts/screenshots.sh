@@ -1,5 +1,5 @@
 #!/bin/sh
-# Makes docs/screenshots from the example: terminals in xterm under Xvfb, pages in headless Chromium. Run from the repository's root.
+# Makes docs/screenshots from the example: terminals in xterm under Xvfb, pages in headless Chromium; needs ImageMagick too. Run from the repository's root.
 set -eu
 out=$PWD/docs/screenshots
 PATH=$PWD/bin:$PATH
@@ -15,7 +15,7 @@ export DISPLAY=:77
 shot() {
   name=$1; shift
   cat > "$work/run.sh" <<EOS
-cd "$work/demo"; printf '\033[2m\$ \033[0m$*\n\n'; $*; touch "$work/done"; sleep 20
+cd "$work/demo"; printf '\033[?25l\033[2m\$ \033[0m$*\n\n'; $*; touch "$work/done"; sleep 20
 EOS
   rm -f "$work/done"
   xterm -geometry 98x43+0+0 -fa 'DejaVu Sans Mono' -fs 12 -bg '#14181b' -fg '#e4e2dc' -b 14 +sb -e sh "$work/run.sh" &
@@ -24,6 +24,7 @@ EOS
   while [ ! -e "$work/done" ] && [ $n -lt 100 ]; do sleep 0.1; n=$((n + 1)); done
   sleep 0.7
   import -window root "$out/$name.png"
+  mogrify -fuzz 6% -trim +repage -bordercolor '#14181b' -border 24x20 "$out/$name.png"
   kill $term 2>/dev/null || true
   wait $term 2>/dev/null || true
 }
@@ -40,5 +41,6 @@ shot survey tachyform survey
 shot audit-before tachyform audit
 shot fit tachyform fit
 shot rehearse tachyform rehearse
+shot trace tachyform trace /data/sailings.json
 shot audit tachyform audit
 page report "$work/demo/audit.html"
