@@ -24,7 +24,7 @@ EOS
   while [ ! -e "$work/done" ] && [ $n -lt 100 ]; do sleep 0.1; n=$((n + 1)); done
   sleep 0.7
   import -window root "$out/$name.png"
-  mogrify -fuzz 6% -trim +repage -bordercolor '#14181b' -border 24x20 "$out/$name.png"
+  mogrify -fuzz 12% -trim +repage -bordercolor '#14181b' -border 24x20 "$out/$name.png"
   kill $term 2>/dev/null || true
   wait $term 2>/dev/null || true
 }
