@@ -80,8 +80,14 @@ func (b *Browser) startRealm(w *Worker) (*realm, error) {
 		failure, _ = v.(string)
 	}
 	r.scripting = false
-	if err == nil && failure != "" {
-		err = fmt.Errorf("%s", failure)
+	switch {
+	case err != nil || failure == "":
+	case strings.HasPrefix(failure, "InternalError: out of memory"):
+		err = errMemory
+	case strings.HasPrefix(failure, "InternalError: interrupted"):
+		err = errEndless
+	default:
+		err = errors.New(failure)
 	}
 	if err != nil {
 		r.close()

@@ -220,7 +220,11 @@ func (b *Browser) update(g *Registration, script *weburl.Url, kind string, end f
 		if err != nil {
 			w.Failure = err.Error()
 			b.failures = append(b.failures, w)
-			refuse("TypeError", "the worker's script throws: %v", err)
+			if errors.Is(err, errEndless) || errors.Is(err, errMemory) {
+				refuse("TypeError", "%v", err)
+			} else {
+				refuse("TypeError", "the worker's script throws: %v", err)
+			}
 			return
 		}
 		w.realm = r
