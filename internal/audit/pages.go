@@ -81,7 +81,7 @@ func (a *auditor) registering() map[string]bool {
 	if a.graph == nil {
 		// Of a live site only the visited pages' scripts were loaded.
 		for _, v := range a.ran.Visits {
-			out[v.URL] = out[v.URL] || v.Controlled
+			out[v.URL] = out[v.URL] || v.Registers
 		}
 	}
 	return out
@@ -236,6 +236,7 @@ func (a *auditor) offline(start string) {
 			continue
 		}
 		seen := map[string]bool{}
+		lacked := "" // under the condition before
 		for _, condition := range []string{"offline", "stalled", "slow", "flaky"} {
 			o := p.Under[condition]
 			if o == nil || seen[o.Outcome] && o.Outcome != useragent.Partial {
@@ -262,6 +263,11 @@ func (a *auditor) offline(start string) {
 					continue
 				}
 				sort.Strings(names)
+				if all := strings.Join(names, " "); all == lacked {
+					continue
+				} else {
+					lacked = all
+				}
 				add("offline.partial", condition+", missing "+strings.Join(names[:min(3, len(names))], ", "), p.URL)
 			case useragent.StandIn:
 				if condition == "stalled" && p.Under["offline"] != nil && p.Under["offline"].Outcome == useragent.Whole {

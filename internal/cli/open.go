@@ -82,7 +82,7 @@ func (a *app) open(ctx context.Context, args []string) (*opened, error) {
 		return nil, err
 	}
 	if isURL(name) {
-		return openLive(p, name)
+		return openLive(ctx, p, name)
 	}
 	f, err := openFolder(name, p)
 	if err != nil {
@@ -136,7 +136,7 @@ func openFolder(dir string, p *project.Project) (*site.Folder, error) {
 	return site.OpenFolder(dir, origin, p.Addr, p.Host)
 }
 
-func openLive(p *project.Project, name string) (*opened, error) {
+func openLive(ctx context.Context, p *project.Project, name string) (*opened, error) {
 	u, err := weburl.Parse(name)
 	if err != nil {
 		return nil, usagef("%q is not a URL", name)
@@ -146,7 +146,25 @@ func openLive(p *project.Project, name string) (*opened, error) {
 		p.Audit.Entry = u.Pathname() + u.Search()
 		p.Audit.Visit = []string{p.Audit.Entry}
 	}
-	return &opened{project: p, name: name, host: site.NewLive(p.Origin)}, nil
+	host := site.NewLive(p.Origin)
+	if _, err := host.Answer(ctx, &site.Request{Method: "GET", URL: u}); err != nil {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "nothing answers at this address: " + plainError(err), Mend: "start the server, or check the address", Cause: err}
+	}
+	return &opened{project: p, name: name, host: host}, nil
+}
+
+// plainError gives the innermost reason of a network error.
+func plainError(err error) string {
+	for {
+		inner := errors.Unwrap(err)
+		if inner == nil {
+			return err.Error()
+		}
+		err = inner
+	}
 }
 
 // canonicalOrigin reads the origin from the first page's canonical link.

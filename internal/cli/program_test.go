@@ -170,6 +170,8 @@ func TestBadInput(t *testing.T) {
 		{"stand-in not there", with(map[string]string{"tachyform.yaml": strings.Replace(good, "worker: {", "worker: {stand_ins: {page: /off.html}, ", 1)}), "fit", 2, []string{"/off.html"}},
 		{"init twice", with(nil), "init dist", 2, []string{"already", "--replace"}},
 		{"nothing to undo", with(nil), "undo", 2, []string{"nothing to undo"}},
+		{"nothing listens", nil, "audit http://127.0.0.1:9/", 3, []string{"Nothing answers", "start the server"}},
+		{"fit on a live site", nil, "fit http://127.0.0.1:9/", 2, []string{"folder"}},
 		{"report of unknown kind", with(nil), "audit --report pdf=x.pdf", 2, []string{"pdf"}},
 		{"report nowhere", with(nil), "audit --report html=/dev/null/x.html", 3, []string{"/dev/null/x.html"}},
 	}
@@ -264,6 +266,10 @@ func TestServe(t *testing.T) {
 	require.NoError(t, err)
 	resp.Body.Close()
 	assert.Equal(t, 404, resp.StatusCode)
+	// A live site is judged as a folder is.
+	r := run(t, dir, "audit", url, "--format", "json")
+	assert.Equal(t, 1, r.status, r.err)
+	assert.Contains(t, r.out, "app.unlinked")
 	require.NoError(t, c.Process.Signal(os.Interrupt))
 	require.NoError(t, c.Wait())
 }

@@ -195,6 +195,8 @@ type View struct {
 	Controlled bool
 	// At is when the document was there, Elapsed when everything was.
 	At, Elapsed time.Duration
+	// Registers tells that the page called navigator.serviceWorker.register.
+	Registers bool
 	// RegisterErrors are refusals of registrations that the page tried.
 	RegisterErrors []string
 }
@@ -453,6 +455,7 @@ func (b *Browser) children(c *client, d *page.Document, depth int) {
 }
 
 func (b *Browser) pageRegisters(c *client, r page.Registration) {
+	c.view.Registers = true
 	if b.noWorkers {
 		return
 	}
