@@ -46,7 +46,7 @@ func TestRecordedInstalling(t *testing.T) {
 		require.NoError(t, err)
 		p := project.Default("site")
 		p.Addr, p.Origin, p.Audit.Entry, p.Audit.Visit, p.Audit.Pages = c.Base, recorded.Origin, c.Entry, c.Visit, c.Pages
-		// The recording counts any origin of this machine as secure.
+		// The browser was on one machine with its server, whose origin counts as secure.
 		r, err := Run(context.Background(), Input{Project: p, Name: "site", Host: hosts[0], Folder: hosts[0].(*site.Folder), Others: hosts[1:], Trusted: true})
 		require.NoError(t, err)
 		if v := r.Targets["chromium-desktop"]; v.Installable == (len(want.Installability) == 0) {

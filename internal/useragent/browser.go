@@ -142,7 +142,7 @@ type client struct {
 	controller *Worker
 	frame      bool
 	closed     bool
-	seen       map[string]bool
+	seen       map[string]*Load // by address and destination
 	view       *View
 	pending    int
 	holder     *client // of a frame: the page it stands in
@@ -222,7 +222,7 @@ func (b *Browser) Open(url string, old *Tab) *Tab {
 	start := b.clock.now
 	v := &View{URL: url}
 	b.nextID++
-	c := &client{id: b.nextID, url: url, seen: map[string]bool{}, view: v}
+	c := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: v}
 	done := false
 	b.navigate(c, url, 0, func(resp *Response, g *Registration, reason string) {
 		done = true
@@ -481,11 +481,16 @@ func originOfText(url string) string {
 // load fetches one thing that a page asks for, and then what that asks for.
 func (b *Browser) load(c *client, ref page.Reference, base string, depth int) {
 	key := ref.URL + " " + ref.Destination
-	if c.seen[key] || depth > 12 {
+	if earlier := c.seen[key]; earlier != nil {
+		// What was fetched in the background first may be needed for the page too.
+		earlier.Background = earlier.Background && ref.Background
 		return
 	}
-	c.seen[key] = true
+	if depth > 12 {
+		return
+	}
 	l := &Load{Reference: ref}
+	c.seen[key] = l
 	c.view.Loads = append(c.view.Loads, l)
 	if ref.Destination == "iframe" {
 		b.loadFrame(c, l, depth)
@@ -582,7 +587,7 @@ func (b *Browser) loaded(c *client, l *Load, resp *Response, how, base string, d
 // loadFrame opens a frame: a navigation of its own, in a client of its own.
 func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 	b.nextID++
-	inner := &client{id: b.nextID, url: l.URL, frame: true, seen: map[string]bool{}, view: &View{URL: l.URL}}
+	inner := &client{id: b.nextID, url: l.URL, frame: true, seen: map[string]*Load{}, view: &View{URL: l.URL}}
 	c.top().pending++
 	b.navigate(inner, l.URL, 0, func(resp *Response, g *Registration, reason string) {
 		c.top().pending--

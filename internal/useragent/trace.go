@@ -95,7 +95,7 @@ func (b *Browser) trace(url, destination string, visited []string, c Condition) 
 		}
 	}
 	b.nextID++
-	client := &client{id: b.nextID, url: url, seen: map[string]bool{}, view: &View{URL: url}}
+	client := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: &View{URL: url}}
 	if destination == "document" {
 		b.navigate(client, url, 0, func(resp *Response, _ *Registration, reason string) {
 			how := "network"

@@ -12,11 +12,11 @@ import (
 
 // view is one picture: a sky, a sea and the outline of an island.
 type view struct {
-	name               string
-	high, low, sea     color.NRGBA
-	land               color.NRGBA
-	peaks              []float64 // position, height, width, each as part of the picture's width
-	lighthouse, clouds float64
+	name           string
+	high, low, sea color.NRGBA
+	land           color.NRGBA
+	peaks          []float64 // position, height, width, each as part of the picture's width
+	beacon, clouds float64
 }
 
 var views = []view{
@@ -49,7 +49,7 @@ func draw(v view, w, h int) image.Image {
 			if ridge > .012 && fy < horizon && fy > horizon-ridge {
 				c = mix(v.land, v.low, .25*(horizon-fy)/.3+.04*math.Sin(fx*110+fy*60))
 			}
-			if v.lighthouse > 0 && math.Abs(fx-v.lighthouse) < .006 && fy < horizon && fy > horizon-.2 {
+			if v.beacon > 0 && math.Abs(fx-v.beacon) < .006 && fy < horizon && fy > horizon-.2 {
 				c = color.NRGBA{246, 242, 234, 255}
 				if math.Mod(fy*40, 2) < 1 {
 					c = color.NRGBA{186, 62, 50, 255}

@@ -1,0 +1,222 @@
+package audit
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"image"
+	"image/color"
+	"image/png"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/project"
+	"tachyform/internal/site"
+)
+
+const goodPage = `<!doctype html>
+<html lang="en">
+<head>
+<meta charset="utf-8"><title>Pier</title>
+<link rel="manifest" href="/m.json">
+<meta name="theme-color" content="#0b4f6c">
+<link rel="icon" href="/any.png">
+<link rel="apple-touch-icon" href="/any.png">
+<script>navigator.serviceWorker.register('/w.js')</script>
+</head>
+<body><img src="/any.png" alt=""><a href="/far.html">Far</a></body>
+</html>
+`
+
+const goodManifest = `{"name": "Pier", "short_name": "Pier", "id": "/", "start_url": "/", "display": "standalone",
+ "icons": [{"src": "/any.png", "sizes": "192x192", "type": "image/png"}, {"src": "/mask.png", "sizes": "192x192", "type": "image/png", "purpose": "maskable"}]}`
+
+const goodWorker = `const ALL = ['/', '/far.html', '/any.png', '/m.json', '/mask.png'];
+addEventListener('install', (e) => e.waitUntil(caches.open('all').then((c) => c.addAll(ALL))));
+addEventListener('fetch', (e) => e.respondWith(caches.match(e.request, { ignoreSearch: true }).then((r) => r || fetch(e.request))));`
+
+// disc is an opaque square icon of n pixels whose content is a disc with the given radius, as part of its width.
+func disc(n int, radius float64) string {
+	m := image.NewNRGBA(image.Rect(0, 0, n, n))
+	for y := range n {
+		for x := range n {
+			c := color.NRGBA{11, 79, 108, 255}
+			dx, dy := float64(x)+.5-float64(n)/2, float64(y)+.5-float64(n)/2
+			if dx*dx+dy*dy < radius*radius*float64(n*n) {
+				c = color.NRGBA{255, 255, 255, 255}
+			}
+			m.SetNRGBA(x, y, c)
+		}
+	}
+	var b bytes.Buffer
+	png.Encode(&b, m)
+	return b.String()
+}
+
+// goodSite is a site without a finding.
+func goodSite() map[string]string {
+	return map[string]string{"index.html": goodPage, "far.html": strings.Replace(goodPage, "Pier", "Far", 1), "m.json": goodManifest, "w.js": goodWorker, "any.png": disc(192, .3), "mask.png": disc(192, .3)}
+}
+
+// judge audits files with a project file's text.
+func judge(t *testing.T, files map[string]string, settings string) *Report {
+	t.Helper()
+	dir := t.TempDir()
+	for name, text := range files {
+		path := filepath.Join(dir, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
+	}
+	p, err := project.Parse("tachyform.yaml", []byte("origin: https://pier.example\n"+settings))
+	require.NoError(t, err)
+	f, err := site.OpenFolder(dir, p.Origin, p.Addr, p.Host)
+	require.NoError(t, err)
+	r, err := Run(context.Background(), Input{Project: p, Name: "dist", Host: f, Folder: f})
+	require.NoError(t, err)
+	return r
+}
+
+func codes(r *Report) []string {
+	var list []string
+	for _, f := range r.Findings {
+		if !slices.Contains(list, f.Code) {
+			list = append(list, f.Code)
+		}
+	}
+	return list
+}
+
+func TestNoFindings(t *testing.T) {
+	r := judge(t, goodSite(), "")
+	assert.Empty(t, codes(r))
+	assert.Equal(t, Summary{Verdict: "ready"}, r.Summary)
+	for target, v := range r.Targets {
+		assert.True(t, v.Installable, target)
+	}
+	text, err := json.Marshal(r)
+	require.NoError(t, err)
+	for _, member := range []string{`"schema":"tachyform.audit/1"`, `"installable":true,"blockers":[]`, `"state":"activated","error":null`, `"outcome":"whole"`, `"missing":[]`, `"verdict":"ready"`} {
+		assert.Contains(t, string(text), member, "the form that programs rely on")
+	}
+}
+
+// Each fault alone brings its finding, with a place or evidence, and no other of the same or a heavier weight.
+func TestChecks(t *testing.T) {
+	edit := func(file, old, new string) func(map[string]string) {
+		return func(f map[string]string) {
+			if !strings.Contains(f[file], old) {
+				panic(file + " does not hold " + old)
+			}
+			f[file] = strings.ReplaceAll(f[file], old, new)
+		}
+	}
+	put := func(file, text string) func(map[string]string) { return func(f map[string]string) { f[file] = text } }
+	cases := []struct {
+		code, settings string
+		change         func(map[string]string)
+		evidence       string
+	}{
+		{"site.insecure", "origin: http://pier.example", nil, "http://pier.example"},
+		{"site.entry", "hosting: {statuses: [{match: /, status: 500}]}", nil, "500"},
+		{"app.unlinked", "", edit("index.html", `<link rel="manifest" href="/m.json">`, ""), "no <link"},
+		{"app.unlinked", "", func(f map[string]string) {
+			edit("index.html", `<meta charset="utf-8">`, "<div></div>")(f)
+		}, "body"},
+		{"app.unreachable", "", func(f map[string]string) { delete(f, "m.json") }, "404"},
+		{"app.unreachable", "", edit("index.html", "/m.json", "https://elsewhere.example/m.json"), "elsewhere"},
+		{"app.unreadable", "", put("m.json", goodPage), "HTML"},
+		{"app.nameless", "", edit("m.json", `"name": "Pier", "short_name": "Pier",`, ""), "neither"},
+		{"app.start", "", edit("m.json", `"start_url": "/",`, ""), "start_url"},
+		{"app.display", "", edit("m.json", "standalone", "browser"), "browser"},
+		{"app.display", "", edit("m.json", `"display": "standalone",`, `"display": "standalone", "display_override": ["browser"],`), "display_override"},
+		{"icon.unfit", "", edit("m.json", `"sizes": "192x192", "type": "image/png"}, {`, `"sizes": "96x96", "type": "image/png"}, {`), "96x96"},
+		{"app.related", "", edit("m.json", `"id"`, `"prefer_related_applications": true, "related_applications": [{"platform": "play", "id": "x"}], "id"`), "true"},
+		{"worker.failed", "", edit("w.js", "'/m.json'", "'/gone.json'"), "gone.json"},
+		{"worker.failed", "", put("w.js", "throw new Error('low tide')"), "low tide"},
+		{"worker.failed", "", func(f map[string]string) { delete(f, "w.js") }, "404"},
+		{"worker.failed", "hosting: {media_types: {.js: text/plain}}", nil, "text/plain"},
+		{"worker.none", "", func(f map[string]string) {
+			edit("index.html", "navigator.serviceWorker.register('/w.js')", "")(f)
+			f["far.html"] = f["index.html"]
+		}, "nowhere"},
+		{"offline.start", "", edit("w.js", "'/', ", ""), "offline"},
+		{"page.gone", "audit: {pages: [/lost.html]}", nil, "200"},
+		{"link.broken", "", edit("index.html", `<a href="/far.html">`, `<a href="/fra.html">`), "/fra.html"},
+		{"worker.scope", "", func(f map[string]string) {
+			f["app/index.html"], f["app/w.js"] = strings.ReplaceAll(f["index.html"], "/w.js", "/app/w.js"), f["w.js"]
+			f["index.html"] = f["app/index.html"]
+			f["far.html"] = f["app/index.html"]
+		}, "/app/"},
+		{"page.register", "", edit("far.html", "navigator.serviceWorker.register('/w.js')", ""), "/far.html"},
+		{"offline.lost", "", edit("w.js", "'/far.html', ", ""), ""},
+		{"offline.stuck", "", edit("w.js", "'/far.html', ", ""), ""},
+		{"offline.partial", "", edit("w.js", "'/any.png', ", ""), "/any.png"},
+		{"offline.other", "", edit("w.js", "caches.match(e.request,", "caches.match(e.request.url.endsWith('far.html') ? '/' : e.request,"), ""},
+		{"icon.missing", "", edit("index.html", `rel="icon" href="/any.png"`, `rel="icon" href="/none.png"`), "/none.png"},
+		{"icon.lies", "", put("mask.png", disc(180, .3)), "180x180"},
+		{"icon.damaged", "", func(f map[string]string) { f["mask.png"] = f["mask.png"][:200] }, "damaged"},
+		{"icon.cut", "", put("mask.png", disc(192, .47)), "from its centre"},
+		{"app.ignored", "", edit("m.json", `"id"`, `"theme_color": "bluish", "id"`), "bluish"},
+		{"app.ignored", "", edit("m.json", `"id"`, `"categories": "travel", "id"`), "list"},
+		{"page.manifest", "", edit("far.html", `<link rel="manifest" href="/m.json">`, ""), ""},
+		{"page.invalid", "", put("far.html", strings.Replace(goodPage, "Far</a>", "F\xe4r</a>", 1)), "/far.html"},
+		{"app.unknown", "", edit("m.json", `"id"`, `"nmae": "x", "id"`), "nmae"},
+		{"icon.maskable", "", edit("m.json", `"purpose": "maskable"`, `"purpose": "any"`), "maskable"},
+		{"page.theme", "", edit("far.html", `<meta name="theme-color" content="#0b4f6c">`, ""), "theme-color"},
+		{"page.icon", "", edit("far.html", `<link rel="icon" href="/any.png">`, ""), "icon"},
+		{"page.apple", "", edit("far.html", `<link rel="apple-touch-icon" href="/any.png">`, ""), "apple"},
+	}
+	seen := map[string]bool{"offline.stand-in": true} // the fitted example has it
+	for _, c := range cases {
+		seen[c.code] = true
+		t.Run(c.code, func(t *testing.T) {
+			files := goodSite()
+			if c.change != nil {
+				c.change(files)
+			}
+			settings := c.settings
+			if strings.HasPrefix(settings, "origin:") {
+				settings = ""
+			}
+			var r *Report
+			if settings != c.settings { // another origin than the good site's
+				p, err := project.Parse("tachyform.yaml", []byte(c.settings))
+				require.NoError(t, err)
+				dir := t.TempDir()
+				for name, text := range files {
+					require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+				}
+				f, err := site.OpenFolder(dir, p.Origin, "/", p.Host)
+				require.NoError(t, err)
+				r, err = Run(context.Background(), Input{Project: p, Name: "dist", Host: f, Folder: f})
+				require.NoError(t, err)
+			} else {
+				r = judge(t, files, settings)
+			}
+			i := slices.IndexFunc(r.Findings, func(f *Finding) bool { return f.Code == c.code && strings.Contains(f.Evidence, c.evidence) })
+			require.GreaterOrEqual(t, i, 0, "%v", codes(r))
+			f := r.Findings[i]
+			assert.NotEmpty(t, f.Title)
+			assert.NotEmpty(t, f.Reason)
+			assert.NotEmpty(t, f.Mend)
+			assert.NotEqual(t, Where{}, f.Where, "a place")
+			for _, target := range checkOf(c.code).Stops {
+				assert.False(t, r.Targets[target].Installable, target)
+				assert.Contains(t, r.Targets[target].Blockers, c.code)
+			}
+			// Without a worker that reaches it the start page is lost as well.
+			if f.Weight != Blocker && c.code != "worker.none" && c.code != "worker.scope" {
+				assert.Zero(t, r.Summary.Blockers, "%v", codes(r))
+			}
+		})
+	}
+	for _, c := range Catalogue {
+		assert.True(t, seen[c.Code], "no site with just the fault %s", c.Code)
+	}
+}
