@@ -51,9 +51,9 @@ var environment = sync.OnceValues(func() ([]byte, error) {
 		return nil, err
 	}
 	defer vm.Close()
-	// Source text and line tables, which nobody needs of the environment itself, are left out: loading is faster without them.
+	// The source text, which nobody needs of the environment itself, is left out: loading is faster without it.
 	_, rt, tls := insides(vm)
-	lib.XJS_SetStripInfo(tls, rt, lib.MJS_STRIP_SOURCE|lib.MJS_STRIP_DEBUG)
+	lib.XJS_SetStripInfo(tls, rt, lib.MJS_STRIP_SOURCE)
 	return vm.Compile(b.String(), quickjs.EvalGlobal)
 })
 
