@@ -135,6 +135,6 @@ func (a *app) runDemo(ctx context.Context, dir string) error {
 	if err := writeReports([]string{"html=" + html}, after); err != nil {
 		return err
 	}
-	fmt.Fprint(a.out, report.DemoEnd(dir, html))
+	fmt.Fprint(a.out, report.DemoEnd(dir, html, os.Args[0]))
 	return nil
 }

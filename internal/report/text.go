@@ -174,8 +174,8 @@ func Step(n, of int, text string) string {
 	return fmt.Sprintf("\n%s%s\n\n", blue.Bold(true).Render("──"+title), blue.Render(strings.Repeat("─", max(0, 76-textWidth(title)))))
 }
 
-// DemoEnd tells where the example lies and what to try next.
-func DemoEnd(dir, html string) string {
-	return fmt.Sprintf("\n  %s   %s\n  %s   %s\n\n  %s\n", faint.Render("folder"), dir, faint.Render("report"), html,
-		"Try next:  cd "+dir+" && tachyform serve")
+// DemoEnd tells where the example lies and what to try next; program is how this program was called.
+func DemoEnd(dir, html, program string) string {
+	return fmt.Sprintf("\n  %s   %s\n  %s   %s\n\n  Try next:\n    %s serve %s/site\n    %s trace /data/sailings.json %s/site\n",
+		faint.Render("folder"), dir, faint.Render("report"), html, program, dir, program, dir)
 }
