@@ -24,6 +24,7 @@ var realmFiles embed.FS
 const (
 	memoryLimit = 256 << 20
 	stackLimit  = 1 << 20
+	gcThreshold = 16 << 20
 )
 
 // turnLimit is how long in real time scripts may run without returning to the event loop.
@@ -95,6 +96,8 @@ func newEngine(host quickjs.HostFunc) (*engine, error) {
 	e := &engine{vm: vm}
 	e.ctx, _, e.tls = insides(vm)
 	vm.SetMemoryLimit(memoryLimit)
+	// Most engines live for one page: collecting their garbage early costs more than it gives back.
+	vm.SetGCThreshold(gcThreshold)
 	vm.SetMaxStackSize(stackLimit)
 	if err := vm.RegisterHostFunc("__host", host); err != nil {
 		vm.Close()
