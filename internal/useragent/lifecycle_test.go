@@ -114,7 +114,7 @@ func TestUpdates(t *testing.T) {
 			b.CloseTab(tab)
 			b.Settle()
 			b.StopWorkers()
-			tab = b.Open(home, nil)
+			b.Open(home, nil)
 			b.Settle()
 			assert.Equal(t, c.reopened, states(b))
 		})
