@@ -87,7 +87,7 @@ func (a *auditor) collect() error {
 		}
 		a.report.Graph = a.graph
 		for _, p := range a.graph.PagePaths() {
-			if p == a.Project.Host.NotFound || a.isFragment(p) {
+			if p == a.Project.Host.NotFound || a.graph.Pages[p].Fragment && p != a.Project.Audit.Entry {
 				continue
 			}
 			a.pages = append(a.pages, a.origin+p)
@@ -102,12 +102,6 @@ func (a *auditor) collect() error {
 		}
 	}
 	return a.ctx.Err()
-}
-
-// isFragment tells pieces of HTML that are no pages: files without a head and body of their own that nothing links to.
-func (a *auditor) isFragment(path string) bool {
-	d := a.graph.Pages[path]
-	return d.Title == "" && len(d.LinkTags) == 0 && len(d.Metas) == 0 && !d.Complete && path != a.Project.Audit.Entry
 }
 
 func (a *auditor) absolute(path string) string {

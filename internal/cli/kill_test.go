@@ -69,12 +69,14 @@ func TestKilled(t *testing.T) {
 }
 
 func TestDryRun(t *testing.T) {
-	dir := write(t, map[string]string{"tachyform.yaml": "site: dist\napp: {name: Pier}\nworker: {pack: {include: [/*]}}\n", "dist/index.html": pierPage})
+	dir := write(t, map[string]string{"dist/proof.html": "owner-proof: 1234\n", "tachyform.yaml": "site: dist\napp: {name: Pier}\nworker: {pack: {include: [/*]}}\n", "dist/index.html": pierPage})
 	before := tree(t, dir)
 	r := run(t, dir, "fit", "--dry-run")
 	require.Equal(t, 0, r.status, r.err)
 	assert.Contains(t, r.out, "+  <link rel=\"manifest\" href=\"/site.webmanifest\">")
 	assert.Contains(t, r.out, "+++ worker.js")
+	assert.NotContains(t, r.out, "proof.html\n+", "a text with the extension of a page is none")
+	assert.NotContains(t, r.out, "owner-proof")
 	assert.Equal(t, before, tree(t, dir))
 }
 

@@ -218,6 +218,9 @@ func (o *output) pages(ctx context.Context, w Wanted) error {
 		if err != nil {
 			return &problem.Problem{Kind: problem.Read, Where: file.Abs, What: "cannot be read: " + plain(err), Cause: err}
 		}
+		if page.Fragment(text) {
+			continue // a piece of a page, or a text such as a proof of ownership, that has to stay as it is
+		}
 		url := o.f.Origin() + o.f.PathOf(file)
 		if err := checkEncoding(url, text); err != nil {
 			return &problem.Problem{Kind: problem.Read, Where: filepath.Join(o.f.Dir, file.Path), What: err.Error(), Mend: "save the page as UTF-8; nothing was written"}

@@ -2,6 +2,7 @@ package page
 
 import (
 	"bytes"
+	"regexp"
 	"strings"
 	"unicode/utf8"
 
@@ -61,8 +62,19 @@ type Document struct {
 	Registrations []Registration
 	// Scripts tells whether the page runs any script, its own or a file's.
 	Scripts bool
-	// IDs holds the fragment targets of the page.
+	// Complete tells that the text has its closing html tag.
 	Complete bool
+	// Fragment tells that the text is no page of its own; see Fragment.
+	Fragment bool
+}
+
+var pageMark = regexp.MustCompile(`(?i)<(!doctype|html|head|title|meta|link|body)[\s>/]`)
+
+// Fragment says whether an HTML file is a piece that others include, or a text that only bears the extension, rather than a page:
+// it has none of the tags that make one.
+func Fragment(text []byte) bool {
+	wide := bytes.HasPrefix(text, []byte{0xff, 0xfe}) || bytes.HasPrefix(text, []byte{0xfe, 0xff}) // UTF-16, whose tags look otherwise
+	return !wide && !pageMark.Match(text)
 }
 
 // Meta gives the content of the first meta element in the head with that name, and whether there is one.
@@ -113,6 +125,7 @@ func ParseDocument(url, contentType string, text []byte) *Document {
 		d.Valid = false
 	}
 	text = bytes.TrimPrefix(text, []byte("\xef\xbb\xbf"))
+	d.Fragment = Fragment(text)
 	w := &walker{doc: d, pos: &position{text: text}, inHead: true}
 	w.walk(text)
 	return d

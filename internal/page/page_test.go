@@ -65,6 +65,9 @@ func TestDocumentFacts(t *testing.T) {
 	assert.Equal(t, "https://line.example/x.html", d.Links[0].URL)
 	assert.Equal(t, "", ParseDocument(at, "", []byte("<p>text<link rel=manifest href=m>")).ManifestURL(), "text ends the head")
 	assert.Equal(t, "K\u00fcste", ParseDocument(at, "text/html; charset=windows-1252", []byte("<title>K\xfcste</title>")).Title)
+	for text, fragment := range map[string]bool{"owner-proof: 12": true, "<p>part</p>": true, "<li>\n<headline>": true, "<!DOCTYPE html><p>": false, "<TITLE>x</TITLE>": false, "\xef\xbb\xbf<html>": false} {
+		assert.Equal(t, fragment, ParseDocument(at, "", []byte(text)).Fragment, text)
+	}
 	assert.False(t, ParseDocument(at, "text/html; charset=utf-8", []byte("<title>K\xfcste</title>")).Valid)
 }
 
