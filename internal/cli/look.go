@@ -97,22 +97,10 @@ the site's real service worker on a virtual clock, so waiting costs no time.`,
 	a.formatFlag(c)
 	under := conditionsFlag(c, "offline,stalled")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		if err := a.checkFormat(); err != nil {
-			return err
-		}
-		conditions, err := under()
+		o, in, err := a.rehearsable(cmd.Context(), args, under)
 		if err != nil {
 			return err
 		}
-		o, err := a.open(cmd.Context(), args)
-		if err != nil {
-			return err
-		}
-		in, err := a.input(o)
-		if err != nil {
-			return err
-		}
-		in.Conditions = conditions
 		r, err := audit.Rehearse(cmd.Context(), in)
 		if err != nil {
 			return wrapRead(o.name, err)
@@ -142,17 +130,10 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 	c.Flags().StringArrayVar(&reports, "report", nil, "write a report as well, such as html=report.html (`KIND=FILE`; html or json)")
 	c.Flags().StringVar(&failOn, "fail-on", "", "the lightest weight that ends with status 1: blocker, risk or polish")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		if err := a.checkFormat(); err != nil {
-			return err
-		}
-		conditions, err := under()
-		if err != nil {
-			return err
-		}
 		if err := checkReports(reports); err != nil {
 			return err
 		}
-		o, err := a.open(cmd.Context(), args)
+		o, in, err := a.rehearsable(cmd.Context(), args, under)
 		if err != nil {
 			return err
 		}
@@ -162,11 +143,6 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 			}
 			o.project.Audit.FailOn = failOn
 		}
-		in, err := a.input(o)
-		if err != nil {
-			return err
-		}
-		in.Conditions = conditions
 		r, err := audit.Run(cmd.Context(), in)
 		if err != nil {
 			return wrapRead(o.name, err)

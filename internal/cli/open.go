@@ -15,6 +15,7 @@ import (
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent"
 )
 
 // opened is a site that a command works on.
@@ -212,6 +213,24 @@ func (a *app) input(o *opened) (audit.Input, error) {
 		}
 	}
 	return in, err
+}
+
+// rehearsable does what all commands begin with that rehearse: checks the options, opens the site, and gathers what is judged.
+func (a *app) rehearsable(ctx context.Context, args []string, under func() ([]useragent.Condition, error)) (*opened, audit.Input, error) {
+	if err := a.checkFormat(); err != nil {
+		return nil, audit.Input{}, err
+	}
+	conditions, err := under()
+	if err != nil {
+		return nil, audit.Input{}, err
+	}
+	o, err := a.open(ctx, args)
+	if err != nil {
+		return nil, audit.Input{}, err
+	}
+	in, err := a.input(o)
+	in.Conditions = conditions
+	return o, in, err
 }
 
 // wrapRead makes an error of reading a site a problem with a place.

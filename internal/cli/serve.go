@@ -56,8 +56,7 @@ func (a *app) serve() *cobra.Command {
 
 // Handler serves a site folder by the project's hosting section. Files are looked up anew when they may have changed.
 func Handler(dir, origin string, p *project.Project) http.Handler {
-	h := &handler{dir: dir, origin: origin, project: p}
-	return h
+	return &handler{dir: dir, origin: origin, project: p}
 }
 
 type handler struct {

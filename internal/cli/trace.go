@@ -57,18 +57,7 @@ where, what went to the network, what was stored, and what the worker printed.`,
 	c.Flags().StringVar(&as, "as", "", "what the request asks for: document, style, script, image, font, data … (default: by the address)")
 	under := conditionsFlag(c, "online,offline,stalled")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		if err := a.checkFormat(); err != nil {
-			return err
-		}
-		conditions, err := under()
-		if err != nil {
-			return err
-		}
-		o, err := a.open(cmd.Context(), args[1:])
-		if err != nil {
-			return err
-		}
-		in, err := a.input(o)
+		o, in, err := a.rehearsable(cmd.Context(), args[1:], under)
 		if err != nil {
 			return err
 		}
@@ -76,7 +65,7 @@ where, what went to the network, what was stored, and what the worker printed.`,
 		if !ok {
 			return usagef("%q is not an address on the web", args[0])
 		}
-		r := &useragent.Rehearsal{Hosts: append([]site.Host{o.host}, in.Others...), Conditions: conditions}
+		r := &useragent.Rehearsal{Hosts: append([]site.Host{o.host}, in.Others...), Conditions: in.Conditions}
 		for _, v := range o.project.Audit.Visit {
 			if u, ok := page.Resolve(o.host.Origin(), v); ok {
 				r.Visit = append(r.Visit, u)

@@ -4,6 +4,7 @@ package fit
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"image/color"
 	"path/filepath"
@@ -292,11 +293,9 @@ func (p *Plan) Apply(ctx context.Context) error {
 	}
 	if err := j.forward(); err != nil {
 		if back := j.backward(); back != nil {
-			return writeProblem(p.Site, "writing failed and could not be taken back; run tachyform undo", errors2(err, back))
+			return writeProblem(p.Site, "writing failed and could not be taken back yet; tachyform undo takes it back", errors.Join(err, back))
 		}
 		return writeProblem(p.Site, "writing failed; the site is as it was", err)
 	}
 	return nil
 }
-
-func errors2(a, b error) error { return fmt.Errorf("%w; then %w", a, b) }

@@ -100,7 +100,7 @@ func journals(state string) ([]*journal, error) {
 }
 
 // begin writes a complete journal for the changes.
-func begin(state, site string, changes []Change) (*journal, error) {
+func begin(state, site string, changes []Change) (j *journal, err error) {
 	absolute, err := filepath.Abs(site)
 	if err != nil {
 		return nil, err
@@ -123,7 +123,14 @@ func begin(state, site string, changes []Change) (*journal, error) {
 	if err != nil {
 		return nil, err
 	}
-	j := &journal{State: applying, Site: filepath.ToSlash(rel), root: absolute, dir: final + ".part"}
+	j = &journal{State: applying, Site: filepath.ToSlash(rel), root: absolute, dir: final + ".part"}
+	defer func() {
+		if err != nil {
+			// What a full disk cut off takes no more room, and nobody goes on with it.
+			os.RemoveAll(final + ".part")
+			os.RemoveAll(final)
+		}
+	}()
 	for _, sub := range []string{"old", "new"} {
 		if err := os.MkdirAll(filepath.Join(j.dir, sub), 0o755); err != nil {
 			return nil, err

@@ -60,8 +60,6 @@ type Document struct {
 	Links         []Link
 	References    []Reference
 	Registrations []Registration
-	// Scripts tells whether the page runs any script, its own or a file's.
-	Scripts bool
 	// Complete tells that the text has its closing html tag.
 	Complete bool
 	// Fragment tells that the text is no page of its own; see Fragment.
@@ -315,7 +313,6 @@ func (w *walker) element(t Tag) {
 		src, has := t.Attr["src"]
 		switch {
 		case kind == "module":
-			d.Scripts = true
 			r := cors(t, Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true})
 			if has {
 				w.add(t, src, r)
@@ -324,7 +321,6 @@ func (w *walker) element(t Tag) {
 			if _, nomodule := t.Attr["nomodule"]; nomodule {
 				return
 			}
-			d.Scripts = true
 			if has {
 				w.add(t, src, cors(t, Reference{Destination: "script"}))
 			}

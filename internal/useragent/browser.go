@@ -297,12 +297,7 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 		destination = "iframe"
 	}
 	req := &Request{URL: withoutFragment(url), Method: "GET", Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate", Credentials: "include", Redirect: "manual", Destination: destination}
-	origin := url
-	if i := strings.Index(url, "://"); i >= 0 {
-		if j := strings.IndexByte(url[i+3:], '/'); j >= 0 {
-			origin = url[:i+3+j]
-		}
-	}
+	origin := originOfText(url)
 	g := b.matchRegistration(req.URL)
 	received := func(resp *Response, how string) {
 		switch {

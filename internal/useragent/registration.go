@@ -292,6 +292,7 @@ func javaScriptType(contentType string) bool {
 func (b *Browser) install(g *Registration, w *Worker, end func(error)) {
 	g.Installing = w
 	w.State = "installing"
+	b.lastError = "" // what is reported from here on is about this installation
 	end(nil)
 	b.tellState(w)
 	w.realm.event("install", map[string]any{}, nil, func(ok bool) {

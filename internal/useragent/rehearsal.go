@@ -101,10 +101,22 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	}
 	b := New(ctx, r.Hosts, reader)
 	defer b.Close()
+	out := &Result{}
+	var err error
+	if out.Visits, err = r.visit(ctx, b); err != nil {
+		return nil, err
+	}
+	out.Worker = b.workerState(r.Visit)
+	out.Caches = b.cacheContents()
+	out.Notes, out.Stored = b.notes, b.stored
+	return out, r.try(ctx, b, reader, out)
+}
+
+// visit opens the pages of Visit online in one tab, each until it has come to rest, then closes the tab and stops the worker.
+func (r *Rehearsal) visit(ctx context.Context, b *Browser) (views []*View, err error) {
 	if r.HTTPCache {
 		b.UseHTTPCache()
 	}
-	out := &Result{}
 	var tab *Tab
 	for _, url := range r.Visit {
 		if err := ctx.Err(); err != nil {
@@ -113,17 +125,14 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 		tab = b.Open(url, tab)
 		b.Settle()
 		tab.View.Controlled = tab.client.controller != nil
-		out.Visits = append(out.Visits, tab.View)
+		views = append(views, tab.View)
 	}
 	if tab != nil {
 		b.CloseTab(tab)
 		b.Settle()
 	}
 	b.StopWorkers()
-	out.Worker = b.workerState(r.Visit)
-	out.Caches = b.cacheContents()
-	out.Notes, out.Stored = b.notes, b.stored
-	return out, r.try(ctx, b, reader, out)
+	return views, nil
 }
 
 // try opens the pages under the conditions, as many at a time as there are processors.

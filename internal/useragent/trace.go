@@ -38,19 +38,11 @@ type SentRequest struct {
 // Trace visits as the rehearsal does and then makes one request under each condition, each in a branch of its own. Pages are opened;
 // anything else is asked for as a page in the worker's scope would.
 func (r *Rehearsal) Trace(ctx context.Context, url, destination string) ([]*Traced, error) {
-	reader := &page.Reader{}
-	b := New(ctx, r.Hosts, reader)
+	b := New(ctx, r.Hosts, &page.Reader{})
 	defer b.Close()
-	var tab *Tab
-	for _, v := range r.Visit {
-		tab = b.Open(v, tab)
-		b.Settle()
+	if _, err := r.visit(ctx, b); err != nil {
+		return nil, err
 	}
-	if tab != nil {
-		b.CloseTab(tab)
-		b.Settle()
-	}
-	b.StopWorkers()
 	var list []*Traced
 	for _, c := range r.Conditions {
 		if ctx.Err() != nil {

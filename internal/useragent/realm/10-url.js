@@ -185,13 +185,7 @@ class URLPattern {
     this.#info = info;
   }
   #match(input, base) {
-    let text;
-    try {
-      text = patternInput(input ?? {}, base);
-    } catch (error) {
-      throw error;
-    }
-    return fromJSON(host('patternExec', this.#info.id, text));
+    return fromJSON(host('patternExec', this.#info.id, patternInput(input ?? {}, base)));
   }
   test(input = {}, base = undefined) {
     return this.#match(input, base) !== null;

@@ -530,7 +530,6 @@ class TransformStream {
     const t = transformer ?? {};
     let out;
     let wanted = deferred();
-    let write;
     this.#readable = new ReadableStream({
       start: (c) => void (out = c),
       pull: () => wanted.resolve(),
@@ -545,10 +544,7 @@ class TransformStream {
       errorWritable(writableState.get(this.#writable), reason);
     });
     this.#writable = new WritableStream({
-      start: (c) => {
-        write = c;
-        return t.start?.(controller);
-      },
+      start: () => t.start?.(controller),
       async write(chunk) {
         if (out.desiredSize <= 0) {
           wanted = deferred();
@@ -578,7 +574,6 @@ class TransformStream {
       },
     }, writableStrategy);
     const readable = this.#readable;
-    void write;
   }
   get readable() {
     return this.#readable;
