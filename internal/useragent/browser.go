@@ -42,6 +42,8 @@ type Browser struct {
 	stored   []Stored
 	notes    []Note
 	nextID   int
+	started  *started
+	branch   bool // engines that have started belong to the browser that this one branched from
 	reader   *page.Reader
 	profile  *Profile
 	// noWorkers is a browser that knows no service workers.
@@ -62,7 +64,7 @@ var defaultProfile = &Profile{UpdateDelay: 2 * time.Second}
 
 // New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
 func New(ctx context.Context, hosts []site.Host, reader *page.Reader) *Browser {
-	b := &Browser{clock: &clock{}, store: newStorage(), queue: map[string][]func(func()){}, reader: reader, profile: defaultProfile}
+	b := &Browser{clock: &clock{}, store: newStorage(), queue: map[string][]func(func()){}, reader: reader, profile: defaultProfile, started: &started{}}
 	b.net = &network{ctx: ctx, hosts: map[string]site.Host{}, cond: Online, clock: b.clock}
 	for _, h := range hosts {
 		b.net.hosts[h.Origin()] = h
@@ -83,11 +85,14 @@ func (b *Browser) Close() {
 	for _, r := range b.closing {
 		r.close()
 	}
+	if !b.branch {
+		b.started.drop()
+	}
 }
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
 func (b *Browser) Branch() *Browser {
-	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, reader: b.reader, profile: b.profile, nextID: b.nextID}
+	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, reader: b.reader, profile: b.profile, nextID: b.nextID, started: b.started, branch: true}
 	n.net = &network{ctx: b.net.ctx, hosts: b.net.hosts, cond: b.net.cond, clock: n.clock}
 	for _, g := range b.regs {
 		c := *g
@@ -95,6 +100,9 @@ func (b *Browser) Branch() *Browser {
 			if *slot != nil {
 				w := **slot
 				w.reg, w.realm, w.waiters = &c, nil, nil
+				if w.like == nil {
+					w.like = *slot
+				}
 				*slot = &w
 				n.workers = append(n.workers, &w)
 			}

@@ -31,7 +31,7 @@ const maxInflated = 256 << 20
 
 // compression replaces the crossing buffer by its compressed or decompressed content (Compression Standard).
 func (r *realm) compression(op, format string) error {
-	data := r.takeBytes()
+	data := r.TakeBytes()
 	var out bytes.Buffer
 	if op == "compress" {
 		var w io.WriteCloser
@@ -49,7 +49,7 @@ func (r *realm) compression(op, format string) error {
 		if err := w.Close(); err != nil {
 			return err
 		}
-		r.giveBytes(out.Bytes())
+		r.GiveBytes(out.Bytes())
 		return nil
 	}
 	in := bytes.NewReader(data)
@@ -72,6 +72,6 @@ func (r *realm) compression(op, format string) error {
 	if in.Len() > 0 {
 		return fmt.Errorf("there is more after the end of the compressed data")
 	}
-	r.giveBytes(out.Bytes())
+	r.GiveBytes(out.Bytes())
 	return nil
 }

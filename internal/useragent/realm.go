@@ -8,18 +8,20 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"time"
 
 	urlpattern "github.com/dunglas/go-urlpattern"
 	weburl "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/script"
 	"tachyform/internal/site"
 )
 
 // realm is a running worker: an engine, and what its scripts hold on to outside of it.
 type realm struct {
-	*engine
+	*ready
 	b        *Browser
 	w        *Worker
 	bodies   map[int]held
@@ -28,9 +30,15 @@ type realm struct {
 	next     int
 	timers   map[int]*task
 	events   map[int]*liveEvent
-	random   *rand.Rand
+	random   *rand.PCG
 	// scripting is true while the worker's script is first evaluated.
 	scripting bool
+	// left is true once the script asked for something that lives outside of the engine.
+	left bool
+	// from is set when the engine can be put back to where the script had just run.
+	from *startedEngine
+	// stopped says why the realm may not run any more.
+	stopped error
 }
 
 // held is content that scripts refer to by number.
@@ -54,47 +62,101 @@ func (r *realm) hold(h held) int {
 
 // startRealm starts a worker's engine and runs its script. The error is what the script threw, in words.
 func (b *Browser) startRealm(w *Worker) (*realm, error) {
-	r := &realm{b: b, w: w, bodies: map[int]held{}, opened: map[int]*cache{}, timers: map[int]*task{}, events: map[int]*liveEvent{}, random: rand.New(rand.NewPCG(1, 2)), scripting: true}
-	var err error
-	if r.engine, err = newEngine(r.host); err != nil {
-		return nil, err
-	}
-	scope, _ := weburl.Parse(w.reg.Scope)
-	start, _ := json.Marshal(map[string]any{"script": w.Script, "scope": w.reg.Scope, "origin": originOf(scope), "type": w.Type, "state": w.State, "via": w.reg.UpdateViaCache})
-	if _, err = r.turn("start", string(start)); err != nil {
-		r.close()
-		return nil, err
-	}
-	var failure string
-	r.vm.SetModuleLoader(r.loadModule, normalizeModule)
-	if w.Type == "module" {
-		_, err = r.turn("module", w.Script)
-		if err == nil {
-			var v any
-			v, err = r.turn("moduleResult")
-			failure, _ = v.(string)
+	r := &realm{b: b, w: w, bodies: map[int]held{}, opened: map[int]*cache{}, timers: map[int]*task{}, events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2)}
+	key := startedKey{w.like, w.State, w.reg.UpdateViaCache, b.clock.now}
+	if w.like != nil {
+		if e := b.started.get(key); e != nil {
+			e.Rewind(e.mark)
+			r.ready, r.from, r.patterns = e.ready, e, e.patterns[:len(e.patterns):len(e.patterns)]
+			*r.random = e.random
+			r.attach()
+			for _, n := range e.notes {
+				b.note(n)
+			}
+			return r, nil
 		}
-	} else {
-		var v any
-		v, err = r.turn("script", w.scripts[w.Script].text, w.Script)
-		failure, _ = v.(string)
 	}
-	r.scripting = false
-	switch {
-	case err != nil || failure == "":
-	case strings.HasPrefix(failure, "InternalError: out of memory"):
-		err = errMemory
-	case strings.HasPrefix(failure, "InternalError: interrupted"):
-		err = errEndless
-	default:
-		err = errors.New(failure)
+	var err error
+	if r.ready, err = getEngine(); err != nil {
+		return nil, err
 	}
-	if err != nil {
+	r.attach()
+	before := len(b.notes)
+	if err := r.run(); err != nil {
 		r.close()
 		return nil, err
+	}
+	if w.like != nil && !r.left && len(b.notes) < maxNotes {
+		r.from = &startedEngine{r.ready, key, r.Mark(), *r.random, r.patterns, slices.Clone(b.notes[before:])}
 	}
 	return r, nil
 }
+
+// attach makes the realm what the engine's scripts talk to.
+func (r *realm) attach() {
+	r.Host, r.Modules = r.host, script.Modules{Normalize: normalizeModule, Load: r.loadModule}
+}
+
+// run evaluates the worker's script. The error is what it threw, in words.
+func (r *realm) run() error {
+	w := r.w
+	scope, _ := weburl.Parse(w.reg.Scope)
+	start, _ := json.Marshal(map[string]any{"script": w.Script, "scope": w.reg.Scope, "origin": originOf(scope), "type": w.Type, "state": w.State, "via": w.reg.UpdateViaCache})
+	if _, err := r.turn("start", string(start)); err != nil {
+		return err
+	}
+	r.scripting = true
+	defer func() { r.scripting = false }()
+	var v any
+	var err error
+	if w.Type == "module" {
+		if _, err = r.turn("module", w.Script); err == nil {
+			v, err = r.turn("moduleResult")
+		}
+	} else {
+		v, err = r.turn("script", w.scripts[w.Script].text, w.Script)
+	}
+	failure, _ := v.(string)
+	switch {
+	case err != nil || failure == "":
+		return err
+	case strings.HasPrefix(failure, "InternalError: out of memory"):
+		return script.ErrMemory
+	}
+	return errors.New(failure)
+}
+
+// turn runs one task of the event loop in the realm.
+func (r *realm) turn(op string, args ...any) (any, error) {
+	if r.stopped != nil {
+		return nil, r.stopped
+	}
+	v, err := r.Call(append([]any{op}, args...)...)
+	if errors.Is(err, script.ErrEndless) || errors.Is(err, script.ErrMemory) {
+		r.stopped = err
+	}
+	return v, err
+}
+
+// close ends the realm and lets others have its engine.
+func (r *realm) close() {
+	switch {
+	case r.ready == nil:
+		return
+	case errors.Is(r.stopped, script.ErrEndless) || errors.Is(r.stopped, script.ErrMemory):
+		r.Close()
+	case r.from != nil:
+		r.b.started.put(r.from)
+	default:
+		putEngine(r.ready)
+	}
+	r.ready = nil
+	if r.stopped == nil {
+		r.stopped = errEnded
+	}
+}
+
+var errEnded = errors.New("the worker has ended")
 
 // listens says whether the worker has a listener for an event.
 func (r *realm) listens(event string) bool {
@@ -239,13 +301,18 @@ func word(args []any, i int) string {
 	return ""
 }
 
+// leavesNothing are the operations after which nothing refers to the realm from outside of its engine.
+var leavesNothing = map[string]bool{"now": true, "random": true, "log": true, "url": true, "urlSet": true, "pattern": true, "patternExec": true, "eval": true, "import": true}
+
 // host carries out what the environment asks for. It runs inside a turn and must not start another.
 func (r *realm) host(args []any) (any, error) {
-	switch op := word(args, 0); op {
+	op := word(args, 0)
+	r.left = r.left || !leavesNothing[op]
+	switch op {
 	case "now":
 		return float64(r.b.clock.now.Microseconds())/1000 + float64(epoch.UnixMilli()), nil
 	case "random":
-		return r.random.Float64(), nil
+		return float64(r.random.Uint64()>>11) / (1 << 53), nil
 	case "log":
 		r.b.note(Note{Level: word(args, 1), Text: word(args, 2), Where: r.w.Script, Stack: word(args, 3)})
 	case "timer":
@@ -275,13 +342,13 @@ func (r *realm) host(args []any) (any, error) {
 	case "body.text":
 		return r.hold(held{body: site.Bytes(word(args, 1)), source: "worker"}), nil
 	case "body.take":
-		return r.hold(held{body: site.Bytes(r.takeBytes()), source: "worker"}), nil
+		return r.hold(held{body: site.Bytes(r.TakeBytes()), source: "worker"}), nil
 	case "body.give":
 		data, err := r.bytes(args[1])
 		if err != nil {
 			return nil, err
 		}
-		r.giveBytes(data)
+		r.GiveBytes(data)
 	case "body.read":
 		data, err := r.bytes(args[1])
 		if err != nil {
@@ -305,7 +372,7 @@ func (r *realm) host(args []any) (any, error) {
 	case "digest":
 		return nil, r.digest(word(args, 1))
 	case "eval":
-		return r.evalScript(word(args, 1), word(args, 2)), nil
+		return r.Eval(word(args, 1), word(args, 2)), nil
 	case "import":
 		return r.w.importText(r, word(args, 1))
 	case "respond":
@@ -315,7 +382,7 @@ func (r *realm) host(args []any) (any, error) {
 			delete(r.events, number(args[1]))
 			ok, _ := args[2].(bool)
 			if e.done != nil {
-				r.b.clock.after(0, func() { e.done(ok && !errors.Is(r.stopped, errEndless) && !errors.Is(r.stopped, errMemory)) })
+				r.b.clock.after(0, func() { e.done(ok && !errors.Is(r.stopped, script.ErrEndless) && !errors.Is(r.stopped, script.ErrMemory)) })
 			}
 		}
 	case "fetch":
@@ -377,20 +444,20 @@ func (r *realm) fetch(id int, text string) error {
 }
 
 func (r *realm) digest(algorithm string) error {
-	data := r.takeBytes()
+	data := r.TakeBytes()
 	switch strings.ToUpper(algorithm) {
 	case "SHA-1":
 		s := sha1.Sum(data)
-		r.giveBytes(s[:])
+		r.GiveBytes(s[:])
 	case "SHA-256":
 		s := sha256.Sum256(data)
-		r.giveBytes(s[:])
+		r.GiveBytes(s[:])
 	case "SHA-384":
 		s := sha512.Sum384(data)
-		r.giveBytes(s[:])
+		r.GiveBytes(s[:])
 	case "SHA-512":
 		s := sha512.Sum512(data)
-		r.giveBytes(s[:])
+		r.GiveBytes(s[:])
 	default:
 		return fmt.Errorf("NotSupportedError: %s is no digest algorithm", algorithm)
 	}

@@ -9,6 +9,7 @@ import (
 	weburl "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/page"
+	"tachyform/internal/script"
 	"tachyform/internal/site"
 )
 
@@ -28,6 +29,7 @@ type Worker struct {
 	routes   []route
 	skip     bool
 	realm    *realm
+	like     *Worker // in a branch: the worker that this one is a copy of
 	waiters  []func() // called when the worker has left the state activating
 }
 
@@ -176,7 +178,7 @@ func (b *Browser) regByScope(scope string) *Registration {
 }
 
 // update fetches the script, and installs it when it differs from the newest worker (Service Workers, "Update").
-func (b *Browser) update(g *Registration, script *weburl.Url, kind string, end func(error)) {
+func (b *Browser) update(g *Registration, address *weburl.Url, kind string, end func(error)) {
 	newest := g.newest()
 	refuse := func(name, format string, args ...any) {
 		if newest == nil {
@@ -184,24 +186,24 @@ func (b *Browser) update(g *Registration, script *weburl.Url, kind string, end f
 		}
 		end(&RegisterError{name, fmt.Sprintf(format, args...)})
 	}
-	req := &Request{URL: script.Href(true), Method: "GET", Header: [][2]string{{"Service-Worker", "script"}}, Mode: "same-origin", Credentials: "same-origin", Redirect: "error", Destination: "serviceworker", Cache: "no-cache"}
+	req := &Request{URL: address.Href(true), Method: "GET", Header: [][2]string{{"Service-Worker", "script"}}, Mode: "same-origin", Credentials: "same-origin", Redirect: "error", Destination: "serviceworker", Cache: "no-cache"}
 	if g.UpdateViaCache == "all" {
 		req.Cache = "default"
 	}
-	b.fetch(req, originOf(script), func(resp *Response) {
+	b.fetch(req, originOf(address), func(resp *Response) {
 		switch {
 		case resp == nil:
-			refuse("TypeError", "the worker's script %s could not be fetched", script.Pathname())
+			refuse("TypeError", "the worker's script %s could not be fetched", address.Pathname())
 			return
 		case resp.Status != 200:
-			refuse("TypeError", "the worker's script %s answered with status %d", script.Pathname(), resp.Status)
+			refuse("TypeError", "the worker's script %s answered with status %d", address.Pathname(), resp.Status)
 			return
 		case !javaScriptType(resp.Get("content-type")):
-			refuse("SecurityError", "the worker's script %s is served as %q, not as JavaScript", script.Pathname(), resp.Get("content-type"))
+			refuse("SecurityError", "the worker's script %s is served as %q, not as JavaScript", address.Pathname(), resp.Get("content-type"))
 			return
 		}
-		if limit := maxScope(script, resp.Get("service-worker-allowed")); !strings.HasPrefix(scopePath(g.Scope), limit) {
-			refuse("SecurityError", "the scope %s lies outside %s, the widest that a worker at %s may have", scopePath(g.Scope), limit, script.Pathname())
+		if limit := maxScope(address, resp.Get("service-worker-allowed")); !strings.HasPrefix(scopePath(g.Scope), limit) {
+			refuse("SecurityError", "the scope %s lies outside %s, the widest that a worker at %s may have", scopePath(g.Scope), limit, address.Pathname())
 			return
 		}
 		text, err := resp.Body.Bytes()
@@ -209,7 +211,7 @@ func (b *Browser) update(g *Registration, script *weburl.Url, kind string, end f
 			refuse("TypeError", "%v", err)
 			return
 		}
-		w := &Worker{Script: script.Href(true), Type: kind, State: "parsed", reg: g, scripts: map[string]scriptText{script.Href(true): {string(text), resp.Get("content-type")}}}
+		w := &Worker{Script: address.Href(true), Type: kind, State: "parsed", reg: g, scripts: map[string]scriptText{address.Href(true): {string(text), resp.Get("content-type")}}}
 		if newest != nil && newest.Script == w.Script && newest.Type == kind && b.sameScripts(newest, w) {
 			end(nil)
 			return
@@ -220,7 +222,7 @@ func (b *Browser) update(g *Registration, script *weburl.Url, kind string, end f
 		if err != nil {
 			w.Failure = err.Error()
 			b.failures = append(b.failures, w)
-			if errors.Is(err, errEndless) || errors.Is(err, errMemory) {
+			if errors.Is(err, script.ErrEndless) || errors.Is(err, script.ErrMemory) {
 				refuse("TypeError", "%v", err)
 			} else {
 				refuse("TypeError", "the worker's script throws: %v", err)

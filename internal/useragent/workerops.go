@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	weburl "github.com/nlnwa/whatwg-url/url"
-	"modernc.org/quickjs"
 )
 
 func clientID(n int) string { return fmt.Sprintf("client-%d", n) }
@@ -134,7 +133,7 @@ func (g *Registration) describe() map[string]any {
 const noImport = `throw new TypeError("import() is not allowed in service workers");`
 
 // loadModule gives the text of a module that a module worker imports statically.
-func (r *realm) loadModule(_ *quickjs.VM, name string) (string, error) {
+func (r *realm) loadModule(name string) (string, error) {
 	if !r.scripting || r.w.Type != "module" {
 		return noImport, nil
 	}
@@ -147,7 +146,7 @@ func (r *realm) loadModule(_ *quickjs.VM, name string) (string, error) {
 }
 
 // normalizeModule resolves a module specifier against the module that imports it (HTML, "resolve a module specifier").
-func normalizeModule(_ *quickjs.VM, base, name string) (string, error) {
+func normalizeModule(base, name string) (string, error) {
 	if strings.HasPrefix(name, "/") || strings.HasPrefix(name, "./") || strings.HasPrefix(name, "../") {
 		u, err := weburl.ParseRef(base, name)
 		if err != nil {

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/page"
+	"tachyform/internal/script"
 	"tachyform/internal/site"
 )
 
@@ -100,7 +101,7 @@ func runWPT(dir string, f wptFile) (*wptReport, []Note) {
 			}
 		}
 	}
-	script := origin + "/" + f.Path
+	address := origin + "/" + f.Path
 	prelude := "self.GLOBAL = { isWindow: () => false, isWorker: () => true, isShadowRealm: () => false };\n"
 	if f.Title != "" {
 		title, _ := json.Marshal(f.Title)
@@ -108,24 +109,24 @@ func runWPT(dir string, f wptFile) (*wptReport, []Note) {
 	}
 	w := &Worker{Type: "classic", State: "parsed", scripts: map[string]scriptText{}}
 	if f.Kind == "any.js" {
-		script = origin + "/" + strings.TrimSuffix(f.Path, ".js") + ".worker.js"
+		address = origin + "/" + strings.TrimSuffix(f.Path, ".js") + ".worker.js"
 		text := prelude + "importScripts('/resources/testharness.js');\n"
 		for _, s := range f.Scripts {
 			text += "importScripts('/" + s + "');\n"
 		}
-		w.scripts[script] = scriptText{text: text + "importScripts('/" + f.Path + "');\ndone();"}
+		w.scripts[address] = scriptText{text: text + "importScripts('/" + f.Path + "');\ndone();"}
 	} else {
 		text, err := os.ReadFile(filepath.Join(dir, f.Path))
 		if err != nil {
 			return nil, nil
 		}
-		w.scripts[script] = scriptText{text: prelude + string(text)}
+		w.scripts[address] = scriptText{text: prelude + string(text)}
 		if f.Global == "serviceworker-module" {
 			w.Type = "module"
 		}
 	}
-	w.Script = script
-	w.reg = &Registration{Scope: script[:strings.LastIndexByte(script, '/')+1] + "does/not/exist", UpdateViaCache: "imports", Installing: w}
+	w.Script = address
+	w.reg = &Registration{Scope: address[:strings.LastIndexByte(address, '/')+1] + "does/not/exist", UpdateViaCache: "imports", Installing: w}
 	b.regs, b.workers = append(b.regs, w.reg), append(b.workers, w)
 	r, err := b.startRealm(w)
 	if err != nil {
@@ -145,7 +146,7 @@ func runWPT(dir string, f wptFile) (*wptReport, []Note) {
 	}
 	b.clock.run(func() bool { return report != nil || r.stopped != nil }, b.clock.now+limit)
 	if report == nil && r.stopped == nil {
-		if _, err := r.turn("script", "timeout();", script); err == nil {
+		if _, err := r.turn("script", "timeout();", address); err == nil {
 			b.clock.run(func() bool { return report != nil }, b.clock.now+time.Second)
 		}
 	}
@@ -163,8 +164,8 @@ func TestWPT(t *testing.T) {
 		t.Skip("SKIPPED: no conformance tests at " + dir + "; set TACHYFORM_WPT")
 	}
 	// Whole interface descriptions are checked in one go; on a busy machine that may take its time.
-	defer func(before time.Duration) { turnLimit = before }(turnLimit)
-	turnLimit = 30 * time.Second
+	defer func(before time.Duration) { script.TurnLimit = before }(script.TurnLimit)
+	script.TurnLimit = 30 * time.Second
 	var files []wptFile
 	require.NoError(t, json.Unmarshal(text, &files))
 	text, err = os.ReadFile(filepath.Join(dir, "chromium-baseline.json"))

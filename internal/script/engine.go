@@ -1,0 +1,503 @@
+// Package script is a script engine with bounded memory, stack and time that can be put back to an earlier state in a moment.
+package script
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"runtime"
+	"strings"
+	"sync"
+	"time"
+	"unicode/utf8"
+	"unsafe"
+
+	"modernc.org/libc"
+	lib "modernc.org/libquickjs"
+)
+
+// Bounds of one engine.
+const (
+	MemoryLimit = 256 << 20 // bytes
+	stackLimit  = 5000      // calls
+	gcThreshold = 16 << 20  // bytes; most engines do little: collecting early costs more than it gives back
+)
+
+// TurnLimit is how long in real time scripts may run without coming to an end.
+var TurnLimit = 2 * time.Second
+
+// ErrEndless and ErrMemory are ways in which a script uses up what it is given. The engine can't go on after either.
+var (
+	ErrEndless = fmt.Errorf("the script ran for more than %v without a pause and was stopped", TurnLimit)
+	ErrMemory  = fmt.Errorf("the script used more than %d MB of memory and was stopped", MemoryLimit>>20)
+)
+
+// Host is what scripts may call. Arguments and results are nil, bool, int, float64 or string; an error is thrown as a TypeError
+// with its text.
+type Host func(args []any) (any, error)
+
+// Modules gives the text of modules: Normalize finds a module's URL from the one that imports it, Load its source.
+type Modules struct {
+	Normalize func(base, name string) (string, error)
+	Load      func(url string) (string, error)
+}
+
+// Engine is one script engine. It belongs to one goroutine at a time.
+type Engine struct {
+	Host    Host
+	Modules Modules
+
+	heap     *heap
+	tls      *libc.TLS
+	rt, ctx  uintptr
+	dispatch lib.TJSValue
+	deadline time.Time
+	late     bool
+	scratch  []byte // on its way into the engine
+	args     uintptr
+	panicked any
+	closed   bool
+}
+
+// Mark is a state that an engine can return to.
+type Mark struct {
+	heap     *mark
+	dispatch lib.TJSValue
+}
+
+const maxArgs = 16
+
+var mallocFunctions = lib.TJSMallocFunctions{Fjs_malloc: pointer(jsMalloc), Fjs_free: pointer(jsFree), Fjs_realloc: pointer(jsRealloc), Fjs_malloc_usable_size: pointer(jsUsableSize)}
+
+// pointer gives a function, which must be one of a package, the form that the translated C code calls.
+func pointer(f any) uintptr { return (*[2]uintptr)(unsafe.Pointer(&f))[1] }
+
+// engines finds the engine that a context belongs to.
+var engines sync.Map
+
+// New starts an engine without anything in it but the language.
+func New() (*Engine, error) {
+	e := &Engine{heap: &heap{big: map[uintptr]chunk{}}, tls: libc.NewTLS(), scratch: make([]byte, 1<<10)}
+	e.rt = lib.XJS_NewRuntime2(e.tls, uintptr(unsafe.Pointer(&mallocFunctions)), uintptr(unsafe.Pointer(e.heap)))
+	if e.rt == 0 {
+		return nil, errors.New("the script engine does not start")
+	}
+	lib.XJS_SetMemoryLimit(e.tls, e.rt, MemoryLimit)
+	lib.XJS_SetGCThreshold(e.tls, e.rt, gcThreshold)
+	lib.XJS_SetMaxStackSize(e.tls, e.rt, stackLimit)
+	lib.XJS_SetInterruptHandler(e.tls, e.rt, pointer(interrupt), e.rt)
+	lib.XJS_SetModuleLoaderFunc2(e.tls, e.rt, pointer(normalizeModule), pointer(loadModule), 0, e.rt)
+	if e.ctx = lib.XJS_NewContext(e.tls, e.rt); e.ctx == 0 {
+		return nil, errors.New("the script engine does not start")
+	}
+	e.args = e.heap.alloc(maxArgs * unsafe.Sizeof(lib.TJSValue{}))
+	e.dispatch = undefined
+	engines.Store(e.ctx, e)
+	engines.Store(e.rt, e)
+	return e, nil
+}
+
+// Close ends the engine. Its memory, being all in one place, needs no taking apart.
+func (e *Engine) Close() {
+	if e.closed {
+		return
+	}
+	e.closed = true
+	engines.Delete(e.ctx)
+	engines.Delete(e.rt)
+	e.tls.Close()
+	e.heap = nil
+}
+
+// Mark notes the present state. No script may be running.
+func (e *Engine) Mark() *Mark { return &Mark{e.heap.mark(), e.dispatch} }
+
+// Rewind returns to a state of this engine. No script may be running, and none may have been stopped half-way by a panic.
+func (e *Engine) Rewind(m *Mark) {
+	e.heap.rewind(m.heap)
+	e.dispatch, e.late = m.dispatch, false
+}
+
+// Size is how many bytes a mark holds.
+func (m *Mark) Size() int { return m.heap.size() }
+
+// Compile gives the bytecode of a script, without the source text that functions are shown with.
+func (e *Engine) Compile(source string) ([]byte, error) {
+	lib.XJS_SetStripInfo(e.tls, e.rt, lib.MJS_STRIP_SOURCE)
+	code := e.eval(source, "<environment>", lib.MJS_EVAL_TYPE_GLOBAL|lib.MJS_EVAL_FLAG_COMPILE_ONLY)
+	if isException(code) {
+		return nil, e.exception()
+	}
+	defer lib.XFreeValue(e.tls, e.ctx, code)
+	size := e.tls.Alloc(8)
+	defer e.tls.Free(8)
+	p := lib.XJS_WriteObject(e.tls, e.ctx, size, code, lib.MJS_WRITE_OBJ_BYTECODE)
+	if p == 0 {
+		return nil, e.exception()
+	}
+	out := append([]byte(nil), bytesAt(p, *word(size))...)
+	lib.Xjs_free(e.tls, e.ctx, p)
+	return out, nil
+}
+
+// Install runs bytecode whose value is a function, calls that with the global object and the way to the host, and takes what it
+// returns as the function that Call calls.
+func (e *Engine) Install(code []byte) error {
+	e.arm()
+	object := lib.XJS_ReadObject(e.tls, e.ctx, uintptr(unsafe.Pointer(unsafe.SliceData(code))), lib.Tsize_t(len(code)), lib.MJS_READ_OBJ_BYTECODE)
+	runtime.KeepAlive(code)
+	if isException(object) {
+		return e.exception()
+	}
+	make := lib.XJS_EvalFunction(e.tls, e.ctx, object)
+	if isException(make) {
+		return e.exception()
+	}
+	defer lib.XFreeValue(e.tls, e.ctx, make)
+	name := e.cString("host")
+	host := lib.XJS_NewCFunction2(e.tls, e.ctx, pointer(callHost), name, 1, lib.EJS_CFUNC_generic, 0)
+	global := lib.XJS_GetGlobalObject(e.tls, e.ctx)
+	e.setArg(0, global)
+	e.setArg(1, host)
+	result := lib.XJS_Call(e.tls, e.ctx, make, undefined, 2, e.args)
+	lib.XFreeValue(e.tls, e.ctx, global)
+	lib.XFreeValue(e.tls, e.ctx, host)
+	if isException(result) {
+		return e.exception()
+	}
+	e.dispatch = result
+	return nil
+}
+
+// Call runs one task of the event loop: a call of the installed function and then every microtask. An error is what the function
+// threw, or ErrEndless or ErrMemory.
+func (e *Engine) Call(args ...any) (result any, err error) {
+	e.arm()
+	for i, a := range args {
+		e.setArg(i, e.value(a))
+	}
+	v := lib.XJS_Call(e.tls, e.ctx, e.dispatch, undefined, int32(len(args)), e.args)
+	e.repanic()
+	for i := range args {
+		lib.XFreeValue(e.tls, e.ctx, e.arg(i))
+	}
+	if isException(v) {
+		err = e.exception()
+	} else {
+		result = e.plain(v)
+		lib.XFreeValue(e.tls, e.ctx, v)
+	}
+	if fatal := e.fatal(err); fatal != nil {
+		return nil, fatal
+	}
+	if fatal := e.jobs(); fatal != nil {
+		return nil, fatal
+	}
+	return result, err
+}
+
+// jobs runs every microtask.
+func (e *Engine) jobs() error {
+	context := e.tls.Alloc(8)
+	defer e.tls.Free(8)
+	for n := 0; ; n++ {
+		r := lib.XJS_ExecutePendingJob(e.tls, e.rt, context)
+		e.repanic()
+		switch {
+		case r == 0:
+			return nil
+		case r < 0:
+			if fatal := e.fatal(e.exception()); fatal != nil {
+				return fatal
+			}
+		}
+		// A promise may have taken what the engine threw when time was up.
+		if e.late || n&1023 == 1023 && time.Now().After(e.deadline) {
+			return ErrEndless
+		}
+	}
+}
+
+func (e *Engine) arm() { e.deadline, e.late = time.Now().Add(TurnLimit), false }
+
+// fatal says whether an error means that the engine ran out of time or memory.
+func (e *Engine) fatal(err error) error {
+	switch {
+	case e.late:
+		return ErrEndless
+	case err != nil && strings.Contains(err.Error(), "out of memory"):
+		return ErrMemory
+	}
+	return nil
+}
+
+// Eval runs a classic script under its own name, so that errors tell their place. False means that it threw; what it threw is
+// then the crossing property.
+func (e *Engine) Eval(source, name string) bool {
+	result := e.eval(source, name, lib.MJS_EVAL_TYPE_GLOBAL)
+	e.repanic()
+	if !isException(result) {
+		lib.XFreeValue(e.tls, e.ctx, result)
+		return true
+	}
+	thrown := lib.XJS_GetException(e.tls, e.ctx)
+	e.crossing(func(global lib.TJSValue, name uintptr) { lib.XJS_SetPropertyStr(e.tls, e.ctx, global, name, thrown) })
+	return false
+}
+
+func (e *Engine) eval(source, name string, flags int32) lib.TJSValue {
+	text, file := terminated(source), terminated(name)
+	v := lib.XJS_Eval(e.tls, e.ctx, uintptr(unsafe.Pointer(&text[0])), lib.Tsize_t(len(source)), uintptr(unsafe.Pointer(&file[0])), flags)
+	runtime.KeepAlive(text)
+	runtime.KeepAlive(file)
+	return v
+}
+
+// held keeps the compiler from placing what it is given on the stack, which may move.
+var held sync.Map
+
+// terminated copies a string to the heap, with a NUL after it.
+func terminated(s string) []byte {
+	b := make([]byte, len(s)+1)
+	copy(b, s)
+	if len(b) < 0 {
+		held.Store(0, b)
+	}
+	return b
+}
+
+// cString copies a short string into the scratch memory, with a NUL after it.
+func (e *Engine) cString(s string) uintptr {
+	if len(e.scratch) <= len(s) {
+		e.scratch = make([]byte, 2*len(s)+1)
+	}
+	e.scratch[copy(e.scratch, s)] = 0
+	return uintptr(unsafe.Pointer(&e.scratch[0]))
+}
+
+// Binary data, and what a script threw, cross as a property of the global object that is there only on the way.
+
+func (e *Engine) crossing(f func(global lib.TJSValue, name uintptr)) {
+	global := lib.XJS_GetGlobalObject(e.tls, e.ctx)
+	f(global, uintptr(unsafe.Pointer(&crossingName[0])))
+	lib.XFreeValue(e.tls, e.ctx, global)
+}
+
+var crossingName = append([]byte("__crossing"), 0)
+
+// GiveBytes makes an ArrayBuffer with a copy of data the crossing property.
+func (e *Engine) GiveBytes(data []byte) {
+	e.crossing(func(global lib.TJSValue, name uintptr) {
+		p := uintptr(unsafe.Pointer(unsafe.SliceData(data)))
+		lib.XJS_SetPropertyStr(e.tls, e.ctx, global, name, lib.XJS_NewArrayBufferCopy(e.tls, e.ctx, p, lib.Tsize_t(len(data))))
+		runtime.KeepAlive(data)
+	})
+}
+
+// TakeBytes copies the ArrayBuffer that is the crossing property.
+func (e *Engine) TakeBytes() (out []byte) {
+	e.crossing(func(global lib.TJSValue, name uintptr) {
+		buffer := lib.XJS_GetPropertyStr(e.tls, e.ctx, global, name)
+		size := e.tls.Alloc(8)
+		out = []byte{}
+		if p := lib.XJS_GetArrayBuffer(e.tls, e.ctx, size, buffer); p != 0 {
+			out = append(out, bytesAt(p, *word(size))...)
+		}
+		e.tls.Free(8)
+		lib.XFreeValue(e.tls, e.ctx, buffer)
+	})
+	return out
+}
+
+func bytesAt(p, n uintptr) []byte { return unsafe.Slice((*byte)(unsafe.Add(nil, p)), int(n)) }
+
+// What the engine calls.
+
+func engineOf(key uintptr) *Engine {
+	e, _ := engines.Load(key)
+	return e.(*Engine)
+}
+
+func interrupt(_ *libc.TLS, _, opaque uintptr) int32 {
+	e := engineOf(opaque)
+	if e.late = e.late || time.Now().After(e.deadline); e.late {
+		return 1
+	}
+	return 0
+}
+
+func callHost(tls *libc.TLS, ctx uintptr, _ lib.TJSValue, argc int32, argv uintptr) (result lib.TJSValue) {
+	e := engineOf(ctx)
+	args := make([]any, argc)
+	for i := range args {
+		args[i] = e.plain(*(*lib.TJSValue)(unsafe.Add(nil, argv+uintptr(i)*unsafe.Sizeof(lib.TJSValue{}))))
+	}
+	// A panic must not go through the engine, which would be left half-way; it goes on once the engine has returned.
+	defer func() {
+		if p := recover(); p != nil {
+			e.panicked = p
+			result = e.throw("the host failed")
+		}
+	}()
+	v, err := e.Host(args)
+	if err != nil {
+		return e.throw(err.Error())
+	}
+	return e.value(v)
+}
+
+func (e *Engine) repanic() {
+	if p := e.panicked; p != nil {
+		e.panicked = nil
+		panic(p)
+	}
+}
+
+// throw makes a TypeError with a text the pending exception.
+func (e *Engine) throw(text string) lib.TJSValue {
+	format := terminated("%s")
+	message := terminated(text)
+	va := e.tls.Alloc(8)
+	*word(va) = uintptr(unsafe.Pointer(&message[0]))
+	v := lib.XJS_ThrowTypeError(e.tls, e.ctx, uintptr(unsafe.Pointer(&format[0])), va)
+	e.tls.Free(8)
+	runtime.KeepAlive(message)
+	runtime.KeepAlive(format)
+	// The engine cuts long messages off.
+	if len(text) > 200 {
+		lib.XFreeValue(e.tls, e.ctx, v)
+		thrown := lib.XJS_GetException(e.tls, e.ctx)
+		name := terminated("message")
+		lib.XJS_SetPropertyStr(e.tls, e.ctx, thrown, uintptr(unsafe.Pointer(&name[0])), e.value(text))
+		return lib.XJS_Throw(e.tls, e.ctx, thrown)
+	}
+	return v
+}
+
+func normalizeModule(tls *libc.TLS, ctx, base, name, _ uintptr) uintptr {
+	e := engineOf(ctx)
+	url, err := e.Modules.Normalize(goString(tls, base), goString(tls, name))
+	if err != nil {
+		e.throw(err.Error())
+		return 0
+	}
+	return lib.Xjs_strdup(tls, ctx, e.cString(url))
+}
+
+func loadModule(tls *libc.TLS, ctx, name, _ uintptr, _ lib.TJSValue) uintptr {
+	e := engineOf(ctx)
+	url := goString(tls, name)
+	source, err := e.Modules.Load(url)
+	if err != nil {
+		e.throw(err.Error())
+		return 0
+	}
+	v := e.eval(source, url, lib.MJS_EVAL_TYPE_MODULE|lib.MJS_EVAL_FLAG_COMPILE_ONLY)
+	if isException(v) {
+		return 0
+	}
+	// The module is kept by the context, not by this reference.
+	p := uintptr(v.Fu.Fuint641)
+	lib.XFreeValue(tls, ctx, v)
+	return p
+}
+
+func goString(tls *libc.TLS, p uintptr) string {
+	if p == 0 {
+		return ""
+	}
+	return wellFormed(bytesAt(p, uintptr(libc.Xstrlen(tls, p))))
+}
+
+// Values.
+
+var undefined = lib.TJSValue{Ftag: lib.EJS_TAG_UNDEFINED}
+
+func isException(v lib.TJSValue) bool { return v.Ftag == lib.EJS_TAG_EXCEPTION }
+
+func (e *Engine) arg(i int) lib.TJSValue {
+	return *(*lib.TJSValue)(unsafe.Add(nil, e.args+uintptr(i)*unsafe.Sizeof(lib.TJSValue{})))
+}
+
+func (e *Engine) setArg(i int, v lib.TJSValue) {
+	*(*lib.TJSValue)(unsafe.Add(nil, e.args+uintptr(i)*unsafe.Sizeof(v))) = v
+}
+
+func (e *Engine) value(v any) lib.TJSValue {
+	switch x := v.(type) {
+	case string:
+		p := e.cString(x)
+		return lib.XJS_NewStringLen(e.tls, e.ctx, p, lib.Tsize_t(len(x)))
+	case bool:
+		out := lib.TJSValue{Ftag: lib.EJS_TAG_BOOL}
+		if x {
+			out.Fu.Fuint641 = 1
+		}
+		return out
+	case int:
+		if x == int(int32(x)) {
+			return lib.TJSValue{Fu: lib.TJSValueUnion{Fuint641: uint64(uint32(int32(x)))}, Ftag: lib.EJS_TAG_INT}
+		}
+		return e.value(float64(x))
+	case float64:
+		return lib.TJSValue{Fu: lib.TJSValueUnion{Fuint641: math.Float64bits(x)}, Ftag: lib.EJS_TAG_FLOAT64}
+	case nil:
+		return lib.TJSValue{Ftag: lib.EJS_TAG_NULL}
+	}
+	panic(fmt.Sprintf("a %T cannot cross into the script engine", v))
+}
+
+// plain gives a value that is no object its form in Go; undefined, null and objects become nil.
+func (e *Engine) plain(v lib.TJSValue) any {
+	switch v.Ftag {
+	case lib.EJS_TAG_STRING, lib.EJS_TAG_STRING_ROPE:
+		return e.text(v)
+	case lib.EJS_TAG_INT:
+		return int(int32(v.Fu.Fuint641))
+	case lib.EJS_TAG_BOOL:
+		return int32(v.Fu.Fuint641) != 0
+	case lib.EJS_TAG_FLOAT64:
+		return math.Float64frombits(v.Fu.Fuint641)
+	}
+	return nil
+}
+
+// text is the string that a value converts to, "" if that throws.
+func (e *Engine) text(v lib.TJSValue) string {
+	size := e.tls.Alloc(8)
+	defer e.tls.Free(8)
+	p := lib.XJS_ToCStringLen2(e.tls, e.ctx, size, v, 0)
+	if p == 0 {
+		lib.XFreeValue(e.tls, e.ctx, lib.XJS_GetException(e.tls, e.ctx))
+		return ""
+	}
+	s := wellFormed(bytesAt(p, *word(size)))
+	lib.XJS_FreeCString(e.tls, e.ctx, p)
+	return s
+}
+
+// wellFormed copies what the engine wrote, with U+FFFD in the place of lone surrogates, which it writes as three bytes of their own.
+func wellFormed(b []byte) string {
+	if utf8.Valid(b) {
+		return string(b)
+	}
+	var out strings.Builder
+	for len(b) > 0 {
+		if len(b) >= 3 && b[0] == 0xed && b[1] >= 0xa0 {
+			out.WriteRune(utf8.RuneError)
+			b = b[3:]
+			continue
+		}
+		r, n := utf8.DecodeRune(b)
+		out.WriteRune(r)
+		b = b[n:]
+	}
+	return out.String()
+}
+
+// exception takes the pending exception.
+func (e *Engine) exception() error {
+	thrown := lib.XJS_GetException(e.tls, e.ctx)
+	defer lib.XFreeValue(e.tls, e.ctx, thrown)
+	return errors.New(e.text(thrown))
+}
