@@ -137,44 +137,41 @@ setPrototypeOf(DOMException.prototype, Error.prototype);
 publish(DOMException);
 
 // DOM, 2: events.
+let insideOf;
 class Event {
+  #in = { stop: false, stopNow: false, dispatching: false, passive: false, target: null, current: null, trusted: false };
   #type;
-  #bubbles;
-  #cancelable;
-  #composed;
+  #bubbles = false;
+  #cancelable = false;
+  #composed = false;
   #canceled = false;
   #time = now() - timeOrigin;
-  _stop = false;
-  _stopNow = false;
-  _dispatching = false;
-  _passive = false;
-  _target = null;
-  _current = null;
-  _trusted = false;
-  constructor(type, init = {}) {
+  constructor(type, init = undefined) {
     if (arguments.length === 0) throw new TypeError('an event needs a type');
     this.#type = `${type}`;
-    init = init ?? {};
+    if (init === undefined || init === null) return;
     this.#bubbles = Boolean(init.bubbles);
     this.#cancelable = Boolean(init.cancelable);
     this.#composed = Boolean(init.composed);
-    for (const key of ['_stop', '_stopNow', '_dispatching', '_passive', '_target', '_current', '_trusted'])
-      defineProperty(this, key, { enumerable: false });
+  }
+  // How far the dispatching of an event has come, for the environment.
+  static {
+    insideOf = (event) => event.#in;
   }
   get type() {
     return this.#type;
   }
   get target() {
-    return this._target;
+    return this.#in.target;
   }
   get srcElement() {
-    return this._target;
+    return this.#in.target;
   }
   get currentTarget() {
-    return this._current;
+    return this.#in.current;
   }
   get eventPhase() {
-    return this._current ? 2 : 0;
+    return this.#in.current ? 2 : 0;
   }
   get bubbles() {
     return this.#bubbles;
@@ -195,31 +192,31 @@ class Event {
     if (!value) this.preventDefault();
   }
   get cancelBubble() {
-    return this._stop;
+    return this.#in.stop;
   }
   set cancelBubble(value) {
-    if (value) this._stop = true;
+    if (value) this.#in.stop = true;
   }
   get isTrusted() {
-    return this._trusted;
+    return this.#in.trusted;
   }
   get timeStamp() {
     return this.#time;
   }
   composedPath() {
-    return this._current ? [this._current] : [];
+    return this.#in.current ? [this.#in.current] : [];
   }
   stopPropagation() {
-    this._stop = true;
+    this.#in.stop = true;
   }
   stopImmediatePropagation() {
-    this._stop = this._stopNow = true;
+    this.#in.stop = this.#in.stopNow = true;
   }
   preventDefault() {
-    if (this.#cancelable && !this._passive) this.#canceled = true;
+    if (this.#cancelable && !this.#in.passive) this.#canceled = true;
   }
   initEvent(type, bubbles = false, cancelable = false) {
-    if (this._dispatching) return;
+    if (this.#in.dispatching) return;
     this.#type = `${type}`;
     this.#bubbles = Boolean(bubbles);
     this.#cancelable = Boolean(cancelable);
@@ -324,8 +321,8 @@ class EventTarget {
   }
   dispatchEvent(event) {
     if (!(event instanceof Event)) throw new TypeError('dispatchEvent takes an event');
-    if (event._dispatching) throw new DOMException('the event is being dispatched already', 'InvalidStateError');
-    event._trusted = false;
+    if (insideOf(event).dispatching) throw new DOMException('the event is being dispatched already', 'InvalidStateError');
+    insideOf(event).trusted = false;
     return fire(this ?? global, event);
   }
 }
@@ -336,12 +333,14 @@ function drop(target, entry) {
   if (at >= 0) list.splice(at, 1);
 }
 function fire(target, event) {
-  event._dispatching = true;
-  event._target = event._current = target;
+  const inside = insideOf(event);
+  const { type } = event;
+  inside.dispatching = true;
+  inside.target = inside.current = target;
   for (const entry of [...listFor(target)]) {
-    if (entry.type !== event.type || entry.removed) continue;
+    if (entry.type !== type || entry.removed) continue;
     if (entry.once) drop(target, entry);
-    event._passive = entry.passive;
+    inside.passive = entry.passive;
     try {
       if (typeof entry.callback === 'function') entry.callback.call(target, event);
       else entry.callback.handleEvent(event);
@@ -349,13 +348,18 @@ function fire(target, event) {
       if (event instanceof ErrorEvent) host('log', 'error', describe(error), stackOf(error));
       else report(error);
     }
-    event._passive = false;
-    if (event._stopNow) break;
+    inside.passive = false;
+    if (inside.stopNow) break;
   }
-  event._dispatching = false;
-  event._current = null;
-  event._stop = event._stopNow = false;
+  inside.dispatching = false;
+  inside.current = null;
+  inside.stop = inside.stopNow = false;
   return !event.defaultPrevented;
+}
+// An event that the browser itself sends.
+function trusted(event) {
+  insideOf(event).trusted = true;
+  return event;
 }
 // Event handler attributes, such as onfetch (HTML, 8.1.8.1).
 const handlerSlots = new WeakMap(); // target → { type: slot }
@@ -450,9 +454,7 @@ function abort(signal, reason) {
   for (const s of all) {
     for (const step of abortSteps.get(s) ?? []) step(why);
     abortSteps.delete(s);
-    const event = new Event('abort');
-    event._trusted = true;
-    fire(s, event);
+    fire(s, trusted(new Event('abort')));
   }
 }
 class AbortController {

@@ -1,18 +1,31 @@
 // URL Standard: the parsing itself is done by the host.
 
 const URL_PARTS = ['href', 'origin', 'protocol', 'username', 'password', 'host', 'hostname', 'port', 'pathname', 'search', 'hash'];
+// The parts of a URL, "" when it is none. They are never changed, so those of one address can serve many.
+const parsedURLs = new Map();
+function parsedURL(url, base) {
+  const key = base === undefined ? url : `${base}\n${url}`;
+  let parts = parsedURLs.get(key);
+  if (parts === undefined) {
+    const text = base === undefined ? host('url', url) : host('url', url, base);
+    parts = text && fromJSON(text);
+    if (parsedURLs.size >= 500) parsedURLs.clear();
+    parsedURLs.set(key, parts);
+  }
+  return parts;
+}
 class URL {
   #parts;
   #params;
   constructor(url, base = undefined) {
     must(arguments, 1);
-    const text = base === undefined ? host('url', usv(url)) : host('url', usv(url), usv(base));
-    if (!text) throw new TypeError(`Invalid URL: ${url}`);
-    this.#parts = fromJSON(text);
+    const parts = parsedURL(usv(url), base === undefined ? base : usv(base));
+    if (!parts) throw new TypeError(`Invalid URL: ${url}`);
+    this.#parts = parts;
   }
   static canParse(url, base = undefined) {
     must(arguments, 1);
-    return Boolean(base === undefined ? host('url', usv(url)) : host('url', usv(url), usv(base)));
+    return Boolean(parsedURL(usv(url), base === undefined ? base : usv(base)));
   }
   static parse(url, base = undefined) {
     must(arguments, 1);
@@ -40,9 +53,9 @@ class URL {
       const d = attribute(name, (url) => url.#parts[i]);
       if (name === 'href')
         d.set = Object.getOwnPropertyDescriptor({ set [name](value) {
-          const text = host('url', usv(value));
-          if (!text) throw new TypeError(`Invalid URL: ${value}`);
-          this.#parts = fromJSON(text);
+          const parts = parsedURL(usv(value));
+          if (!parts) throw new TypeError(`Invalid URL: ${value}`);
+          this.#parts = parts;
           this.#params?._replace(this.#parts[9]);
         } }, name).set;
       else if (name !== 'origin')

@@ -67,8 +67,11 @@ function pull(stream) {
   );
 }
 const deferred = () => {
-  const d = {};
-  d.promise = new PromiseOf((resolve, reject) => assign(d, { resolve, reject }));
+  const d = { promise: null, resolve: null, reject: null };
+  d.promise = new PromiseOf((resolve, reject) => {
+    d.resolve = resolve;
+    d.reject = reject;
+  });
   then(d.promise, undefined, () => {});
   return d;
 };
@@ -350,12 +353,17 @@ function streamOf(handle) {
   return stream;
 }
 // Reads a stream to its end and keeps the content at the host. A stream that only stands for such content is not read at all.
+// Makes a stream one that was read to its end.
+function useUp(stream) {
+  const s = stateOfStream(stream);
+  s.disturbed = true;
+  closeStream(s);
+  s.reader = { _closed: deferred() }; // reading a body to its end leaves it locked
+}
 async function drain(stream) {
   const s = stateOfStream(stream);
   if (s.handle && !s.disturbed) {
-    s.disturbed = true;
-    closeStream(s);
-    s.reader = { _closed: deferred() }; // reading a body to its end leaves it locked
+    useUp(stream);
     return s.handle;
   }
   const reader = stream.getReader();

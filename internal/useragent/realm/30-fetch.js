@@ -37,8 +37,9 @@ class Headers {
   get(name) {
     must(arguments, 1);
     name = headerName(name);
-    const values = headersState.get(this).list.filter(([k]) => k === name).map(([, v]) => v);
-    return values.length ? values.join(', ') : null;
+    let value = null;
+    for (const pair of headersState.get(this).list) if (pair[0] === name) value = value === null ? pair[1] : `${value}, ${pair[1]}`;
+    return value;
   }
   getSetCookie() {
     return headersState.get(this).list.filter(([k]) => k === 'set-cookie').map(([, v]) => v);
@@ -46,7 +47,8 @@ class Headers {
   has(name) {
     must(arguments, 1);
     name = headerName(name);
-    return headersState.get(this).list.some(([k]) => k === name);
+    for (const pair of headersState.get(this).list) if (pair[0] === name) return true;
+    return false;
   }
   set(name, value) {
     must(arguments, 2);
@@ -107,16 +109,31 @@ function sortedHeaders(headers) {
   }
   return out;
 }
-function headerName(name) {
+// Names and values come again and again; what was found out about them is kept.
+const MOST_REMEMBERED = 500;
+function remembering(f) {
+  const known = new Map();
+  return (input) => {
+    if (typeof input !== 'string') input = `${input}`;
+    let out = known.get(input);
+    if (out === undefined) {
+      out = f(input);
+      if (known.size >= MOST_REMEMBERED) known.clear();
+      known.set(input, out);
+    }
+    return out;
+  };
+}
+const headerName = remembering((name) => {
   const text = byteString(name, 'a header name');
   if (!isToken(text)) throw new TypeError(`"${text}" is no header name`);
   return text.toLowerCase();
-}
-function headerValue(value) {
+});
+const headerValue = remembering((value) => {
   const text = normalize(byteString(value, 'a header value'));
   if (/[\0\n\r]/.test(text)) throw new TypeError('a header value holds a line break or NUL');
   return text;
-}
+});
 function mayChange(s, name, value) {
   if (s.guard === 'immutable') throw new TypeError('these headers cannot be changed');
   if (s.guard === 'request' && isForbiddenRequest(name, value)) return false;
@@ -156,17 +173,19 @@ function fillHeaders(headers, init) {
   for (const [k, v] of pairs) appendHeader(headers, k, v);
 }
 function headersFrom(list, guard) {
-  const headers = new Headers();
-  const s = headersState.get(headers);
-  s.list = list.map(([k, v]) => [k.toLowerCase(), v]);
-  s.guard = guard;
+  return headersWith(list.map(([k, v]) => [k, v]), guard);
+}
+// The list, whose names are in lower case, becomes the headers' own.
+function headersWith(list, guard) {
+  const headers = setPrototypeOf({}, Headers.prototype);
+  headersState.set(headers, { list, guard });
   return headers;
 }
 publish(Headers);
 
-// Bodies: content at the host, by number, or a stream that scripts made.
-const bodyOf = new WeakMap(); // Request or Response → { handle, stream, type } or null
-const isUnusable = (body) => body !== null && body.stream !== null && (body.stream.locked || stateOfStream(body.stream).disturbed);
+// Bodies: content at the host, by number, or a stream that scripts made. Content that nobody asked a stream of has none.
+const bodyOf = new WeakMap(); // Request or Response → { handle, stream, type, used } or null
+const isUnusable = (body) => body !== null && (body.used || (body.stream !== null && (body.stream.locked || stateOfStream(body.stream).disturbed)));
 
 // Fetch, 6.2: "extract a body".
 function extract(value) {
@@ -186,7 +205,13 @@ function ownBody(owner) {
   if (body === undefined) throw new TypeError('this is neither a request nor a response');
   return body;
 }
-const streamFor = (body) => (body.stream ??= streamOf(body.handle));
+function streamFor(body) {
+  if (!body.stream) {
+    body.stream = streamOf(body.handle);
+    if (body.used) useUp(body.stream);
+  }
+  return body.stream;
+}
 
 // Refuses bodies that cannot be read, at once.
 function check(owner) {
@@ -199,7 +224,13 @@ function check(owner) {
 // Uses the body up and gives its number at the host.
 async function consume(owner) {
   const body = check(owner);
-  return body === null ? 0 : drain(streamFor(body));
+  return body === null ? 0 : useNow(body) || drain(streamFor(body));
+}
+// The number of content that no stream was asked of, which is used up by that; 0 for other bodies.
+function useNow(body) {
+  if (body.stream || body.used || !body.handle) return 0;
+  body.used = true;
+  return body.handle;
 }
 const mimeOf = (owner) => owner.headers.get('content-type') ?? '';
 const bodyMembers = {
@@ -209,7 +240,7 @@ const bodyMembers = {
   },
   get bodyUsed() {
     const body = ownBody(this);
-    return Boolean(body && body.stream && stateOfStream(body.stream).disturbed);
+    return Boolean(body && (body.used || (body.stream && stateOfStream(body.stream).disturbed)));
   },
   async arrayBuffer() {
     check(this);
@@ -340,6 +371,7 @@ function parseForm(bytes, type) {
 
 // Fetch, 5.4: Request.
 const requestState = new WeakMap();
+const NOTHING = freeze({ __proto__: null });
 const MODES = ['same-origin', 'no-cors', 'cors', 'navigate'];
 const oneOf = (value, list, what) => {
   if (!list.includes(`${value}`)) throw new TypeError(`"${value}" is no ${what}`);
@@ -352,25 +384,24 @@ const methodName = (method) => {
   return ['DELETE', 'GET', 'HEAD', 'OPTIONS', 'POST', 'PUT'].includes(upper) ? upper : text;
 };
 class Request {
-  constructor(input, init = {}) {
+  constructor(input, init = NOTHING) {
     if (arguments.length === 0) throw new TypeError('Request takes an address or a request');
-    init = init ?? {};
+    init = init ?? NOTHING;
     const from = requestState.get(input);
     const s = { redirect: 'follow', cache: 'default', integrity: '', keepalive: false, referrer: 'about:client', referrerPolicy: '', destination: '', mode: 'cors', credentials: 'same-origin', method: 'GET', duplex: 'half' };
     let signal = null;
     let inherited = null;
     if (from) {
       assign(s, from, { destination: '' });
-      signal = input.signal;
+      signal = from.signal;
       inherited = bodyOf.get(input);
     } else {
-      const text = host('url', `${input}`, baseURL());
-      if (!text) throw new TypeError(`Invalid URL: ${input}`);
-      const parts = fromJSON(text);
+      const parts = parsedURL(`${input}`, baseURL());
+      if (!parts) throw new TypeError(`Invalid URL: ${input}`);
       if (parts[3] || parts[4]) throw new TypeError('the address of a request holds no name or password');
       s.url = parts[0];
     }
-    const given = ['body', 'cache', 'credentials', 'duplex', 'headers', 'integrity', 'keepalive', 'method', 'mode', 'priority', 'redirect', 'referrer', 'referrerPolicy', 'signal', 'window'].some((k) => init[k] !== undefined);
+    const given = init !== NOTHING && ['body', 'cache', 'credentials', 'duplex', 'headers', 'integrity', 'keepalive', 'method', 'mode', 'priority', 'redirect', 'referrer', 'referrerPolicy', 'signal', 'window'].some((k) => init[k] !== undefined);
     if (given && from) {
       if (s.mode === 'navigate') s.mode = 'same-origin';
       s.referrer = 'about:client';
@@ -402,7 +433,7 @@ class Request {
     if (init.signal !== undefined) signal = init.signal;
     if (signal !== null && signal !== undefined && !(signal instanceof AbortSignal)) throw new TypeError('signal is no AbortSignal');
     if (init.priority !== undefined) oneOf(init.priority, ['high', 'low', 'auto'], 'priority');
-    s.signal = signal ? AbortSignal.any([signal]) : new AbortController().signal;
+    s.signal = signal ? AbortSignal.any([signal]) : null;
     const guard = s.mode === 'no-cors' ? 'request-no-cors' : 'request';
     if (s.mode === 'no-cors' && !['GET', 'HEAD', 'POST'].includes(s.method)) throw new TypeError(`the method ${s.method} does not go with mode no-cors`);
     s.headers = headersFrom(from ? headersState.get(input.headers).list : [], guard);
@@ -424,12 +455,14 @@ class Request {
     } else if (inherited) {
       if (isUnusable(inherited)) throw new TypeError('the body of the request was read already');
       body = { ...inherited };
-      const used = streamFor(inherited);
-      if (!inherited.handle) {
-        const [, theirs] = used.tee();
-        body.stream = theirs;
-      } else body.stream = null;
-      stateOfStream(used).disturbed = true;
+      if (!useNow(inherited)) {
+        const used = streamFor(inherited);
+        if (!inherited.handle) {
+          const [, theirs] = used.tee();
+          body.stream = theirs;
+        } else body.stream = null;
+        stateOfStream(used).disturbed = true;
+      }
     }
     requestState.set(this, s);
     bodyOf.set(this, body);
@@ -438,13 +471,18 @@ class Request {
     const body = cloneBody(this);
     const s = requestState.get(this);
     const copy = setPrototypeOf({}, Request.prototype);
-    requestState.set(copy, { ...s, headers: headersFrom(headersState.get(s.headers).list, headersState.get(s.headers).guard), signal: AbortSignal.any([s.signal]) });
+    requestState.set(copy, { ...s, headers: headersFrom(headersState.get(s.headers).list, headersState.get(s.headers).guard), signal: s.signal && AbortSignal.any([s.signal]) });
     bodyOf.set(copy, body);
     return copy;
   }
   get referrer() {
     const { referrer } = requestState.get(this);
     return referrer === 'no-referrer' ? '' : referrer;
+  }
+  get signal() {
+    const s = requestState.get(this);
+    if (!s) throw new TypeError('this is no request');
+    return (s.signal ??= new AbortSignal(MAKE));
   }
   get isReloadNavigation() {
     return Boolean(requestState.get(this).reload);
@@ -453,7 +491,7 @@ class Request {
     return Boolean(requestState.get(this).history);
   }
 }
-for (const name of ['method', 'url', 'headers', 'destination', 'referrerPolicy', 'mode', 'credentials', 'cache', 'redirect', 'integrity', 'keepalive', 'signal', 'duplex'])
+for (const name of ['method', 'url', 'headers', 'destination', 'referrerPolicy', 'mode', 'credentials', 'cache', 'redirect', 'integrity', 'keepalive', 'duplex'])
   defineProperty(Request.prototype, name, attribute(name, (object) => {
     const s = requestState.get(object);
     if (!s) throw new TypeError('this is no request');
@@ -467,7 +505,7 @@ function requestFrom(data, guard = 'immutable') {
   const request = setPrototypeOf({}, Request.prototype);
   requestState.set(request, {
     redirect: 'follow', integrity: '', keepalive: false, referrerPolicy: '', duplex: 'half', ...data,
-    cache: data.cache || 'default', referrer: data.referrer || 'about:client', headers: headersFrom(data.headers, guard), signal: new AbortController().signal,
+    cache: data.cache || 'default', referrer: data.referrer || 'about:client', headers: headersWith(data.headers, guard), signal: null,
   });
   bodyOf.set(request, data.body ? { handle: data.body, stream: null, type: null } : null);
   return request;
@@ -538,7 +576,7 @@ class Response {
   clone() {
     const s = responseState.get(this);
     const body = cloneBody(this);
-    const copy = responseFrom({ ...s, headers: headersState.get(s.headers).list }, headersState.get(s.headers).guard);
+    const copy = responseFrom({ ...s, headers: headersState.get(s.headers).list.map(([k, v]) => [k, v]) }, headersState.get(s.headers).guard);
     assign(responseState.get(copy), { opaque: s.opaque, signal: s.signal });
     bodyOf.set(copy, body);
     return copy;
@@ -557,31 +595,44 @@ publish(Response);
 function responseFrom(data, guard = 'immutable') {
   const response = setPrototypeOf({}, Response.prototype);
   const hidden = data.type === 'opaque' || data.type === 'opaqueredirect';
-  responseState.set(response, { partial: data.partial, type: data.type, urls: data.urls, status: data.status, statusText: data.statusText, headers: headersFrom(data.headers, guard), opaque: hidden ? data.body : 0 });
+  responseState.set(response, { partial: data.partial, type: data.type, urls: data.urls, status: data.status, statusText: data.statusText, headers: headersWith(data.headers, guard), opaque: hidden ? data.body : 0 });
   bodyOf.set(response, data.body && !hidden ? { handle: data.body, stream: null, type: null } : null);
   return response;
 }
 // A response as the host takes it; its body is used up.
 async function answerJSON(response) {
+  return answerNow(response) ?? writtenResponse(response, await consume(response));
+}
+// The same at once, null when the body has to be read first.
+function answerNow(response) {
   const s = responseState.get(response);
   const body = bodyOf.get(response);
-  const handle = s.opaque || (body ? await consume(response) : 0);
-  return toJSON({ type: s.type, urls: s.urls, status: s.status, statusText: s.statusText, headers: headersState.get(s.headers).list, body: handle });
+  if (s.opaque || !body) return writtenResponse(response, s.opaque);
+  const { signal } = s;
+  if (signal?.aborted) return null;
+  const handle = useNow(body);
+  return handle ? writtenResponse(response, handle) : null;
+}
+function writtenResponse(response, handle) {
+  const s = responseState.get(response);
+  return toJSON({ type: s.type, urls: s.urls, status: s.status, statusText: s.statusText, headers: headersState.get(s.headers).list, body: handle || 0 });
 }
 
 async function performFetch(input, init, count) {
   if (count === 0) throw new TypeError('fetch takes an address or a request');
   const request = new Request(input, init);
   const { signal } = requestState.get(request);
-  if (signal.aborted) {
+  if (signal?.aborted) {
     bodyOf.get(request)?.stream?.cancel(signal.reason).catch(() => {});
     throw signal.reason;
   }
   const from = requestState.get(input);
   if (from && from.mode === 'navigate' && init === undefined) requestState.get(request).mode = 'navigate';
+  const body = bodyOf.get(request);
+  const answer = body ? then(sendable(request), (json) => call('fetch', json)) : call('fetch', requestJSON(request));
+  if (!signal) return responseFrom(await answer);
   const canceled = deferred();
   onAbort(signal, canceled.reject);
-  const answer = then(sendable(request), (json) => call('fetch', json));
   const response = responseFrom(await PromiseOf.race([answer, canceled.promise]));
   // What is not read yet when the fetch is aborted is lost.
   responseState.get(response).signal = signal;

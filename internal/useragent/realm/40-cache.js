@@ -2,11 +2,21 @@
 
 const cacheName = new WeakMap(); // Cache → its number at the host; it goes on working when the name is deleted
 const asRequest = (input) => (input instanceof Request ? input : new Request(input));
-const optionsJSON = (o = {}, one = false) => {
+const NO_OPTIONS = toJSON({ ignoreSearch: false, ignoreMethod: false, ignoreVary: false, cacheName: '', hasName: false });
+const optionsJSON = (o = undefined, one = false) => {
+  if (o === undefined || o === null) return NO_OPTIONS;
   const options = o ?? {};
   const name = one ? undefined : options.cacheName;
   return toJSON({ ignoreSearch: Boolean(options.ignoreSearch), ignoreMethod: Boolean(options.ignoreMethod), ignoreVary: Boolean(options.ignoreVary), cacheName: name === undefined ? '' : `${name}`, hasName: name !== undefined });
 };
+// A request as the host takes it, from a request or an address.
+function wanted(input) {
+  if (input instanceof Request) return requestJSON(input);
+  const parts = parsedURL(`${input}`, baseURL());
+  if (!parts) throw new TypeError(`Invalid URL: ${input}`);
+  if (parts[3] || parts[4]) throw new TypeError('the address of a request holds no name or password');
+  return toJSON({ url: parts[0], method: 'GET', headers: [] });
+}
 const isHTTP = (url) => /^https?:/.test(url);
 
 class Cache {
@@ -15,11 +25,11 @@ class Cache {
   }
   async match(request, options) {
     if (arguments.length === 0) throw new TypeError('match takes a request');
-    const found = await call('cache.match', cacheName.get(this), requestJSON(asRequest(request)), optionsJSON(options, true));
+    const found = await call('cache.match', cacheName.get(this), wanted(request), optionsJSON(options, true));
     return found ? responseFrom(found) : undefined;
   }
   async matchAll(request, options) {
-    const json = request === undefined ? '' : requestJSON(asRequest(request));
+    const json = request === undefined ? '' : wanted(request);
     return freeze((await call('cache.matchAll', cacheName.get(this), json, optionsJSON(options, true))).map((r) => responseFrom(r)));
   }
   async add(request) {
@@ -66,7 +76,7 @@ class Cache {
     if (!(response instanceof Response)) throw new TypeError('put takes a response');
     if (response.status === 206) throw new TypeError('partial answers (status 206) cannot be stored');
     if (varyAll(response)) throw new TypeError('answers with Vary: * cannot be stored');
-    if (response.bodyUsed || response.body?.locked) throw new TypeError('the body of the response was read already');
+    if (isUnusable(bodyOf.get(response))) throw new TypeError('the body of the response was read already');
     const { signal } = responseState.get(response);
     const json = await answerJSON(response);
     if (signal?.aborted) throw signal.reason;
@@ -74,10 +84,10 @@ class Cache {
   }
   async delete(request, options) {
     if (arguments.length === 0) throw new TypeError('delete takes a request');
-    return call('cache.delete', cacheName.get(this), requestJSON(asRequest(request)), optionsJSON(options, true));
+    return call('cache.delete', cacheName.get(this), wanted(request), optionsJSON(options, true));
   }
   async keys(request, options) {
-    const json = request === undefined ? '' : requestJSON(asRequest(request));
+    const json = request === undefined ? '' : wanted(request);
     return freeze((await call('cache.keys', cacheName.get(this), json, optionsJSON(options, true))).map((r) => requestFrom(r, 'request')));
   }
 }
@@ -107,7 +117,7 @@ class CacheStorage {
   }
   async match(request, options) {
     if (arguments.length === 0) throw new TypeError('match takes a request');
-    const found = await call('caches.match', '', requestJSON(asRequest(request)), optionsJSON(options));
+    const found = await call('caches.match', '', wanted(request), optionsJSON(options));
     return found ? responseFrom(found) : undefined;
   }
 }

@@ -253,7 +253,7 @@ class InstallEvent extends ExtendableEvent {
 }
 class FetchEvent extends ExtendableEvent {
   #init;
-  #handled = deferred();
+  #handled;
   constructor(type, init) {
     if (arguments.length < 2 || !(init?.request instanceof Request)) throw new TypeError('a FetchEvent needs a request');
     super(type, init);
@@ -275,6 +275,12 @@ class FetchEvent extends ExtendableEvent {
     return this.#init.replacesClientId ?? '';
   }
   get handled() {
+    if (!this.#handled) {
+      const s = eventState.get(this);
+      this.#handled = deferred();
+      if (s) s.handled = this.#handled;
+      if (s?.answered) s.answered(this.#handled);
+    }
     return this.#handled.promise;
   }
   respondWith(answer) {
@@ -283,17 +289,22 @@ class FetchEvent extends ExtendableEvent {
     if (s.responding) throw new DOMException('respondWith was called already', 'InvalidStateError');
     s.responding = true;
     this.stopImmediatePropagation();
-    const promise = PromiseOf.resolve(answer);
     s.quiet = true;
-    const given = then(promise, async (response) => {
+    const end = (how) => {
+      s.answered = how;
+      if (s.handled) how(s.handled);
+    };
+    const given = then(PromiseOf.resolve(answer), (response) => {
       if (!(response instanceof Response)) throw new TypeError(`respondWith was given ${response === undefined ? 'nothing (undefined)' : shown(response)} instead of a response`);
       if (response.type === 'error') throw new TypeError('respondWith was given Response.error()');
-      if (response.bodyUsed || response.body?.locked) throw new TypeError('respondWith was given a response whose body was read already');
-      host('respond', s.id, 'response', await answerJSON(response));
+      if (isUnusable(bodyOf.get(response))) throw new TypeError('respondWith was given a response whose body was read already');
+      const send = (json) => host('respond', s.id, 'response', json);
+      const json = answerNow(response);
+      return json === null ? then(answerJSON(response), send) : send(json);
     });
-    extend(s, then(given, () => this.#handled.resolve(), (error) => {
+    extend(s, then(given, () => end((handled) => handled.resolve()), (error) => {
       host('respond', s.id, 'error', describe(error));
-      this.#handled.reject(error);
+      end((handled) => handled.reject(error));
     }));
   }
 }
@@ -385,9 +396,7 @@ commands.start = (json) => {
 };
 commands.state = (state) => {
   own.state = state;
-  const event = new Event('statechange');
-  event._trusted = true;
-  fire(selfWorker, event);
+  fire(selfWorker, trusted(new Event('statechange')));
 };
 commands.script = (text, url) => {
   if (host('eval', text, url)) return '';
@@ -421,7 +430,7 @@ commands.event = (id, name, json) => {
     event = new ExtendableMessageEvent('message', { ...init, data, origin: own.origin, source: detail.token ? selfWorker : detail.source ? clientFrom(detail.source) : null });
   }
   else event = new ExtendableEvent(name, init);
-  event._trusted = true;
+  trusted(event);
   const s = { id, pending: 0, dispatching: true, failed: false, responding: false, done: false };
   eventState.set(event, s);
   fire(global, event);

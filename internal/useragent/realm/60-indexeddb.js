@@ -297,7 +297,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       event = new Event('error', { bubbles: true, cancelable: true });
     }
     request._s.done = true;
-    event._trusted = true;
+    trusted(event);
     const unhandled = fire(request, event);
     if (event.type === 'error') {
       fire(tx, new Event('error', { bubbles: true }));
@@ -318,7 +318,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     if (tx._s.mode !== 'readonly') save(tx._s.db.name);
     leave(tx);
     const event = new Event('complete');
-    event._trusted = true;
+    trusted(event);
     fire(tx, event);
     tx._s.after?.(true);
   }
