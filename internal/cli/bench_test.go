@@ -89,7 +89,7 @@ func TestBenchAgainstChromium(t *testing.T) {
 }
 
 // textSite makes a site of pages such as a documentation has, fitted with everything in the pack.
-func textSite(t *testing.T, n int) *project.Project {
+func textSite(t testing.TB, n int) *project.Project {
 	dir := t.TempDir()
 	put := func(name, text string) {
 		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, name)), 0o755))

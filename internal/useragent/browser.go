@@ -46,6 +46,8 @@ type Browser struct {
 	branch   bool // engines that have started belong to the browser that this one branched from
 	reader   *page.Reader
 	profile  *Profile
+	// foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.
+	foreground bool
 	// noWorkers is a browser that knows no service workers.
 	noWorkers bool
 	// lastError is the last error that a worker reported, in words.
@@ -483,6 +485,9 @@ func originOfText(url string) string {
 
 // load fetches one thing that a page asks for, and then what that asks for.
 func (b *Browser) load(c *client, ref page.Reference, base string, depth int) {
+	if b.foreground && ref.Background {
+		return
+	}
 	key := ref.URL + " " + ref.Destination
 	if earlier := c.seen[key]; earlier != nil {
 		// What was fetched in the background first may be needed for the page too.

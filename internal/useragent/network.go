@@ -110,6 +110,7 @@ func (n *network) note(r *site.Request, resp *site.Response) {
 
 // now asks at once, without time passing; used where the engine needs a script's text in the middle of a turn.
 func (n *network) now(r *site.Request) *site.Response {
+	n.count++
 	if n.cond.Refuses || n.cond.Stalls {
 		n.note(r, nil)
 		return nil

@@ -170,6 +170,7 @@ func (r *Rehearsal) try(ctx context.Context, b *Browser, reader *page.Reader, ou
 		for _, c := range r.Conditions {
 			branch := b.Branch()
 			branch.SetCondition(c)
+			branch.foreground = true
 			j.branches = append(j.branches, branch)
 		}
 		jobs <- j
@@ -187,8 +188,16 @@ func (r *Rehearsal) page(ctx context.Context, url string, branches []*Browser, r
 	result := &PageResult{URL: url, Title: reference.Title, Status: reference.Status, Under: map[string]*PageOutcome{}}
 	for i, c := range r.Conditions {
 		tab := branches[i].Open(url, nil)
-		result.Under[c.Name] = judge(tab.View, reference.View)
+		outcome := judge(tab.View, reference.View)
+		result.Under[c.Name] = outcome
 		branches[i].Close()
+		if branches[i].net.count == 0 {
+			// The network was not asked for anything, so its state makes no difference.
+			for _, other := range r.Conditions[i+1:] {
+				result.Under[other.Name] = outcome
+			}
+			break
+		}
 	}
 	return result
 }

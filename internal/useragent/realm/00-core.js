@@ -68,10 +68,12 @@ function onlyHere(key) {
 // Promises that the host settles.
 let nextCall = 0;
 const calls = new Map();
-function call(op, ...args) {
+const call = (op, ...args) => callFor(null, op, ...args);
+// The same, for what make makes of the host's answer.
+function callFor(make, op, ...args) {
   const id = ++nextCall;
   return new PromiseOf((resolve, reject) => {
-    calls.set(id, { resolve, reject });
+    calls.set(id, { resolve, reject, make });
     try {
       host(op, id, ...args);
     } catch (error) {
@@ -80,12 +82,19 @@ function call(op, ...args) {
     }
   });
 }
+// For methods that give a promise: what is wrong with the arguments rejects it.
+function rejecting(error) {
+  return PromiseOf.reject(error);
+}
 commands.settle = (id, failure, json) => {
   const waiting = calls.get(id);
   if (!waiting) return;
   calls.delete(id);
   if (failure) waiting.reject(hostError(failure));
-  else waiting.resolve(fromJSON(json));
+  else {
+    const value = fromJSON(json);
+    waiting.resolve(waiting.make ? waiting.make(value) : value);
+  }
 };
 
 const nativeErrors = { __proto__: null, TypeError, RangeError, SyntaxError, Error };

@@ -23,10 +23,13 @@ class Cache {
   constructor(key) {
     onlyHere(key);
   }
-  async match(request, options) {
-    if (arguments.length === 0) throw new TypeError('match takes a request');
-    const found = await call('cache.match', cacheName.get(this), wanted(request), optionsJSON(options, true));
-    return found ? responseFrom(found) : undefined;
+  match(request, options) {
+    try {
+      if (arguments.length === 0) throw new TypeError('match takes a request');
+      return callFor(foundResponse, 'cache.match', cacheName.get(this), wanted(request), optionsJSON(options, true));
+    } catch (error) {
+      return rejecting(error);
+    }
   }
   async matchAll(request, options) {
     const json = request === undefined ? '' : wanted(request);
@@ -93,16 +96,23 @@ class Cache {
 }
 const varyAll = (response) => (response.headers.get('vary') || '').split(',').some((f) => f.trim() === '*');
 
+const foundResponse = (found) => (found ? responseFrom(found) : undefined);
+function openedCache(id) {
+  const cache = new Cache(MAKE);
+  cacheName.set(cache, id);
+  return cache;
+}
 class CacheStorage {
   constructor(key) {
     onlyHere(key);
   }
-  async open(name) {
-    if (arguments.length === 0) throw new TypeError('open takes a name');
-    const id = await call('caches.open', `${name}`);
-    const cache = new Cache(MAKE);
-    cacheName.set(cache, id);
-    return cache;
+  open(name) {
+    try {
+      if (arguments.length === 0) throw new TypeError('open takes a name');
+      return callFor(openedCache, 'caches.open', `${name}`);
+    } catch (error) {
+      return rejecting(error);
+    }
   }
   async has(name) {
     if (arguments.length === 0) throw new TypeError('has takes a name');
@@ -115,10 +125,13 @@ class CacheStorage {
   async keys() {
     return call('caches.keys');
   }
-  async match(request, options) {
-    if (arguments.length === 0) throw new TypeError('match takes a request');
-    const found = await call('caches.match', '', wanted(request), optionsJSON(options));
-    return found ? responseFrom(found) : undefined;
+  match(request, options) {
+    try {
+      if (arguments.length === 0) throw new TypeError('match takes a request');
+      return callFor(foundResponse, 'caches.match', '', wanted(request), optionsJSON(options));
+    } catch (error) {
+      return rejecting(error);
+    }
   }
 }
 publish(Cache, CacheStorage);

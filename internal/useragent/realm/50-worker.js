@@ -200,17 +200,20 @@ class ExtendableEvent extends Event {
 }
 function extend(s, promise) {
   s.pending++;
+  const over = () => {
+    s.pending--;
+    finish(s);
+  };
+  // What the promise's own reactions do comes first.
   then(
     promise,
-    () => {},
+    () => then(settled, over),
     (error) => {
       s.failed = true;
       if (!s.quiet) host('log', 'error', describe(error), stackOf(error));
+      then(settled, over);
     },
-  ).then(() => then(settled, () => {
-    s.pending--;
-    finish(s);
-  }));
+  );
 }
 function finish(s) {
   if (s.pending === 0 && !s.dispatching && !s.done) {
