@@ -46,9 +46,14 @@ type auditor struct {
 	documents map[string]*page.Document
 }
 
+func newAuditor(ctx context.Context, in Input) *auditor {
+	return &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}, reader: &page.Reader{},
+		report: &Report{Site: in.Name, Origin: in.Host.Origin(), Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}}}
+}
+
 // Run judges a site.
 func Run(ctx context.Context, in Input) (*Report, error) {
-	a := &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}, reader: &page.Reader{}}
+	a := newAuditor(ctx, in)
 	a.report = &Report{Schema: "tachyform.audit/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}, Name: in.Project.App.Text("name")}
 	for _, t := range in.Project.Audit.Targets {
 		a.report.Targets[t] = &TargetVerdict{Installable: true, Blockers: []string{}}
@@ -69,8 +74,8 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 
 // Rehearse runs the default rehearsal alone: the report has pages, worker and caches, but no findings.
 func Rehearse(ctx context.Context, in Input) (*Report, error) {
-	a := &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}, reader: &page.Reader{}}
-	a.report = &Report{Schema: "tachyform.rehearsal/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}}
+	a := newAuditor(ctx, in)
+	a.report.Schema = "tachyform.rehearsal/1"
 	if err := a.collect(); err != nil {
 		return nil, err
 	}

@@ -2,6 +2,7 @@ package project
 
 import (
 	"fmt"
+	"reflect"
 	"strings"
 
 	"tachyform/internal/problem"
@@ -58,6 +59,19 @@ func (d *decoder) whole(p *Project) {
 			add(fmt.Sprintf("worker.rules[%d].patience", i), "patience has no meaning with "+r.Answer, "it says how long network-first waits; remove it")
 		}
 	}
+	for i, r := range p.Rehearsals {
+		for j, step := range r.Steps {
+			key := fmt.Sprintf("rehearsals[%d].steps[%d]", i, j)
+			switch acts := step.Acts(); {
+			case len(acts) == 0:
+				add(key, "this step does nothing", "give it a key such as open, reload, network or expect")
+			case len(acts) > 1:
+				add(key, "this step does several things at once: "+strings.Join(acts, ", "), "make it a step for each, in the order they happen")
+			case step.Cookie != "" && !strings.Contains(step.Cookie, "="):
+				add(key+".cookie", fmt.Sprintf("%q is not NAME=VALUE", step.Cookie), "")
+			}
+		}
+	}
 	for i, s := range p.Host.Statuses {
 		if s.Status != 0 && (s.Status < 200 || s.Status > 599) {
 			add(fmt.Sprintf("hosting.statuses[%d].status", i), fmt.Sprintf("%d is not an HTTP status", s.Status), "200 to 599")
@@ -77,4 +91,15 @@ func kindOf(v any) string {
 		return "mapping"
 	}
 	return "number"
+}
+
+// Acts names the keys of a step that say what is done.
+func (s Step) Acts() (acts []string) {
+	v := reflect.ValueOf(s)
+	for i := range v.NumField() {
+		if name := v.Type().Field(i).Tag.Get("yaml"); name != "tab" && !v.Field(i).IsZero() {
+			acts = append(acts, name)
+		}
+	}
+	return acts
 }

@@ -84,6 +84,10 @@ func (d *decoder) node(n ast.Node, v reflect.Value, key string, tag reflect.Stru
 		return
 	}
 	switch v.Kind() {
+	case reflect.Pointer:
+		elem := reflect.New(v.Type().Elem())
+		d.node(n, elem.Elem(), key, tag)
+		v.Set(elem)
 	case reflect.Struct:
 		d.object(n, v, key)
 	case reflect.Slice:
@@ -92,6 +96,7 @@ func (d *decoder) node(n ast.Node, v reflect.Value, key string, tag reflect.Stru
 			d.wrong(n, key, "a list")
 			return
 		}
+		v.Set(reflect.MakeSlice(v.Type(), 0, len(items.Values)))
 		for i, item := range items.Values {
 			elem := reflect.New(v.Type().Elem()).Elem()
 			d.node(item, elem, fmt.Sprintf("%s[%d]", key, i), tag)
@@ -238,6 +243,14 @@ func (d *decoder) text(n ast.Node, v reflect.Value, key string, tag reflect.Stru
 		s = x.Value
 	case *ast.LiteralNode:
 		s = x.Value.Value
+	case *ast.BoolNode:
+		if !strings.Contains(tag.Get("enum"), "yes,no") {
+			d.wrong(n, key, "text")
+			return
+		}
+		if s = "no"; x.Value {
+			s = "yes"
+		}
 	case *ast.IntegerNode, *ast.FloatNode:
 		s = strings.TrimSpace(n.String())
 	default:

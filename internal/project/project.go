@@ -27,6 +27,8 @@ type Project struct {
 	Audit  Audit         `yaml:"audit" doc:"What the audit judges."`
 	Host   Hosting       `yaml:"hosting" doc:"How the host answers, where it is more than files."`
 	Others []OtherOrigin `yaml:"other_origins" doc:"What else the pages fetch from."`
+	// Rehearsals are scripted visits of the user's own.
+	Rehearsals []Rehearsal `yaml:"rehearsals" doc:"Visits of your own, step by step, with what should come of them."`
 
 	// Path is the file that was read, "" for defaults alone.
 	Path string `yaml:"-"`
@@ -114,6 +116,53 @@ type StatusRule struct {
 	Match        string `yaml:"match" doc:"URL pattern." need:"yes"`
 	Status       int    `yaml:"status" doc:"The status, 200 to 599." need:"yes"`
 	UnlessCookie string `yaml:"unless_cookie" doc:"Not when the request has a cookie of that name."`
+}
+
+// Rehearsal is a scripted visit: steps, and what should come of them.
+type Rehearsal struct {
+	Name  string `yaml:"name" doc:"What it is about, in a few words." need:"yes"`
+	Steps []Step `yaml:"steps" doc:"What a visitor does and what happens to them, in order." need:"yes"`
+}
+
+// Step is one step of a rehearsal: one of its keys, and the tab that it is about.
+type Step struct {
+	Open         string       `yaml:"open" doc:"Open this path, as if it were typed in." check:"path"`
+	Follow       string       `yaml:"follow" doc:"Follow the link to this path on the page that is shown." check:"path"`
+	Reload       string       `yaml:"reload" doc:"Reload the page; past-worker asks the network alone, as a reload with Shift does." enum:"normal,past-worker"`
+	Launch       string       `yaml:"launch" doc:"Open the app as its icon does." enum:"home-screen"`
+	Close        string       `yaml:"close" doc:"Close the tab, or all of the browser." enum:"tab,browser"`
+	Wait         Duration     `yaml:"wait" doc:"Let time go by, such as 3s."`
+	Network      string       `yaml:"network" doc:"Change the state of the network." enum:"online,offline,stalled,slow,flaky"`
+	Deploy       string       `yaml:"deploy" doc:"Put another folder in the place of the site, as a release does."`
+	Stop         string       `yaml:"stop" doc:"Stop the running worker, as browsers do with idle ones." enum:"worker"`
+	Evict        string       `yaml:"evict" doc:"Throw away what the browser keeps for the site." enum:"caches,databases,cookies,everything"`
+	Push         *string      `yaml:"push" doc:"Deliver a push message with this text."`
+	Sync         string       `yaml:"sync" doc:"Deliver a sync event with this tag."`
+	PeriodicSync string       `yaml:"periodic_sync" doc:"Deliver a periodic sync event with this tag."`
+	Click        string       `yaml:"click" doc:"Click the notification with this tag or title."`
+	Cookie       string       `yaml:"cookie" doc:"Set a cookie, NAME=VALUE; without a value it is taken away."`
+	Expect       *Expectation `yaml:"expect" doc:"What should hold now."`
+	Tab          string       `yaml:"tab" doc:"The tab that the step is about; a new name opens another."`
+}
+
+// Expectation is what should hold at a point of a rehearsal. Keys that are left away ask for nothing.
+type Expectation struct {
+	Outcome      string   `yaml:"outcome" doc:"What became of the page that is shown." enum:"whole,partial,stand-in,lost,stuck"`
+	Status       int      `yaml:"status" doc:"The status of its document."`
+	Title        string   `yaml:"title" doc:"Its title."`
+	Address      string   `yaml:"address" doc:"Its address after redirects." check:"path"`
+	AnsweredBy   string   `yaml:"answered_by" doc:"Where its document came from: network, worker, cache, or a cache by name."`
+	Shows        string   `yaml:"shows" doc:"Text that its document holds."`
+	Missing      []string `yaml:"missing" doc:"Exactly what it asked for and did not get; [] for nothing."`
+	Controlled   string   `yaml:"controlled" doc:"Whether a worker controls it." enum:"yes,no"`
+	Worker       string   `yaml:"worker" doc:"The state of the active worker." enum:"none,activating,activated"`
+	Waiting      string   `yaml:"waiting" doc:"Whether another worker waits to take over." enum:"yes,no"`
+	Kept         []string `yaml:"kept" doc:"Addresses that are in a cache."`
+	NotKept      []string `yaml:"not_kept" doc:"Addresses that are in none."`
+	Asked        []string `yaml:"asked" doc:"Addresses that the network was asked for in the step before."`
+	NotAsked     []string `yaml:"not_asked" doc:"Addresses that it was not asked for."`
+	Says         string   `yaml:"says" doc:"Text that the worker wrote on the console."`
+	Notification string   `yaml:"notification" doc:"A notification with this title or tag is shown."`
 }
 
 // OtherOrigin is another origin that pages fetch from. Without a folder it counts as reachable with unknown content.

@@ -39,6 +39,8 @@ func schemaOf(t reflect.Type, tag reflect.StructTag) map[string]any {
 		return s
 	}
 	switch t.Kind() {
+	case reflect.Pointer:
+		return schemaOf(t.Elem(), tag)
 	case reflect.Struct:
 		properties := map[string]any{}
 		var required []string
@@ -69,7 +71,10 @@ func schemaOf(t reflect.Type, tag reflect.StructTag) map[string]any {
 		s["type"] = "integer"
 	default:
 		s["type"] = "string"
-		if enum := tag.Get("enum"); enum != "" {
+		switch enum := tag.Get("enum"); {
+		case enum == "yes,no":
+			s["type"] = "boolean"
+		case enum != "":
 			s["enum"] = strings.Split(enum, ",")
 		}
 		switch tag.Get("check") {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"reflect"
 	"regexp"
 	"strconv"
 	"strings"
@@ -59,6 +60,24 @@ func (d Duration) String() string {
 	default:
 		return fmt.Sprintf("%dms", t/time.Millisecond)
 	}
+}
+
+// Words writes an expectation on one line, as it stands in the project file.
+func (e Expectation) Words() string {
+	var parts []string
+	v := reflect.ValueOf(e)
+	for i := range v.NumField() {
+		f := v.Field(i)
+		if f.IsZero() {
+			continue
+		}
+		value := fmt.Sprint(f.Interface())
+		if f.Kind() == reflect.Slice {
+			value = "[" + strings.Join(f.Interface().([]string), ", ") + "]"
+		}
+		parts = append(parts, v.Type().Field(i).Tag.Get("yaml")+": "+value)
+	}
+	return strings.Join(parts, ", ")
 }
 
 // Milliseconds gives the duration as whole milliseconds.

@@ -20,6 +20,8 @@ type Case struct {
 	Pages   []string          `json:"pages"`
 	Other   map[string]string `json:"other"`
 	Hosting hostingHabits     `json:"hosting"`
+	// Next is the site's host with the next release, nil when there is none.
+	Next site.Host `json:"-"`
 }
 
 type hostingHabits struct {
@@ -36,6 +38,8 @@ type hostingHabits struct {
 	Mime         map[string]string             `json:"mime"`
 	OtherHeaders map[string]map[string]*string `json:"otherHeaders"`
 	OtherStatus  map[string]int                `json:"otherStatus"`
+	// Next replaces members while the next release is deployed.
+	Next json.RawMessage `json:"next"`
 }
 
 // Origin and Other are the origins under which a case's folders answer.
@@ -133,6 +137,17 @@ func Load(folder string, expected any) (*Case, []site.Host, error) {
 		return nil, nil, err
 	}
 	hosts := []site.Host{main}
+	if next := filepath.Join(folder, "next"); exists(next) {
+		later := *c
+		if len(c.Hosting.Next) > 0 {
+			if err := json.Unmarshal(c.Hosting.Next, &later.Hosting); err != nil {
+				return nil, nil, err
+			}
+		}
+		if c.Next, err = openFolder(next, Origin, c.Base, later.hosting()); err != nil {
+			return nil, nil, err
+		}
+	}
 	if d := c.Other["dir"]; d != "" {
 		other, err := openFolder(filepath.Join(folder, d), Other, "/", caseRules(c.Hosting.OtherHeaders, c.Hosting.OtherStatus))
 		if err != nil {
@@ -141,4 +156,9 @@ func Load(folder string, expected any) (*Case, []site.Host, error) {
 		hosts = append(hosts, other)
 	}
 	return c, hosts, nil
+}
+
+func exists(path string) bool {
+	_, err := os.Stat(path)
+	return err == nil
 }

@@ -3,6 +3,8 @@ package useragent
 
 import (
 	"context"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -27,6 +29,16 @@ type Stored struct {
 	Response *Response
 }
 
+// place is where in a worker's own source a note comes from, or the script it belongs to.
+func (n Note) place() string {
+	if m := stackPlace.FindStringSubmatch(n.Stack); m != nil {
+		return m[1]
+	}
+	return n.Where
+}
+
+var stackPlace = regexp.MustCompile(`\(?((?:https?://|/)[^\s()]+:\d+(?::\d+)?)\)?`)
+
 // Browser is one profile: what it keeps, its workers and its open pages. It belongs to one goroutine.
 type Browser struct {
 	clock    *clock
@@ -42,10 +54,12 @@ type Browser struct {
 	stored   []Stored
 	notes    []Note
 	nextID   int
-	started  *started
-	branch   bool // engines that have started belong to the browser that this one branched from
-	reader   *page.Reader
-	profile  *Profile
+	// nextWorker numbers the versions of workers in the order in which they are met.
+	nextWorker int
+	started    *started
+	branch     bool // engines that have started belong to the browser that this one branched from
+	reader     *page.Reader
+	profile    *Profile
 	// foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.
 	foreground bool
 	// noWorkers is a browser that knows no service workers.
@@ -54,6 +68,11 @@ type Browser struct {
 	lastError string
 	// listen, if set, is told every note as it comes.
 	listen func(Note)
+	// account, if set, takes down all that happens; began is when it starts counting.
+	account *[]Happened
+	began   time.Duration
+	tabs    []*Tab
+	gaps    []string
 }
 
 // Profile says what kind of browser it is.
@@ -94,10 +113,11 @@ func (b *Browser) Close() {
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
 func (b *Browser) Branch() *Browser {
-	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, reader: b.reader, profile: b.profile, nextID: b.nextID, started: b.started, branch: true}
+	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, reader: b.reader, profile: b.profile, nextID: b.nextID, nextWorker: b.nextWorker, started: b.started, branch: true}
 	n.net = &network{ctx: b.net.ctx, hosts: b.net.hosts, cond: b.net.cond, clock: n.clock}
 	for _, g := range b.regs {
 		c := *g
+		c.messages = g.messages.branch()
 		for _, slot := range []**Worker{&c.Installing, &c.Waiting, &c.Active} {
 			if *slot != nil {
 				w := **slot
@@ -136,6 +156,9 @@ func (b *Browser) note(n Note) {
 	if b.listen != nil {
 		b.listen(n)
 	}
+	if n.Level != "state" {
+		b.add(Happened{Kind: "console", Level: n.Level, Text: n.Text, Where: n.place()})
+	}
 	if n.Level == "error" {
 		b.lastError = n.Text
 	}
@@ -155,7 +178,9 @@ type client struct {
 	seen       map[string]*Load // by address and destination
 	view       *View
 	pending    int
+	mode       string  // cache mode of requests: reload for a page that was reloaded past the caches
 	holder     *client // of a frame: the page it stands in
+	tab        *Tab    // that shows the page
 }
 
 // top is the page that waits for the client's loads.
@@ -227,38 +252,63 @@ func (v *View) Missing() []string {
 // DocumentLimit is the virtual time after which a page without a document counts as stuck, and a document as all that comes.
 const DocumentLimit = 10 * time.Second
 
-// Open opens a URL in a tab. old, the page that the tab showed before, is closed once the new one takes its place.
+// Open opens a URL in a tab, a new one when old is nil. The page that the tab showed before is closed once the new one takes its place.
 func (b *Browser) Open(url string, old *Tab) *Tab {
+	return b.open(url, old, "")
+}
+
+// open opens a URL, waits for its document and for what that asks for. mode is the cache mode of the page's own requests.
+func (b *Browser) open(url string, tab *Tab, mode string) *Tab {
+	if tab == nil {
+		tab = &Tab{}
+		b.tabs = append(b.tabs, tab)
+	}
 	start := b.clock.now
-	v := &View{URL: url}
-	b.nextID++
-	c := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: v}
 	done := false
-	b.navigate(c, url, 0, func(resp *Response, g *Registration, reason string) {
-		done = true
-		if resp == nil {
-			v.Failed, v.Reason = true, reason
-			return
-		}
-		v.At = b.clock.now - start
-		b.commit(c, g, resp)
-		if old != nil {
-			b.closeClient(old.client)
-		}
-	})
+	c := b.begin(url, tab, mode, func() { done = true })
+	v := c.view
 	b.clock.run(func() bool { return done }, start+DocumentLimit)
 	if !done {
 		v.Stuck, v.Reason = true, "no document came within ten seconds"
 		c.closed = true
+		b.show(tab, c)
 	} else if !v.Failed {
 		b.clock.run(func() bool { return c.pending == 0 }, b.clock.now+DocumentLimit)
 	}
-	if old != nil && (v.Failed || v.Stuck) {
-		b.closeClient(old.client)
-	}
 	v.Elapsed = b.clock.now - start
 	v.Controlled = c.controller != nil
-	return &Tab{client: c, View: v}
+	return tab
+}
+
+// begin starts to open a URL in a tab; committed is called once the tab shows it, or its error page.
+func (b *Browser) begin(url string, tab *Tab, mode string, committed func()) *client {
+	start := b.clock.now
+	b.nextID++
+	c := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: &View{URL: url}, tab: tab, mode: mode}
+	b.navigate(c, url, 0, func(resp *Response, g *Registration, reason string) {
+		if c.closed {
+			return
+		}
+		if resp == nil {
+			c.view.Failed, c.view.Reason = true, reason
+			c.closed = true
+		} else {
+			c.view.At = b.clock.now - start
+			b.commit(c, g, resp)
+		}
+		b.show(tab, c)
+		committed()
+	})
+	return c
+}
+
+// show makes a client the one that a tab shows.
+func (b *Browser) show(tab *Tab, c *client) {
+	old := tab.client
+	tab.client, tab.View = c, c.view
+	if old != c {
+		b.closeClient(old)
+	}
 }
 
 // Tab is a tab with the page it shows.
@@ -271,7 +321,13 @@ type Tab struct {
 func (b *Browser) Settle() { b.clock.settle(5*time.Second, 60*time.Second) }
 
 // CloseTab closes a tab.
-func (b *Browser) CloseTab(t *Tab) { b.closeClient(t.client) }
+func (b *Browser) CloseTab(t *Tab) {
+	b.closeClient(t.client)
+	b.tabs = slices.DeleteFunc(b.tabs, func(o *Tab) bool { return o == t })
+}
+
+// pastWorker is the cache mode of a page reloaded past worker and caches (Service Workers, 2.4: "force reload").
+const pastWorker = "reload"
 
 func (b *Browser) closeClient(c *client) {
 	if c == nil || c.closed {
@@ -306,7 +362,7 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 	if c.frame {
 		destination = "iframe"
 	}
-	req := &Request{URL: withoutFragment(url), Method: "GET", Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate", Credentials: "include", Redirect: "manual", Destination: destination}
+	req := &Request{URL: withoutFragment(url), Method: "GET", Cache: c.mode, Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate", Credentials: "include", Redirect: "manual", Destination: destination}
 	origin := originOfText(url)
 	g := b.matchRegistration(req.URL)
 	received := func(resp *Response, how string) {
@@ -342,7 +398,7 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 		c.view.FromWorker = how == "worker"
 		done(resp, g, "")
 	}
-	if g == nil || g.Active == nil {
+	if g == nil || g.Active == nil || c.mode == pastWorker {
 		b.fetch(req, origin, func(r *Response) { received(r, "network") })
 		return
 	}
@@ -387,10 +443,13 @@ func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin strin
 		r.event("fetch", detail, func(resp *Response, how string) {
 			switch {
 			case how == "none":
+				b.happen("answer", req.URL+": left to the network", w)
 				network()
 			case resp == nil || !mayHave(req, resp):
+				b.happen("answer", req.URL+": answered with an error", w)
 				done(nil, "worker")
 			default:
+				b.happen("answer", req.URL+": answered from "+resp.Source, w)
 				done(resp, "worker")
 			}
 		}, nil)
@@ -431,7 +490,7 @@ func mayHave(req *Request, resp *Response) bool {
 func (b *Browser) commit(c *client, g *Registration, resp *Response) {
 	v := c.view
 	b.clients = append(b.clients, c)
-	if g != nil && g.Active != nil && !g.gone {
+	if g != nil && g.Active != nil && !g.gone && c.mode != pastWorker {
 		c.controller = g.Active
 	}
 	actual := resp.Actual()
@@ -505,7 +564,7 @@ func (b *Browser) load(c *client, ref page.Reference, base string, depth int) {
 		return
 	}
 	c.top().pending++
-	req := &Request{URL: ref.URL, Method: "GET", Header: [][2]string{{"accept", "*/*"}}, Mode: ref.Mode, Credentials: ref.Credentials, Redirect: "follow", Destination: ref.Destination, Referrer: c.url}
+	req := &Request{URL: ref.URL, Method: "GET", Cache: c.mode, Header: [][2]string{{"accept", "*/*"}}, Mode: ref.Mode, Credentials: ref.Credentials, Redirect: "follow", Destination: ref.Destination, Referrer: c.url}
 	b.clientFetch(c, req, func(resp *Response, how string) {
 		c.top().pending--
 		b.loaded(c, l, resp, how, base, depth)

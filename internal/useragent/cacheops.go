@@ -68,7 +68,11 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 	case "caches.has":
 		return s.caches[name] != nil
 	case "caches.delete":
-		return s.delete(name)
+		there := s.delete(name)
+		if there {
+			r.b.happen("removed", "the cache "+name, r.w)
+		}
+		return there
 	case "caches.keys":
 		return append([]string{}, s.names...)
 	case "caches.match":
@@ -115,11 +119,15 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 	case "cache.put":
 		resp.Source = "cache " + name
 		c.put(req, resp)
+		r.b.happen("stored", req.URL+" in "+name, r.w)
 		r.b.stored = append(r.b.stored, Stored{name, req, resp})
 		return true
 	case "cache.delete":
 		found := c.match(req, opt)
 		c.remove(found)
+		if len(found) > 0 {
+			r.b.happen("removed", req.URL+" from "+name, r.w)
+		}
 		return len(found) > 0
 	}
 	return nil

@@ -75,6 +75,13 @@ func (c *clock) run(done func() bool, deadline time.Duration) bool {
 	}
 }
 
+// pass lets a span of time go by.
+func (c *clock) pass(d time.Duration) {
+	end := c.now + d
+	c.run(func() bool { return false }, end)
+	c.now = max(c.now, end)
+}
+
 // settle runs until no task is due within quiet, but for at most limit.
 func (c *clock) settle(quiet, limit time.Duration) {
 	end := c.now + limit

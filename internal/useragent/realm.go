@@ -33,6 +33,8 @@ type realm struct {
 	random   *rand.PCG
 	// scripting is true while the worker's script is first evaluated.
 	scripting bool
+	// clicked is true while a click on a notification is handled.
+	clicked bool
 	// left is true once the script asked for something that lives outside of the engine.
 	left bool
 	// from is set when the engine can be put back to where the script had just run.
@@ -171,6 +173,22 @@ func (r *realm) event(name string, detail any, respond func(*Response, string), 
 	r.next++
 	id := r.next
 	r.events[id] = &liveEvent{respond, done}
+	if name != "fetch" {
+		b := r.b
+		b.happen("event", name, r.w)
+		after := done
+		r.events[id].done = func(ok bool) {
+			if !ok {
+				b.happen("event", name+" failed", r.w)
+			}
+			if after != nil {
+				after(ok)
+			}
+		}
+	}
+	if name == "notificationclick" {
+		r.clicked = true
+	}
 	text, _ := json.Marshal(detail)
 	_, err := r.turn("event", id, name, string(text))
 	if err != nil {
@@ -315,6 +333,8 @@ func (r *realm) host(args []any) (any, error) {
 		return float64(r.random.Uint64()>>11) / (1 << 53), nil
 	case "log":
 		r.b.note(Note{Level: word(args, 1), Text: word(args, 2), Where: r.w.Script, Stack: word(args, 3)})
+	case "gap":
+		r.b.gap(word(args, 1))
 	case "timer":
 		id := number(args[1])
 		r.timers[id] = r.b.clock.after(duration(args[2]), func() {
@@ -382,7 +402,9 @@ func (r *realm) host(args []any) (any, error) {
 			delete(r.events, number(args[1]))
 			ok, _ := args[2].(bool)
 			if e.done != nil {
-				r.b.clock.after(0, func() { e.done(ok && !errors.Is(r.stopped, script.ErrEndless) && !errors.Is(r.stopped, script.ErrMemory)) })
+				r.b.clock.after(0, func() {
+					e.done(ok && !errors.Is(r.stopped, script.ErrEndless) && !errors.Is(r.stopped, script.ErrMemory))
+				})
 			}
 		}
 	case "fetch":

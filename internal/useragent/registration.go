@@ -29,7 +29,7 @@ type Worker struct {
 	routes   []route
 	skip     bool
 	realm    *realm
-	like     *Worker // in a branch: the worker that this one is a copy of
+	like     *Worker  // in a branch: the worker that this one is a copy of
 	waiters  []func() // called when the worker has left the state activating
 }
 
@@ -46,6 +46,8 @@ type Registration struct {
 	Active         *Worker
 	gone           bool
 	preload        bool
+	messages       messages
+	checked        time.Duration // when the network was last asked for the script
 }
 
 func (g *Registration) newest() *Worker {
@@ -187,7 +189,9 @@ func (b *Browser) update(g *Registration, address *weburl.Url, kind string, end 
 		end(&RegisterError{name, fmt.Sprintf(format, args...)})
 	}
 	req := &Request{URL: address.Href(true), Method: "GET", Header: [][2]string{{"Service-Worker", "script"}}, Mode: "same-origin", Credentials: "same-origin", Redirect: "error", Destination: "serviceworker", Cache: "no-cache"}
-	if g.UpdateViaCache == "all" {
+	// A day after the last check the HTTP cache is not believed any more.
+	stale := newest != nil && b.clock.now-g.checked > 24*time.Hour
+	if g.UpdateViaCache == "all" && !stale {
 		req.Cache = "default"
 	}
 	b.fetch(req, originOf(address), func(resp *Response) {
@@ -211,13 +215,18 @@ func (b *Browser) update(g *Registration, address *weburl.Url, kind string, end 
 			refuse("TypeError", "%v", err)
 			return
 		}
+		imports := "default"
+		if g.UpdateViaCache == "none" || stale {
+			imports = "no-cache"
+		}
+		g.checked = b.clock.now
 		w := &Worker{Script: address.Href(true), Type: kind, State: "parsed", reg: g, scripts: map[string]scriptText{address.Href(true): {string(text), resp.Get("content-type")}}}
-		if newest != nil && newest.Script == w.Script && newest.Type == kind && b.sameScripts(newest, w) {
+		if newest != nil && newest.Script == w.Script && newest.Type == kind && b.sameScripts(newest, w, imports) {
 			end(nil)
 			return
 		}
-		b.nextID++
-		w.ID = b.nextID
+		b.nextWorker++
+		w.ID = b.nextWorker
 		r, err := b.startRealm(w)
 		if err != nil {
 			w.Failure = err.Error()
@@ -237,7 +246,7 @@ func (b *Browser) update(g *Registration, address *weburl.Url, kind string, end 
 }
 
 // sameScripts says whether the new text, and every script that the old worker imported, are byte for byte the same.
-func (b *Browser) sameScripts(old, w *Worker) bool {
+func (b *Browser) sameScripts(old, w *Worker, mode string) bool {
 	if old.scripts[old.Script].text != w.scripts[w.Script].text {
 		return false
 	}
@@ -249,7 +258,7 @@ func (b *Browser) sameScripts(old, w *Worker) bool {
 		if err != nil {
 			continue
 		}
-		resp := b.net.now(&site.Request{Method: "GET", URL: u})
+		resp := b.fetchNow(u, mode)
 		if resp == nil || resp.Status != 200 || resp.Body == nil {
 			continue
 		}
@@ -408,6 +417,7 @@ func (b *Browser) setState(w *Worker, state string) {
 // tellState lets a running worker know its own state.
 func (b *Browser) tellState(w *Worker) {
 	b.note(Note{Level: "state", Text: w.State, Where: w.Script})
+	b.happen("worker", w.State, w)
 	if r := w.realm; r != nil {
 		b.clock.after(0, func() {
 			if w.realm == r && r.stopped == nil {
@@ -466,6 +476,17 @@ func (b *Browser) retireRealm(w *Worker) {
 	})
 }
 
+// fetchNow asks for a script in the middle of a turn, through the HTTP cache where there is one.
+func (b *Browser) fetchNow(u *weburl.Url, mode string) *site.Response {
+	req := &site.Request{Method: "GET", URL: u}
+	if kept, _ := b.http.get(req, mode, b.clock.now); kept != nil {
+		return kept
+	}
+	resp := b.net.now(req)
+	b.http.put(req, resp, mode, b.clock.now)
+	return resp
+}
+
 // importText gives the text of an imported script: from what the worker was installed with, else from the network during its first run.
 func (w *Worker) importText(r *realm, url string) (any, error) {
 	if s, ok := w.scripts[url]; ok {
@@ -478,8 +499,12 @@ func (w *Worker) importText(r *realm, url string) (any, error) {
 	if err != nil {
 		return nil, fmt.Errorf("SyntaxError: %s is not a URL", url)
 	}
+	mode := "default"
+	if w.reg.UpdateViaCache == "none" {
+		mode = "no-cache"
+	}
 	for range 20 {
-		resp := r.b.net.now(&site.Request{Method: "GET", URL: u})
+		resp := r.b.fetchNow(u, mode)
 		if resp == nil || resp.Body == nil {
 			return nil, fmt.Errorf("NetworkError: %s could not be fetched", url)
 		}

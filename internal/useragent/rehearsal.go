@@ -75,6 +75,7 @@ type CachedEntry struct {
 
 // WorkerState is what a registration came to.
 type WorkerState struct {
+	ID     int
 	Script string
 	Scope  string
 	State  string

@@ -2,8 +2,11 @@ package useragent
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"sort"
 	"strings"
 	"testing"
@@ -11,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/recorded"
+	"tachyform/internal/site"
 )
 
 // sitesDir is where sites with the recorded outcomes of a real browser lie; the format is described there.
@@ -104,6 +108,118 @@ func TestRecordedSites(t *testing.T) {
 	}
 	t.Logf("offline outcomes agree on %d of %d pages", agreed, pages)
 	require.GreaterOrEqual(t, agreed*100, pages*94, "what was reached before has to hold")
+}
+
+// TestRecordedUpdates goes through two releases as the recorded browser did. What only page scripts
+// bring about differs: a page that tells a waiting worker to take over.
+func TestRecordedUpdates(t *testing.T) {
+	cases, err := filepath.Glob(filepath.Join(sitesDir(t), "*", "next"))
+	require.NoError(t, err)
+	steps, agreed := 0, 0
+	for _, path := range cases {
+		folder := filepath.Dir(path)
+		t.Run(filepath.Base(folder), func(t *testing.T) {
+			var want struct {
+				Update struct {
+					Steps []struct {
+						Step       string
+						Navigated  bool
+						Controlled bool
+						HTML       *string
+						Title      string
+						Worker     struct{ Active, Waiting, Installing *string }
+						Caches     map[string][]string
+						Requested  []string
+					}
+				}
+				BrowserFetched []string
+			}
+			c, hosts, err := recorded.Load(folder, &want)
+			require.NoError(t, err)
+			s := NewStage(context.Background(), hosts, nil, true)
+			defer s.Close()
+			numbers := map[int]int{}
+			for _, e := range want.Update.Steps {
+				var happened []Happened
+				do := func(step Step) {
+					r := s.Do(step)
+					require.Empty(t, r.Wrong)
+					happened = append(happened, r.Happened...)
+				}
+				switch e.Step {
+				case "old":
+					for _, v := range c.Visit {
+						do(Step{Open: recorded.Origin + v})
+					}
+				case "reload-1":
+					do(Step{Deploy: []site.Host{c.Next}})
+					do(Step{Reload: "normal"})
+				case "reload-2":
+					do(Step{Reload: "normal"})
+				case "reopen", "offline":
+					do(Step{Close: "browser"})
+					if e.Step == "offline" {
+						do(Step{Condition: &Offline})
+					}
+					do(Step{Open: recorded.Origin + c.Visit[len(c.Visit)-1]})
+				}
+				active, waiting, installing := s.Worker()
+				name := func(w *WorkerState) string {
+					if w == nil {
+						return ""
+					}
+					if numbers[w.ID] == 0 {
+						numbers[w.ID] = len(numbers) + 1
+					}
+					return fmt.Sprintf("%s#%d", strings.TrimPrefix(w.Script, recorded.Origin), numbers[w.ID])
+				}
+				text := func(s *string) string {
+					if s == nil {
+						return ""
+					}
+					return *s
+				}
+				v := s.View("")
+				var requested []string
+				if e.Step != "offline" {
+					for _, h := range happened {
+						if u := strings.TrimPrefix(h.Text, recorded.Origin); h.Kind == "network" && !slices.Contains(want.BrowserFetched, h.Text) {
+							requested = append(requested, fmt.Sprintf("%d %s", h.Status, u))
+						}
+					}
+				}
+				sort.Strings(requested)
+				caches := map[string][]string{}
+				for _, cache := range s.Caches() {
+					caches[cache.Name] = []string{}
+					for _, entry := range cache.Entries {
+						caches[cache.Name] = append(caches[cache.Name], entry.URL)
+					}
+					caches[cache.Name] = without(caches[cache.Name], want.BrowserFetched)
+				}
+				for k := range e.Caches {
+					e.Caches[k] = without(e.Caches[k], want.BrowserFetched)
+				}
+				if e.Caches == nil {
+					caches = nil
+				}
+				html := ""
+				if m := regexp.MustCompile(`data-html="([^"]*)"`).FindSubmatch(bodyBytes(v.Response.actualOrNil())); m != nil && !v.Failed {
+					html = string(m[1])
+				}
+				got := fmt.Sprintf("navigated %v controlled %v html %q title %q worker %q %q %q caches %v requested %v", !v.Failed && !v.Stuck, v.Controlled, html, v.Title, name(active), name(waiting), name(installing), caches, requested)
+				expected := fmt.Sprintf("navigated %v controlled %v html %q title %q worker %q %q %q caches %v requested %v", e.Navigated, e.Controlled, text(e.HTML), e.Title, text(e.Worker.Active), text(e.Worker.Waiting), text(e.Worker.Installing), e.Caches, e.Requested)
+				steps++
+				if got == expected {
+					agreed++
+				} else {
+					t.Logf("DIFFERS %s\n  browser %s\n  here    %s", e.Step, expected, got)
+				}
+			}
+		})
+	}
+	t.Logf("steps agree: %d of %d", agreed, steps)
+	require.GreaterOrEqual(t, agreed*100, steps*92, "what was reached before has to hold")
 }
 
 func without(list, drop []string) []string {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"time"
 
 	weburl "github.com/nlnwa/whatwg-url/url"
 )
@@ -36,7 +37,22 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 			r.settle(id, value, failure)
 		})
 	}
+	if r.messageOperation(op, args, later) {
+		return nil, nil
+	}
 	switch op {
+	case "toPage":
+		for _, c := range b.clients {
+			if clientID(c.id) == word(args, 1) {
+				b.happen("message", "to "+c.url+": "+word(args, 2), r.w)
+			}
+		}
+	case "focus":
+		b.happen("page", "brought to the front", r.w)
+	case "navigate":
+		b.clock.after(0, func() { r.navigateClient(id, word(args, 1), word(args, 2)) })
+	case "openWindow":
+		b.clock.after(0, func() { r.openWindow(id, word(args, 1)) })
 	case "postSelf":
 		b.clock.after(0, func() {
 			if r.stopped == nil && r.w.realm == r {
@@ -117,6 +133,59 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 		return nil, fmt.Errorf("there is no operation %q", op)
 	}
 	return nil, nil
+}
+
+// navigateClient sends a page that the worker controls to another address (Service Workers, 4.2.8).
+func (r *realm) navigateClient(id int, client, url string) {
+	b := r.b
+	for _, c := range b.clients {
+		if clientID(c.id) != client {
+			continue
+		}
+		if c.controller != r.w {
+			r.settle(id, nil, "TypeError: the page is not controlled by this worker")
+			return
+		}
+		if c.tab == nil {
+			break
+		}
+		b.happen("page", "sent to "+url, r.w)
+		next := b.begin(url, c.tab, "", func() {})
+		// The promise is settled once the page is there; its worker may have ended by then.
+		b.clock.after(time.Millisecond, func() { r.settleWith(id, next) })
+		return
+	}
+	r.settle(id, nil, "TypeError: the page is gone")
+}
+
+// settleWith settles a promise with a client once its document is there: the client when it is of this origin, else null.
+func (r *realm) settleWith(id int, c *client) {
+	if c.view.Failed {
+		r.settle(id, nil, "TypeError: "+c.view.Reason)
+		return
+	}
+	if c.view.Response == nil {
+		r.b.clock.after(10*time.Millisecond, func() { r.settleWith(id, c) })
+		return
+	}
+	if originOfText(c.url) == originOfText(r.w.reg.Scope) {
+		r.settle(id, c.info(), "")
+	} else {
+		r.settle(id, nil, "")
+	}
+}
+
+// openWindow opens a tab, which a worker may only do while it handles a click on a notification.
+func (r *realm) openWindow(id int, url string) {
+	if !r.clicked {
+		r.settle(id, nil, "InvalidAccessError: a window can only be opened after a click on a notification")
+		return
+	}
+	tab := &Tab{}
+	r.b.tabs = append(r.b.tabs, tab)
+	r.b.happen("page", "a window is opened at "+url, r.w)
+	c := r.b.begin(url, tab, "", func() {})
+	r.settleWith(id, c)
 }
 
 func (g *Registration) describe() map[string]any {

@@ -118,10 +118,6 @@ class ServiceWorkerRegistration extends EventTarget {
   async unregister() {
     return call('unregister');
   }
-  async showNotification() {}
-  async getNotifications() {
-    return [];
-  }
 }
 handlers(ServiceWorkerRegistration.prototype, 'updatefound');
 publish(ServiceWorker, NavigationPreloadManager, ServiceWorkerRegistration);
@@ -147,7 +143,8 @@ class Client {
     return this.#info.frameType;
   }
   postMessage(message) {
-    clone(message);
+    must(arguments, 1);
+    host('toPage', 0, this.#info.id, toJSON(clone(message)) ?? 'undefined');
   }
 }
 class WindowClient extends Client {
@@ -161,10 +158,18 @@ class WindowClient extends Client {
     return freeze([]);
   }
   async focus() {
+    host('focus', 0, this.id);
     return this;
   }
-  async navigate() {
-    return this;
+  navigate(url) {
+    try {
+      must(arguments, 1);
+      const parts = parsedURL(usv(url), baseURL());
+      if (!parts || parts[0] === 'about:blank') throw new TypeError(`${url} is no address that a page can be sent to`);
+      return callFor((info) => (info ? clientFrom(info) : null), 'navigate', this.id, parts[0]);
+    } catch (error) {
+      return rejecting(error);
+    }
   }
 }
 const clientFrom = (info) => new WindowClient(MAKE, info);
@@ -180,8 +185,15 @@ class Clients {
     const list = await call('clients', toJSON({ includeUncontrolled: Boolean(options?.includeUncontrolled), type: options?.type === undefined ? 'window' : `${options.type}` }));
     return freeze(list.map(clientFrom));
   }
-  async openWindow() {
-    throw new DOMException('a window can only be opened after a click on a notification', 'InvalidAccessError');
+  openWindow(url) {
+    try {
+      must(arguments, 1);
+      const parts = parsedURL(usv(url), baseURL());
+      if (!parts) throw new TypeError(`${url} is no address`);
+      return callFor((info) => (info ? clientFrom(info) : null), 'openWindow', parts[0]);
+    } catch (error) {
+      return rejecting(error);
+    }
   }
   async claim() {
     await call('claim');
@@ -432,6 +444,7 @@ commands.event = (id, name, json) => {
     messages.delete(detail.token);
     event = new ExtendableMessageEvent('message', { ...init, data, origin: own.origin, source: detail.token ? selfWorker : detail.source ? clientFrom(detail.source) : null });
   }
+  else if (['push', 'sync', 'periodicsync', 'notificationclick', 'notificationclose'].includes(name)) event = pushedEvent(name, detail, init);
   else event = new ExtendableEvent(name, init);
   trusted(event);
   const s = { id, pending: 0, dispatching: true, failed: false, responding: false, done: false };

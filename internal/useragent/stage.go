@@ -1,0 +1,308 @@
+package useragent
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"tachyform/internal/page"
+	"tachyform/internal/site"
+)
+
+// Stage is a browser with its tabs on which the steps of a rehearsal are carried out, and an account of what they led to.
+type Stage struct {
+	b        *Browser
+	hosts    []site.Host
+	reader   *page.Reader
+	tabs     map[string]*Tab
+	account  []Happened
+	lastStep []Happened // of the last step that was no expectation
+	// release counts deployments; it begins with 1.
+	release int
+}
+
+// Step is what a person does, or what happens to them. Exactly one of the fields beside Tab is set.
+type Step struct {
+	// Tab names the tab that the step is about, "" for the first.
+	Tab string
+	// Open, Follow and Launch are absolute URLs: typed in, a link on the page that is shown, or as the home screen opens the app.
+	Open, Follow, Launch string
+	// Reload is normal or past-worker.
+	Reload string
+	Wait   time.Duration
+	// Close is tab or browser.
+	Close     string
+	Condition *Condition
+	// Deploy puts other hosts in the place of those with the same origin.
+	Deploy []site.Host
+	// StopWorker ends running workers, as browsers do with idle ones.
+	StopWorker bool
+	// Evict is caches, databases, cookies or everything.
+	Evict string
+	// Push is a message's text; HasPush says that there is one. Sync, PeriodicSync are tags, Click a notification's tag or title.
+	Push                      string
+	HasPush                   bool
+	Sync, PeriodicSync, Click string
+	// Cookie is NAME=VALUE, set for the first host.
+	Cookie string
+	Expect *Expectation
+}
+
+// Expectation is what should hold after the steps before it. Empty fields ask for nothing; nil slices neither.
+type Expectation struct {
+	Outcome, Title, Address, AnsweredBy, Shows string
+	Status                                     int
+	Missing                                    []string // exactly these; an empty list means none
+	NoneMissing                                bool
+	Controlled                                 *bool
+	Worker, Waiting                            string // states: the active worker's, and present or absent
+	Kept, NotKept                              []string
+	Asked, NotAsked                            []string // of the network, in the step before
+	Says                                       string   // console output or error since the rehearsal began
+	Notification                               string
+}
+
+// StepResult is what a step led to.
+type StepResult struct {
+	// View is the page that the step opened, nil for other steps.
+	View *View
+	// Outcome is that page's, by the words of the default rehearsal.
+	Outcome *PageOutcome
+	// Happened is the account of the step.
+	Happened []Happened
+	// Wrong says what was expected and not met, or why the step could not be carried out.
+	Wrong []string
+	// From and To are virtual times since the beginning.
+	From, To time.Duration
+}
+
+// NewStage begins with a fresh profile, online.
+func NewStage(ctx context.Context, hosts []site.Host, reader *page.Reader, httpCache bool) *Stage {
+	if reader == nil {
+		reader = &page.Reader{}
+	}
+	s := &Stage{b: New(ctx, hosts, reader), hosts: hosts, reader: reader, tabs: map[string]*Tab{}, release: 1}
+	if httpCache {
+		s.b.UseHTTPCache()
+	}
+	s.b.account, s.b.began = &s.account, s.b.clock.now
+	s.b.net.seen = func(r *site.Request, resp *site.Response) {
+		h := Happened{Kind: "network", Text: r.URL.Href(true)}
+		if r.Method != "GET" {
+			h.Text = r.Method + " " + h.Text
+		}
+		if resp != nil {
+			h.Status = resp.Status
+		}
+		s.b.add(h)
+	}
+	return s
+}
+
+// Close ends the stage's workers.
+func (s *Stage) Close() { s.b.Close() }
+
+// Gaps lists what scripts used and this user agent lacks.
+func (s *Stage) Gaps() []string { return s.b.gaps }
+
+// Caches lists what the profile's caches hold.
+func (s *Stage) Caches() []CacheContent { return s.b.cacheContents() }
+
+// Notes lists console output, errors and changes of state since the beginning.
+func (s *Stage) Notes() []Note { return s.b.notes }
+
+// Do carries out a step and lets it come to rest.
+func (s *Stage) Do(step Step) *StepResult {
+	r := &StepResult{From: s.b.clock.now - s.b.began}
+	first := len(s.account)
+	if step.Expect != nil {
+		r.Wrong = s.check(step.Tab, step.Expect)
+		r.To = r.From
+		return r
+	}
+	s.b.gaps = nil
+	tab := s.tabs[step.Tab]
+	fail := func(format string, args ...any) { r.Wrong = append(r.Wrong, fmt.Sprintf(format, args...)) }
+	open := func(url, mode string) {
+		s.tabs[step.Tab] = s.b.open(url, tab, mode)
+		s.b.Settle()
+	}
+	switch {
+	case step.Open != "":
+		open(step.Open, "")
+	case step.Launch != "":
+		open(step.Launch, "")
+	case step.Follow != "":
+		switch {
+		case tab == nil:
+			fail("there is no open tab to follow a link in")
+		case !links(tab, step.Follow):
+			fail("the page that is shown has no link to %s", step.Follow)
+		default:
+			open(step.Follow, "")
+		}
+	case step.Reload != "":
+		if tab == nil {
+			fail("there is no open tab to reload")
+			break
+		}
+		mode := ""
+		if step.Reload == "past-worker" {
+			mode = pastWorker
+		}
+		url := tab.FinalURL
+		if url == "" {
+			url = tab.View.URL
+		}
+		open(url, mode)
+	case step.Wait > 0:
+		s.b.clock.pass(step.Wait)
+	case step.Close == "browser":
+		for _, t := range s.tabs {
+			s.b.CloseTab(t)
+		}
+		s.tabs = map[string]*Tab{}
+		s.b.Settle()
+		s.b.StopWorkers()
+	case step.Close != "":
+		if tab == nil {
+			fail("there is no open tab to close")
+			break
+		}
+		s.b.CloseTab(tab)
+		delete(s.tabs, step.Tab)
+		s.b.Settle()
+	case step.Condition != nil:
+		s.b.SetCondition(*step.Condition)
+		s.b.sendSyncs()
+		s.b.Settle()
+	case step.Deploy != nil:
+		s.deploy(step.Deploy)
+	case step.StopWorker:
+		s.b.StopWorkers()
+	case step.Evict != "":
+		s.b.evict(step.Evict)
+	case step.HasPush:
+		s.send(fail, "push", map[string]any{"data": step.Push})
+	case step.Sync != "":
+		s.send(fail, "sync", map[string]any{"tag": step.Sync})
+	case step.PeriodicSync != "":
+		s.send(fail, "periodicsync", map[string]any{"tag": step.PeriodicSync})
+	case step.Click != "":
+		if !s.b.clickNotification(step.Click, "") {
+			fail("no notification %q is shown", step.Click)
+		}
+		s.b.Settle()
+	case step.Cookie != "":
+		name, value, _ := strings.Cut(step.Cookie, "=")
+		s.b.store.setCookie(hostName(s.hosts[0].Origin()), name, value, value == "")
+	}
+	for _, t := range s.tabs {
+		if t.client != nil {
+			t.View.Controlled = t.client.controller != nil
+		}
+	}
+	r.To = s.b.clock.now - s.b.began
+	if t := s.tabs[step.Tab]; t != nil && (step.Open != "" || step.Launch != "" || step.Follow != "" || step.Reload != "") && r.Wrong == nil {
+		r.View = t.View
+		r.Outcome = s.outcome(t)
+	}
+	r.Happened = slices.Clone(s.account[first:])
+	s.lastStep = r.Happened
+	return r
+}
+
+// outcome judges what a tab shows against the same page online, without a worker, as it is deployed now.
+func (s *Stage) outcome(t *Tab) *PageOutcome {
+	plain := New(s.b.net.ctx, s.hosts, s.reader)
+	defer plain.Close()
+	plain.noWorkers = true
+	plain.store.cookies = slices.Clone(s.b.store.cookies)
+	return judge(t.View, plain.Open(t.View.URL, nil).View)
+}
+
+func (s *Stage) send(fail func(string, ...any), name string, detail map[string]any) {
+	sent := false
+	for _, g := range s.b.regs {
+		sent = s.b.Send(g, name, detail) || sent
+	}
+	if !sent {
+		fail("there is no active worker to receive it")
+	}
+	s.b.Settle()
+}
+
+func (s *Stage) deploy(hosts []site.Host) {
+	s.release++
+	for _, h := range hosts {
+		s.b.net.hosts[h.Origin()] = h
+		for i := range s.hosts {
+			if s.hosts[i].Origin() == h.Origin() {
+				s.hosts = slices.Clone(s.hosts)
+				s.hosts[i] = h
+			}
+		}
+	}
+}
+
+// Worker describes the registrations that the pages of the first host can have.
+func (s *Stage) Worker() (active, waiting, installing *WorkerState) {
+	state := func(g *Registration, w *Worker) *WorkerState {
+		if w == nil {
+			return nil
+		}
+		return &WorkerState{ID: w.ID, Script: w.Script, Scope: g.Scope, State: w.State, Error: w.Failure}
+	}
+	for _, g := range s.b.regs {
+		if !g.gone && strings.HasPrefix(g.Scope, s.hosts[0].Origin()+"/") {
+			return state(g, g.Active), state(g, g.Waiting), state(g, g.Installing)
+		}
+	}
+	return nil, nil, nil
+}
+
+// View is what a tab shows, nil when there is no such tab.
+func (s *Stage) View(tab string) *View {
+	if t := s.tabs[tab]; t != nil {
+		return t.View
+	}
+	return nil
+}
+
+func links(t *Tab, url string) bool {
+	if t.Document == nil {
+		return false
+	}
+	return slices.ContainsFunc(t.Document.Links, func(l page.Link) bool { return withoutFragment(l.URL) == withoutFragment(url) })
+}
+
+func hostName(origin string) string {
+	_, host, _ := strings.Cut(origin, "://")
+	if i := strings.LastIndexByte(host, ':'); i > strings.LastIndexByte(host, ']') {
+		host = host[:i]
+	}
+	return host
+}
+
+// evict throws away what the profile keeps; registrations go with everything, as when a visitor clears a site's data.
+func (b *Browser) evict(what string) {
+	if what == "caches" || what == "everything" {
+		b.store.names, b.store.caches = nil, map[string]*cache{}
+		if b.http != nil {
+			b.http = newHTTPCache()
+		}
+	}
+	if what == "databases" || what == "everything" {
+		b.store.databases = map[string]string{}
+	}
+	if what == "cookies" || what == "everything" {
+		b.store.cookies = nil
+	}
+	if what == "everything" {
+		for _, g := range slices.Clone(b.regs) {
+			b.unregister(g)
+		}
+	}
+}
