@@ -73,7 +73,8 @@ func schemaOf(t reflect.Type, tag reflect.StructTag) map[string]any {
 		s["type"] = "string"
 		switch enum := tag.Get("enum"); {
 		case enum == "yes,no":
-			s["type"] = "boolean"
+			delete(s, "type")
+			s["enum"] = []any{"yes", "no", true, false}
 		case enum != "":
 			s["enum"] = strings.Split(enum, ",")
 		}
