@@ -49,7 +49,7 @@ func Start(ctx context.Context) (*Chromium, error) {
 	}
 	options := append(slices.Clone(chromedp.DefaultExecAllocatorOptions[:]),
 		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
+		chromedp.WindowSize(1280, 800), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
 	alloc, stopAlloc := chromedp.NewExecAllocator(ctx, options...)
 	browser, stop := chromedp.NewContext(alloc)
 	c := &Chromium{browser, func() { stop(); stopAlloc() }}
@@ -83,9 +83,17 @@ type View struct {
 type watch struct {
 	mu   sync.Mutex
 	view *View
+	main network.RequestID // of the page's own document
 	urls map[network.RequestID]string
 	open map[network.RequestID]bool
 	last time.Time
+}
+
+func (w *watch) reset() *View {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.view, w.main, w.urls, w.open, w.last = &View{}, "", map[network.RequestID]string{}, map[network.RequestID]bool{}, time.Now()
+	return w.view
 }
 
 func (w *watch) event(event any) {
@@ -93,21 +101,24 @@ func (w *watch) event(event any) {
 	defer w.mu.Unlock()
 	switch e := event.(type) {
 	case *network.EventRequestWillBeSent:
+		if w.main == "" && e.Type == network.ResourceTypeDocument {
+			w.main = e.RequestID
+		}
 		w.urls[e.RequestID] = e.Request.URL
 		w.open[e.RequestID] = true
 	case *network.EventResponseReceived:
-		if e.Type == network.ResourceTypeDocument {
-			if w.view.Status == 0 {
-				w.view.Status = e.Response.Status
-			}
-		} else if e.Response.Status >= 400 && e.Type != network.ResourceTypeManifest {
+		switch {
+		case e.RequestID == w.main:
+			w.view.Status = e.Response.Status
+		case e.Response.Status >= 400 && e.Type != network.ResourceTypeManifest:
 			w.view.Missing = append(w.view.Missing, e.Response.URL)
 		}
 	case *network.EventLoadingFinished:
 		delete(w.open, e.RequestID)
 	case *network.EventLoadingFailed:
 		delete(w.open, e.RequestID)
-		if e.Type != network.ResourceTypeDocument && e.Type != network.ResourceTypeManifest {
+		// Media that turn out to be none are given up, which is not a failure of the network.
+		if e.RequestID != w.main && e.Type != network.ResourceTypeManifest && !(e.Canceled && e.Type == network.ResourceTypeMedia) {
 			w.view.Missing = append(w.view.Missing, w.urls[e.RequestID])
 		}
 	default:
@@ -132,45 +143,77 @@ func (w *watch) settled(ctx context.Context) error {
 	}
 }
 
-// Open opens a URL in a new tab, waits until the page has settled, and closes the tab.
-func (c *Chromium) Open(url string) (*View, error) {
-	tab, closeTab := c.tab(30 * time.Second)
-	defer closeTab()
-	v := &View{}
-	w := &watch{view: v, urls: map[network.RequestID]string{}, open: map[network.RequestID]bool{}, last: time.Now()}
-	load := chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
-		if _, err := cdp.Call(ctx, t, network.Enable, network.EnableParams{}); err != nil {
+// Tab is an open tab.
+type Tab struct {
+	ctx   context.Context
+	close func()
+	watch watch
+}
+
+// NewTab opens an empty tab; it lives for at most two minutes.
+func (c *Chromium) NewTab() (*Tab, error) {
+	t := &Tab{}
+	t.ctx, t.close = c.tab(2 * time.Minute)
+	t.watch.reset()
+	if err := chromedp.Do(t.ctx); err != nil {
+		t.close()
+		return nil, fmt.Errorf("a new tab: %w", err)
+	}
+	if err := chromedp.Listen(t.ctx, t.watch.event); err != nil {
+		t.close()
+		return nil, fmt.Errorf("listening: %w", err)
+	}
+	return t, nil
+}
+
+// Close closes the tab.
+func (t *Tab) Close() { t.close() }
+
+// Go opens a URL and waits until the page has settled. Going to the URL that is shown is a reload.
+func (t *Tab) Go(url string) (*View, error) {
+	v := t.watch.reset()
+	err := chromedp.Do(t.ctx, chromedp.Func(func(ctx context.Context, tab *chromedp.Target) error {
+		if _, err := cdp.Call(ctx, tab, network.Enable, network.EnableParams{}); err != nil {
 			return err
 		}
-		nav, err := cdp.Call(ctx, t, page.Navigate, page.NavigateParams{URL: url})
+		nav, err := cdp.Call(ctx, tab, page.Navigate, page.NavigateParams{URL: url})
 		if err != nil {
 			return err
 		}
 		v.Opened = nav.ErrorText == ""
-		if err := w.settled(ctx); err != nil {
+		if err := t.watch.settled(ctx); err != nil {
 			return err
 		}
-		info, err := cdp.Call(ctx, t, target.GetTargetInfo, target.GetTargetInfoParams{})
+		info, err := cdp.Call(ctx, tab, target.GetTargetInfo, target.GetTargetInfoParams{})
 		v.Title = info.TargetInfo.Title
 		return err
-	})
-	if err := chromedp.Do(tab); err != nil {
-		return nil, fmt.Errorf("a new tab: %w", err)
-	}
-	if err := chromedp.Listen(tab, w.event); err != nil {
-		return nil, fmt.Errorf("listening: %w", err)
-	}
-	if err := chromedp.Do(tab, load); err != nil {
+	}))
+	if err != nil {
 		return nil, fmt.Errorf("opening %s: %w", url, err)
 	}
-	w.mu.Lock()
-	defer w.mu.Unlock()
+	t.watch.mu.Lock()
+	defer t.watch.mu.Unlock()
 	if !v.Opened {
 		return &View{}, nil
 	}
 	slices.Sort(v.Missing)
 	v.Missing = slices.Compact(v.Missing)
 	return v, nil
+}
+
+// Evaluate gives what a JavaScript expression, whose value is text or a promise of it, comes to on the page that is shown.
+func (t *Tab) Evaluate(expression string) (string, error) {
+	return chromedp.Run(t.ctx, chromedp.Evaluate[string](expression, chromedp.EvalAwaitPromise))
+}
+
+// Open opens a URL in a new tab, waits until the page has settled, and closes the tab.
+func (c *Chromium) Open(url string) (*View, error) {
+	t, err := c.NewTab()
+	if err != nil {
+		return nil, err
+	}
+	defer t.Close()
+	return t.Go(url)
 }
 
 // Visit opens URLs one after the other in one tab and waits on each for ready, a JavaScript expression that gives a promise.

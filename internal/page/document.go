@@ -49,21 +49,48 @@ type Registration struct {
 
 // Document is what an HTML text says when read as a browser reads it.
 type Document struct {
-	URL           string
-	Base          string
-	Title         string
-	Lang          string
-	Charset       string
-	Valid         bool // the text decodes in its charset and is not cut off inside a tag
-	Metas         []Tag
-	LinkTags      []Tag
-	Links         []Link
-	References    []Reference
+	URL      string
+	Base     string
+	Title    string
+	Lang     string
+	Charset  string
+	Valid    bool // the text decodes in its charset and is not cut off inside a tag
+	Metas    []Tag
+	LinkTags []Tag
+	Links    []Link
+	// References are the requests that the page makes without its style sheets being applied; see Applied.
+	References []Reference
+	// Scripts are its inline scripts; what they ask for stands in References and Registrations too.
+	Scripts []*InlineScript
+	// Imports is its import map, nil when it has none.
+	Imports *ImportMap
+	// Sheets are its style sheets.
+	Sheets        []Sheet
 	Registrations []Registration
 	// Complete tells that the text has its closing html tag.
 	Complete bool
 	// Fragment tells that the text is no page of its own; see Fragment.
 	Fragment bool
+	// Screen is the one that pictures were chosen for; Varies tells that another one gets others.
+	Screen Screen
+	Varies bool
+
+	text []byte // decoded
+}
+
+// InlineScript is a script whose text stands in the page.
+type InlineScript struct {
+	*Script
+	Module      bool
+	Text, Nonce string
+}
+
+// mediaElement is a video or audio element with the sources that stand in it.
+type mediaElement struct {
+	kind    string
+	source  Reference
+	sources []Reference
+	own     bool // it has a src attribute itself
 }
 
 var pageMark = regexp.MustCompile(`(?i)<(!doctype|html|head|title|meta|link|body)[\s>/]`)
@@ -73,6 +100,17 @@ var pageMark = regexp.MustCompile(`(?i)<(!doctype|html|head|title|meta|link|body
 func Fragment(text []byte) bool {
 	wide := bytes.HasPrefix(text, []byte{0xff, 0xfe}) || bytes.HasPrefix(text, []byte{0xfe, 0xff}) // UTF-16, whose tags look otherwise
 	return !wide && !pageMark.Match(text)
+}
+
+// All lists every request that the page could make by itself, also those of rules in style elements that nothing on it matches.
+func (d *Document) All() []Reference {
+	refs := append([]Reference(nil), d.References...)
+	for _, s := range d.Sheets {
+		if s.Style != nil {
+			refs = append(refs, s.Style.All()[len(s.Style.Imports):]...)
+		}
+	}
+	return refs
 }
 
 // Meta gives the content of the first meta element in the head with that name, and whether there is one.
@@ -109,8 +147,13 @@ func (d *Document) ManifestURL() string {
 var headTags = map[string]bool{"base": true, "basefont": true, "bgsound": true, "link": true, "meta": true, "title": true,
 	"noscript": true, "noframes": true, "style": true, "script": true, "template": true, "head": true, "html": true}
 
-// ParseDocument reads an HTML text that was served from url with the given Content-Type.
+// ParseDocument reads an HTML text that was served from url with the given Content-Type, as it comes out on a desktop screen.
 func ParseDocument(url, contentType string, text []byte) *Document {
+	return ParseDocumentOn(Desktop, url, contentType, text)
+}
+
+// ParseDocumentOn reads an HTML text for a screen.
+func ParseDocumentOn(screen Screen, url, contentType string, text []byte) *Document {
 	enc, name, _ := charset.DetermineEncoding(text[:min(len(text), 1024)], contentType)
 	d := &Document{URL: url, Base: url, Charset: name, Valid: true}
 	if name == "windows-1252" && utf8.Valid(text) {
@@ -123,8 +166,8 @@ func ParseDocument(url, contentType string, text []byte) *Document {
 		d.Valid = false
 	}
 	text = bytes.TrimPrefix(text, []byte("\xef\xbb\xbf"))
-	d.Fragment = Fragment(text)
-	w := &walker{doc: d, pos: &position{text: text}, inHead: true}
+	d.Fragment, d.Screen, d.text = Fragment(text), screen, text
+	w := &walker{doc: d, pos: &position{text: text}, inHead: true, screen: screen}
 	w.walk(text)
 	return d
 }
@@ -139,6 +182,8 @@ type walker struct {
 	picture  []pictureSource
 	pictures int
 	offset   int
+	screen   Screen
+	media    *mediaElement
 }
 
 type pictureSource struct{ srcset, media, mime string }
@@ -217,6 +262,8 @@ func (w *walker) walk(text []byte) {
 				w.inHead = false
 			case name == "html":
 				w.doc.Complete = true
+			case (name == "video" || name == "audio") && w.media != nil:
+				w.endMedia()
 			case name == "picture":
 				w.picture = nil
 				w.pictures = 0
@@ -244,7 +291,7 @@ func (w *walker) tag(z *html.Tokenizer, start int) Tag {
 		}
 	}
 	switch t.Name {
-	case "a", "area", "meta", "link", "script", "img", "iframe", "source", "video", "audio", "track", "embed", "object", "input", "body", "html", "image", "use":
+	case "a", "area", "meta", "link", "script", "img", "iframe", "source", "video", "audio", "track", "embed", "object", "input", "body", "html", "image", "use", "table", "td", "th":
 		t.Line, t.Column = w.pos.at(start)
 	default:
 		if t.Attr["style"] != "" {
@@ -262,7 +309,7 @@ func (w *walker) add(t Tag, ref string, r Reference) {
 	if !ok {
 		return
 	}
-	r.URL, r.From, r.Line, r.Column = u, w.doc.URL, t.Line, t.Column
+	r.URL, r.From, r.Line, r.Column, r.Nonce = u, w.doc.URL, t.Line, t.Column, t.Attr["nonce"]
 	if r.Mode == "" {
 		r.Mode, r.Credentials = "no-cors", "include"
 	}
@@ -344,15 +391,20 @@ func (w *walker) element(t Tag) {
 	case "source":
 		if w.pictures > 0 {
 			w.picture = append(w.picture, pictureSource{t.Attr["srcset"], t.Attr["media"], t.Attr["type"]})
-		} else {
-			w.add(t, t.Attr["src"], Reference{Destination: "video", Background: true})
+		} else if w.media != nil && shownMediaType(t.Attr["type"]) && w.screen.matches(t.Attr["media"]) {
+			w.mediaSource(t)
 		}
 	case "video", "audio":
 		r := cors(t, Reference{Destination: t.Name})
 		_, auto := t.Attr["autoplay"]
 		r.Background = !auto && strings.EqualFold(t.Attr["preload"], "none")
-		w.add(t, t.Attr["src"], r)
+		w.media = &mediaElement{kind: t.Name, source: r}
+		if _, w.media.own = t.Attr["src"]; w.media.own {
+			w.add(t, t.Attr["src"], r)
+		}
 		w.add(t, t.Attr["poster"], Reference{Destination: "image"})
+	case "body", "table", "td", "th":
+		w.add(t, t.Attr["background"], Reference{Destination: "image"})
 	case "track":
 		w.add(t, t.Attr["src"], Reference{Destination: "track", Mode: "same-origin", Credentials: "include", Background: true})
 	case "iframe":
@@ -369,6 +421,37 @@ func (w *walker) element(t Tag) {
 	}
 }
 
+// mediaSource notes a source of the media element around it.
+func (w *walker) mediaSource(t Tag) {
+	if u, ok := Resolve(w.doc.Base, t.Attr["src"]); ok && t.Attr["src"] != "" && !w.media.own {
+		r := w.media.source
+		r.URL, r.From, r.Line, r.Column = u, w.doc.URL, t.Line, t.Column
+		w.media.sources = append(w.media.sources, r)
+	}
+}
+
+// endMedia asks for the first source; each next one only when that before it cannot be had (HTML, 4.8.11.5).
+func (w *walker) endMedia() {
+	sources := w.media.sources
+	w.media = nil
+	for i := len(sources) - 2; i >= 0; i-- {
+		sources[i].Else = &sources[i+1]
+	}
+	if len(sources) > 0 {
+		w.doc.References = append(w.doc.References, sources[0])
+	}
+}
+
+// shownMediaType says whether common browsers play a kind of media; without a type they try.
+func shownMediaType(mime string) bool {
+	essence, _, _ := strings.Cut(strings.ToLower(strings.TrimSpace(mime)), ";")
+	switch strings.TrimSpace(essence) {
+	case "", "video/mp4", "video/webm", "video/ogg", "audio/mpeg", "audio/mp4", "audio/ogg", "audio/webm", "audio/wav", "audio/x-wav", "audio/flac", "audio/aac", "audio/mp3", "application/ogg", "application/vnd.apple.mpegurl":
+		return true
+	}
+	return false
+}
+
 func (w *walker) link(t Tag, href string) {
 	if u, ok := Resolve(w.doc.Base, href); ok {
 		w.doc.Links = append(w.doc.Links, Link{u, t.Line, t.Column})
@@ -382,7 +465,14 @@ func (w *walker) linkElement(t Tag) {
 	}
 	switch {
 	case t.Rel("stylesheet"):
-		w.add(t, href, cors(t, Reference{Destination: "style"}))
+		if t.Rel("alternate") && t.Attr["title"] != "" {
+			return
+		}
+		off := !w.screen.matches(t.Attr["media"])
+		w.add(t, href, cors(t, Reference{Destination: "style", Off: off}))
+		if u, ok := Resolve(w.doc.Base, href); ok && strings.TrimSpace(href) != "" {
+			w.doc.Sheets = append(w.doc.Sheets, Sheet{URL: u, Off: off})
+		}
 	case t.Rel("manifest"):
 		if !t.InHead {
 			return
@@ -395,7 +485,7 @@ func (w *walker) linkElement(t Tag) {
 	case t.Rel("icon"), t.Rel("apple-touch-icon"), t.Rel("apple-touch-startup-image"):
 		w.add(t, href, Reference{Destination: "image", Background: true})
 	case t.Rel("modulepreload"):
-		w.add(t, href, Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true})
+		w.add(t, href, Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true, Preload: true})
 	case t.Rel("preload"):
 		if as := strings.ToLower(t.Attr["as"]); as != "" {
 			if as == "fetch" {
@@ -420,29 +510,62 @@ func (w *walker) rawText(t Tag, text string, start int) {
 	line, column := w.pos.at(start)
 	switch {
 	case t.Name == "style":
-		w.styleText(text, line, column)
+		w.styleElement(t, text, line, column)
 	case t.Attr["src"] != "":
 	default:
 		kind := strings.ToLower(strings.TrimSpace(t.Attr["type"]))
 		if kind == "module" || isJavaScript(kind) {
-			s := ParseScript(w.doc.URL, w.doc.Base, []byte(text))
-			for _, r := range s.References {
-				r.Line, r.Column = shift(r.Line, r.Column, line, column)
-				w.doc.References = append(w.doc.References, r)
+			if _, nomodule := t.Attr["nomodule"]; nomodule && kind != "module" {
+				return
 			}
-			for _, r := range s.Registrations {
+			s := ParseScript(w.doc.URL, w.doc.Base, []byte(text)).At(w.doc.Base, w.doc.Imports)
+			inline := &InlineScript{Script: s, Module: kind == "module", Text: text, Nonce: t.Attr["nonce"]}
+			w.doc.Scripts = append(w.doc.Scripts, inline)
+			for i := range s.References {
+				r := &s.References[i]
 				r.Line, r.Column = shift(r.Line, r.Column, line, column)
-				w.doc.Registrations = append(w.doc.Registrations, r)
+				r.Inline = inline
+				w.doc.References = append(w.doc.References, *r)
 			}
+			for i := range s.Registrations {
+				r := &s.Registrations[i]
+				r.Line, r.Column = shift(r.Line, r.Column, line, column)
+				w.doc.Registrations = append(w.doc.Registrations, *r)
+			}
+		} else if kind == "importmap" && w.doc.Imports == nil {
+			w.doc.Imports = parseImportMap(w.doc.Base, text)
 		}
 	}
 }
 
 func (w *walker) styleText(text string, line, column int) {
-	for _, r := range ParseStyle(w.doc.URL, w.doc.Base, []byte(text)) {
-		r.Line, r.Column = shift(r.Line, r.Column, line, column)
-		w.doc.References = append(w.doc.References, r)
+	for _, d := range parseDeclarations(w.doc.URL, w.doc.Base, []byte(text)) {
+		for _, r := range d.Pictures {
+			r.Line, r.Column = shift(r.Line, r.Column, line, column)
+			w.doc.References = append(w.doc.References, r)
+		}
 	}
+}
+
+// styleElement reads a style element's text.
+func (w *walker) styleElement(t Tag, text string, line, column int) {
+	s := ParseStyleOn(w.screen, w.doc.URL, w.doc.Base, []byte(text))
+	place := func(r *Reference) { r.Line, r.Column = shift(r.Line, r.Column, line, column) }
+	for i := range s.Imports {
+		place(&s.Imports[i])
+	}
+	for i := range s.Faces {
+		place(&s.Faces[i].Source)
+	}
+	for _, r := range s.Rules {
+		for _, d := range r.Declared {
+			for i := range d.Pictures {
+				place(&d.Pictures[i])
+			}
+		}
+	}
+	w.doc.References = append(w.doc.References, s.Imports...)
+	w.doc.Sheets = append(w.doc.Sheets, Sheet{Style: s, Off: !w.screen.matches(t.Attr["media"])})
 }
 
 // shift moves a position inside an embedded text to its place in the whole.

@@ -52,12 +52,12 @@ func BuildGraph(ctx context.Context, f *site.Folder, r *Reader) (*Graph, error) 
 					switch kind {
 					case "page":
 						doc = r.Document(url, f.ContentType(file), text)
-						refs = doc.References
+						refs = doc.All()
 					case "style":
-						refs = r.Style(url, text)
+						refs = r.Style(url, text).All()
 					case "script":
-						script = r.Script(url, url, text)
-						refs = script.References
+						script = r.Script(url, text)
+						refs = script.At(url, nil).References
 					}
 				}
 				mu.Lock()
@@ -160,5 +160,5 @@ func (g *Graph) refs(path, doc string) []Reference {
 	if s == nil || d == nil {
 		return g.Refs[path]
 	}
-	return s.At(d.Base).References
+	return s.At(d.Base, d.Imports).References
 }

@@ -1,29 +1,25 @@
 package page
 
 import (
-	"regexp"
+	"math"
+	"sort"
 	"strconv"
 	"strings"
 )
-
-// Pictures are chosen as for a desktop screen of this width in CSS pixels, at one device pixel per CSS pixel.
-const viewportWidth = 1280
-
-var cssLength = regexp.MustCompile(`^([0-9.]+)(px|vw|em|rem)$`)
 
 // image adds the one request that an img element makes, after choosing among its candidates (HTML, 4.8.4.3).
 func (w *walker) image(t Tag) {
 	chosen := ""
 	for _, s := range w.picture {
-		if s.mime != "" && !shownImageType(s.mime) || s.media != "" && !mediaMatches(s.media) {
+		if s.mime != "" && !shownImageType(s.mime) || s.media != "" && !w.screen.matches(s.media) {
 			continue
 		}
-		if chosen = choose(s.srcset, "", t.Attr["sizes"]); chosen != "" {
+		if chosen = w.screen.choose(s.srcset, "", t.Attr["sizes"]); chosen != "" {
 			break
 		}
 	}
 	if chosen == "" {
-		chosen = choose(t.Attr["srcset"], t.Attr["src"], t.Attr["sizes"])
+		chosen = w.screen.choose(t.Attr["srcset"], t.Attr["src"], t.Attr["sizes"])
 	}
 	w.add(t, chosen, cors(t, Reference{Destination: "image"}))
 }
@@ -36,13 +32,13 @@ func shownImageType(mime string) bool {
 	return false
 }
 
-// choose picks a candidate of a srcset (HTML, 4.8.4.2.3) for one device pixel per CSS pixel.
-func choose(srcset, src, sizes string) string {
+// choose picks a candidate of a srcset (HTML, 4.8.4.2.3), as Chromium does.
+func (s Screen) choose(srcset, src, sizes string) string {
 	best, bestDensity := src, 1.0
 	if src == "" {
 		bestDensity = 0
 	}
-	width := sourceSize(sizes)
+	width := s.sourceSize(sizes)
 	candidates := splitSrcset(srcset)
 	for _, candidate := range candidates {
 		// Beside candidates with widths the src attribute is none.
@@ -51,6 +47,8 @@ func choose(srcset, src, sizes string) string {
 			break
 		}
 	}
+	want := s.Density
+	var found []sized
 	for _, candidate := range candidates {
 		fields := strings.Fields(candidate)
 		if len(fields) == 0 {
@@ -72,12 +70,35 @@ func choose(srcset, src, sizes string) string {
 				continue
 			}
 		}
-		// The smallest density that still fills the screen wins; below that the largest does.
-		if best == "" || bestDensity < 1 && density > bestDensity || density >= 1 && density < bestDensity || density == 1 && bestDensity == 1 && best == src {
-			best, bestDensity = fields[0], density
+		if density == 1 && bestDensity == 1 && best == src && best != "" {
+			best = fields[0]
+			continue
+		}
+		found = append(found, sized{fields[0], density})
+	}
+	if best != "" {
+		found = append(found, sized{best, bestDensity})
+	}
+	if len(found) == 0 {
+		return ""
+	}
+	sort.SliceStable(found, func(i, j int) bool { return found[i].density < found[j].density })
+	i := 0
+	for ; i < len(found)-1; i++ {
+		if next := found[i+1].density; next >= want {
+			// Between two, the geometric mean decides; a screen of one device pixel never gets less than that.
+			if want <= 1 && want > found[i].density || want >= math.Sqrt(found[i].density*next) {
+				i++
+			}
+			break
 		}
 	}
-	return best
+	return found[i].url
+}
+
+type sized struct {
+	url     string
+	density float64
 }
 
 // splitSrcset splits at commas that end a candidate; commas inside URLs such as data: stay.
@@ -104,62 +125,18 @@ func splitSrcset(s string) []string {
 	return list
 }
 
-// sourceSize gives the width in CSS pixels that a sizes attribute names for our screen.
-func sourceSize(sizes string) float64 {
+// sourceSize gives the width in CSS pixels that a sizes attribute names for the screen.
+func (s Screen) sourceSize(sizes string) float64 {
 	for _, part := range strings.Split(sizes, ",") {
 		part = strings.TrimSpace(part)
 		i := strings.LastIndexAny(part, " )")
 		length, condition := part[i+1:], part[:i+1]
-		if condition != "" && !mediaMatches(condition) {
+		if condition != "" && !s.matches(condition) {
 			continue
 		}
-		if m := cssLength.FindStringSubmatch(length); m != nil {
-			n, _ := strconv.ParseFloat(m[1], 64)
-			switch m[2] {
-			case "vw":
-				return n * viewportWidth / 100
-			case "px":
-				return n
-			}
-			return n * 16
+		if n := s.length(length); n > 0 {
+			return n
 		}
 	}
-	return viewportWidth
-}
-
-var mediaFeature = regexp.MustCompile(`\(\s*([a-z-]+)\s*(?::\s*([^)]+?)\s*)?\)`)
-
-// mediaMatches evaluates a media query for a light desktop screen. Features it does not know count as matching.
-func mediaMatches(query string) bool {
-	for _, alternative := range strings.Split(strings.ToLower(query), ",") {
-		q := strings.TrimSpace(alternative)
-		not := strings.HasPrefix(q, "not ")
-		ok := !strings.HasPrefix(strings.TrimPrefix(q, "not "), "print") && !strings.HasPrefix(strings.TrimPrefix(q, "not "), "speech")
-		for _, m := range mediaFeature.FindAllStringSubmatch(q, -1) {
-			px := func() float64 {
-				if l := cssLength.FindStringSubmatch(m[2]); l != nil {
-					n, _ := strconv.ParseFloat(l[1], 64)
-					if l[2] != "px" {
-						n *= 16
-					}
-					return n
-				}
-				return 0
-			}
-			switch m[1] {
-			case "min-width":
-				ok = ok && viewportWidth >= px()
-			case "max-width":
-				ok = ok && viewportWidth <= px()
-			case "prefers-color-scheme":
-				ok = ok && m[2] == "light"
-			case "orientation":
-				ok = ok && m[2] == "landscape"
-			}
-		}
-		if ok != not {
-			return true
-		}
-	}
-	return false
+	return s.Width
 }

@@ -45,7 +45,8 @@ func TestDocumentReferences(t *testing.T) {
 		`<picture><source type="image/x-odd" srcset=o.odd><source media="(max-width: 400px)" srcset=n.png><img src=p.png></picture>`: "image /tides/p.png",
 		`<iframe src=f.html></iframe><iframe srcdoc="<img src=x.png>"></iframe>`:                                                     "page /tides/f.html",
 		`<video src=v.mp4 poster=p.png></video><video preload=none src=w.mp4></video>`:                                               "media /tides/v.mp4, image /tides/p.png, media (/tides/w.mp4)",
-		`<div style="background: url('bg.png')"></div><style>@import "i.css"; p { background: url(q.png) }</style>`:                  "image /tides/bg.png, style /tides/i.css, image /tides/q.png",
+		`<div style="background: url('bg.png')"></div><style>@import "i.css"; p { background: url(q.png) }</style>`:                  "image /tides/bg.png, style /tides/i.css",
+		`<video><source src=a.odd type="video/odd"><source src=b.webm><source src=c.mp4></video><body background=d.png>`:             "media /tides/b.webm, image /tides/d.png",
 		`<script>fetch('/data/t.json'); import('./m.js'); fetch(x); fetch('/p', {method: 'POST'})</script>`:                          "data /data/t.json, script /tides/m.js",
 		`<a href="data:text/plain,x">x</a><img src="data:image/gif;base64,R0">`:                                                      "",
 	} {
@@ -91,7 +92,7 @@ func TestRegistrations(t *testing.T) {
 		assert.Equal(t, want, got, code)
 	}
 	s := ParseScript("https://line.example/js/a.js", "https://line.example/js/a.js", []byte("\n  fetch('t.json'); import './b.js'"))
-	assert.Equal(t, "data /tides/t.json, script /js/b.js", urls(s.At(at).References))
+	assert.Equal(t, "data /tides/t.json, script /js/b.js", urls(s.At(at, nil).References))
 	assert.Equal(t, 2, s.References[0].Line)
 }
 
@@ -100,10 +101,10 @@ func TestStyles(t *testing.T) {
 		`@import url(a.css) screen; @import 'b.css';`:       "style /tides/a.css, style /tides/b.css",
 		`a { background: URL( "x y.png" ) , url(\70.png) }`: "image /tides/x%20y.png, image /tides/p.png",
 		`@font-face { font-family: A; src: local(A), url(a.eot) format("embedded-opentype"), url(a.woff2) format("woff2"), url(a.ttf) }`: "font /tides/a.woff2",
-		`@font-face { src: url(a.ttf) } p { background: image-set("1.png" 1x, "2.png" 2x) }`:                                             "font /tides/a.ttf, image /tides/1.png",
+		`@font-face { font-family: B; src: url(a.ttf) } p { background: image-set("1.png" 1x, "2.png" 2x) }`:                             "font /tides/a.ttf, image /tides/1.png",
 		`@namespace url(http://www.w3.org/1999/xhtml); p { fill: url(#g) } /* url(c.png) */`:                                             "",
 	} {
-		assert.Equal(t, want, urls(ParseStyle(at, at, []byte(css))), css)
+		assert.Equal(t, want, urls(ParseStyle(at, at, []byte(css)).All()), css)
 	}
 }
 
@@ -138,7 +139,7 @@ func FuzzScriptAndStyle(f *testing.F) {
 	f.Add([]byte("import a from './a.js'; fetch(`x${1}`); new Worker(new URL('w.js', import.meta.url)); navigator.serviceWorker.register('\\x2f')"))
 	f.Add([]byte("@import url(\"a\" ; @font-face{src:url(a)format(b),url(c}p{background:image-set('x' 1x)}"))
 	f.Fuzz(func(t *testing.T, text []byte) {
-		for _, refs := range [][]Reference{ParseScript(at, at, text).At("https://other.example/").References, ParseStyle(at, at, text)} {
+		for _, refs := range [][]Reference{ParseScript(at, at, text).At("https://other.example/", nil).References, ParseStyle(at, at, text).All()} {
 			for _, r := range refs {
 				if !strings.HasPrefix(r.URL, "http") || r.Line < 0 || r.Column < 0 {
 					t.Fatalf("%+v", r)

@@ -21,13 +21,31 @@ type Reference struct {
 	Module bool
 	// Background marks what the browser fetches on its own account or as a hint; a page is whole without it.
 	Background bool
+	// Off marks an imported style sheet whose media condition does not hold: it is asked for, but says nothing about the page.
+	Off bool
 	// From is the URL of the document, style sheet or script that asks.
 	From string
 	// Line and Column are where the reference stands in From, from 1; 0 when unknown.
 	Line, Column int
 
-	// raw is the text of a URL that resolves against the page rather than against From.
-	raw string
+	// Preload marks a module that is fetched ahead and not run.
+	Preload bool
+	// Runs marks what a script asks for once it runs, beside what it needs before: dynamic imports, fetches, workers.
+	Runs bool
+	// Inline is the inline script that makes the request, nil for others.
+	Inline *InlineScript
+	// Else is asked for when this cannot be had, as a media element goes on to its next source.
+	Else *Reference
+	// Nonce is that of the element.
+	Nonce string
+
+	// raw is the text of a URL that resolves against the page rather than against From; specifier names a module.
+	raw, specifier string
+}
+
+// ModuleRoot says whether the request is for a module that is to run by itself, rather than for one that another imports.
+func (r Reference) ModuleRoot() bool {
+	return r.Module && !r.Preload && (r.Runs || r.specifier == "")
 }
 
 // Kind is a plain word for what is asked for.

@@ -15,13 +15,15 @@ type Script struct {
 	Registrations []Registration
 	// Valid is false when the text does not parse; then nothing else is known of it.
 	Valid bool
+	// Unresolved are module names that stand for nothing; a module with one of them does not run.
+	Unresolved []string
 	// relative tells that something in it resolves against the page.
 	relative bool
 }
 
 // At gives the script with its page-relative URLs, those of fetch() and register(), resolved against the base URL of the page
-// that runs it.
-func (s *Script) At(base string) *Script {
+// that runs it, and module names by that page's import map.
+func (s *Script) At(base string, imports *ImportMap) *Script {
 	if !s.relative {
 		return s
 	}
@@ -30,6 +32,15 @@ func (s *Script) At(base string) *Script {
 		if r.raw != "" {
 			var ok bool
 			if r.URL, ok = Resolve(base, r.raw); !ok {
+				continue
+			}
+		}
+		if r.specifier != "" {
+			var ok bool
+			if r.URL, ok = imports.Resolve(r.From, r.specifier); !ok {
+				if !r.Runs {
+					out.Unresolved = append(out.Unresolved, r.specifier)
+				}
 				continue
 			}
 		}
@@ -232,16 +243,9 @@ func (r *scriptReader) add(base, ref string, at []byte, kind Reference) {
 	if base == r.base && base != "" && !strings.Contains(ref, "://") {
 		kind.raw, r.out.relative = ref, true
 	}
-	kind.URL, kind.From = u, r.from
+	kind.URL, kind.From, kind.Runs = u, r.from, true
 	kind.Line, kind.Column = r.place(at)
 	r.out.References = append(r.out.References, kind)
-}
-
-// addOwn adds a request whose URL resolves against the script itself.
-func (r *scriptReader) addOwn(ref string, at []byte, kind Reference) {
-	if u, ok := Resolve(r.from, ref); ok {
-		r.add("", u, at, kind)
-	}
 }
 
 var moduleImport = Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true}
@@ -264,15 +268,20 @@ func (r *scriptReader) Enter(n js.INode) js.IVisitor {
 // Exit is part of js.IVisitor.
 func (r *scriptReader) Exit(js.INode) {}
 
-// importOf adds the request of a static import; bare names would need an import map and are left.
+// importOf adds the request of a static import.
 func (r *scriptReader) importOf(module []byte) {
-	if module == nil {
-		return
+	if module != nil {
+		r.addModule(jsUnquote(module), module, moduleImport)
 	}
-	spec := jsUnquote(module)
-	if strings.HasPrefix(spec, "/") || strings.HasPrefix(spec, "./") || strings.HasPrefix(spec, "../") || strings.Contains(spec, "://") {
-		r.addOwn(spec, module, moduleImport)
-	}
+}
+
+// addModule adds the request for a module by its specifier, which the page's import map may give another meaning.
+func (r *scriptReader) addModule(specifier string, at []byte, kind Reference) {
+	kind.From, kind.specifier = r.from, specifier
+	kind.URL, _ = (*ImportMap)(nil).Resolve(r.from, specifier)
+	kind.Line, kind.Column = r.place(at)
+	r.out.relative = true
+	r.out.References = append(r.out.References, kind)
 }
 
 func (r *scriptReader) call(x *js.CallExpr) {
@@ -283,8 +292,10 @@ func (r *scriptReader) call(x *js.CallExpr) {
 	switch callee := x.X.(type) {
 	case *js.LiteralExpr:
 		if callee.TokenType == js.ImportToken {
-			if spec, ok := r.literal(first); ok && (strings.HasPrefix(spec, ".") || strings.HasPrefix(spec, "/") || strings.Contains(spec, "://")) {
-				r.addOwn(spec, callee.Data, moduleImport)
+			if spec, ok := r.literal(first); ok {
+				later := moduleImport
+				later.Runs = true
+				r.addModule(spec, callee.Data, later)
 			}
 		}
 	case *js.Var:

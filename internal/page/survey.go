@@ -244,7 +244,7 @@ func (g *Graph) RegistrationsOf(path string) []Registration {
 	list := slices.Clone(d.Registrations)
 	for _, need := range g.Needs(path) {
 		if script := g.Scripts[need]; script != nil {
-			list = append(list, script.At(d.Base).Registrations...)
+			list = append(list, script.At(d.Base, d.Imports).Registrations...)
 		}
 	}
 	return list

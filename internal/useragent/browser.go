@@ -181,6 +181,14 @@ type client struct {
 	mode       string  // cache mode of requests: reload for a page that was reloaded past the caches
 	holder     *client // of a frame: the page it stands in
 	tab        *Tab    // that shows the page
+	document   *page.Document
+	sheets     map[string]*page.Style // that have come, by address
+	styling    int                    // style sheets under way
+	response   *Response              // of the document
+	policy     *page.Policy
+	modules    map[string]*module // by address
+	graphs     []*moduleGraph     // that wait for their modules
+	wanted     map[string]bool    // modules that are to run although they were first asked for otherwise
 }
 
 // top is the page that waits for the client's loads.
@@ -495,6 +503,7 @@ func (b *Browser) commit(c *client, g *Registration, resp *Response) {
 	}
 	actual := resp.Actual()
 	v.FinalURL, v.Status, v.Source, v.Response = c.url, actual.Status, resp.Source, resp
+	c.response = resp
 	var text []byte
 	if actual.Body != nil {
 		text, _ = actual.Body.Bytes()
@@ -510,10 +519,39 @@ func (b *Browser) commit(c *client, g *Registration, resp *Response) {
 
 // children starts the loads of a document.
 func (b *Browser) children(c *client, d *page.Document, depth int) {
-	for _, r := range d.References {
-		b.load(c, r, d.Base, depth)
+	policies := d.Policies()
+	if c.response != nil {
+		if csp := c.response.Actual().Get("content-security-policy"); csp != "" {
+			policies = append(policies, csp)
+		}
 	}
-	for _, r := range d.Registrations {
+	c.document, c.sheets, c.policy = d, map[string]*page.Style{}, page.ParsePolicy(c.url, policies)
+	c.styling++ // until all of the page's own are under way
+	for _, r := range d.References {
+		if r.Inline == nil {
+			b.load(c, r, depth)
+		}
+	}
+	c.styling--
+	b.style(c)
+	for _, s := range d.Scripts {
+		switch {
+		case !c.policy.AllowsInline(s.Text, s.Nonce):
+			b.note(Note{Level: "error", Text: "an inline script is not run: the page's Content-Security-Policy does not allow it", Where: c.url})
+		case s.Module:
+			b.module(c, s.Script, depth)
+		default:
+			b.runs(c, s.Script, depth)
+		}
+	}
+}
+
+// runs does what is known of a script that runs: its requests and registrations.
+func (b *Browser) runs(c *client, s *page.Script, depth int) {
+	for _, r := range s.References {
+		b.load(c, r, depth+1)
+	}
+	for _, r := range s.Registrations {
 		b.pageRegisters(c, r)
 	}
 }
@@ -521,6 +559,12 @@ func (b *Browser) children(c *client, d *page.Document, depth int) {
 func (b *Browser) pageRegisters(c *client, r page.Registration) {
 	c.view.Registers = true
 	if b.noWorkers {
+		return
+	}
+	if !c.policy.Allows("serviceworker", r.Script, "") {
+		refusal := "SecurityError: the page's Content-Security-Policy does not allow the worker " + r.Script
+		c.view.RegisterErrors = append(c.view.RegisterErrors, refusal)
+		b.note(Note{Level: "error", Text: refusal, Where: r.From})
 		return
 	}
 	b.register(r, originOfText(c.url), func(err error) {
@@ -543,7 +587,7 @@ func originOfText(url string) string {
 }
 
 // load fetches one thing that a page asks for, and then what that asks for.
-func (b *Browser) load(c *client, ref page.Reference, base string, depth int) {
+func (b *Browser) load(c *client, ref page.Reference, depth int) {
 	if b.foreground && ref.Background {
 		return
 	}
@@ -551,6 +595,9 @@ func (b *Browser) load(c *client, ref page.Reference, base string, depth int) {
 	if earlier := c.seen[key]; earlier != nil {
 		// What was fetched in the background first may be needed for the page too.
 		earlier.Background = earlier.Background && ref.Background
+		if ref.ModuleRoot() {
+			b.wantModule(c, ref.URL, depth)
+		}
 		return
 	}
 	if depth > 12 {
@@ -563,12 +610,40 @@ func (b *Browser) load(c *client, ref page.Reference, base string, depth int) {
 		b.loadFrame(c, l, depth)
 		return
 	}
+	if !c.policy.Allows(ref.Destination, ref.URL, ref.Nonce) {
+		l.Done, l.Missing, l.Why = true, true, "the page's Content-Security-Policy does not allow it"
+		b.moduleCame(c, l, nil, depth)
+		return
+	}
 	c.top().pending++
+	if ref.Destination == "style" {
+		c.styling++
+	}
 	req := &Request{URL: ref.URL, Method: "GET", Cache: c.mode, Header: [][2]string{{"accept", "*/*"}}, Mode: ref.Mode, Credentials: ref.Credentials, Redirect: "follow", Destination: ref.Destination, Referrer: c.url}
 	b.clientFetch(c, req, func(resp *Response, how string) {
 		c.top().pending--
-		b.loaded(c, l, resp, how, base, depth)
+		b.loaded(c, l, resp, how, depth)
+		if l.Missing {
+			b.moduleCame(c, l, nil, depth)
+			if l.Else != nil {
+				b.load(c, *l.Else, depth)
+			}
+		}
+		if ref.Destination == "style" {
+			c.styling--
+			b.style(c)
+		}
 	})
+}
+
+// style asks for the pictures and fonts that the page's style sheets call for, once none of those is under way any more.
+func (b *Browser) style(c *client) {
+	if c.styling > 0 || c.document == nil || c.closed {
+		return
+	}
+	for _, r := range b.reader.Applied(c.document, c.sheets) {
+		b.load(c, r, 1)
+	}
 }
 
 // clientFetch is a fetch by a page: through the worker that controls it, if one does.
@@ -597,7 +672,7 @@ func (b *Browser) clientFetch(c *client, req *Request, done func(*Response, stri
 	b.throughWorker(c.controller, c, req, origin, received)
 }
 
-func (b *Browser) loaded(c *client, l *Load, resp *Response, how, base string, depth int) {
+func (b *Browser) loaded(c *client, l *Load, resp *Response, how string, depth int) {
 	l.Done = true
 	if resp == nil {
 		l.Missing, l.Why = true, "the network failed"
@@ -634,19 +709,26 @@ func (b *Browser) loaded(c *client, l *Load, resp *Response, how, base string, d
 	switch l.Destination {
 	case "style":
 		if text, err := actual.Body.Bytes(); err == nil {
-			for _, r := range b.reader.Style(l.URL, text) {
-				b.load(c, r, base, depth+1)
+			s := b.reader.Style(l.URL, text)
+			c.sheets[l.URL] = s
+			for _, r := range s.Imports {
+				b.load(c, r, depth+1)
 			}
 		}
 	case "script":
-		if text, err := actual.Body.Bytes(); err == nil {
-			s := b.reader.Script(l.URL, base, text)
-			for _, r := range s.References {
-				b.load(c, r, base, depth+1)
-			}
-			for _, r := range s.Registrations {
-				b.pageRegisters(c, r)
-			}
+		text, err := actual.Body.Bytes()
+		if err != nil {
+			return
+		}
+		base, imports := c.url, (*page.ImportMap)(nil)
+		if c.document != nil {
+			base, imports = c.document.Base, c.document.Imports
+		}
+		s := b.reader.Script(l.URL, text).At(base, imports)
+		if l.Module {
+			b.moduleCame(c, l, s, depth)
+		} else {
+			b.runs(c, s, depth)
 		}
 	}
 }
@@ -655,6 +737,10 @@ func (b *Browser) loaded(c *client, l *Load, resp *Response, how, base string, d
 func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 	b.nextID++
 	inner := &client{id: b.nextID, url: l.URL, frame: true, seen: map[string]*Load{}, view: &View{URL: l.URL}}
+	if !c.policy.Allows("iframe", l.URL, "") {
+		l.Done, l.Missing, l.Why = true, true, "the page's Content-Security-Policy does not allow it"
+		return
+	}
 	c.top().pending++
 	b.navigate(inner, l.URL, 0, func(resp *Response, g *Registration, reason string) {
 		c.top().pending--
@@ -677,10 +763,8 @@ func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 			if g != nil && g.Active != nil {
 				inner.controller = g.Active
 			}
-			inner.view, inner.seen, inner.holder = c.view, c.seen, c.top()
-			for _, r := range d.References {
-				b.load(inner, r, d.Base, depth+1)
-			}
+			inner.view, inner.seen, inner.holder, inner.response = c.view, c.seen, c.top(), resp
+			b.children(inner, d, depth+1)
 		}
 	})
 }

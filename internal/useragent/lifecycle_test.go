@@ -193,8 +193,8 @@ func itoa3(n int) string {
 // Requests carry what a page's elements give them.
 func TestRequests(t *testing.T) {
 	f := siteWith(t, `addEventListener('fetch', (e) => { const r = e.request; console.log(new URL(r.url).pathname, r.mode, r.destination || 'none', r.credentials, r.redirect, String(Boolean(e.clientId)), String(Boolean(e.resultingClientId))); });`,
-		"index.html", `<!doctype html><title>x</title><link rel=stylesheet href=/s.css><link rel=manifest href=/m.json><img src=/i.png><img crossorigin src=/c.png><script type=module src=/m.js></script><script src=/a.js></script><iframe src=/f.html></iframe><script>navigator.serviceWorker.register('/w.js');fetch('/d.json')</script>`,
-		"s.css", "@font-face{font-family:a;src:url(/f.woff2)} p{font-family:a}", "m.js", "import '/n.js'", "n.js", "", "a.js", "", "f.html", "<p>", "d.json", "{}")
+		"index.html", `<!doctype html><title>x</title><link rel=stylesheet href=/s.css><link rel=manifest href=/m.json><img src=/i.png><img crossorigin src=/c.png><script type=module src=/m.js></script><script src=/a.js></script><iframe src=/f.html></iframe>Text<script>navigator.serviceWorker.register('/w.js');fetch('/d.json')</script>`,
+		"s.css", "@font-face{font-family:a;src:url(/f.woff2)} body{font-family:a}", "m.js", "import '/n.js'", "n.js", "", "a.js", "", "f.html", "<p>", "d.json", "{}")
 	b := New(context.Background(), []site.Host{f}, &page.Reader{})
 	defer b.Close()
 	tab := b.Open(home, nil)

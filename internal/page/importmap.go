@@ -1,0 +1,106 @@
+package page
+
+import (
+	"encoding/json"
+	"sort"
+	"strings"
+)
+
+// ImportMap tells what module names stand for (HTML, 8.1.6.2).
+type ImportMap struct {
+	Imports map[string]string
+	// Scopes holds for modules whose address begins with the key.
+	Scopes map[string]map[string]string
+}
+
+// parseImportMap reads the text of an import map; nil when it is none.
+func parseImportMap(base string, text string) *ImportMap {
+	var raw struct {
+		Imports map[string]any            `json:"imports"`
+		Scopes  map[string]map[string]any `json:"scopes"`
+	}
+	if json.Unmarshal([]byte(text), &raw) != nil {
+		return nil
+	}
+	addresses := func(in map[string]any) map[string]string {
+		out := map[string]string{}
+		for key, value := range in {
+			to, isText := value.(string)
+			if named, ok := Resolve(base, key); ok && urlLike(key) {
+				key = named
+			}
+			if u, ok := Resolve(base, to); ok && isText && urlLike(to) {
+				out[key] = u
+			} else {
+				out[key] = ""
+			}
+		}
+		return out
+	}
+	m := &ImportMap{Imports: addresses(raw.Imports), Scopes: map[string]map[string]string{}}
+	for prefix, in := range raw.Scopes {
+		if u, ok := Resolve(base, prefix); ok {
+			m.Scopes[u] = addresses(in)
+		}
+	}
+	return m
+}
+
+func urlLike(s string) bool {
+	return strings.HasPrefix(s, "/") || strings.HasPrefix(s, "./") || strings.HasPrefix(s, "../") || strings.Contains(s, "://")
+}
+
+// Resolve gives the address of a module specifier in the module at from (HTML, "resolve a module specifier").
+func (m *ImportMap) Resolve(from, specifier string) (string, bool) {
+	url, plain := "", false
+	if urlLike(specifier) {
+		url, plain = Resolve(from, specifier)
+	}
+	key := specifier
+	if plain {
+		key = url
+	}
+	if m != nil {
+		var prefixes []string
+		for prefix := range m.Scopes {
+			if prefix == from || strings.HasSuffix(prefix, "/") && strings.HasPrefix(from, prefix) {
+				prefixes = append(prefixes, prefix)
+			}
+		}
+		sort.Sort(sort.Reverse(sort.StringSlice(prefixes)))
+		for _, prefix := range prefixes {
+			if to, found := lookUp(m.Scopes[prefix], key); found {
+				return to, to != ""
+			}
+		}
+		if to, found := lookUp(m.Imports, key); found {
+			return to, to != ""
+		}
+	}
+	return url, plain
+}
+
+// lookUp finds a specifier itself, or the longest entry ending in a slash that it begins with.
+func lookUp(entries map[string]string, key string) (string, bool) {
+	if to, ok := entries[key]; ok {
+		return to, true
+	}
+	best := ""
+	for prefix := range entries {
+		if strings.HasSuffix(prefix, "/") && strings.HasPrefix(key, prefix) && len(prefix) > len(best) {
+			best = prefix
+		}
+	}
+	if best == "" {
+		return "", false
+	}
+	to := entries[best]
+	if to == "" {
+		return "", true
+	}
+	u, ok := Resolve(to, "./"+key[len(best):])
+	if !ok || !strings.HasPrefix(u, to) {
+		return "", true
+	}
+	return u, true
+}

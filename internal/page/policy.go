@@ -1,0 +1,254 @@
+package page
+
+import (
+	"crypto/sha256"
+	"crypto/sha512"
+	"encoding/base64"
+	"strings"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
+)
+
+// Policy is what Content-Security-Policy headers and meta elements allow together (CSP 3); nil allows everything.
+type Policy struct {
+	origin string
+	list   []map[string][]string // each policy: directive to sources
+}
+
+// ParsePolicy reads policies, each as one header field or the content of a meta element. url is that of the document or script they
+// hold for.
+func ParsePolicy(url string, texts []string) *Policy {
+	p := &Policy{origin: originOf(url)}
+	for _, text := range texts {
+		for _, one := range strings.Split(text, ",") {
+			directives := map[string][]string{}
+			for _, d := range strings.Split(one, ";") {
+				fields := strings.Fields(d)
+				if len(fields) == 0 {
+					continue
+				}
+				if name := strings.ToLower(fields[0]); directives[name] == nil {
+					directives[name] = append([]string{}, fields[1:]...)
+				}
+			}
+			if len(directives) > 0 {
+				p.list = append(p.list, directives)
+			}
+		}
+	}
+	if len(p.list) == 0 {
+		return nil
+	}
+	return p
+}
+
+// Policies gives the policies that a document's meta elements add; some directives have no effect there.
+func (d *Document) Policies() (list []string) {
+	for _, t := range d.Metas {
+		if t.InHead && strings.EqualFold(strings.TrimSpace(t.Attr["http-equiv"]), "content-security-policy") {
+			list = append(list, t.Attr["content"])
+		}
+	}
+	return list
+}
+
+func originOf(url string) string {
+	u, err := weburl.Parse(url)
+	if err != nil {
+		return ""
+	}
+	return u.Protocol() + "//" + u.Host()
+}
+
+// fallbacks are where a directive's sources come from when it is not there (CSP 3, 6.1).
+var fallbacks = map[string][]string{
+	"worker-src": {"child-src", "script-src", "default-src"}, "frame-src": {"child-src", "default-src"}, "script-src-elem": {"script-src", "default-src"},
+	"style-src-elem": {"style-src", "default-src"}, "style-src-attr": {"style-src", "default-src"}, "manifest-src": {"default-src"}, "connect-src": {"default-src"},
+	"img-src": {"default-src"}, "font-src": {"default-src"}, "media-src": {"default-src"}, "object-src": {"default-src"}, "script-src": {"default-src"},
+}
+
+// directiveFor names the directive that governs a destination (CSP 3, 6.8.1).
+func directiveFor(destination string) string {
+	switch destination {
+	case "style":
+		return "style-src-elem"
+	case "script":
+		return "script-src-elem"
+	case "image":
+		return "img-src"
+	case "font":
+		return "font-src"
+	case "audio", "video", "track":
+		return "media-src"
+	case "iframe":
+		return "frame-src"
+	case "embed", "object":
+		return "object-src"
+	case "manifest":
+		return "manifest-src"
+	case "worker", "sharedworker", "serviceworker":
+		return "worker-src"
+	case "":
+		return "connect-src"
+	}
+	return ""
+}
+
+// Allows says whether a request for a destination may go to a URL. nonce is that of the element that makes it.
+func (p *Policy) Allows(destination, url, nonce string) bool {
+	if p == nil {
+		return true
+	}
+	directive := directiveFor(destination)
+	for _, policy := range p.list {
+		name, sources, ok := effective(policy, directive)
+		if !ok {
+			continue
+		}
+		scripts := strings.HasPrefix(name, "script-src") || strings.HasPrefix(directive, "script-src")
+		if nonce != "" && holds(sources, "'nonce-"+nonce+"'") && (scripts || strings.HasPrefix(directive, "style")) {
+			continue
+		}
+		if scripts && holds(sources, "'strict-dynamic'") && destination == "script" {
+			return false
+		}
+		if !p.matchesAny(sources, url) {
+			return false
+		}
+	}
+	return true
+}
+
+func effective(policy map[string][]string, directive string) (string, []string, bool) {
+	for _, name := range append([]string{directive}, fallbacks[directive]...) {
+		if sources, ok := policy[name]; ok {
+			return name, sources, true
+		}
+	}
+	return "", nil, false
+}
+
+func holds(sources []string, word string) bool {
+	for _, s := range sources {
+		if strings.EqualFold(s, word) {
+			return true
+		}
+	}
+	return false
+}
+
+// AllowsInline says whether an inline script may run: by 'unsafe-inline', its nonce, or the hash of its text (CSP 3, 6.7.3).
+func (p *Policy) AllowsInline(text, nonce string) bool {
+	if p == nil {
+		return true
+	}
+	for _, policy := range p.list {
+		_, sources, ok := effective(policy, "script-src-elem")
+		if !ok || nonce != "" && holds(sources, "'nonce-"+nonce+"'") {
+			continue
+		}
+		unsafe, strict, matched := false, false, false
+		for _, s := range sources {
+			lower := strings.ToLower(s)
+			switch {
+			case lower == "'unsafe-inline'":
+				unsafe = true
+			case lower == "'strict-dynamic'" || strings.HasPrefix(lower, "'nonce-"):
+				strict = true
+			case strings.HasPrefix(lower, "'sha"):
+				strict = true
+				matched = matched || hashMatches(strings.Trim(s, "'"), text)
+			}
+		}
+		if !matched && (!unsafe || strict) {
+			return false
+		}
+	}
+	return true
+}
+
+func hashMatches(source, text string) bool {
+	algorithm, want, _ := strings.Cut(source, "-")
+	var sum []byte
+	switch strings.ToLower(algorithm) {
+	case "sha256":
+		s := sha256.Sum256([]byte(text))
+		sum = s[:]
+	case "sha384":
+		s := sha512.Sum384([]byte(text))
+		sum = s[:]
+	case "sha512":
+		s := sha512.Sum512([]byte(text))
+		sum = s[:]
+	}
+	want = strings.NewReplacer("-", "+", "_", "/").Replace(want)
+	return sum != nil && base64.StdEncoding.EncodeToString(sum) == want
+}
+
+func (p *Policy) matchesAny(sources []string, url string) bool {
+	u, err := weburl.Parse(url)
+	if err != nil {
+		return false
+	}
+	for _, s := range sources {
+		if p.matches(strings.TrimSpace(s), u) {
+			return true
+		}
+	}
+	return false
+}
+
+// matches compares a URL with a source expression (CSP 3, 6.7.2.8).
+func (p *Policy) matches(source string, u *weburl.Url) bool {
+	lower := strings.ToLower(source)
+	scheme := strings.TrimSuffix(u.Protocol(), ":")
+	self := p.origin
+	switch {
+	case lower == "*":
+		return scheme == "http" || scheme == "https" || scheme == "ws" || scheme == "wss" || strings.HasPrefix(self, scheme+":")
+	case lower == "'self'":
+		at := u.Protocol() + "//" + u.Host()
+		return at == self || strings.Replace(at, "https://", "http://", 1) == self
+	case strings.HasPrefix(lower, "'"):
+		return false
+	case strings.HasSuffix(lower, ":") && !strings.Contains(lower, "//"):
+		want := strings.TrimSuffix(lower, ":")
+		return scheme == want || want == "http" && scheme == "https"
+	}
+	rest := source
+	if before, after, ok := strings.Cut(source, "://"); ok {
+		if want := strings.ToLower(before); scheme != want && !(want == "http" && scheme == "https") {
+			return false
+		}
+		rest = after
+	} else if own, _, _ := strings.Cut(self, ":"); scheme != own && !(own == "http" && scheme == "https") {
+		return false
+	}
+	host, path, hasPath := strings.Cut(rest, "/")
+	name, port := host, ""
+	if i := strings.LastIndexByte(host, ':'); i >= 0 && !strings.HasSuffix(host, "]") {
+		name, port = host[:i], host[i+1:]
+	}
+	name = strings.ToLower(name)
+	if wild, ok := strings.CutPrefix(name, "*."); ok {
+		if !strings.HasSuffix(u.Hostname(), "."+wild) {
+			return false
+		}
+	} else if name != "*" && name != u.Hostname() {
+		return false
+	}
+	if port != "*" && port != u.Port() && !(port == "" || port == "80" && scheme == "http" || port == "443" && scheme == "https") {
+		return false
+	}
+	if port == "" && u.Port() != "" {
+		return false
+	}
+	if !hasPath || path == "" {
+		return true
+	}
+	path = "/" + path
+	if strings.HasSuffix(path, "/") {
+		return strings.HasPrefix(u.Pathname(), path)
+	}
+	return u.Pathname() == path
+}

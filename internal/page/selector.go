@@ -1,0 +1,114 @@
+package page
+
+import (
+	"regexp"
+	"strings"
+	"sync"
+
+	"github.com/andybalholm/cascadia"
+)
+
+// selector is one complex selector, made ready for matching a page as it is just after loading.
+type selector struct {
+	match cascadia.Sel
+	// element is the pseudo-element it ends in: before, after, or "" for the element itself.
+	element string
+	// never holds for what nothing is when a page has just loaded, such as :hover; unknown for what cannot be told.
+	never, unknown bool
+}
+
+var (
+	pseudoElement = regexp.MustCompile(`::?(before|after|first-line|first-letter|marker)$|::[a-z-]+(\([^()]*\))?$`)
+	notDynamic    = regexp.MustCompile(`:not\(\s*:(hover|focus|active|focus-within|focus-visible|visited|target|fullscreen|popover-open|open|placeholder-shown|user-invalid|user-valid|autofill|-webkit-autofill|defined)\s*\)`)
+	dynamic       = regexp.MustCompile(`:(hover|focus|active|focus-within|focus-visible|visited|target|fullscreen|popover-open|user-invalid|user-valid|autofill|-webkit-[a-z-]+|-moz-[a-z-]+|modal|playing|paused)\b`)
+	alternatives  = regexp.MustCompile(`:(?:is|where|matches|-webkit-any|-moz-any)\(([^()]*(?:\([^()]*\)[^()]*)*)\)`)
+	plainPseudo   = strings.NewReplacer(":any-link", "[href]", ":link", "[href]", ":defined", "", ":host", ":not(*)", ":-webkit-any-link", "[href]")
+)
+
+var selectors sync.Map // text → []selector
+
+// selectorsOf compiles a selector list; each selector by itself, since browsers differ from our matcher in what they know.
+func selectorsOf(list string) []selector {
+	if v, ok := selectors.Load(list); ok {
+		return v.([]selector)
+	}
+	var out []selector
+	for _, text := range splitSelectors(list) {
+		out = append(out, compileSelector(text, 0)...)
+	}
+	selectors.Store(list, out)
+	return out
+}
+
+func compileSelector(text string, depth int) []selector {
+	text = strings.TrimSpace(text)
+	if m := alternatives.FindStringSubmatchIndex(text); m != nil && depth < 6 {
+		var out []selector
+		for _, part := range splitSelectors(text[m[2]:m[3]]) {
+			before := text[:m[0]]
+			// A type selector cannot follow another compound, so the alternative is put where it may stand.
+			if cut := strings.LastIndexAny(before, " >+~"); startsWithName(part) && cut+1 < len(before) {
+				before = before[:cut+1] + part + before[cut+1:]
+				part = ""
+			}
+			out = append(out, compileSelector(before+part+text[m[1]:], depth+1)...)
+		}
+		return out
+	}
+	s := selector{}
+	lower := strings.ToLower(text)
+	if m := pseudoElement.FindStringSubmatchIndex(lower); m != nil {
+		if name := strings.TrimLeft(lower[m[0]:], ":"); name == "before" || name == "after" {
+			s.element = name
+		} else if !strings.HasPrefix(name, "first-") && name != "marker" {
+			s.never = true
+		}
+		if text = strings.TrimSpace(text[:m[0]]); text == "" || strings.ContainsAny(text[len(text)-1:], ">+~") {
+			text += "*"
+		}
+	}
+	text = plainPseudo.Replace(notDynamic.ReplaceAllString(text, ""))
+	if text == "" {
+		text = "*"
+	}
+	if dynamic.MatchString(text) {
+		s.never = true
+		return []selector{s}
+	}
+	compiled, err := cascadia.Parse(text)
+	if err != nil {
+		s.unknown = true
+	}
+	s.match = compiled
+	return []selector{s}
+}
+
+func startsWithName(s string) bool {
+	s = strings.TrimSpace(s)
+	return s != "" && (s[0] >= 'a' && s[0] <= 'z' || s[0] >= 'A' && s[0] <= 'Z')
+}
+
+// splitSelectors splits a selector list at its commas.
+func splitSelectors(list string) (parts []string) {
+	depth, from := 0, 0
+	for i := 0; i < len(list); i++ {
+		switch list[i] {
+		case '(', '[':
+			depth++
+		case ')', ']':
+			depth--
+		case '\\':
+			i++
+		case '"', '\'':
+			if end := strings.IndexByte(list[i+1:], list[i]); end >= 0 {
+				i += end + 1
+			}
+		case ',':
+			if depth == 0 {
+				parts = append(parts, list[from:i])
+				from = i + 1
+			}
+		}
+	}
+	return append(parts, list[from:])
+}
