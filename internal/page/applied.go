@@ -21,24 +21,14 @@ type Sheet struct {
 // Applied gives the pictures and fonts that the style sheets make the document ask for: pictures of rules that win for some element
 // that is shown (CSS Cascading, 6), and font faces that text is shown with (CSS Fonts, 5.2). sheets are in the order of the cascade.
 func (d *Document) Applied(sheets []*Style) []Reference {
-	asks := false
-	for _, s := range sheets {
-		asks = asks || len(s.Faces) > 0
-		for _, r := range s.Rules {
-			for _, decl := range r.Declared {
-				asks = asks || len(decl.Pictures) > 0 || decl.variable != ""
-			}
-		}
-	}
-	if !asks || d.text == nil {
+	c := &cascade{won: map[place]*candidate{}, hidden: map[*html.Node]bool{}, doc: d, seen: map[string]bool{}}
+	if d.text == nil || !c.gather(sheets) {
 		return nil
 	}
 	root, err := html.Parse(bytes.NewReader(d.text))
 	if err != nil {
 		return nil
 	}
-	c := &cascade{won: map[place]*candidate{}, hidden: map[*html.Node]bool{}, doc: d, seen: map[string]bool{}}
-	c.gather(sheets)
 	c.walk(root)
 	c.pictures()
 	c.fonts(root, []string{"serif"}, face{weight: 400})
@@ -78,26 +68,31 @@ type face struct {
 	italic bool
 }
 
-type cascadeRule struct {
-	selectors []selector
-	declared  []Declaration
-	order     int
+// matched is one selector of a rule with the rule's declarations.
+type matched struct {
+	*selector
+	declared []Declaration
+	order    int
 }
 
 type cascade struct {
-	doc    *Document
-	rules  []cascadeRule
-	faces  map[string][]FontFace
-	vars   map[string]string
-	won    map[place]*candidate
-	order  []place // of places with pictures, as they stand in the document
-	hidden map[*html.Node]bool
-	refs   []Reference
-	seen   map[string]bool
+	doc *Document
+	// byKey holds the rules about pictures and fonts by the key of their selectors, display those about boxes.
+	byKey, display map[string][]matched
+	count          int
+	faces          map[string][]FontFace
+	vars           map[string]string
+	won            map[place]*candidate
+	order          []place // of places with pictures, as they stand in the document
+	hidden         map[*html.Node]bool
+	refs           []Reference
+	seen           map[string]bool
 }
 
-func (c *cascade) gather(sheets []*Style) {
+// gather collects the rules that matter. False means that nothing in the style sheets can make this document ask for anything.
+func (c *cascade) gather(sheets []*Style) bool {
 	c.faces, c.vars = map[string][]FontFace{}, map[string]string{}
+	c.byKey, c.display = map[string][]matched{}, map[string][]matched{}
 	for _, s := range sheets {
 		for _, f := range s.Faces {
 			c.faces[f.Family] = append(c.faces[f.Family], f)
@@ -106,6 +101,13 @@ func (c *cascade) gather(sheets []*Style) {
 			c.vars[name] = value
 		}
 	}
+	type ruleOf struct {
+		selectors []selector
+		declared  []Declaration
+	}
+	var rules []ruleOf
+	wanted := map[string]bool{"content": true} // properties that some rule gives a picture to
+	asks := false
 	for _, s := range sheets {
 		for _, r := range s.Rules {
 			declared := r.Declared
@@ -117,9 +119,64 @@ func (c *cascade) gather(sheets []*Style) {
 					}
 				}
 			}
-			c.rules = append(c.rules, cascadeRule{selectorsOf(r.Selector), declared, len(c.rules)})
+			list := selectorsOf(r.Selector)
+			rules = append(rules, ruleOf{list, declared})
+			for _, d := range declared {
+				if len(d.Pictures) == 0 && !(d.Property == "font-family" && c.names(d.Families)) {
+					continue
+				}
+				if len(d.Pictures) > 0 {
+					wanted[d.Property] = true
+				}
+				asks = asks || slices.ContainsFunc(list, func(s selector) bool { return !s.never && c.occurs(s.key) })
+			}
 		}
 	}
+	if !asks {
+		return false
+	}
+	if len(c.faces) > 0 {
+		for _, p := range []string{"font-family", "font-weight", "font-style"} {
+			wanted[p] = true
+		}
+	}
+	for i, r := range rules {
+		var about, display []Declaration
+		for _, d := range r.declared {
+			if d.Property == "display" {
+				display = append(display, d)
+			} else if wanted[d.Property] {
+				about = append(about, d)
+			}
+		}
+		for j := range r.selectors {
+			s := &r.selectors[j]
+			if s.never || !c.occurs(s.key) {
+				continue
+			}
+			if len(about) > 0 {
+				c.byKey[s.key] = append(c.byKey[s.key], matched{s, about, i})
+			}
+			if len(display) > 0 {
+				c.display[s.key] = append(c.display[s.key], matched{s, display, i})
+			}
+		}
+	}
+	c.count = len(rules)
+	return true
+}
+
+func (c *cascade) names(families []string) bool {
+	return slices.ContainsFunc(families, func(f string) bool { return c.faces[f] != nil })
+}
+
+// occurs says whether anything in the document can have a key. Browsers add some elements of their own.
+func (c *cascade) occurs(key string) bool {
+	switch key {
+	case "", "html", "head", "body", "tbody":
+		return true
+	}
+	return c.doc.keys[key]
 }
 
 // walk finds for every element which declarations win.
@@ -140,27 +197,42 @@ func (c *cascade) walk(root *html.Node) {
 }
 
 func (c *cascade) element(n *html.Node) {
-	for i := range c.rules {
-		r := &c.rules[i]
-		for j := range r.selectors {
-			s := &r.selectors[j]
-			if s.never || s.unknown && n.Data != "html" || !s.unknown && !s.match.Match(n) {
-				continue
-			}
-			var specificity [3]int
-			if s.match != nil {
-				specificity = s.match.Specificity()
-			}
-			for _, d := range r.declared {
-				c.offer(place{n, s.element, d.Property}, &candidate{Declaration: d, specificity: specificity, order: r.order})
-			}
-		}
-	}
+	c.match(n, c.byKey)
 	for _, a := range n.Attr {
 		if a.Key == "style" && a.Namespace == "" {
 			for _, d := range parseDeclarations(c.doc.URL, c.doc.Base, []byte(a.Val)) {
 				d.Pictures = nil // those are asked for by the document itself
-				c.offer(place{n, "", d.Property}, &candidate{Declaration: d, inline: true, order: len(c.rules)})
+				c.offer(place{n, "", d.Property}, &candidate{Declaration: d, inline: true, order: c.count})
+			}
+		}
+	}
+}
+
+// match offers an element the declarations of the rules that match it.
+func (c *cascade) match(n *html.Node, rules map[string][]matched) {
+	try := func(key string) {
+		for _, m := range rules[key] {
+			if m.unknown && n.Data != "html" || !m.unknown && !m.selector.match.Match(n) {
+				continue
+			}
+			var specificity [3]int
+			if m.selector.match != nil {
+				specificity = m.selector.match.Specificity()
+			}
+			for _, d := range m.declared {
+				c.offer(place{n, m.element, d.Property}, &candidate{Declaration: d, specificity: specificity, order: m.order})
+			}
+		}
+	}
+	try("")
+	try(n.Data)
+	for _, a := range n.Attr {
+		switch a.Key {
+		case "id":
+			try("#" + a.Val)
+		case "class":
+			for _, class := range strings.Fields(a.Val) {
+				try("." + class)
 			}
 		}
 	}
@@ -194,6 +266,7 @@ func (c *cascade) shown(n *html.Node) bool {
 	for _, a := range n.Attr {
 		gone = gone || a.Key == "hidden" && a.Val != "until-found"
 	}
+	c.match(n, c.display)
 	if d := c.won[place{n, "", "display"}]; d != nil {
 		gone = d.Hidden
 	}

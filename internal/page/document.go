@@ -75,7 +75,8 @@ type Document struct {
 	Screen Screen
 	Varies bool
 
-	text []byte // decoded
+	text []byte          // decoded
+	keys map[string]bool // element names, #ids and .classes that occur
 }
 
 // InlineScript is a script whose text stands in the page.
@@ -155,7 +156,7 @@ func ParseDocument(url, contentType string, text []byte) *Document {
 // ParseDocumentOn reads an HTML text for a screen.
 func ParseDocumentOn(screen Screen, url, contentType string, text []byte) *Document {
 	enc, name, _ := charset.DetermineEncoding(text[:min(len(text), 1024)], contentType)
-	d := &Document{URL: url, Base: url, Charset: name, Valid: true}
+	d := &Document{URL: url, Base: url, Charset: name, Valid: true, keys: map[string]bool{}}
 	if name == "windows-1252" && utf8.Valid(text) {
 		d.Charset = "utf-8"
 	} else if name != "utf-8" {
@@ -280,6 +281,7 @@ func (w *walker) walk(text []byte) {
 func (w *walker) tag(z *html.Tokenizer, start int) Tag {
 	name, more := z.TagName()
 	t := Tag{Name: string(name), InHead: w.inHead}
+	w.doc.keys[t.Name] = true
 	if more {
 		t.Attr = map[string]string{}
 	}
@@ -288,6 +290,14 @@ func (w *walker) tag(z *html.Tokenizer, start int) Tag {
 		k, v, more = z.TagAttr()
 		if _, twice := t.Attr[string(k)]; !twice {
 			t.Attr[string(k)] = string(v)
+			switch string(k) {
+			case "id":
+				w.doc.keys["#"+string(v)] = true
+			case "class":
+				for class := range bytes.FieldsSeq(v) {
+					w.doc.keys["."+string(class)] = true
+				}
+			}
 		}
 	}
 	switch t.Name {

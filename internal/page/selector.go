@@ -15,6 +15,8 @@ type selector struct {
 	element string
 	// never holds for what nothing is when a page has just loaded, such as :hover; unknown for what cannot be told.
 	never, unknown bool
+	// key is an id (#x), class (.x) or element name that whatever matches has, "" when none is plain.
+	key string
 }
 
 var (
@@ -79,8 +81,41 @@ func compileSelector(text string, depth int) []selector {
 	if err != nil {
 		s.unknown = true
 	}
-	s.match = compiled
+	s.match, s.key = compiled, keyOf(text)
 	return []selector{s}
+}
+
+var keyPart = regexp.MustCompile(`^(?:([a-zA-Z][\w-]*)|\*)?((?:[.#][a-zA-Z_][\w-]*)*)(?:[:\[].*)?$`)
+
+// keyOf finds the key of a selector in its last compound.
+func keyOf(text string) string {
+	depth, from := 0, 0
+	for i := 0; i < len(text); i++ {
+		switch text[i] {
+		case '(', '[':
+			depth++
+		case ')', ']':
+			depth--
+		case '\\', '"', '\'':
+			return ""
+		case ' ', '>', '+', '~', '\n', '\t', '\r':
+			if depth == 0 {
+				from = i + 1
+			}
+		}
+	}
+	m := keyPart.FindStringSubmatch(text[from:])
+	if m == nil {
+		return ""
+	}
+	if m[2] != "" {
+		rest := m[2][1:]
+		if end := strings.IndexAny(rest, ".#"); end >= 0 {
+			rest = rest[:end]
+		}
+		return m[2][:1] + rest
+	}
+	return strings.ToLower(m[1])
 }
 
 func startsWithName(s string) bool {
