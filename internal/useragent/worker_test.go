@@ -72,6 +72,12 @@ func TestWorkerEnvironment(t *testing.T) {
 		"preload": {`
 			addEventListener('activate', (e) => e.waitUntil(registration.navigationPreload.enable()));
 			addEventListener('fetch', (e) => e.respondWith((async () => { try { return await e.preloadResponse; } catch (error) { return new Response('<title>' + error.name + '</title>', {headers: {'content-type': 'text/html'}}); } })()));`, "NetworkError"},
+		"locks, cookies and more": {`
+			const said = async () => { const order = []; await Promise.all([navigator.locks.request('a', async () => { await new Promise((ok) => setTimeout(ok, 50)); order.push(1); }), navigator.locks.request('a', () => order.push(2)), navigator.locks.request('a', { ifAvailable: true }, (l) => order.push(l === null ? 'busy' : 'free'))]);
+			  await cookieStore.set('pier', 'skerra'); const { usage, quota } = await navigator.storage.estimate(); const list = await Array.fromAsync([Promise.resolve(1), 2], (x) => x * 2);
+			  return [order, (await cookieStore.get('pier')).value, usage < quota, list, await scheduler.postTask(() => 'task')].join(' '); };` + answerTitle, "busy,1,2 skerra true 2,4 task"},
+		"gaps do not throw for looking": {`
+			const said = async () => { let drawn; try { drawn = new OffscreenCanvas(1, 1); } catch (e) { drawn = e.name; } return [typeof WebAssembly, typeof OffscreenCanvas, drawn, 'PushManager' in self, typeof registration.sync.register, new Intl.NumberFormat('en').format(3)].join(' '); };` + answerTitle, "object function NotSupportedError true function 3"},
 		"pattern": {`
 			const said = async () => new URLPattern({ pathname: '/tides/:pier' }).exec('https://line.example/tides/skerra').pathname.groups.pier;` + answerTitle, "skerra"},
 	} {

@@ -41,6 +41,23 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 		return nil, nil
 	}
 	switch op {
+	case "storage.usage":
+		later(func() (any, string) { return b.usage(), "" })
+	case "cookies.all":
+		later(func() (any, string) {
+			list := []map[string]string{}
+			for _, c := range b.store.cookies {
+				if c.host == hostName(originOfText(g.Scope)) {
+					list = append(list, map[string]string{"name": c.name, "value": c.value})
+				}
+			}
+			return list, ""
+		})
+	case "cookies.set":
+		later(func() (any, string) {
+			b.store.setCookie(hostName(originOfText(g.Scope)), word(args, 1), word(args, 2), word(args, 2) == "")
+			return nil, ""
+		})
 	case "toPage":
 		for _, c := range b.clients {
 			if clientID(c.id) == word(args, 1) {
@@ -133,6 +150,19 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 		return nil, fmt.Errorf("there is no operation %q", op)
 	}
 	return nil, nil
+}
+
+// usage is how many bytes the caches and databases hold.
+func (b *Browser) usage() (n int64) {
+	for _, c := range b.store.caches {
+		for _, e := range c.entries {
+			n += bodyLen(e.response.Actual().Body)
+		}
+	}
+	for _, text := range b.store.databases {
+		n += int64(len(text))
+	}
+	return n
 }
 
 // navigateClient sends a page that the worker controls to another address (Service Workers, 4.2.8).

@@ -544,6 +544,11 @@ class SubtleCrypto {
     return take();
   }
 }
+for (const name of ['sign', 'verify', 'encrypt', 'decrypt', 'importKey', 'exportKey', 'generateKey', 'deriveKey', 'deriveBits', 'wrapKey', 'unwrapKey'])
+  defineProperty(SubtleCrypto.prototype, name, { value: { async [name]() {
+    host('gap', 'keys of Web Cryptography');
+    throw new DOMException('there are no keys in this user agent', 'NotSupportedError');
+  } }[name], writable: true, configurable: true });
 const subtle = new SubtleCrypto(MAKE);
 class Crypto {
   constructor(key) {
