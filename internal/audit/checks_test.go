@@ -158,6 +158,13 @@ func TestChecks(t *testing.T) {
 		{"offline.stuck", "", edit("w.js", "'/far.html', ", ""), ""},
 		{"offline.partial", "", edit("w.js", "'/any.png', ", ""), "/any.png"},
 		{"offline.other", "", edit("w.js", "caches.match(e.request,", "caches.match(e.request.url.endsWith('far.html') ? '/' : e.request,"), ""},
+		{"offline.lucky", "hosting: {headers: [{match: /far.html, set: {Cache-Control: max-age=900}}, {match: /any.png, set: {Cache-Control: max-age=900}}]}", edit("w.js", "'/any.png', ", ""), "/any.png"},
+		{"offline.phone", "", func(f map[string]string) {
+			f["far.html"] = strings.Replace(f["far.html"], `<img src="/any.png"`, `<img srcset="/any.png 1x, /dense.png 3x"`, 1)
+			f["dense.png"] = f["any.png"]
+		}, "/dense.png"},
+		{"offline.partial", "audit: {asks: [{page: /far.html, for: [/tides.json]}]}", put("tides.json", "{}"), "/tides.json"},
+		{"worker.beyond", "", func(f map[string]string) { f["w.js"] = "const n = new Intl.NumberFormat('en');" + f["w.js"] }, "Intl"},
 		{"icon.missing", "", edit("index.html", `rel="icon" href="/any.png"`, `rel="icon" href="/none.png"`), "/none.png"},
 		{"icon.lies", "", put("mask.png", disc(180, .3)), "180x180"},
 		{"icon.damaged", "", func(f map[string]string) { f["mask.png"] = f["mask.png"][:200] }, "damaged"},

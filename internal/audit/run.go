@@ -42,6 +42,7 @@ type auditor struct {
 	report *Report
 	pages  []string // absolute URLs
 	ran    *useragent.Result
+	plan   *useragent.Rehearsal
 	// documents are the pages as served, by absolute URL.
 	documents map[string]*page.Document
 }
@@ -68,6 +69,9 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	a.heads()
 	a.links()
 	a.offline(start)
+	if err := a.otherwise(); err != nil {
+		return nil, err
+	}
 	a.sum()
 	return a.report, nil
 }
@@ -225,6 +229,7 @@ func (a *auditor) rehearse(start string) error {
 		a.pages = append([]string{start}, a.pages...)
 	}
 	r.Pages = a.pages
+	r.Asks = a.asks()
 	conditions := a.Conditions
 	if conditions == nil {
 		conditions = []useragent.Condition{useragent.Stalled}
@@ -240,6 +245,7 @@ func (a *auditor) rehearse(start string) error {
 		return err
 	}
 	a.report.Rehearsal = a.ran
+	a.plan = r
 	for _, v := range a.ran.Visits {
 		if v.Document != nil && a.documents[v.URL] == nil {
 			a.documents[v.URL] = v.Document

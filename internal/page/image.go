@@ -9,19 +9,24 @@ import (
 
 // image adds the one request that an img element makes, after choosing among its candidates (HTML, 4.8.4.3).
 func (w *walker) image(t Tag) {
-	chosen := ""
-	for _, s := range w.picture {
-		if s.mime != "" && !shownImageType(s.mime) || s.media != "" && !w.screen.matches(s.media) {
-			continue
-		}
-		if chosen = w.screen.choose(s.srcset, "", t.Attr["sizes"]); chosen != "" {
-			break
-		}
-	}
-	if chosen == "" {
-		chosen = w.screen.choose(t.Attr["srcset"], t.Attr["src"], t.Attr["sizes"])
+	chosen := w.candidate(w.screen, t)
+	if other := Phone; w.screen != other && !w.doc.Varies {
+		w.doc.Varies = chosen != w.candidate(other, t)
 	}
 	w.add(t, chosen, cors(t, Reference{Destination: "image"}))
+}
+
+// candidate chooses among an img element's candidates for a screen.
+func (w *walker) candidate(screen Screen, t Tag) string {
+	for _, s := range w.picture {
+		if s.mime != "" && !shownImageType(s.mime) || s.media != "" && !screen.matches(s.media) {
+			continue
+		}
+		if chosen := screen.choose(s.srcset, "", t.Attr["sizes"]); chosen != "" {
+			return chosen
+		}
+	}
+	return screen.choose(t.Attr["srcset"], t.Attr["src"], t.Attr["sizes"])
 }
 
 func shownImageType(mime string) bool {

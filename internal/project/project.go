@@ -82,6 +82,13 @@ type Audit struct {
 	Entry   string   `yaml:"entry" doc:"The first page a visitor opens." check:"path"`
 	Visit   []string `yaml:"visit" doc:"Pages opened online, in this order, before the network goes away." check:"path"`
 	Pages   []string `yaml:"pages" doc:"URLs to try beside the pages that were found." check:"path"`
+	Asks    []Asks   `yaml:"asks" doc:"Requests that pages make only once their scripts run, and that cannot be seen in their text."`
+}
+
+// Asks is what pages ask for when their scripts run.
+type Asks struct {
+	Page string   `yaml:"page" doc:"The page's path; a * at its end stands for any rest." need:"yes" check:"path"`
+	For  []string `yaml:"for" doc:"Paths, or whole URLs on other origins." need:"yes"`
 }
 
 // Hosting describes a host that does more than answer with files.

@@ -62,6 +62,8 @@ type Browser struct {
 	profile    *Profile
 	// foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.
 	foreground bool
+	// asks are requests that pages make once their scripts run, by the page's address; see Rehearsal.Asks.
+	asks map[string][]string
 	// noWorkers is a browser that knows no service workers.
 	noWorkers bool
 	// lastError is the last error that a worker reported, in words.
@@ -79,6 +81,9 @@ type Browser struct {
 type Profile struct {
 	// UpdateDelay is how long after a navigation the check for a new worker comes.
 	UpdateDelay time.Duration
+	// Lacks names what workers do not find there, such as SyncManager or InstallEvent.prototype.addRoutes; "module workers" is the
+	// type of registration.
+	Lacks []string
 }
 
 var defaultProfile = &Profile{UpdateDelay: 2 * time.Second}
@@ -113,7 +118,7 @@ func (b *Browser) Close() {
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
 func (b *Browser) Branch() *Browser {
-	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, reader: b.reader, profile: b.profile, nextID: b.nextID, nextWorker: b.nextWorker, started: b.started, branch: true}
+	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, reader: b.reader, profile: b.profile, asks: b.asks, nextID: b.nextID, nextWorker: b.nextWorker, started: b.started, branch: true}
 	n.net = &network{ctx: b.net.ctx, hosts: b.net.hosts, cond: b.net.cond, clock: n.clock}
 	for _, g := range b.regs {
 		c := *g
@@ -534,6 +539,13 @@ func (b *Browser) children(c *client, d *page.Document, depth int) {
 	}
 	c.styling--
 	b.style(c)
+	for at, urls := range b.asks {
+		if prefix, open := strings.CutSuffix(at, "*"); at == withoutFragment(c.url) || open && strings.HasPrefix(c.url, prefix) {
+			for _, u := range urls {
+				b.load(c, page.Reference{URL: u, Mode: "cors", Credentials: "same-origin", From: c.url, Runs: true}, depth)
+			}
+		}
+	}
 	for _, s := range d.Scripts {
 		switch {
 		case !c.policy.AllowsInline(s.Text, s.Nonce):

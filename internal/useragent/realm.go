@@ -103,7 +103,7 @@ func (r *realm) attach() {
 func (r *realm) run() error {
 	w := r.w
 	scope, _ := weburl.Parse(w.reg.Scope)
-	start, _ := json.Marshal(map[string]any{"script": w.Script, "scope": w.reg.Scope, "origin": originOf(scope), "type": w.Type, "state": w.State, "via": w.reg.UpdateViaCache})
+	start, _ := json.Marshal(map[string]any{"script": w.Script, "scope": w.reg.Scope, "origin": originOf(scope), "type": w.Type, "state": w.State, "via": w.reg.UpdateViaCache, "lacks": r.b.profile.Lacks})
 	if _, err := r.turn("start", string(start)); err != nil {
 		return err
 	}

@@ -3,6 +3,7 @@ package useragent
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -111,6 +112,10 @@ func (b *Browser) register(r page.Registration, origin string, done func(error))
 	}
 	if originOf(scope) != origin {
 		fail("SecurityError", "the scope %s lies on another origin than the page", scopeText)
+		return
+	}
+	if r.Type == "module" && slices.Contains(b.profile.Lacks, "module workers") {
+		fail("TypeError", "this browser runs no module workers")
 		return
 	}
 	b.jobs(scope.Href(false), func(finish func()) {

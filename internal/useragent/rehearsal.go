@@ -28,6 +28,10 @@ type Rehearsal struct {
 	Visit      []string
 	Pages      []string
 	Conditions []Condition
+	// Profile, if set, is the kind of browser.
+	Profile *Profile
+	// Asks lists requests that pages make only when their scripts run, by the page's address, which may end in *.
+	Asks map[string][]string
 	// HTTPCache switches the browser's HTTP cache on.
 	HTTPCache bool
 	// Reader, if set, has read the site's files already.
@@ -91,6 +95,15 @@ type Result struct {
 	Pages  []*PageResult
 	Notes  []Note
 	Stored []Stored
+	// Gaps lists what the worker used and this user agent lacks: what depends on it was not tried.
+	Gaps []string
+}
+
+func (r *Rehearsal) prepare(b *Browser) {
+	b.asks = r.Asks
+	if r.Profile != nil {
+		b.profile = r.Profile
+	}
 }
 
 // Run carries out the default rehearsal: visits online in one tab, then every page under every condition, each in a branch of
@@ -102,6 +115,7 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	}
 	b := New(ctx, r.Hosts, reader)
 	defer b.Close()
+	r.prepare(b)
 	out := &Result{}
 	var err error
 	if out.Visits, err = r.visit(ctx, b); err != nil {
@@ -109,7 +123,7 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	}
 	out.Worker = b.workerState(r.Visit)
 	out.Caches = b.cacheContents()
-	out.Notes, out.Stored = b.notes, b.stored
+	out.Notes, out.Stored, out.Gaps = b.notes, b.stored, b.gaps
 	return out, r.try(ctx, b, reader, out)
 }
 
@@ -183,6 +197,7 @@ func (r *Rehearsal) try(ctx context.Context, b *Browser, reader *page.Reader, ou
 
 func (r *Rehearsal) page(ctx context.Context, url string, branches []*Browser, reader *page.Reader) *PageResult {
 	plain := New(ctx, r.Hosts, reader)
+	r.prepare(plain)
 	plain.noWorkers = true
 	reference := plain.Open(url, nil)
 	plain.Close()

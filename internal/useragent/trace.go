@@ -40,6 +40,7 @@ type SentRequest struct {
 func (r *Rehearsal) Trace(ctx context.Context, url, destination string) ([]*Traced, error) {
 	b := New(ctx, r.Hosts, &page.Reader{})
 	defer b.Close()
+	r.prepare(b)
 	if _, err := r.visit(ctx, b); err != nil {
 		return nil, err
 	}

@@ -406,6 +406,12 @@ expose('importScripts', function importScripts(...urls) {
 // What the host calls.
 commands.start = (json) => {
   own = fromJSON(json);
+  for (const path of own.lacks ?? []) {
+    const names = path.split('.');
+    let holder = global;
+    for (const name of names.slice(0, -1)) holder = holder?.[name];
+    if (holder) delete holder[names.at(-1)];
+  }
   expose('location', new WorkerLocation(MAKE, own.script));
   expose('origin', own.origin);
 };
