@@ -62,7 +62,7 @@ func Play(ctx context.Context, in Input, r project.Rehearsal, open func(dir stri
 			index = i
 		}
 	}
-	s := useragent.NewStage(ctx, append([]site.Host{in.Host}, in.Others...), a.reader, false)
+	s := useragent.NewStage(ctx, append([]site.Host{in.Host}, in.Others...), a.reader, false, a.Profile)
 	defer s.Close()
 	out := &Played{Name: r.Name, Holds: true, Gaps: []string{}}
 	short := func(text string) string { return strings.ReplaceAll(text, a.origin+"/", "/") }

@@ -12,6 +12,7 @@ import (
 
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent"
 )
 
 // stageSite is a site with a worker of the given code and a page that registers it; next is its second release.
@@ -33,10 +34,15 @@ func stageSite(t *testing.T, worker, next string) (string, *site.Folder) {
 
 func play(t *testing.T, worker, next, steps string) *Played {
 	t.Helper()
+	return playAs(t, nil, worker, next, steps)
+}
+
+func playAs(t *testing.T, profile *useragent.Profile, worker, next, steps string) *Played {
+	t.Helper()
 	dir, f := stageSite(t, worker, next)
 	p, err := project.Parse("f", []byte("rehearsals:\n- name: it\n  steps:\n"+steps))
 	require.NoError(t, err)
-	played, err := Play(context.Background(), Input{Project: p, Name: "site", Host: f, Folder: f}, p.Rehearsals[0], func(name string) (site.Host, error) {
+	played, err := Play(context.Background(), Input{Project: p, Name: "site", Host: f, Folder: f, Profile: profile}, p.Rehearsals[0], func(name string) (site.Host, error) {
 		return site.OpenFolder(filepath.Join(dir, name), f.Origin(), "/", p.Host)
 	})
 	require.NoError(t, err)
@@ -145,4 +151,13 @@ addEventListener('fetch', (e) => e.respondWith(new Response(new Intl.NumberForma
 	assert.Contains(t, p.Steps[3].Wrong[0], "no link to")
 	assert.Empty(t, p.Steps[4].Wrong)
 	assert.Len(t, p.Gaps, 2)
+}
+
+// What a kind of browser lacks is not there for its workers.
+func TestTargets(t *testing.T) {
+	const asks = `console.log(['SyncManager' in self, 'sync' in registration, 'addRoutes' in InstallEvent.prototype, 'PushManager' in self].join()); addEventListener('fetch', () => {});`
+	for name, want := range map[string]string{"chromium-android": "true,true,true,true", "firefox-android": "false,false,false,true", "safari-ios": "false,false,false,true"} {
+		p := playAs(t, useragent.Profiles[name], asks, "", "  - {open: /}\n  - {expect: {says: '"+want+"'}}")
+		assert.True(t, p.Holds, "%s: %v", name, p.Steps)
+	}
 }

@@ -27,6 +27,8 @@ type Input struct {
 	Others []site.Host
 	// Conditions are tried beside offline, which always is; nil means stalled.
 	Conditions []useragent.Condition
+	// Profile is the kind of browser that is rehearsed in; nil means desktop Chromium.
+	Profile *useragent.Profile
 	// Trusted counts the site's origin as secure whatever its scheme.
 	Trusted  bool
 	Progress func(done, all int)
@@ -229,7 +231,7 @@ func (a *auditor) rehearse(start string) error {
 		a.pages = append([]string{start}, a.pages...)
 	}
 	r.Pages = a.pages
-	r.Asks = a.asks()
+	r.Asks, r.Profile = a.asks(), a.Profile
 	conditions := a.Conditions
 	if conditions == nil {
 		conditions = []useragent.Condition{useragent.Stalled}

@@ -88,6 +88,19 @@ func conditionsFlag(c *cobra.Command, standard string) func() ([]useragent.Condi
 	}
 }
 
+// targetFlag reads --target.
+func targetFlag(c *cobra.Command) func() (*useragent.Profile, error) {
+	var name string
+	c.Flags().StringVar(&name, "target", "chromium-desktop", "the kind of browser: what its workers lack is taken away")
+	return func() (*useragent.Profile, error) {
+		p := useragent.Profiles[name]
+		if p == nil {
+			return nil, usagef("there is no target %q: they are %s", name, strings.Join(useragent.ProfileNames(), ", "))
+		}
+		return p, nil
+	}
+}
+
 func (a *app) rehearse() *cobra.Command {
 	var only []string
 	var account bool
@@ -105,11 +118,15 @@ played after the others, or alone with --only.`,
 	}
 	a.formatFlag(c)
 	under := conditionsFlag(c, "offline,stalled")
+	profile := targetFlag(c)
 	c.Flags().StringArrayVar(&only, "only", nil, "play only the rehearsal of the project file with this `name`")
 	c.Flags().BoolVar(&account, "account", false, "tell all that happened in each step: worker events, answers, the network, the console")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		o, in, err := a.rehearsable(cmd.Context(), args, under)
 		if err != nil {
+			return err
+		}
+		if in.Profile, err = profile(); err != nil {
 			return err
 		}
 		chosen, err := chooseRehearsals(o.project.Rehearsals, only)

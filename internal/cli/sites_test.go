@@ -160,7 +160,7 @@ func predict(t *testing.T, path string) *siteRecord {
 	if len(s.releases) < 2 {
 		return out
 	}
-	stage := useragent.NewStage(context.Background(), hosts, nil, true)
+	stage := useragent.NewStage(context.Background(), hosts, nil, true, nil)
 	defer stage.Close()
 	for _, v := range r.Visit {
 		stage.Do(useragent.Step{Open: v})

@@ -56,6 +56,7 @@ where, what went to the network, what was stored, and what the worker printed.`,
 	a.formatFlag(c)
 	c.Flags().StringVar(&as, "as", "", "what the request asks for: document, style, script, image, font, data … (default: by the address)")
 	under := conditionsFlag(c, "online,offline,stalled")
+	profile := targetFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		o, in, err := a.rehearsable(cmd.Context(), args[1:], under)
 		if err != nil {
@@ -66,6 +67,9 @@ where, what went to the network, what was stored, and what the worker printed.`,
 			return usagef("%q is not an address on the web", args[0])
 		}
 		r := &useragent.Rehearsal{Hosts: append([]site.Host{o.host}, in.Others...), Conditions: in.Conditions}
+		if r.Profile, err = profile(); err != nil {
+			return err
+		}
 		for _, v := range o.project.Audit.Visit {
 			if u, ok := page.Resolve(o.host.Origin(), v); ok {
 				r.Visit = append(r.Visit, u)

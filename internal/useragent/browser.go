@@ -77,17 +77,6 @@ type Browser struct {
 	gaps    []string
 }
 
-// Profile says what kind of browser it is.
-type Profile struct {
-	// UpdateDelay is how long after a navigation the check for a new worker comes.
-	UpdateDelay time.Duration
-	// Lacks names what workers do not find there, such as SyncManager or InstallEvent.prototype.addRoutes; "module workers" is the
-	// type of registration.
-	Lacks []string
-}
-
-var defaultProfile = &Profile{UpdateDelay: 2 * time.Second}
-
 // New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
 func New(ctx context.Context, hosts []site.Host, reader *page.Reader) *Browser {
 	b := &Browser{clock: &clock{}, store: newStorage(), queue: map[string][]func(func()){}, reader: reader, profile: defaultProfile, started: &started{}}

@@ -136,7 +136,7 @@ func TestRecordedUpdates(t *testing.T) {
 			}
 			c, hosts, err := recorded.Load(folder, &want)
 			require.NoError(t, err)
-			s := NewStage(context.Background(), hosts, nil, true)
+			s := NewStage(context.Background(), hosts, nil, true, nil)
 			defer s.Close()
 			numbers := map[int]int{}
 			for _, e := range want.Update.Steps {

@@ -79,11 +79,14 @@ type StepResult struct {
 }
 
 // NewStage begins with a fresh profile, online.
-func NewStage(ctx context.Context, hosts []site.Host, reader *page.Reader, httpCache bool) *Stage {
+func NewStage(ctx context.Context, hosts []site.Host, reader *page.Reader, httpCache bool, profile *Profile) *Stage {
 	if reader == nil {
 		reader = &page.Reader{}
 	}
 	s := &Stage{b: New(ctx, hosts, reader), hosts: hosts, reader: reader, tabs: map[string]*Tab{}, release: 1}
+	if profile != nil {
+		s.b.profile = profile
+	}
 	if httpCache {
 		s.b.UseHTTPCache()
 	}

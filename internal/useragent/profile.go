@@ -1,0 +1,37 @@
+package useragent
+
+import (
+	"maps"
+	"slices"
+	"time"
+)
+
+// Profile says what kind of browser it is.
+type Profile struct {
+	// UpdateDelay is how long after a navigation the check for a new worker comes.
+	UpdateDelay time.Duration
+	// Lacks names what workers do not find there, such as SyncManager or InstallEvent.prototype.addRoutes; "module workers" is the
+	// type of registration.
+	Lacks []string
+}
+
+const updateDelay = 2 * time.Second
+
+// backgroundSync is what only Chromium has of events without a page.
+var backgroundSync = []string{"SyncManager", "SyncEvent", "ServiceWorkerRegistration.prototype.sync", "PeriodicSyncManager", "PeriodicSyncEvent", "ServiceWorkerRegistration.prototype.periodicSync"}
+
+// Profiles are the kinds of browser that sites are judged for. What each lacks was asked of a real one; docs/conformance.md says how.
+var Profiles = map[string]*Profile{
+	"chromium-android": {UpdateDelay: updateDelay},
+	"chromium-desktop": {UpdateDelay: updateDelay},
+	"firefox-android":  {UpdateDelay: updateDelay, Lacks: append([]string{"InstallEvent.prototype.addRoutes", "WorkerNavigator.prototype.connection", "WorkerNavigator.prototype.setAppBadge", "WorkerNavigator.prototype.clearAppBadge"}, backgroundSync...)},
+	"safari-ios":       safari,
+	"safari-macos":     safari,
+}
+
+var safari = &Profile{UpdateDelay: updateDelay, Lacks: append([]string{"InstallEvent.prototype.addRoutes", "scheduler", "WebTransport", "ReadableStreamBYOBReader", "WorkerNavigator.prototype.connection"}, backgroundSync...)}
+
+// ProfileNames lists the kinds of browser by name.
+func ProfileNames() []string { return slices.Sorted(maps.Keys(Profiles)) }
+
+var defaultProfile = Profiles["chromium-desktop"]
