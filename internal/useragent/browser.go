@@ -272,6 +272,9 @@ func (b *Browser) open(url string, tab *Tab, mode string) *Tab {
 	b.clock.run(func() bool { return done }, start+DocumentLimit)
 	if !done {
 		v.Stuck, v.Reason = true, "no document came within ten seconds"
+		if b.clock.tired {
+			v.Reason = "the worker keeps the browser busy without end"
+		}
 		c.closed = true
 		b.show(tab, c)
 	} else if !v.Failed {

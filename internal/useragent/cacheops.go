@@ -2,12 +2,21 @@ package useragent
 
 import (
 	"encoding/json"
+	"errors"
 	"strings"
 	"time"
+
+	"tachyform/internal/site"
 )
 
 // cacheDelay is the virtual time that one operation on the cache storage takes.
 const cacheDelay = time.Millisecond
+
+// mostMade is how much content that scripts made an origin may keep, in bytes; files of the site cost us nothing.
+const mostMade = 200 << 20
+
+// quotaExceeded is what a refused put comes to.
+var quotaExceeded any = errors.New("quota")
 
 // cacheOperation carries out an operation of CacheStorage or Cache and settles the promise id with its result.
 func (r *realm) cacheOperation(op string, id int, args []any) error {
@@ -42,7 +51,12 @@ func (r *realm) cacheOperation(op string, id int, args []any) error {
 		if r.w.realm != r {
 			return
 		}
-		r.settleNow(id, r.cacheResult(op, name, c, req, resp, opt))
+		result := r.cacheResult(op, name, c, req, resp, opt)
+		if result == quotaExceeded {
+			r.settle(id, nil, "QuotaExceededError: the site keeps too much")
+			return
+		}
+		r.settleNow(id, result)
 	})
 	return nil
 }
@@ -117,6 +131,11 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 		}
 		return list
 	case "cache.put":
+		if made, ok := resp.Actual().Body.(site.Bytes); ok {
+			if s.made += int64(len(made)); s.made > mostMade {
+				return quotaExceeded
+			}
+		}
 		resp.Source = "cache " + name
 		c.put(req, resp)
 		r.b.happen("stored", req.URL+" in "+name, r.w)

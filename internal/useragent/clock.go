@@ -13,7 +13,15 @@ type clock struct {
 	now   time.Duration // since epoch
 	seq   int
 	tasks taskHeap
+	// tired is true once a run has carried out more tasks than any site needs: scripts that feed themselves without end.
+	tired bool
 }
+
+// mostTasks bounds one run, and mostWaiting what may wait for its time.
+const (
+	mostTasks   = 300_000
+	mostWaiting = 100_000
+)
 
 type task struct {
 	at    time.Duration
@@ -62,9 +70,15 @@ func (c *clock) cancel(t *task) {
 // run goes from task to task until done says so, nothing is left, or the next task lies beyond the deadline.
 // It reports whether done became true.
 func (c *clock) run(done func() bool, deadline time.Duration) bool {
-	for {
+	for n := 0; ; n++ {
 		if done() {
 			return true
+		}
+		if n > mostTasks || len(c.tasks) > mostWaiting {
+			c.tired = true
+		}
+		if c.tired {
+			return false
 		}
 		if len(c.tasks) == 0 || c.tasks[0].at > deadline {
 			return false

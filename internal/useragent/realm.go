@@ -25,6 +25,7 @@ type realm struct {
 	b        *Browser
 	w        *Worker
 	bodies   map[int]held
+	made     int64          // bytes of content that scripts made
 	opened   map[int]*cache // caches that scripts hold, by number
 	patterns []*urlpattern.URLPattern
 	next     int
@@ -56,7 +57,15 @@ type liveEvent struct {
 	done    func(ok bool)
 }
 
+// mostHeld bounds the content that a worker's scripts make.
+const mostHeld = script.MemoryLimit
+
 func (r *realm) hold(h held) int {
+	if made, ok := h.body.(site.Bytes); ok {
+		if r.made += int64(len(made)); r.made > mostHeld && r.stopped == nil {
+			r.stopped = script.ErrMemory
+		}
+	}
 	r.next++
 	r.bodies[r.next] = h
 	return r.next
@@ -119,6 +128,16 @@ func (r *realm) run() error {
 		v, err = r.turn("script", w.scripts[w.Script].text, w.Script)
 	}
 	failure, _ := v.(string)
+	if w.State == "parsed" && r.stopped == nil {
+		v, err := r.turn("replaced")
+		names, _ := v.(string)
+		if err != nil {
+			names = "all of it"
+		}
+		if names != "" {
+			r.b.gap("workers that replace what the language has built in (" + names + "), which our environment relies on itself")
+		}
+	}
 	switch {
 	case err != nil || failure == "":
 		return err

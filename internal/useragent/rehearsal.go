@@ -302,6 +302,9 @@ func (b *Browser) workerState(urls []string) *WorkerState {
 	}
 	if n := len(b.failures); n > 0 {
 		w := b.failures[n-1]
+		if w.Failure == "" {
+			w.Failure = "it could not be installed"
+		}
 		return &WorkerState{Script: w.Script, Scope: w.reg.Scope, State: "redundant", Error: w.Failure}
 	}
 	if len(b.regs) > 0 && b.regs[0].newest() != nil {

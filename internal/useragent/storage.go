@@ -21,6 +21,7 @@ type storage struct {
 	cookies []cookie
 	// databases holds Indexed Database content by name, in the form in which scripts hand it over.
 	databases map[string]string
+	made      int64 // bytes of content in caches that scripts made
 }
 
 type cookie struct{ host, name, value string }
@@ -31,7 +32,7 @@ func newStorage() *storage {
 
 // branch copies the storage; contents of files are shared, since they never change.
 func (s *storage) branch() *storage {
-	n := &storage{names: slices.Clone(s.names), caches: make(map[string]*cache, len(s.caches)), cookies: slices.Clone(s.cookies), databases: maps.Clone(s.databases)}
+	n := &storage{names: slices.Clone(s.names), caches: make(map[string]*cache, len(s.caches)), cookies: slices.Clone(s.cookies), databases: maps.Clone(s.databases), made: s.made}
 	for name, c := range s.caches {
 		n.caches[name] = c.branch()
 	}

@@ -9,8 +9,8 @@ const RealDate = Date;
 const then = Function.prototype.call.bind(Promise.prototype.then);
 
 const commands = { __proto__: null };
-function dispatch(op, ...args) {
-  return commands[op](...args);
+function dispatch(op, a, b, c, d) {
+  return commands[op](a, b, c, d);
 }
 
 const expose = (name, value) => defineProperty(global, name, { value, writable: true, configurable: true, enumerable: false });

@@ -89,11 +89,13 @@ expose('performance', new Performance(MAKE));
 
 // HTML, 8.6: timers. Repeated ones are bounded by the host's own limit on time.
 let nextTimer = 0;
+let nesting = 0;
 const timers = new Map();
 function startTimer(callback, delay, args, repeat) {
   const id = ++nextTimer;
-  const ms = Math.max(Number(delay) || 0, repeat ? 4 : 0);
-  timers.set(id, { callback, args, repeat, ms });
+  // Timers that timers set wait for four milliseconds at least (HTML, 8.6).
+  const ms = Math.max(Number(delay) || 0, repeat || nesting >= 5 ? 4 : 0);
+  timers.set(id, { callback, args, repeat, ms, nesting: nesting + 1 });
   host('timer', id, ms);
   return id;
 }
@@ -105,12 +107,14 @@ commands.timer = (id) => {
   if (!timer) return;
   if (timer.repeat) host('timer', id, timer.ms);
   else timers.delete(id);
+  nesting = timer.nesting;
   try {
     if (typeof timer.callback === 'function') timer.callback(...timer.args);
     else (0, eval)(`${timer.callback}`);
   } catch (error) {
     report(error);
   }
+  nesting = 0;
 };
 const setTimeout = (callback, delay = 0, ...args) => startTimer(callback, delay, args, false);
 expose('setTimeout', function setTimeout(callback, delay = 0, ...args) { return startTimer(callback, delay, args, false); });

@@ -1,0 +1,52 @@
+package useragent
+
+import (
+	"context"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/script"
+	"tachyform/internal/site"
+)
+
+// Whatever a worker does, it comes to an end, with an outcome and without harm.
+func TestHostile(t *testing.T) {
+	defer func(before time.Duration) { script.TurnLimit = before }(script.TurnLimit)
+	script.TurnLimit = 300 * time.Millisecond
+	const answering = "addEventListener('fetch', (e) => e.respondWith(caches.match(e.request)));"
+	for name, c := range map[string]struct{ code, outcome, gap string }{
+		"every built-in throws":        {`for (const C of [Array, Map, Set, Promise, WeakMap, String, RegExp, Function, Object, Uint8Array, Error]) for (const k of Object.getOwnPropertyNames(C.prototype)) { if (k !== 'constructor') try { C.prototype[k] = () => { throw new Error('no ' + k); }; } catch {} } JSON.parse = JSON.stringify = () => { throw new Error('json'); }; globalThis.Promise = globalThis.Map = null;` + answering, Lost, "built in"},
+		"some built-ins gone":          {`Array.prototype.push = Array.prototype[Symbol.iterator] = null; Map.prototype.get = () => 1; addEventListener('install', (e) => e.waitUntil(caches.open('x').then((c) => c.add('/'))));` + answering, Lost, "Array.prototype.push"},
+		"accessors on every object":    {`Object.defineProperty(Object.prototype, 'url', { set() { throw 1; }, get() { return 'http://x/'; } }); Object.prototype.resolve = 3; addEventListener('fetch', (e) => e.respondWith(fetch(e.request)));`, Lost, ""},
+		"loops in every event":         {`for (const n of ['install', 'activate', 'fetch', 'message', 'push']) addEventListener(n, () => { for (;;); });`, Lost, ""},
+		"loops without end":            {`for (;;);`, Lost, ""},
+		"loop of promises":             {`addEventListener('fetch', (e) => e.respondWith((async () => { for (;;) await 0; })()));`, Lost, ""},
+		"timers that double":           {`addEventListener('fetch', (e) => e.respondWith(new Promise(() => { const f = () => { setTimeout(f, 0); setTimeout(f, 0); }; f(); })));`, Stuck, ""},
+		"memory":                       {`addEventListener('fetch', () => { const a = []; for (;;) a.push(new Uint8Array(1e7)); });`, Lost, ""},
+		"memory of text":               {`addEventListener('fetch', () => { let s = 'x'; for (;;) s += s; });`, Lost, ""},
+		"content without end":          {`addEventListener('fetch', (e) => e.respondWith(new Response(new ReadableStream({ pull(c) { c.enqueue(new Uint8Array(1e5)); } }))));`, Lost, ""},
+		"caches without end":           {`addEventListener('fetch', (e) => e.respondWith((async () => { const c = await caches.open('x'); for (let i = 0; ; i++) await c.put('/' + i, new Response('x'.repeat(4e6))); })()));`, Lost, ""},
+		"recursion":                    {`addEventListener('fetch', () => { const f = () => f(); f(); });`, Lost, ""},
+		"events in events":             {`addEventListener('fetch', () => { const t = new EventTarget(); t.addEventListener('x', () => t.dispatchEvent(new Event('x'))); t.dispatchEvent(new Event('x')); });`, Lost, ""},
+		"a script that imports itself": {`importScripts('/w.js');`, Lost, ""},
+		"a pattern without end":        {`addEventListener('fetch', () => { /(a+)+$/.test('a'.repeat(40) + 'b'); });`, Lost, ""},
+		"a proxy for headers":          {`addEventListener('fetch', (e) => e.respondWith(new Response('x', { headers: new Proxy({}, { ownKeys() { for (;;); } }) })));`, Lost, ""},
+		"output":                       {`addEventListener('fetch', () => { for (let i = 0; i < 1e5; i++) console.log('x'.repeat(1000)); });`, Lost, ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			r := &Rehearsal{Hosts: []site.Host{siteWith(t, c.code)}, Visit: []string{home}, Pages: []string{home}, Conditions: []Condition{Offline}}
+			got, err := r.Run(context.Background())
+			require.NoError(t, err)
+			assert.Equal(t, c.outcome, got.Pages[0].Under["offline"].Outcome)
+			assert.NotEmpty(t, got.Pages[0].Under["offline"].Reason)
+			if c.gap != "" {
+				require.NotEmpty(t, got.Gaps)
+				assert.Contains(t, got.Gaps[0], c.gap)
+			}
+			assert.LessOrEqual(t, len(got.Notes), maxNotes)
+		})
+	}
+}
