@@ -10,6 +10,7 @@ import (
 	"math/rand/v2"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	urlpattern "github.com/dunglas/go-urlpattern"
@@ -370,7 +371,7 @@ func (r *realm) host(args []any) (any, error) {
 		r.b.clock.cancel(r.timers[id])
 		delete(r.timers, id)
 	case "url":
-		return urlParts(word(args, 1), word(args, 2), len(args) > 2), nil
+		return knownParts(word(args, 1), word(args, 2), len(args) > 2), nil
 	case "urlSet":
 		return urlSet(word(args, 1), word(args, 2), word(args, 3)), nil
 	case "pattern":
@@ -503,6 +504,37 @@ func (r *realm) digest(algorithm string) error {
 		return fmt.Errorf("NotSupportedError: %s is no digest algorithm", algorithm)
 	}
 	return nil
+}
+
+// parsed remembers addresses: every page of a site asks for much the same.
+var parsed struct {
+	sync.RWMutex
+	parts map[[2]string]string
+}
+
+// knownParts is urlParts for addresses that may have been parsed before.
+func knownParts(ref, base string, hasBase bool) string {
+	key := [2]string{ref, ""}
+	if hasBase {
+		key[1] = "from " + base
+	}
+	parsed.RLock()
+	text, ok := parsed.parts[key]
+	parsed.RUnlock()
+	if ok || len(ref) > 1000 {
+		if !ok {
+			text = urlParts(ref, base, hasBase)
+		}
+		return text
+	}
+	text = urlParts(ref, base, hasBase)
+	parsed.Lock()
+	if parsed.parts == nil || len(parsed.parts) > 10_000 {
+		parsed.parts = map[[2]string]string{}
+	}
+	parsed.parts[key] = text
+	parsed.Unlock()
+	return text
 }
 
 // urlParts parses a URL by the URL standard; "" means that it is none.
