@@ -41,6 +41,7 @@ shot survey tachyform survey
 shot audit-before tachyform audit
 shot fit tachyform fit
 shot rehearse tachyform rehearse
+shot account tachyform rehearse --account --only "'On the ferry, without a network'" "|" head -44
 shot trace tachyform trace /data/sailings.json
 shot audit tachyform audit
 page report "$work/demo/audit.html"

@@ -40,3 +40,23 @@ func TestPatterns(t *testing.T) {
 		}
 	}
 }
+
+func FuzzPattern(f *testing.F) {
+	for _, seed := range []string{"/a/:b?", "/x/(\\d+)", "https://*.tiles.example/*", "/{a,b}+", "/:a(.*)*", "\\", "/(?:)", "{", "/é?x=:y"} {
+		f.Add(seed)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		m, err := compileMatcher(text, "https://line.example")
+		if err != nil {
+			return
+		}
+		// What the worker gets has to be an expression, at least where Go's syntax and a browser's are the same.
+		for _, expr := range []string{m.Origin, m.Path, m.Search} {
+			if expr != "" && !regexp.MustCompile(`[\\(]`).MatchString(text) {
+				if _, err := regexp.Compile(expr); err != nil {
+					t.Fatalf("%q became %q: %v", text, expr, err)
+				}
+			}
+		}
+	})
+}
