@@ -30,8 +30,16 @@ func ParseColour(text string) (color.NRGBA, bool) {
 	if !ok || !strings.HasSuffix(rest, ")") {
 		return color.NRGBA{}, false
 	}
-	args := strings.Fields(strings.NewReplacer(",", " ", "/", " ").Replace(strings.TrimSuffix(rest, ")")))
-	if len(args) < 3 || len(args) > 4 {
+	if name == "color" {
+		return predefined(strings.TrimSuffix(rest, ")"))
+	}
+	inside := strings.TrimSuffix(rest, ")")
+	if n := len(strings.Fields(strings.NewReplacer(",", " ", "/", " ").Replace(inside))); n < 3 || n > 4 {
+		return color.NRGBA{}, false
+	}
+	legacy := strings.Contains(inside, ",")
+	args := strings.Fields(strings.NewReplacer(",", " ", "/", " ").Replace(inside))
+	if legacy && !legacyForm(name, inside, args) || !legacy && !slashForm(inside, len(args)) {
 		return color.NRGBA{}, false
 	}
 	alpha := 1.0
@@ -63,10 +71,39 @@ func ParseColour(text string) (color.NRGBA, bool) {
 		} else {
 			r, g, b = hsl(h, clamp(x/100), clamp(y/100))
 		}
+	case "lab", "lch", "oklab", "oklch":
+		if r, g, b, ok = perceptual(name, args); !ok {
+			return color.NRGBA{}, false
+		}
 	default:
 		return color.NRGBA{}, false
 	}
 	return color.NRGBA{eight(r), eight(g), eight(b), eight(alpha)}, true
+}
+
+// legacyForm says whether a function with commas has the form that CSS had before (CSS Color 4, 5.1 and 7): commas everywhere, no
+// slash, and for rgb() numbers or percentages but not both.
+func legacyForm(name, inside string, args []string) bool {
+	if strings.Contains(inside, "/") || strings.Count(inside, ",") != len(args)-1 || strings.Contains(inside, "none") {
+		return false
+	}
+	percent := func(s string) bool { return strings.HasSuffix(s, "%") }
+	switch name {
+	case "rgb", "rgba":
+		return percent(args[0]) == percent(args[1]) && percent(args[1]) == percent(args[2])
+	case "hsl", "hsla":
+		return percent(args[1]) && percent(args[2])
+	}
+	return false
+}
+
+// slashForm says whether alpha, and nothing else, stands after a slash.
+func slashForm(inside string, n int) bool {
+	before, after, has := strings.Cut(inside, "/")
+	if !has {
+		return n == 3
+	}
+	return len(strings.Fields(before)) == 3 && len(strings.Fields(after)) == 1
 }
 
 func clamp(f float64) float64 { return max(0, min(1, f)) }

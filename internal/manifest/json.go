@@ -54,6 +54,15 @@ func (v *Value) Get(name string) *Value {
 	return nil
 }
 
+// number gives the value of a number.
+func (v *Value) number() (float64, bool) {
+	if v.Kind != Number {
+		return 0, false
+	}
+	f, err := strconv.ParseFloat(v.Text, 64)
+	return f, err == nil
+}
+
 // describe names the kind of a value in plain words.
 func (v *Value) describe() string {
 	switch v.Kind {

@@ -7,8 +7,6 @@ import (
 	"strings"
 
 	weburl "github.com/nlnwa/whatwg-url/url"
-	"golang.org/x/text/language"
-
 	"tachyform/internal/problem"
 )
 
@@ -68,27 +66,41 @@ type Related struct {
 
 // Processed is a manifest after processing (Web App Manifest, 2.2). URLs are absolute.
 type Processed struct {
-	Name                      string     `json:"name,omitempty"`
-	ShortName                 string     `json:"short_name,omitempty"`
-	Description               string     `json:"description,omitempty"`
-	ID                        string     `json:"id"`
-	StartURL                  string     `json:"start_url"`
-	Scope                     string     `json:"scope"`
-	Display                   string     `json:"display"`
-	DisplayOverride           []string   `json:"display_override,omitempty"`
-	Orientation               string     `json:"orientation,omitempty"`
-	Lang                      string     `json:"lang,omitempty"`
-	Dir                       string     `json:"dir,omitempty"`
-	ThemeColor                string     `json:"theme_color,omitempty"`
-	BackgroundColor           string     `json:"background_color,omitempty"`
-	Icons                     []Image    `json:"icons,omitempty"`
-	Screenshots               []Image    `json:"screenshots,omitempty"`
-	Shortcuts                 []Shortcut `json:"shortcuts,omitempty"`
-	Categories                []string   `json:"categories,omitempty"`
-	RelatedApplications       []Related  `json:"related_applications,omitempty"`
-	PreferRelatedApplications *bool      `json:"prefer_related_applications,omitempty"`
-	IARCRatingID              string     `json:"iarc_rating_id,omitempty"`
+	Name                      string            `json:"name,omitempty"`
+	ShortName                 string            `json:"short_name,omitempty"`
+	Description               string            `json:"description,omitempty"`
+	ID                        string            `json:"id"`
+	StartURL                  string            `json:"start_url"`
+	Scope                     string            `json:"scope"`
+	Display                   string            `json:"display"`
+	DisplayOverride           []string          `json:"display_override,omitempty"`
+	Orientation               string            `json:"orientation,omitempty"`
+	Lang                      string            `json:"lang,omitempty"`
+	Dir                       string            `json:"dir,omitempty"`
+	ThemeColor                string            `json:"theme_color,omitempty"`
+	BackgroundColor           string            `json:"background_color,omitempty"`
+	Icons                     []Image           `json:"icons,omitempty"`
+	Screenshots               []Image           `json:"screenshots,omitempty"`
+	Shortcuts                 []Shortcut        `json:"shortcuts,omitempty"`
+	Categories                []string          `json:"categories,omitempty"`
+	RelatedApplications       []Related         `json:"related_applications,omitempty"`
+	PreferRelatedApplications *bool             `json:"prefer_related_applications,omitempty"`
+	IARCRatingID              string            `json:"iarc_rating_id,omitempty"`
+	ShareTarget               *ShareTarget      `json:"share_target,omitempty"`
+	FileHandlers              []FileHandler     `json:"file_handlers,omitempty"`
+	ProtocolHandlers          []ProtocolHandler `json:"protocol_handlers,omitempty"`
+	LaunchHandler             *LaunchHandler    `json:"launch_handler,omitempty"`
+	HandleLinks               string            `json:"handle_links,omitempty"`
+	ScopeExtensions           []ScopeExtension  `json:"scope_extensions,omitempty"`
+	EdgeSidePanel             *SidePanel        `json:"edge_side_panel,omitempty"`
+	NoteTaking                *NoteTaking       `json:"note_taking,omitempty"`
+	// The localised members hold values by language tag (Manifest, 1.4).
+	NameLocalized        map[string]Localized `json:"name_localized,omitempty"`
+	ShortNameLocalized   map[string]Localized `json:"short_name_localized,omitempty"`
+	DescriptionLocalized map[string]Localized `json:"description_localized,omitempty"`
 
+	// DisplayGiven tells that display was given and known.
+	DisplayGiven bool `json:"-"`
 	// StartURLValid tells that start_url was given and usable, not put in its place by a default.
 	StartURLValid bool `json:"-"`
 	// ShownDisplay is the display mode that applies after display_override, "browser" when none is.
@@ -138,6 +150,10 @@ func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, [
 		}
 		if !slices.Contains(knownMembers, m.Name) && !strings.HasSuffix(m.Name, "_localized") {
 			mend := "no browser reads it; remove it if nothing of yours does"
+			if kind := foreign[m.Name]; kind != "" {
+				p.issue("unknown-member", m.Name, m.Offset, fmt.Sprintf("%q belongs to %s, not to a web app's manifest", m.Name, kind), "remove it, or check that the page links to the right file")
+				continue
+			}
 			if near := problem.Nearest(m.Name, knownMembers); near != "" {
 				mend = "did you mean " + near + "?"
 			}
@@ -152,6 +168,23 @@ var knownMembers = []string{"$schema", "name", "short_name", "description", "id"
 	"lang", "dir", "theme_color", "background_color", "icons", "screenshots", "shortcuts", "categories", "related_applications",
 	"prefer_related_applications", "iarc_rating_id", "share_target", "file_handlers", "protocol_handlers", "launch_handler",
 	"handle_links", "scope_extensions", "edge_side_panel", "note_taking"}
+
+// foreign are members of other files that bear the name of manifest.
+var foreign = func() map[string]string {
+	out := map[string]string{}
+	for kind, names := range map[string]string{
+		"the manifest of a browser extension":    "manifest_version version version_name background content_scripts permissions host_permissions optional_permissions action browser_action page_action web_accessible_resources content_security_policy options_page options_ui minimum_chrome_version browser_specific_settings commands omnibox default_locale update_url key",
+		"a package description":                  "dependencies devDependencies peerDependencies scripts main module exports files license repository author keywords engines private workspaces",
+		"a list of build output":                 "entrypoints assets chunks",
+		"a file of links to a native app":        "applinks webcredentials target relation details",
+		"settings for an app shop's own wrapper": "packageId host launcherName signingKey signing enableNotifications",
+	} {
+		for _, name := range strings.Fields(names) {
+			out[name] = kind
+		}
+	}
+	return out
+}()
 
 func syntaxMend(text []byte, e *SyntaxError) string {
 	trimmed := strings.ToLower(strings.TrimSpace(string(text[:min(len(text), 200)])))
@@ -220,6 +253,9 @@ func (p *processor) textMember(name string) string {
 	if !ok {
 		return ""
 	}
+	if name == "description" {
+		return strings.TrimSpace(v.Text)
+	}
 	return strings.TrimSpace(strings.NewReplacer("\n", "", "\r", "", "\t", "").Replace(v.Text))
 }
 
@@ -259,20 +295,74 @@ func (p *processor) run() {
 		}
 	}
 	p.related()
+	p.handlers()
+	o.NameLocalized = p.localized("name_localized")
+	o.ShortNameLocalized = p.localized("short_name_localized")
+	o.DescriptionLocalized = p.localized("description_localized")
 	if v, ok := p.str(p.root, "iarc_rating_id", ""); ok {
 		o.IARCRatingID = strings.TrimSpace(v.Text)
 	}
 }
 
+// Localized is a text in one language, with a direction of its own if it has one.
+type Localized struct {
+	Value string `json:"value"`
+	Dir   string `json:"dir,omitempty"`
+	Lang  string `json:"lang,omitempty"`
+}
+
+// localized processes a member whose name ends in _localized: texts, or objects with a value, by language tag.
+func (p *processor) localized(name string) map[string]Localized {
+	v := p.object(name)
+	if v == nil {
+		return nil
+	}
+	out := map[string]Localized{}
+	for _, m := range v.Members {
+		member := name + "." + m.Name
+		tag, ok := canonicalLanguage(m.Name)
+		if !ok {
+			p.ignored(member, m.Value, fmt.Sprintf("%q is no language tag", m.Name), "such as en or de-AT")
+			continue
+		}
+		switch m.Value.Kind {
+		case String:
+			out[tag] = Localized{Value: strings.TrimSpace(m.Value.Text)}
+		case Object:
+			text, ok := p.str(m.Value, "value", member+".")
+			if !ok {
+				continue
+			}
+			l := Localized{Value: strings.TrimSpace(text.Text)}
+			if d, ok := p.str(m.Value, "dir", member+"."); ok && slices.Contains([]string{"ltr", "rtl", "auto"}, d.Text) {
+				l.Dir = d.Text
+			}
+			if x, ok := p.str(m.Value, "lang", member+"."); ok {
+				l.Lang = x.Text
+			}
+			out[tag] = l
+		default:
+			p.wrongType(member, m.Value, "a text or an object with a value")
+		}
+	}
+	if len(out) == 0 {
+		return nil
+	}
+	return out
+}
+
 func (p *processor) dirLang() {
 	p.out.Dir = p.enum("dir", []string{"ltr", "rtl", "auto"})
+	if p.out.Dir == "" && p.as == Firefox {
+		p.out.Dir = "auto"
+	}
 	if v, ok := p.str(p.root, "lang", ""); ok {
-		tag, err := language.Parse(v.Text)
-		if err != nil {
+		tag, ok := canonicalLanguage(strings.TrimSpace(v.Text))
+		if !ok {
 			p.ignored("lang", v, fmt.Sprintf("%q is no language tag", v.Text), "such as en or de-AT")
 			return
 		}
-		p.out.Lang = tag.String()
+		p.out.Lang = tag
 	}
 }
 
@@ -386,7 +476,7 @@ func (p *processor) id() {
 func (p *processor) display() {
 	p.out.Display = "browser"
 	if d := p.enum("display", displayModes); d != "" {
-		p.out.Display = d
+		p.out.Display, p.out.DisplayGiven = d, true
 	}
 	p.out.ShownDisplay = p.out.Display
 	for i, item := range p.list(p.root, "display_override", "") {
@@ -396,18 +486,14 @@ func (p *processor) display() {
 			continue
 		}
 		mode := strings.ToLower(strings.TrimSpace(item.Text))
-		if !slices.Contains(overrideModes, mode) {
+		if !slices.Contains(overrideModes, mode) || mode == "tabbed" && p.as == Chromium {
 			p.ignored(member, item, fmt.Sprintf("there is no display mode %q", item.Text), "one of "+strings.Join(overrideModes, ", "))
 			continue
 		}
 		p.out.DisplayOverride = append(p.out.DisplayOverride, mode)
 	}
-	for _, mode := range p.out.DisplayOverride {
-		if mode == "tabbed" && p.as == Chromium {
-			continue // known to its parser, passed over when it looks how to open the app
-		}
-		p.out.ShownDisplay = mode
-		break
+	if len(p.out.DisplayOverride) > 0 {
+		p.out.ShownDisplay = p.out.DisplayOverride[0]
 	}
 }
 
@@ -436,7 +522,7 @@ func (p *processor) images(o *Value, name, path string) []Image {
 			continue
 		}
 		src, ok := p.str(item, "src", member+".")
-		if !ok || src.Text == "" {
+		if !ok || src.Text == "" && p.as == Firefox {
 			p.issue("ignored-value", member, item.Offset, member+" is ignored: it names no file in src", "")
 			continue
 		}
@@ -445,16 +531,36 @@ func (p *processor) images(o *Value, name, path string) []Image {
 			p.ignored(member+".src", src, fmt.Sprintf("%q is not a URL", src.Text), "")
 			continue
 		}
+		if u.Scheme() == "javascript" && p.as == Chromium {
+			p.ignored(member+".src", src, "pictures are not made by scripts", "")
+			continue
+		}
+		if src.Text == "" {
+			p.issue("ignored-value", member+".src", src.Offset, member+".src is empty, which means the manifest itself", "name the picture's file")
+		}
 		img := Image{Src: u.Href(false)}
 		img.Line, img.Column = lineColumn(p.text, item.Offset)
 		if v, ok := p.str(item, "type", member+"."); ok {
-			img.Type = strings.TrimSpace(v.Text)
+			if img.Type = strings.TrimSpace(v.Text); p.as != Chromium && img.Type != "" {
+				essence, ok := mimeEssence(img.Type)
+				if !ok {
+					p.ignored(member+".type", v, fmt.Sprintf("%q is no media type", v.Text), "such as image/png")
+				}
+				img.Type = essence
+			}
 		}
 		if v, ok := p.str(item, "sizes", member+"."); ok {
-			for _, token := range strings.Fields(strings.ToLower(v.Text)) {
+			for _, token := range strings.Fields(v.Text) {
+				written := token
+				token = strings.ToLower(token)
+				if p.as == Chromium && sizeToken.MatchString(token) && len(token) > 20 {
+					token = "any" // numbers beyond its range become 0x0, which is what any is there
+				}
 				if !sizeToken.MatchString(token) {
 					p.ignored(member+".sizes", v, fmt.Sprintf("%q is no size", token), `sizes look like "192x192"`)
-				} else if !slices.Contains(img.Sizes, token) {
+				} else if p.as == Firefox && !slices.Contains(img.Sizes, written) {
+					img.Sizes = append(img.Sizes, written) // as it stands there
+				} else if p.as != Firefox && !slices.Contains(img.Sizes, token) {
 					img.Sizes = append(img.Sizes, token)
 				}
 			}
@@ -464,15 +570,34 @@ func (p *processor) images(o *Value, name, path string) []Image {
 				continue
 			}
 		} else {
-			for field, to := range map[string]*string{"label": &img.Label, "platform": &img.Platform, "form_factor": &img.FormFactor} {
+			for field, to := range map[string]*string{"label": &img.Label, "platform": &img.Platform} {
 				if v, ok := p.str(item, field, member+"."); ok {
-					*to = v.Text
+					*to = strings.TrimSpace(v.Text)
+				}
+			}
+			if v, ok := p.str(item, "form_factor", member+"."); ok {
+				switch word := strings.ToLower(strings.TrimSpace(v.Text)); word {
+				case "wide", "narrow":
+					img.FormFactor = word
+				default:
+					p.ignored(member+".form_factor", v, fmt.Sprintf("there is no %q", v.Text), "wide or narrow")
 				}
 			}
 		}
 		list = append(list, img)
 	}
 	return list
+}
+
+var mimeForm = regexp.MustCompile("^([!#$%&'*+.^_`|~0-9A-Za-z-]+/[!#$%&'*+.^_`|~0-9A-Za-z-]+)[ \\t]*(;.*)?$")
+
+// mimeEssence gives type and subtype of a media type (MIME Sniffing, 4.4).
+func mimeEssence(text string) (string, bool) {
+	m := mimeForm.FindStringSubmatch(text)
+	if m == nil {
+		return "", false
+	}
+	return strings.ToLower(m[1]), true
 }
 
 // purpose follows "determine the purpose of an image"; false means that the image serves none.
