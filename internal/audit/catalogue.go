@@ -81,6 +81,8 @@ var Catalogue = []Check{
 		"build the page again and save it as UTF-8", "", nil},
 	{"app.unknown", Polish, "The manifest has members that no standard knows", "They do nothing; most are slips of the pen.",
 		"remove them or mend the name", "Web App Manifest", nil},
+	{"icon.faint", Polish, "An icon can hardly be seen on white", "Install prompts and many launchers are white; people see a blank or a fragment.",
+		"give the picture a ground: name icons.backdrop, and tachyform fit lays it under", "", nil},
 	{"icon.maskable", Polish, "There is no maskable icon", "Android puts the icon on a white disc instead of filling the shape.",
 		"tachyform fit makes one", "Web App Manifest, maskable icons", nil},
 	{"page.theme", Polish, "Pages set no theme colour", "The bar around the page keeps the system's colour.",

@@ -59,6 +59,19 @@ func disc(n int, radius float64) string {
 	return b.String()
 }
 
+// paleDisc is a white disc on nothing.
+func paleDisc() string {
+	m := image.NewNRGBA(image.Rect(0, 0, 192, 192))
+	for y := 60; y < 130; y++ {
+		for x := 60; x < 130; x++ {
+			m.SetNRGBA(x, y, color.NRGBA{250, 250, 250, 255})
+		}
+	}
+	var b bytes.Buffer
+	png.Encode(&b, m)
+	return b.String()
+}
+
 // goodSite is a site without a finding.
 func goodSite() map[string]string {
 	return map[string]string{"index.html": goodPage, "far.html": strings.Replace(goodPage, "Pier", "Far", 1), "m.json": goodManifest, "w.js": goodWorker, "any.png": disc(192, .3), "mask.png": disc(192, .3)}
@@ -174,6 +187,7 @@ func TestChecks(t *testing.T) {
 		{"page.manifest", "", edit("far.html", `<link rel="manifest" href="/m.json">`, ""), ""},
 		{"page.invalid", "", put("far.html", strings.Replace(goodPage, "Far</a>", "F\xe4r</a>", 1)), "/far.html"},
 		{"app.unknown", "", edit("m.json", `"id"`, `"nmae": "x", "id"`), "nmae"},
+		{"icon.faint", "", func(f map[string]string) { f["any.png"] = paleDisc() }, "any.png"},
 		{"icon.maskable", "", edit("m.json", `"purpose": "maskable"`, `"purpose": "any"`), "maskable"},
 		{"page.theme", "", edit("far.html", `<meta name="theme-color" content="#0b4f6c">`, ""), "theme-color"},
 		{"page.icon", "", edit("far.html", `<link rel="icon" href="/any.png">`, ""), "icon"},

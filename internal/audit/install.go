@@ -212,6 +212,9 @@ func (a *auditor) icon(img manifest.Image, name string, where Where) string {
 			a.find("icon.cut", where, fmt.Sprintf("%s reaches %.0f %% of the width from its centre; %.0f %% are safe", name, reach*100, icon.SafeRadius*100), "")
 		}
 	}
+	if img.HasPurpose("any") && facts.Faint() {
+		a.find("icon.faint", where, name+" is light on nothing: on a white ground little of it is seen", "")
+	}
 	// Of the declared sizes one has to be fit: both sides large enough, neither too large.
 	fits := false
 	for _, size := range img.Sizes {

@@ -2,6 +2,7 @@
 package audit
 
 import (
+	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
 	"tachyform/internal/page"
 	"tachyform/internal/useragent"
@@ -42,6 +43,8 @@ type Report struct {
 
 	// Name is the app's name in the project file.
 	Name string `json:"-"`
+	// Sheet is a contact sheet of the icons, if one was asked for.
+	Sheet *icon.Sheet `json:"-"`
 	// Rehearsal and Graph hold what the report was made from.
 	Rehearsal *useragent.Result `json:"-"`
 	Graph     *page.Graph       `json:"-"`

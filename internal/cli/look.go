@@ -240,6 +240,12 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 		if err != nil {
 			return wrapRead(o.name, err)
 		}
+		if slices.ContainsFunc(reports, func(s string) bool { return strings.HasPrefix(s, "html=") }) {
+			// A site without icons has no sheet; the findings say why.
+			if s, err := audit.Sheet(cmd.Context(), in); err == nil {
+				r.Sheet = s
+			}
+		}
 		if err := writeReports(reports, r); err != nil {
 			return err
 		}

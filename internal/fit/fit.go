@@ -155,22 +155,31 @@ func (o *output) icons(w *Wanted) error {
 	if o.p.Icons.Master == "" {
 		return nil
 	}
-	file := o.p.Icons.Master
-	if !filepath.IsAbs(file) {
-		file = filepath.Join(o.p.Dir, file)
+	r := icon.Recipe{Ground: o.p.Icons.Ground}
+	for _, m := range []struct {
+		file string
+		to   **icon.Master
+	}{{o.p.Icons.Master, &r.Master}, {o.p.Icons.Maskable, &r.Maskable}, {o.p.Icons.Monochrome, &r.Monochrome}, {o.p.Icons.Small, &r.Small}} {
+		if m.file == "" {
+			continue
+		}
+		file := m.file
+		if !filepath.IsAbs(file) {
+			file = filepath.Join(o.p.Dir, file)
+		}
+		var err error
+		if *m.to, err = icon.LoadMaster(file); err != nil {
+			return err
+		}
 	}
-	master, err := icon.LoadMaster(file)
-	if err != nil {
-		return err
-	}
-	backdrop := color.NRGBA{255, 255, 255, 255}
+	r.Backdrop = color.NRGBA{255, 255, 255, 255}
 	for _, text := range []string{o.p.Icons.Backdrop, o.p.App.Text("background_color")} {
 		if c, ok := manifest.ParseColour(text); ok && c.A == 255 {
-			backdrop = c
+			r.Backdrop = c
 			break
 		}
 	}
-	set, err := icon.Make(master, backdrop)
+	set, err := icon.Make(r)
 	if err != nil {
 		return err
 	}
@@ -180,7 +189,7 @@ func (o *output) icons(w *Wanted) error {
 			return err
 		}
 		switch i.Purpose {
-		case "any", "maskable":
+		case "any", "maskable", "monochrome":
 			o.set = append(o.set, manifest.Image{Src: folder + i.Name, Sizes: []string{icon.SizeText(i.Size)}, Type: i.Type, Purpose: []string{i.Purpose}})
 		case "apple":
 			w.AppleIcon = folder + i.Name

@@ -22,7 +22,7 @@ func makeSet(t *testing.T, master string) map[string]Icon {
 	t.Helper()
 	m, err := LoadMaster(master)
 	require.NoError(t, err)
-	list, err := Make(m, color.NRGBA{11, 79, 108, 255})
+	list, err := Make(Recipe{Master: m, Backdrop: color.NRGBA{11, 79, 108, 255}})
 	require.NoError(t, err)
 	set := map[string]Icon{}
 	for _, i := range list {
@@ -151,4 +151,86 @@ func FuzzSVG(f *testing.F) {
 			}
 		}
 	})
+}
+
+// A picture that would hardly be seen on white stands on the backdrop, unless that is not wanted; other masters serve where they are named.
+func TestRecipe(t *testing.T) {
+	m, err := LoadMaster(demoMark)
+	require.NoError(t, err)
+	dark, err := LoadMaster(masters(t)[1])
+	require.NoError(t, err)
+	blue := color.NRGBA{11, 79, 108, 255}
+	corner := func(r Recipe, name string) (corner, edge color.NRGBA, n int) {
+		list, err := Make(r)
+		require.NoError(t, err)
+		for _, i := range list {
+			if i.Name == name {
+				img := decode(t, i.Data)
+				corner = color.NRGBAModel.Convert(img.At(0, 0)).(color.NRGBA)
+				edge = color.NRGBAModel.Convert(img.At(i.Size/2, 2)).(color.NRGBA)
+			}
+		}
+		return corner, edge, len(list)
+	}
+	c, edge, n := corner(Recipe{Master: m, Backdrop: blue}, "any-192.png")
+	assert.Zero(t, c.A, "round corners")
+	assert.Equal(t, blue, edge)
+	assert.Equal(t, len(wanted), n)
+	_, edge, _ = corner(Recipe{Master: m, Backdrop: blue, Ground: "clear"}, "any-192.png")
+	assert.Zero(t, edge.A)
+	_, edge, _ = corner(Recipe{Master: m, Backdrop: color.NRGBA{255, 255, 255, 255}}, "any-192.png")
+	assert.Zero(t, edge.A, "white on white would help nobody")
+	c, _, _ = corner(Recipe{Master: dark, Backdrop: blue}, "any-192.png")
+	assert.Equal(t, color.NRGBA{200, 40, 40, 255}, c, "it can be seen, so it stays as it is")
+	c, _, n = corner(Recipe{Master: m, Monochrome: dark, Maskable: dark, Small: dark, Backdrop: blue}, "monochrome-512.png")
+	assert.Equal(t, color.NRGBA{200, 40, 40, 255}, c)
+	assert.Equal(t, len(wanted)+1, n)
+}
+
+// Pictures from cameras stand upright, whichever way they lie in the file.
+func TestOrientation(t *testing.T) {
+	base := image.NewNRGBA(image.Rect(0, 0, 2, 1))
+	base.Pix[3], base.Pix[7] = 10, 20
+	for o, want := range map[int]string{1: "2x1 10 20", 2: "2x1 20 10", 3: "2x1 20 10", 4: "2x1 10 20", 5: "1x2 10 20", 6: "1x2 10 20", 7: "1x2 20 10", 8: "1x2 20 10"} {
+		m := upright(base, o)
+		assert.Equal(t, want, fmt.Sprintf("%dx%d %d %d", m.Rect.Dx(), m.Rect.Dy(), m.Pix[3], m.Pix[7]), o)
+	}
+	exif := func(order string, o byte) []byte {
+		if order == "MM" {
+			return []byte("\xff\xd8\xff\xe0\x00\x04ab\xff\xe1\x00\x22Exif\x00\x00MM\x00\x2a\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00" + string(o) + "\x00\x00\x00\x00\x00\x00")
+		}
+		return []byte("\xff\xd8\xff\xe1\x00\x22Exif\x00\x00II\x2a\x00\x08\x00\x00\x00\x01\x00\x12\x01\x03\x00\x01\x00\x00\x00" + string(o) + "\x00\x00\x00\x00\x00\x00\x00")
+	}
+	assert.Equal(t, 6, orientation(exif("MM", 6)))
+	assert.Equal(t, 8, orientation(exif("II", 8)))
+	assert.Equal(t, 1, orientation(exif("II", 9)))
+	for n := range exif("MM", 6) {
+		orientation(exif("MM", 6)[:n]) // nothing breaks where the file is cut off
+	}
+}
+
+// A sheet shows what there is, the same each time.
+func TestSheet(t *testing.T) {
+	set := makeSet(t, demoMark)
+	s := &Sheet{Name: "Skerry Line sailings and tides of all the isles", ShortName: "Skerry Line ferries", Host: "line.example", Theme: color.NRGBA{11, 79, 108, 255}}
+	for _, name := range []string{"any-512.png", "maskable-512.png", "apple-180.png", "favicon.ico"} {
+		m, err := Decode(set[name].Data)
+		require.NoError(t, err)
+		s.Icons = append(s.Icons, SheetIcon{name, set[name].Purpose, m})
+	}
+	one, err := s.PNG()
+	require.NoError(t, err)
+	two, err := s.PNG()
+	require.NoError(t, err)
+	assert.Equal(t, one, two)
+	for _, icons := range [][]SheetIcon{nil, s.Icons[:1], s.Icons[3:]} {
+		assert.NotPanics(t, func() { (&Sheet{Name: "x", Icons: icons}).Draw() })
+	}
+	svg, err := os.ReadFile(demoMark)
+	require.NoError(t, err)
+	m, err := Decode(svg)
+	require.NoError(t, err)
+	assert.Equal(t, MinMaster, m.Bounds().Dx())
+	_, err = Decode([]byte("\x00\x00\x01\x00\x01\x00"))
+	assert.Error(t, err)
 }

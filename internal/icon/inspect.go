@@ -30,6 +30,15 @@ func (f *Facts) ContentReach() (reach float64, known bool) {
 	return s.reach, err == nil && s.opaque && s.plainBorder
 }
 
+// Faint says whether a good part of a transparent picture can hardly be told from white.
+func (f *Facts) Faint() bool {
+	if f.pixels == nil || f.Opaque || f.Width > 2048 || f.Height > 2048 {
+		return false
+	}
+	s, err := measure(&Master{raster: linear(f.pixels)})
+	return err == nil && s.faint
+}
+
 // Inspect decodes a picture. An error says why browsers could not show it.
 func Inspect(data []byte) (*Facts, error) {
 	if len(data) == 0 {
@@ -86,4 +95,42 @@ func inspectICO(data []byte) (*Facts, error) {
 		f.Width, f.Height = max(f.Width, w), max(f.Height, h)
 	}
 	return f, nil
+}
+
+// Decode gives the picture in a file as it would be shown: of an icon file the largest entry, of an SVG 512 pixels.
+func Decode(data []byte) (image.Image, error) {
+	switch {
+	case looksLikeSVG(data):
+		m, err := loadSVG("the icon", data)
+		if err != nil {
+			return nil, err
+		}
+		p, err := m.square(MinMaster)
+		if err != nil {
+			return nil, err
+		}
+		return p.image(), nil
+	case bytes.HasPrefix(data, []byte{0, 0, 1, 0}):
+		if _, err := inspectICO(data); err != nil {
+			return nil, err
+		}
+		var best []byte
+		most := 0
+		for i := range int(binary.LittleEndian.Uint16(data[4:])) {
+			e := data[6+16*i:]
+			size, offset := binary.LittleEndian.Uint32(e[8:]), binary.LittleEndian.Uint32(e[12:])
+			if w := int(e[0]); w == 0 || w > most {
+				most, best = w, data[offset:offset+size]
+			}
+		}
+		if !bytes.HasPrefix(best, []byte("\x89PNG")) {
+			return nil, fmt.Errorf("the icon file holds bitmaps, which are not drawn here")
+		}
+		data = best
+	}
+	if _, err := Inspect(data); err != nil {
+		return nil, err
+	}
+	m, _, err := image.Decode(bytes.NewReader(data))
+	return m, err
 }

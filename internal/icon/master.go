@@ -84,7 +84,7 @@ func LoadMaster(path string) (*Master, error) {
 	if err != nil {
 		return nil, bad(path, fmt.Sprintf("the %s file is damaged (%s)", strings.ToUpper(kind), plainError(err)), "export it again")
 	}
-	return &Master{Path: path, raster: linear(toNRGBA(m))}, nil
+	return &Master{Path: path, raster: linear(upright(toNRGBA(m), orientation(data)))}, nil
 }
 
 func plainError(err error) string {

@@ -8,6 +8,7 @@ import (
 	"image/color"
 	"image/png"
 	"math"
+	"slices"
 	"sync"
 )
 
@@ -36,11 +37,41 @@ var wanted = []Icon{
 // SafeRadius is the part of an icon's width from its centre that every launcher's mask leaves visible (Web App Manifest, maskable icons).
 const SafeRadius = 0.4
 
-// Make draws the set. backdrop fills icons that may not be transparent. The bytes are the same on each run.
-func Make(m *Master, backdrop color.NRGBA) ([]Icon, error) {
+// Recipe says what a set is made from.
+type Recipe struct {
+	Master *Master
+	// Maskable, Monochrome and Small stand in for Master where they are given: Small for icons of 48 pixels and less. Only with a
+	// Monochrome master is there a monochrome icon.
+	Maskable, Monochrome, Small *Master
+	// Backdrop fills icons that may not be transparent.
+	Backdrop color.NRGBA
+	// Ground says what lies under plain icons: clear, filled, or "" for the backdrop where the picture would hardly be seen on white.
+	Ground string
+}
+
+// Make draws the set. The bytes are the same on each run.
+func Make(r Recipe) ([]Icon, error) {
+	m, backdrop := r.Master, r.Backdrop
 	shape, err := measure(m)
 	if err != nil {
 		return nil, err
+	}
+	maskable, maskableShape := m, shape
+	if r.Maskable != nil {
+		if maskable = r.Maskable; maskable != nil {
+			if maskableShape, err = measure(maskable); err != nil {
+				return nil, err
+			}
+		}
+	}
+	small := m
+	if r.Small != nil {
+		small = r.Small
+	}
+	grounded := r.Ground == "filled" || r.Ground == "" && shape.faint && apart(backdrop, color.NRGBA{255, 255, 255, 255}) > 40
+	wanted := slices.Clone(wanted)
+	if r.Monochrome != nil {
+		wanted = append(wanted, Icon{Name: "monochrome-512.png", Size: 512, Purpose: "monochrome"})
 	}
 	list := make([]Icon, len(wanted))
 	errs := make([]error, len(wanted))
@@ -52,17 +83,25 @@ func Make(m *Master, backdrop color.NRGBA) ([]Icon, error) {
 			icon.Type = "image/png"
 			switch icon.Purpose {
 			case "any":
-				var p *plane
-				if p, errs[i] = m.square(icon.Size); errs[i] == nil {
-					icon.Data, errs[i] = encodePNG(p.image())
+				if grounded {
+					icon.Data, errs[i] = onGround(m, shape, icon.Size, backdrop)
+				} else {
+					icon.Data, errs[i] = clear(m, icon.Size)
 				}
+			case "monochrome":
+				icon.Data, errs[i] = clear(r.Monochrome, icon.Size)
 			case "maskable":
-				icon.Data, errs[i] = filled(m, shape, icon.Size, backdrop, SafeRadius*0.98)
+				icon.Data, errs[i] = filled(maskable, maskableShape, icon.Size, backdrop, SafeRadius*0.98)
 			case "apple":
 				icon.Data, errs[i] = filled(m, shape, icon.Size, backdrop, 0.5)
 			case "favicon":
 				icon.Type = "image/x-icon"
-				icon.Data, errs[i] = favicon(m, 16, 32, 48)
+				icon.Data, errs[i] = favicon(func(size int) ([]byte, error) {
+					if grounded && r.Small == nil {
+						return onGround(small, shape, size, backdrop)
+					}
+					return clear(small, size)
+				}, 16, 32, 48)
 			}
 			list[i] = icon
 		}()
@@ -83,6 +122,8 @@ type shape struct {
 	// opaque is true when the picture fills its square; border then is the colour all along its edge, if it is one.
 	opaque, plainBorder bool
 	border              color.NRGBA
+	// faint is true when a good part of what is drawn can hardly be told from white.
+	faint bool
 }
 
 func measure(m *Master) (shape, error) {
@@ -103,9 +144,16 @@ func measure(m *Master) (shape, error) {
 			}
 		}
 	}
+	drawn, light := 0, 0
 	for y := range n {
 		for x := range n {
 			c := img.NRGBAAt(x, y)
+			if c.A > 127 {
+				drawn++
+				if min(c.R, c.G, c.B) > 205 {
+					light++
+				}
+			}
 			content := c.A > 12
 			if s.opaque && s.plainBorder {
 				content = apart(c, s.border) > 12
@@ -115,7 +163,33 @@ func measure(m *Master) (shape, error) {
 			}
 		}
 	}
+	s.faint = !s.opaque && light*4 > drawn
 	return s, nil
+}
+
+// clear draws the picture as it is.
+func clear(m *Master, size int) ([]byte, error) {
+	p, err := m.square(size)
+	if err != nil {
+		return nil, err
+	}
+	return encodePNG(p.image())
+}
+
+// onGround draws the picture on a square of the backdrop with round corners, which itself stands on nothing.
+func onGround(m *Master, s shape, size int, backdrop color.NRGBA) ([]byte, error) {
+	data, err := filled(m, s, size, backdrop, 0.44)
+	if err != nil {
+		return nil, err
+	}
+	whole, err := png.Decode(bytes.NewReader(data))
+	if err != nil {
+		return nil, err
+	}
+	out := canvas{NRGBA: image.NewNRGBA(image.Rect(0, 0, size, size))}
+	n := float64(size)
+	out.shape(rounded(0, 0, n, n, n*0.2), whole)
+	return encodePNG(out.NRGBA)
 }
 
 func apart(a, b color.NRGBA) int {
@@ -189,16 +263,12 @@ func paletted(m *image.NRGBA) *image.Paletted {
 }
 
 // favicon writes an ICO file whose entries are PNGs.
-func favicon(m *Master, sizes ...int) ([]byte, error) {
+func favicon(draw func(size int) ([]byte, error), sizes ...int) ([]byte, error) {
 	var head, body bytes.Buffer
 	binary.Write(&head, binary.LittleEndian, []uint16{0, 1, uint16(len(sizes))})
 	offset := 6 + 16*len(sizes)
 	for _, size := range sizes {
-		p, err := m.square(size)
-		if err != nil {
-			return nil, err
-		}
-		data, err := encodePNG(p.image())
+		data, err := draw(size)
 		if err != nil {
 			return nil, err
 		}

@@ -40,9 +40,13 @@ type Project struct {
 
 // Icons says which master picture the icon set is made from.
 type Icons struct {
-	Master   string `yaml:"master" doc:"SVG or PNG, JPEG, WebP; at least 512 px."`
-	Backdrop string `yaml:"backdrop" doc:"Colour behind icons that may not be transparent." check:"colour"`
-	Folder   string `yaml:"folder" doc:"Folder inside the site that the icons are written to." check:"path"`
+	Master     string `yaml:"master" doc:"SVG or PNG, JPEG, WebP; at least 512 px."`
+	Maskable   string `yaml:"maskable" doc:"Another picture for maskable icons."`
+	Monochrome string `yaml:"monochrome" doc:"A picture in one colour on nothing, for icons that the system tints."`
+	Small      string `yaml:"small" doc:"A simpler picture for icons of 48 pixels and less."`
+	Ground     string `yaml:"ground" doc:"What lies under plain icons; without it the backdrop does, where the picture would hardly be seen on white." enum:"clear,filled"`
+	Backdrop   string `yaml:"backdrop" doc:"Colour behind icons that may not be transparent." check:"colour"`
+	Folder     string `yaml:"folder" doc:"Folder inside the site that the icons are written to." check:"path"`
 }
 
 // Worker describes the generated service worker. A nil Pack and no rules mean that none is made.

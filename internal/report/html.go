@@ -3,6 +3,7 @@ package report
 import (
 	"bytes"
 	_ "embed"
+	"encoding/base64"
 	"fmt"
 	"html/template"
 	"slices"
@@ -39,6 +40,7 @@ type htmlView struct {
 	Groups     []htmlGroup
 	Caches     []htmlCache
 	Tallies    []htmlTally
+	Sheet      template.URL
 }
 
 type htmlTarget struct {
@@ -158,6 +160,13 @@ func HTML(r *audit.Report) ([]byte, error) {
 			}
 			v.Caches = append(v.Caches, out)
 		}
+	}
+	if r.Sheet != nil {
+		data, err := r.Sheet.PNG()
+		if err != nil {
+			return nil, err
+		}
+		v.Sheet = template.URL("data:image/png;base64," + base64.StdEncoding.EncodeToString(data))
 	}
 	var b bytes.Buffer
 	err := htmlTemplate.Execute(&b, v)
