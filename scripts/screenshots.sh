@@ -6,7 +6,7 @@ PATH=$PWD/bin:$PATH
 work=$(mktemp -d)
 trap 'kill "$xvfb" 2>/dev/null; rm -rf "$work"' EXIT
 mkdir -p "$out"
-Xvfb :77 -screen 0 1010x850x24 >/dev/null 2>&1 &
+Xvfb :77 -screen 0 1010x990x24 >/dev/null 2>&1 &
 xvfb=$!
 sleep 1
 export DISPLAY=:77
@@ -18,7 +18,7 @@ shot() {
 cd "$work/demo"; printf '\033[?25l\033[2m\$ \033[0m$*\n\n'; $*; touch "$work/done"; sleep 20
 EOS
   rm -f "$work/done"
-  xterm -geometry 98x43+0+0 -fa 'DejaVu Sans Mono' -fs 12 -bg '#14181b' -fg '#e4e2dc' -b 14 +sb -e sh "$work/run.sh" &
+  xterm -geometry 98x48+0+0 -fa 'DejaVu Sans Mono' -fs 12 -bg '#14181b' -fg '#e4e2dc' -b 14 +sb -e sh "$work/run.sh" &
   term=$!
   n=0
   while [ ! -e "$work/done" ] && [ $n -lt 100 ]; do sleep 0.1; n=$((n + 1)); done
@@ -41,7 +41,8 @@ shot survey tachyform survey
 shot audit-before tachyform audit
 shot fit tachyform fit
 shot rehearse tachyform rehearse
-shot account tachyform rehearse --account --only "'On the ferry, without a network'" "|" head -44
+shot account tachyform rehearse --account --only "'On the ferry, without a network'"
 shot trace tachyform trace /data/sailings.json
 shot audit tachyform audit
+(cd "$work/demo" && tachyform sheet --out "$out/sheet.png" >/dev/null)
 page report "$work/demo/audit.html"

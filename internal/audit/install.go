@@ -104,6 +104,7 @@ func (a *auditor) install() (start string) {
 		a.find("app.related", member("prefer_related_applications"), "prefer_related_applications is true", "")
 	}
 	a.icons(p, murl, member("icons"))
+	a.promises(p, murl, doc, member)
 	return p.StartURL
 }
 

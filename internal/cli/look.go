@@ -164,6 +164,9 @@ played after the others, or alone with --only.`,
 			for _, p := range played {
 				fmt.Fprint(a.out, report.Played(p, account, a.width))
 			}
+			if r != nil {
+				fmt.Fprint(a.out, report.RehearsalNext(r))
+			}
 		}
 		if !holds {
 			return errFindings

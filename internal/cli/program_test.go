@@ -306,3 +306,85 @@ func TestDemo(t *testing.T) {
 		assert.LessOrEqual(t, len([]rune(line)), 80, fmt.Sprintf("line %d: %s", n+1, line))
 	}
 }
+
+// What fit would write can be had piece by piece, and looked at, without touching the site.
+func TestParts(t *testing.T) {
+	dir := write(t, map[string]string{"dist/index.html": pierPage, "dist/s.css": "p {}", "brand/mark.png": pictureOf(512, 512)})
+	run(t, dir, "init", "dist", "--name", "Pier", "--master", "brand/mark.png", "--origin", "https://pier.example", "--no-questions")
+	before := tree(t, filepath.Join(dir, "dist"))
+	r := run(t, dir, "head")
+	require.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, `<link rel="manifest" href="/site.webmanifest">`)
+	assert.Contains(t, r.out, `<script src="/register.js" defer></script>`)
+	r = run(t, dir, "icons", "--into", "made")
+	require.Equal(t, 0, r.status, r.err)
+	assert.Len(t, tree(t, filepath.Join(dir, "made")), 7, "six icons and the folder")
+	r = run(t, dir, "worker", "--list", "--format", "json")
+	require.Equal(t, 0, r.status, r.err)
+	var pack struct {
+		Bytes int
+		Pack  []struct{ Path, Why string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &pack))
+	require.NotEmpty(t, pack.Pack)
+	assert.Positive(t, pack.Bytes)
+	assert.NotEmpty(t, pack.Pack[0].Why)
+	whole := len(run(t, dir, "worker").out)
+	assert.Less(t, len(run(t, dir, "worker", "--minify").out), whole/2)
+	r = run(t, dir, "sheet")
+	assert.Equal(t, 3, r.status, "no icons are wired yet")
+	assert.Contains(t, r.err, "tachyform fit")
+	assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
+
+	run(t, dir, "fit")
+	r = run(t, dir, "sheet", "--out", filepath.Join("dist", "sheet.png"))
+	assert.Equal(t, 2, r.status, "a sheet would be deployed")
+	r = run(t, dir, "sheet")
+	require.Equal(t, 0, r.status, r.err)
+	f, err := os.Open(filepath.Join(dir, "sheet.png"))
+	require.NoError(t, err)
+	defer f.Close()
+	_, err = png.Decode(f)
+	assert.NoError(t, err)
+}
+
+// Rehearsals of the project file decide the exit status, and can be played alone.
+func TestNamedRehearsals(t *testing.T) {
+	dir := write(t, map[string]string{"dist/index.html": pierPage, "next/index.html": strings.ReplaceAll(pierPage, "Pier", "Quay"), "tachyform.yaml": `site: dist
+origin: https://pier.example
+rehearsals:
+  - {name: opens, steps: [{open: /}, {expect: {title: Pier, controlled: no}}]}
+  - {name: the next release, steps: [{open: /}, {deploy: next}, {reload: normal}, {expect: {title: Quay, outcome: whole}}]}
+  - {name: wrong, steps: [{open: /}, {network: offline}, {reload: normal}, {expect: {outcome: whole}}]}
+`})
+	r := run(t, dir, "rehearse", "--only", "opens", "--only", "the next release")
+	assert.Equal(t, 0, r.status, r.out+r.err)
+	r = run(t, dir, "rehearse")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.out, "outcome: expected whole, got lost")
+	r = run(t, dir, "rehearse", "--only", "wrong", "--format", "json")
+	assert.Equal(t, 1, r.status)
+	var j struct {
+		Rehearsals []struct {
+			Holds bool
+			Steps []struct {
+				Do, Outcome string
+				Wrong       []string
+				Account     []struct{ Kind, Text string }
+			}
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &j))
+	require.Len(t, j.Rehearsals, 1)
+	assert.Equal(t, "whole", j.Rehearsals[0].Steps[0].Outcome)
+	assert.Equal(t, "network", j.Rehearsals[0].Steps[0].Account[0].Kind)
+	assert.Len(t, j.Rehearsals[0].Steps[3].Wrong, 1)
+	r = run(t, dir, "rehearse", "--only", "open")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, `did you mean "opens"?`)
+	r = run(t, dir, "rehearse", "--target", "netscape")
+	assert.Equal(t, 2, r.status)
+	assert.Contains(t, r.err, "firefox-android")
+	r = run(t, dir, "rehearse", "--account", "--only", "opens")
+	assert.Contains(t, r.out, "200 /")
+}

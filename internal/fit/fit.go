@@ -39,6 +39,9 @@ type Plan struct {
 	Same   int
 	Pages  int
 	Worker *worker.Plan
+	// Head is what every page's head is to hold, Icons the whole set, whether or not the files change.
+	Head  Wanted
+	Icons []icon.Icon
 	// View is the site as it will be.
 	View *site.Folder
 }
@@ -61,7 +64,7 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 	if p.App.Text("name") == "" {
 		return nil, &problem.Problem{Kind: problem.Usage, Where: orDefault(p.Path, project.FileName), What: "app.name is missing: an app needs a name", Mend: "add it under app:, such as name: Skerry Line"}
 	}
-	wanted := Wanted{ThemeColor: p.App.Text("theme_color")}
+	wanted := Wanted{Viewport: true, ThemeColor: p.App.Text("theme_color"), AppName: orDefault(p.App.Text("short_name"), p.App.Text("name"))}
 	if err := out.icons(&wanted); err != nil {
 		return nil, err
 	}
@@ -79,6 +82,7 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 			return nil, err
 		}
 	}
+	plan.Head = wanted
 	if err := out.pages(ctx, wanted); err != nil {
 		return nil, err
 	}
@@ -183,6 +187,7 @@ func (o *output) icons(w *Wanted) error {
 	if err != nil {
 		return err
 	}
+	o.plan.Icons = set
 	folder := strings.TrimSuffix(o.p.Icons.Folder, "/") + "/"
 	for _, i := range set {
 		if err := o.put(folder+i.Name, i.Data, "icon"); err != nil {

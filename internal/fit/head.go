@@ -20,6 +20,9 @@ type Wanted struct {
 	Icon       string // URL path of the favicon
 	AppleIcon  string // URL path of the Apple touch icon
 	Register   string // URL path of the registration script
+	// Viewport asks for a page as wide as the screen, AppName for the name under an icon on an iPhone's home screen.
+	Viewport bool
+	AppName  string
 }
 
 // Snippet gives all wanted lines, to be pasted into a template.
@@ -49,15 +52,23 @@ func (w Wanted) items() []headItem {
 	if w.Manifest != "" {
 		list = append(list, headItem{"link", rel("manifest"), "href", w.Manifest, false, fmt.Sprintf(`<link rel="manifest" href="%s">`, esc(w.Manifest))})
 	}
+	named := func(name string) func(page.Tag) bool {
+		return func(t page.Tag) bool { return strings.EqualFold(t.Attr["name"], name) }
+	}
+	if w.Viewport {
+		list = append(list, headItem{"meta", named("viewport"), "content", "", true, `<meta name="viewport" content="width=device-width, initial-scale=1">`})
+	}
 	if w.ThemeColor != "" {
-		theme := func(t page.Tag) bool { return strings.EqualFold(t.Attr["name"], "theme-color") }
-		list = append(list, headItem{"meta", theme, "content", w.ThemeColor, true, fmt.Sprintf(`<meta name="theme-color" content="%s">`, esc(w.ThemeColor))})
+		list = append(list, headItem{"meta", named("theme-color"), "content", w.ThemeColor, true, fmt.Sprintf(`<meta name="theme-color" content="%s">`, esc(w.ThemeColor))})
 	}
 	if w.Icon != "" {
 		list = append(list, headItem{"link", rel("icon"), "href", w.Icon, true, fmt.Sprintf(`<link rel="icon" href="%s" sizes="16x16 32x32 48x48">`, esc(w.Icon))})
 	}
 	if w.AppleIcon != "" {
 		list = append(list, headItem{"link", rel("apple-touch-icon"), "href", w.AppleIcon, true, fmt.Sprintf(`<link rel="apple-touch-icon" href="%s">`, esc(w.AppleIcon))})
+	}
+	if w.AppName != "" {
+		list = append(list, headItem{"meta", named("apple-mobile-web-app-title"), "content", w.AppName, true, fmt.Sprintf(`<meta name="apple-mobile-web-app-title" content="%s">`, esc(w.AppName))})
 	}
 	if w.Register != "" {
 		list = append(list, headItem{"script", nil, "src", w.Register, false, fmt.Sprintf(`<script src="%s" defer></script>`, esc(w.Register))})

@@ -157,18 +157,17 @@ func Rehearsal(r *audit.Report, width int) string {
 	pageTable(&b, r.Pages, width, 40)
 	b.WriteByte('\n')
 	tally(&b, r.Pages)
-	bad := 0
+	return b.String()
+}
+
+// RehearsalNext is the command to go on with after a rehearsal.
+func RehearsalNext(r *audit.Report) string {
 	for _, p := range r.Pages {
 		if worst(p) < slices.Index(outcomeOrder, useragent.StandIn) {
-			bad++
+			return Next("tachyform audit", "names the causes and the mends")
 		}
 	}
-	if bad > 0 {
-		b.WriteString(Next("tachyform audit", "names the causes and the mends"))
-	} else {
-		b.WriteString(Next("tachyform audit", "judges the site for every kind of browser"))
-	}
-	return b.String()
+	return Next("tachyform audit", "judges the site for every kind of browser")
 }
 
 func weightStyle(w string) lipgloss.Style {

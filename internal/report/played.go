@@ -2,6 +2,7 @@ package report
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 
 	"tachyform/internal/audit"
@@ -26,7 +27,7 @@ func Played(p *audit.Played, account bool, width int) string {
 		case s.Reason != "":
 			result += ": " + s.Reason
 		case s.AnsweredBy != "":
-			result += " from " + s.AnsweredBy
+			result += " from " + sourceText(s.AnsweredBy)
 		}
 		fmt.Fprintf(&b, "%s %2d  ", mark, i+1)
 		const column = 34
@@ -61,6 +62,9 @@ func Played(p *audit.Played, account bool, width int) string {
 	return b.String() + "\n  " + red.Render("What was expected did not come about.") + "\n"
 }
 
+// ownStore is the stamp under which the generated worker keeps a packed file.
+var ownStore = regexp.MustCompile(`\?tachyform=[0-9a-f]+`)
+
 // happened lists an account, a line each.
 func happened(b *strings.Builder, list []audit.PlayedEvent, width int) {
 	const most = 8 // of a kind, in one step
@@ -78,7 +82,12 @@ func happened(b *strings.Builder, list []audit.PlayedEvent, width int) {
 		case "console":
 			what = h.Level
 		}
-		text := h.Text
+		text := ownStore.ReplaceAllString(h.Text, "")
+		if before, source, ok := strings.Cut(text, ": answered from "); ok && h.Kind == "answer" {
+			text = before + "  from " + sourceText(source)
+		} else if before, store, ok := strings.Cut(text, " in tachyform / "); ok && h.Kind == "stored" {
+			text = before + "  in " + sourceText("cache tachyform / "+store)
+		}
 		switch {
 		case h.Kind == "network" && h.Status == 0:
 			text += "  no answer"

@@ -20,6 +20,21 @@ func RuleOf(source string) string {
 	return rule
 }
 
+// sourceText names where an answer came from.
+func sourceText(source string) string {
+	switch rule := RuleOf(source); {
+	case rule == "pack":
+		return "the pack"
+	case rule != "":
+		return "what " + rule + " kept"
+	case source == "network":
+		return "the network"
+	case source == "worker":
+		return "the worker itself"
+	}
+	return "the " + source
+}
+
 // sourceWords says in words where an answer came from.
 func sourceWords(t *useragent.Traced) string {
 	if rule := RuleOf(t.Source); rule == "pack" {

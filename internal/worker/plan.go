@@ -18,11 +18,11 @@ import (
 // Entry is a file of the pack.
 type Entry struct {
 	// Path is the URL path the file answers at.
-	Path  string
-	Stamp string
-	Bytes int64
+	Path  string `json:"path"`
+	Stamp string `json:"stamp"`
+	Bytes int64  `json:"bytes"`
 	// Why says what put it there: a pattern of the project file, or the page stand-in that needs it.
-	Why string
+	Why string `json:"why"`
 }
 
 // Plan is all that goes into a generated worker.
