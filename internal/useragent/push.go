@@ -106,8 +106,9 @@ func (b *Browser) sendSyncs() {
 	}
 	for _, g := range b.regs {
 		for _, tag := range slices.Sorted(maps.Keys(g.messages.syncs)) {
-			delete(g.messages.syncs, tag)
-			b.Send(g, "sync", map[string]any{"tag": tag, "lastChance": false})
+			if b.Send(g, "sync", map[string]any{"tag": tag, "lastChance": false}) {
+				delete(g.messages.syncs, tag)
+			}
 		}
 	}
 }

@@ -311,7 +311,7 @@ func (b *Browser) install(g *Registration, w *Worker, end func(error)) {
 	b.lastError = "" // what is reported from here on is about this installation
 	end(nil)
 	b.tellState(w)
-	w.realm.event("install", map[string]any{}, nil, func(ok bool) {
+	done := func(ok bool) {
 		if !ok {
 			if w.Failure == "" {
 				w.Failure = "the promise given to waitUntil in the install event was rejected"
@@ -335,6 +335,14 @@ func (b *Browser) install(g *Registration, w *Worker, end func(error)) {
 		g.Waiting, g.Installing = w, nil
 		b.setState(w, "installed")
 		b.tryActivate(g)
+	}
+	// The worker has to know its state before it hears of the installation.
+	b.clock.after(0, func() {
+		if w.realm == nil {
+			done(false)
+			return
+		}
+		w.realm.event("install", map[string]any{}, nil, done)
 	})
 }
 
@@ -372,7 +380,13 @@ func (b *Browser) tryActivate(g *Registration) {
 			finish(false)
 			return
 		}
-		r.event("activate", map[string]any{}, nil, finish)
+		b.clock.after(0, func() {
+			if w.realm != r {
+				finish(false)
+				return
+			}
+			r.event("activate", map[string]any{}, nil, finish)
+		})
 	})
 }
 

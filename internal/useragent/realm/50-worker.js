@@ -364,6 +364,7 @@ publish(WorkerGlobalScope, ServiceWorkerGlobalScope);
 handlers(WorkerGlobalScope.prototype, 'error', 'languagechange', 'offline', 'online', 'rejectionhandled', 'unhandledrejection');
 handlers(ServiceWorkerGlobalScope.prototype, 'install', 'activate', 'fetch', 'message', 'messageerror', 'push', 'notificationclick', 'notificationclose', 'sync', 'periodicsync');
 setPrototypeOf(global, ServiceWorkerGlobalScope.prototype);
+delete global[Symbol.toStringTag]; // that of the interface shows
 // The functions that all workers share belong to the interface, not to the object.
 for (const name of ['setTimeout', 'setInterval', 'clearTimeout', 'clearInterval', 'queueMicrotask', 'reportError', 'btoa', 'atob', 'structuredClone']) {
   defineProperty(WorkerGlobalScope.prototype, name, { value: global[name], writable: true, configurable: true, enumerable: true });
