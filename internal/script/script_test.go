@@ -1,0 +1,200 @@
+package script
+
+import (
+	"errors"
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"time"
+	"unsafe"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// What is given out never overlaps, keeps its content, and is used again; a rewind brings back every byte at its place.
+func TestHeap(t *testing.T) {
+	h := &heap{big: map[uintptr]chunk{}}
+	r := rand.New(rand.NewPCG(1, 2))
+	type block struct {
+		p, n uintptr
+		fill byte
+	}
+	var blocks []block
+	bytes := func(b block) []byte { return unsafe.Slice((*byte)(unsafe.Add(nil, b.p)), b.n) }
+	check := func() {
+		for _, b := range blocks {
+			for _, c := range bytes(b) {
+				if c != b.fill {
+					t.Fatalf("a block of %d bytes was overwritten", b.n)
+				}
+			}
+		}
+	}
+	churn := func(rounds int) {
+		for range rounds {
+			if len(blocks) > 0 && r.IntN(3) == 0 {
+				i := r.IntN(len(blocks))
+				h.release(blocks[i].p)
+				blocks[i] = blocks[len(blocks)-1]
+				blocks = blocks[:len(blocks)-1]
+				continue
+			}
+			n := uintptr(1 + r.IntN(3000))
+			if r.IntN(20) == 0 {
+				n = uintptr(r.IntN(300_000))
+			}
+			b := block{h.alloc(n), n, byte(r.IntN(256))}
+			require.Zero(t, b.p%16)
+			require.GreaterOrEqual(t, capacity(b.p), n)
+			for i := range bytes(b) {
+				bytes(b)[i] = b.fill
+			}
+			blocks = append(blocks, b)
+		}
+	}
+	churn(600)
+	check()
+	m := h.mark()
+	kept := append([]block(nil), blocks...)
+	for range 3 {
+		churn(400)
+		check()
+		h.rewind(m)
+		blocks = append([]block(nil), kept...)
+		check()
+	}
+	for size := uintptr(1); size <= bigSize; size += 7 {
+		k, room := class(size)
+		require.GreaterOrEqual(t, room, size)
+		require.Less(t, k, classes)
+		again, same := class(room)
+		require.True(t, again == k && same == room, "%d", size)
+	}
+}
+
+// engine gives an engine whose installed function evaluates text in the way of an environment.
+func engine(t *testing.T, host Host) *Engine {
+	t.Helper()
+	e, err := New()
+	require.NoError(t, err)
+	t.Cleanup(e.Close)
+	code, err := e.Compile(`(function (global, host) { global.host = host; return (op, x) => op === 'eval' ? (0, eval)(x) : op === 'later' ? void Promise.resolve().then(() => (0, eval)(x)) : x; })`)
+	require.NoError(t, err)
+	e.Host = host
+	require.NoError(t, e.Install(code))
+	return e
+}
+
+func TestValues(t *testing.T) {
+	var seen []any
+	e := engine(t, func(args []any) (any, error) {
+		seen = args
+		if len(args) > 0 && args[0] == "fail" {
+			return nil, errors.New("NotFoundError: " + strings.Repeat("low ", 100))
+		}
+		return args[0], nil
+	})
+	for _, v := range []any{"", "tide", "é€😀\x00x", true, false, 7, -1 << 31, 1 << 40, 2.5, nil, strings.Repeat("x", 1<<20)} {
+		got, err := e.Call("same", v)
+		require.NoError(t, err)
+		switch v := v.(type) {
+		case int:
+			assert.EqualValues(t, v, got)
+		default:
+			assert.Equal(t, v, got)
+		}
+	}
+	got, err := e.Call("eval", `host("a", 1, 2.5, true, null, undefined, {}, "\ud800x")`)
+	require.NoError(t, err)
+	assert.Equal(t, "a", got)
+	assert.Equal(t, []any{"a", 1, 2.5, true, nil, nil, nil, "\ufffdx"}, seen)
+	got, err = e.Call("eval", `try { host("fail") } catch (e) { e.name + e.message.length }`)
+	require.NoError(t, err)
+	assert.Equal(t, "TypeError415", got, "long messages arrive whole")
+	_, err = e.Call("eval", `throw new RangeError("low")`)
+	assert.EqualError(t, err, "RangeError: low")
+	_, err = e.Call("eval", `throw { toString() { throw 1 } }`)
+	assert.Error(t, err)
+	got, _ = e.Call("eval", "1 + 1")
+	assert.Equal(t, 2, got, "it goes on after errors")
+}
+
+// A rewound engine has forgotten everything since, also when it failed in between.
+func TestRewind(t *testing.T) {
+	e := engine(t, nil)
+	_, err := e.Call("eval", "globalThis.n = 1; globalThis.list = ['a']")
+	require.NoError(t, err)
+	m := e.Mark()
+	for range 5 {
+		_, err = e.Call("eval", "n++; list.push('x'.repeat(1e6)); Array.prototype.at = null; globalThis.more = new Map([[{}, list]])")
+		require.NoError(t, err)
+		_, _ = e.Call("eval", "throw new Error('lost')")
+		_, _ = e.Call("later", "n = 100")
+		e.Rewind(m)
+		got, err := e.Call("eval", "[n, list.length, typeof more, typeof [].at].join()")
+		require.NoError(t, err)
+		assert.Equal(t, "1,1,undefined,function", got)
+	}
+	assert.Less(t, m.Size(), 4<<20)
+}
+
+func TestBounds(t *testing.T) {
+	defer func(before time.Duration) { TurnLimit = before }(TurnLimit)
+	TurnLimit = 100 * time.Millisecond
+	for code, want := range map[string]error{
+		"for (;;);": ErrEndless,
+		"const f = () => Promise.resolve().then(f); f(); 1":                    ErrEndless,
+		"try { for (;;); } catch {} finally { for (;;); }":                     ErrEndless,
+		"let a = []; for (;;) a.push(new Array(1e6).fill(1))":                  ErrMemory,
+		"new Uint8Array(1e9)":                                                  nil,
+		"(function f() { f() })()":                                             nil,
+		"let d = []; for (let i = 0; i < 1e5; i++) d = [d]; JSON.stringify(d)": nil,
+	} {
+		e := engine(t, nil)
+		_, err := e.Call("eval", code)
+		if want != nil {
+			assert.ErrorIs(t, err, want, code)
+		} else {
+			assert.Error(t, err, code)
+			got, err := e.Call("eval", "2")
+			assert.NoError(t, err, code)
+			assert.Equal(t, 2, got, code)
+		}
+	}
+}
+
+// A panic in the host comes out of Call, not through the engine.
+func TestPanic(t *testing.T) {
+	e := engine(t, func([]any) (any, error) { panic("host") })
+	assert.PanicsWithValue(t, "host", func() { _, _ = e.Call("eval", "try { host() } catch {}") })
+	got, err := e.Call("eval", "3")
+	require.NoError(t, err)
+	assert.Equal(t, 3, got)
+}
+
+func TestModules(t *testing.T) {
+	e := engine(t, nil)
+	texts := map[string]string{"/a.js": "import { b } from './b.js'; globalThis.sum = b + 1;", "/b.js": "export const b = 41;", "/bad.js": "import './none.js'"}
+	e.Modules = Modules{
+		Normalize: func(base, name string) (string, error) {
+			return "/" + strings.TrimPrefix(strings.TrimPrefix(name, "./"), "/"), nil
+		},
+		Load: func(url string) (string, error) {
+			if text, ok := texts[url]; ok {
+				return text, nil
+			}
+			return "", errors.New("no module " + url)
+		},
+	}
+	// Where a script stands is known only of those with a name.
+	require.True(t, e.Eval("import('/a.js').then(() => {}, (e) => { globalThis.sum = e })", "/main.js"))
+	_, _ = e.Call("same", 0)
+	got, _ := e.Call("eval", "sum")
+	assert.Equal(t, 42, got)
+	require.True(t, e.Eval("import('/bad.js').catch((e) => { globalThis.why = e.message })", "/main.js"))
+	_, err := e.Call("same", 0) // the microtasks run
+	require.NoError(t, err)
+	got, _ = e.Call("eval", "why")
+	assert.Contains(t, got, "no module /none.js")
+}
