@@ -24,6 +24,7 @@ lint:
 bench: build
 	sh scripts/test-setup.sh
 	TACHYFORM_BENCH=1 $(GO) test ./internal/cli -run TestBench -v -count 1
+	TACHYFORM_BENCH=1 $(GO) test ./internal/icon -run TestBench -v -count 1
 	$(GO) test ./internal/useragent ./internal/icon -run '^$$' -bench . -benchtime 2s
 
 # A minute for each fuzz target.

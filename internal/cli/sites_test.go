@@ -62,7 +62,6 @@ type smallSite struct {
 	project  *project.Project
 	archive  *txtar.Archive
 	releases []string // folders: site, next
-	other    string
 	dir      string
 }
 

@@ -225,22 +225,6 @@ func filled(m *Master, s shape, size int, backdrop color.NRGBA, reach float64) (
 	return encodePNG(img)
 }
 
-// encodePNG writes the smallest of the lossless forms: a palette where the colours fit one, else true colour.
-func encodePNG(m *image.NRGBA) ([]byte, error) {
-	var out image.Image = m
-	if p := paletted(m); p != nil {
-		out = p
-	} else if m.Opaque() {
-		rgba := image.NewRGBA(m.Bounds())
-		copy(rgba.Pix, m.Pix)
-		out = rgba
-	}
-	var b bytes.Buffer
-	enc := png.Encoder{CompressionLevel: png.BestCompression}
-	err := enc.Encode(&b, out)
-	return b.Bytes(), err
-}
-
 func paletted(m *image.NRGBA) *image.Paletted {
 	index := map[color.NRGBA]uint8{}
 	var palette color.Palette

@@ -8,6 +8,7 @@ import (
 	"runtime"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 	"unicode/utf8"
 	"unsafe"
@@ -253,15 +254,15 @@ func (e *Engine) eval(source, name string, flags int32) lib.TJSValue {
 	return v
 }
 
-// held keeps the compiler from placing what it is given on the stack, which may move.
-var held sync.Map
+// onHeap keeps the compiler from placing what it is given on the stack, which may move.
+var onHeap atomic.Pointer[[]byte]
 
 // terminated copies a string to the heap, with a NUL after it.
 func terminated(s string) []byte {
 	b := make([]byte, len(s)+1)
 	copy(b, s)
-	if len(b) < 0 {
-		held.Store(0, b)
+	if onHeap.Load() == &b {
+		onHeap.Store(&b)
 	}
 	return b
 }

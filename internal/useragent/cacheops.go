@@ -2,7 +2,6 @@ package useragent
 
 import (
 	"encoding/json"
-	"errors"
 	"strings"
 	"time"
 
@@ -15,8 +14,8 @@ const cacheDelay = time.Millisecond
 // mostMade is how much content that scripts made an origin may keep, in bytes; files of the site cost us nothing.
 const mostMade = 200 << 20
 
-// quotaExceeded is what a refused put comes to.
-var quotaExceeded any = errors.New("quota")
+// overQuota is what a refused put comes to.
+type overQuota struct{}
 
 // cacheOperation carries out an operation of CacheStorage or Cache and settles the promise id with its result.
 func (r *realm) cacheOperation(op string, id int, args []any) error {
@@ -52,7 +51,7 @@ func (r *realm) cacheOperation(op string, id int, args []any) error {
 			return
 		}
 		result := r.cacheResult(op, name, c, req, resp, opt)
-		if result == quotaExceeded {
+		if result == any(overQuota{}) {
 			r.settle(id, nil, "QuotaExceededError: the site keeps too much")
 			return
 		}
@@ -133,7 +132,7 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 	case "cache.put":
 		if made, ok := resp.Actual().Body.(site.Bytes); ok {
 			if s.made += int64(len(made)); s.made > mostMade {
-				return quotaExceeded
+				return overQuota{}
 			}
 		}
 		resp.Source = "cache " + name
