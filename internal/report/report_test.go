@@ -127,3 +127,22 @@ func TestShortening(t *testing.T) {
 	assert.Equal(t, "Site is missing", capital("site is missing"))
 	assert.Equal(t, "app.name is missing", capital("app.name is missing"))
 }
+
+// docs/checks.md is made from the catalogue, and every check tells what a person needs.
+func TestChecksDocument(t *testing.T) {
+	const file = "../../docs/checks.md"
+	want := ChecksDocument(audit.Catalogue)
+	if os.Getenv("TACHYFORM_WRITE_DOCS") != "" {
+		require.NoError(t, os.WriteFile(file, []byte(want), 0o644))
+	}
+	got, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, want, string(got), "TACHYFORM_WRITE_DOCS=1 writes it anew")
+	for _, c := range audit.Catalogue {
+		text := Explain(c, 80)
+		for _, line := range strings.Split(text, "\n") {
+			assert.LessOrEqual(t, textWidth(line), 80, c.Code)
+		}
+		assert.NotEmpty(t, c.Example, c.Code)
+	}
+}
