@@ -31,30 +31,31 @@ func trueColour(m *image.NRGBA, opaque bool) ([]byte, error) {
 		}
 		rows[y] = row
 	}
+	// Which way of filtering is best a quick look tells; only that one is compressed with all effort.
 	var best []byte
-	for _, choose := range []func(prev, row []byte) []byte{
-		func(_, row []byte) []byte { return append([]byte{0}, row...) },
-		func(prev, row []byte) []byte { return filtered(2, channels, prev, row) },
-		func(prev, row []byte) []byte { return leastFilter(channels, prev, row) },
+	least := -1
+	for _, choose := range []func(dst, prev, row []byte) []byte{
+		func(dst, _, row []byte) []byte { return append(append(dst, 0), row...) },
+		func(dst, prev, row []byte) []byte { return filtered(dst, 2, channels, prev, row) },
+		func(dst, prev, row []byte) []byte { return leastFilter(dst, channels, prev, row) },
 	} {
-		var packed bytes.Buffer
-		z, err := zlib.NewWriterLevel(&packed, zlib.BestCompression)
+		text := make([]byte, 0, h*(channels*w+1))
+		prev := make([]byte, channels*w)
+		for _, row := range rows {
+			text = choose(text, prev, row)
+			prev = row
+		}
+		n, err := deflated(text, zlib.BestSpeed)
 		if err != nil {
 			return nil, err
 		}
-		prev := make([]byte, channels*w)
-		for _, row := range rows {
-			if _, err := z.Write(choose(prev, row)); err != nil {
-				return nil, err
-			}
-			prev = row
+		if least < 0 || n.Len() < least {
+			least, best = n.Len(), text
 		}
-		if err := z.Close(); err != nil {
-			return nil, err
-		}
-		if best == nil || packed.Len() < len(best) {
-			best = packed.Bytes()
-		}
+	}
+	packed, err := deflated(best, zlib.BestCompression)
+	if err != nil {
+		return nil, err
 	}
 	out := bytes.NewBufferString("\x89PNG\r\n\x1a\n")
 	head := make([]byte, 13)
@@ -65,7 +66,7 @@ func trueColour(m *image.NRGBA, opaque bool) ([]byte, error) {
 		head[9] = 2
 	}
 	pngChunk(out, "IHDR", head)
-	pngChunk(out, "IDAT", best)
+	pngChunk(out, "IDAT", packed.Bytes())
 	pngChunk(out, "IEND", nil)
 	return out.Bytes(), nil
 }
@@ -77,10 +78,21 @@ func pngChunk(out *bytes.Buffer, kind string, data []byte) {
 	_ = binary.Write(out, binary.BigEndian, crc32.ChecksumIEEE(body))
 }
 
-// filtered gives a row with a filter type before it (PNG, 9.2).
-func filtered(kind, channels int, prev, row []byte) []byte {
-	out := make([]byte, 1, len(row)+1)
-	out[0] = byte(kind)
+func deflated(text []byte, level int) (*bytes.Buffer, error) {
+	var packed bytes.Buffer
+	z, err := zlib.NewWriterLevel(&packed, level)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := z.Write(text); err != nil {
+		return nil, err
+	}
+	return &packed, z.Close()
+}
+
+// filtered appends a row with a filter type before it (PNG, 9.2).
+func filtered(dst []byte, kind, channels int, prev, row []byte) []byte {
+	dst = append(dst, byte(kind))
 	for i, v := range row {
 		var a, c byte
 		if i >= channels {
@@ -97,9 +109,9 @@ func filtered(kind, channels int, prev, row []byte) []byte {
 		case 4:
 			v -= paeth(a, b, c)
 		}
-		out = append(out, v)
+		dst = append(dst, v)
 	}
-	return out
+	return dst
 }
 
 func paeth(a, b, c byte) byte {
@@ -114,20 +126,21 @@ func paeth(a, b, c byte) byte {
 	return c
 }
 
-// leastFilter takes the filter whose differences are smallest in sum, which mostly compress best (PNG, 12.7).
-func leastFilter(channels int, prev, row []byte) (best []byte) {
-	least := -1
+// leastFilter appends a row with the filter whose differences are smallest in sum, which mostly compress best (PNG, 12.7).
+func leastFilter(dst []byte, channels int, prev, row []byte) []byte {
+	best, least := 0, -1
+	start := len(dst)
 	for kind := range 5 {
-		f := filtered(kind, channels, prev, row)
+		dst = filtered(dst[:start], kind, channels, prev, row)
 		sum := 0
-		for _, v := range f[1:] {
+		for _, v := range dst[start+1:] {
 			sum += int(min(v, -v))
 		}
 		if least < 0 || sum < least {
-			least, best = sum, f
+			least, best = sum, kind
 		}
 	}
-	return best
+	return filtered(dst[:start], best, channels, prev, row)
 }
 
 // encodePNG writes the smallest of the lossless forms: a palette where the colours fit one, else true colour.

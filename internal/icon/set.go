@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"image"
 	"image/color"
-	"image/png"
 	"math"
 	"slices"
 	"sync"
@@ -178,11 +177,7 @@ func clear(m *Master, size int) ([]byte, error) {
 
 // onGround draws the picture on a square of the backdrop with round corners, which itself stands on nothing.
 func onGround(m *Master, s shape, size int, backdrop color.NRGBA) ([]byte, error) {
-	data, err := filled(m, s, size, backdrop, 0.44)
-	if err != nil {
-		return nil, err
-	}
-	whole, err := png.Decode(bytes.NewReader(data))
+	whole, err := filledImage(m, s, size, backdrop, 0.44)
 	if err != nil {
 		return nil, err
 	}
@@ -199,6 +194,14 @@ func apart(a, b color.NRGBA) int {
 
 // filled draws the picture without transparency, its content no farther from the centre than reach times the width.
 func filled(m *Master, s shape, size int, backdrop color.NRGBA, reach float64) ([]byte, error) {
+	img, err := filledImage(m, s, size, backdrop, reach)
+	if err != nil {
+		return nil, err
+	}
+	return encodePNG(img)
+}
+
+func filledImage(m *Master, s shape, size int, backdrop color.NRGBA, reach float64) (*image.NRGBA, error) {
 	inner := size
 	switch {
 	case s.opaque && !s.plainBorder: // a photo: nothing in it can be told from its ground, so it fills the square
@@ -222,7 +225,7 @@ func filled(m *Master, s shape, size int, backdrop color.NRGBA, reach float64) (
 	for i := 3; i < len(img.Pix); i += 4 {
 		img.Pix[i] = 255
 	}
-	return encodePNG(img)
+	return img, nil
 }
 
 func paletted(m *image.NRGBA) *image.Paletted {
