@@ -348,6 +348,27 @@ func TestParts(t *testing.T) {
 	assert.NoError(t, err)
 }
 
+// A worker that somebody left behind can be got rid of, and that is tried before it is deployed.
+func TestRetire(t *testing.T) {
+	const old = "addEventListener('install', (e) => e.waitUntil(caches.open('old').then((c) => c.add('/')))); addEventListener('fetch', (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))));"
+	dir := write(t, map[string]string{"dist/index.html": strings.Replace(pierPage, "</head>", "<script>navigator.serviceWorker.register('/old/../sw.js')</script></head>", 1), "dist/sw.js": old})
+	before := tree(t, filepath.Join(dir, "dist"))
+	r := run(t, dir, "retire", "dist", "--at", "/sw.js", "--out", "gone.js")
+	require.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "1 file kept: nothing left")
+	code, err := os.ReadFile(filepath.Join(dir, "gone.js"))
+	require.NoError(t, err)
+	assert.Contains(t, string(code), "unregister")
+	assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
+	r = run(t, dir, "retire", "dist", "--at", "/elsewhere.js", "--format", "json")
+	var j struct{ Tried struct{ Had, Gone bool } }
+	require.NoError(t, json.Unmarshal([]byte(r.out), &j))
+	assert.True(t, j.Tried.Had)
+	assert.False(t, j.Tried.Gone, "at another address it removes nothing")
+	r = run(t, dir, "retire", "dist", "--at", "sw.js")
+	assert.Equal(t, 2, r.status)
+}
+
 // Rehearsals of the project file decide the exit status, and can be played alone.
 func TestNamedRehearsals(t *testing.T) {
 	dir := write(t, map[string]string{"dist/index.html": pierPage, "next/index.html": strings.ReplaceAll(pierPage, "Pier", "Quay"), "tachyform.yaml": `site: dist

@@ -152,7 +152,7 @@ To see all of it on an example: tachyform demo`,
 	root.PersistentFlags().StringVar(&a.project, "project", "", "the project `file` (default: tachyform.yaml, found by walking up)")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.SetVersionTemplate("tachyform {{.Version}}\n")
-	for _, c := range []*cobra.Command{a.survey(), a.initialise(), a.fit(), a.undo(), a.rehearse(), a.trace(), a.icons(), a.head(), a.worker(), a.sheet(), a.audit(), a.explain(), a.serve(), a.manifest(), a.schema(), a.demo()} {
+	for _, c := range []*cobra.Command{a.survey(), a.initialise(), a.fit(), a.undo(), a.rehearse(), a.trace(), a.icons(), a.head(), a.worker(), a.sheet(), a.audit(), a.explain(), a.retire(), a.serve(), a.manifest(), a.schema(), a.demo()} {
 		if c.Args == nil {
 			c.Args = cobra.NoArgs
 		}

@@ -204,6 +204,20 @@ type restState struct {
 	Title      string              `json:"title"`
 }
 
+// rest waits on the page that a tab shows. A worker may send the page away meanwhile; then it is looked at again.
+func rest(t *testing.T, tab *browser.Tab) (state restState) {
+	for try := 0; ; try++ {
+		text, err := tab.Evaluate(atRest)
+		if err != nil && try < 5 {
+			time.Sleep(500 * time.Millisecond)
+			continue
+		}
+		require.NoError(t, err)
+		require.NoError(t, json.Unmarshal([]byte(text), &state))
+		return state
+	}
+}
+
 // record does with a real browser what predict does without one.
 func record(t *testing.T, path string) *siteRecord {
 	c := chromium(t)
@@ -246,9 +260,7 @@ func record(t *testing.T, path string) *siteRecord {
 		for _, v := range s.project.Audit.Visit {
 			_, err := tab.Go(origin + v)
 			require.NoError(t, err)
-			text, err := tab.Evaluate(atRest)
-			require.NoError(t, err)
-			require.NoError(t, json.Unmarshal([]byte(text), &state))
+			state = rest(t, tab)
 		}
 		return state
 	}
@@ -299,10 +311,7 @@ func record(t *testing.T, path string) *siteRecord {
 		}
 		_, err := tab.Go(origin + s.project.Audit.Visit[len(s.project.Audit.Visit)-1])
 		require.NoError(t, err)
-		text, err := tab.Evaluate(atRest)
-		require.NoError(t, err)
-		state = restState{}
-		require.NoError(t, json.Unmarshal([]byte(text), &state))
+		state = rest(t, tab)
 		out.Steps = append(out.Steps, stepRecord{name, state.Title, state.Controlled, local.Replace(state.Worker), state.Waiting, localAll(state.Caches)})
 	}
 	tab.Close()

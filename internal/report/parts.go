@@ -5,6 +5,7 @@ import (
 	"sort"
 	"strings"
 
+	"tachyform/internal/audit"
 	"tachyform/internal/icon"
 	"tachyform/internal/worker"
 )
@@ -39,6 +40,23 @@ func Pack(p *worker.Plan, width int) string {
 	column := min(38, width-42)
 	for _, e := range entries {
 		fmt.Fprintf(&b, "  %s %s  %s\n", pad(fitTo(safe(e.Path), column), column), padLeft(size(e.Bytes), 9), faint.Render(fitTo(safe(e.Why), width-column-16)))
+	}
+	return b.String()
+}
+
+// Retired says what a visitor goes through when a worker is put in the place of another to remove it.
+func Retired(r *audit.Retired, at, file string) string {
+	var b strings.Builder
+	if file != "" {
+		fmt.Fprintf(&b, "%s  to be served at %s\n\n", bold.Render(file), at)
+	}
+	switch {
+	case !r.Had:
+		b.WriteString("  tried    no worker of this site's present pages could be installed, so there was nothing to remove\n")
+	case r.Gone:
+		fmt.Fprintf(&b, "  tried    a visitor with the present worker, %s kept: %s after the next visit\n", count(r.Kept, "file", "files"), green.Render("nothing left"))
+	default:
+		fmt.Fprintf(&b, "  tried    %s\n", red.Render(r.Left))
 	}
 	return b.String()
 }

@@ -122,12 +122,12 @@ func (b *Browser) register(r page.Registration, origin string, done func(error))
 		end := func(err error) { finish(); done(err) }
 		var g *Registration
 		for _, other := range b.regs {
-			if other.Scope == scope.Href(false) {
+			// One that was unregistered and still serves open pages is no longer found (Service Workers, "Unregister").
+			if other.Scope == scope.Href(false) && !other.gone {
 				g = other
 			}
 		}
 		if g != nil {
-			g.gone = false
 			if n := g.newest(); n != nil && n.Script == script.Href(true) && g.UpdateViaCache == r.UpdateViaCache && n.Type == r.Type {
 				end(nil)
 				return
@@ -177,7 +177,7 @@ func (b *Browser) softUpdate(g *Registration) {
 
 func (b *Browser) regByScope(scope string) *Registration {
 	for _, g := range b.regs {
-		if g.Scope == scope {
+		if g.Scope == scope && !g.gone {
 			return g
 		}
 	}

@@ -220,3 +220,8 @@ func tidy(code string) string {
 	}
 	return strings.ReplaceAll(strings.Join(out, "\n"), "void 0", "undefined")
 }
+
+// Retiring gives the code of a worker that, served at the address of another one, removes that registration and what it kept.
+func Retiring(o Options) ([]byte, error) {
+	return bundle("retire.js", "", nil, o)
+}
