@@ -130,12 +130,48 @@ func TestRefusals(t *testing.T) {
 		"filter.svg": {"<svg viewBox='0 0 9 9'>\n\n<filter/></svg>", "filter.svg:3"},
 		"deep.svg":   {"<svg viewBox='0 0 9 9'>" + strings.Repeat("<g>", 60000) + "</svg>", "50 000"},
 		"html.svg":   {"<?xml version='1.0'?><html/>", "no SVG"},
+		"cross.svg":  {"<svg viewBox='0 0 9 9'><g></svg></g>", "closes nothing"},
+		"cycle.svg":  {"<svg viewBox='0 0 9 9'>\n<g id='a'><use href='#a'/></g></svg>", "in a circle"},
+		"bomb.svg":   {"<svg viewBox='0 0 9 9'><g id='a0'><path d='M0 0'/></g>" + bomb() + "</svg>", "50 000"},
+		"gone.svg":   {"<svg viewBox='0 0 9 9'>\n<use href='#none'/></svg>", "gone.svg:2"},
+		"other.svg":  {"<svg viewBox='0 0 9 9'><use href='icons.svg#a'/></svg>", "another file"},
 	} {
 		path := filepath.Join(dir, name)
 		require.NoError(t, os.WriteFile(path, []byte(c.text), 0o644))
 		_, err := LoadMaster(path)
 		require.Error(t, err, name)
 		assert.Contains(t, err.Error(), c.says, name)
+	}
+}
+
+// bomb is groups that each use the one before ten times.
+func bomb() string {
+	var b strings.Builder
+	for i := 1; i <= 8; i++ {
+		fmt.Fprintf(&b, "<g id='a%d'>%s</g>", i, strings.Repeat(fmt.Sprintf("<use href='#a%d'/>", i-1), 10))
+	}
+	return b.String()
+}
+
+// Colours of style elements and used elements are drawn as browsers draw them.
+func TestSVG(t *testing.T) {
+	const rect = `<rect width="8" height="8"`
+	for body, want := range map[string]color.NRGBA{
+		rect + ` fill="#f00"/>`: {255, 0, 0, 255},
+		`<style>rect { fill: #0f0 }</style>` + rect + ` fill="#f00"/>`:                                                      {0, 255, 0, 255},
+		`<style>.b { fill: #00f } rect { fill: #0f0 } @media print { .b { fill: #f00 } }</style>` + rect + ` class="a b"/>`: {0, 0, 255, 255},
+		`<style><![CDATA[g > #x, circle { fill: #0f0; }]]></style><g>` + rect + ` id="x"/></g>`:                             {0, 255, 0, 255},
+		`<style>rect { fill: #0f0 }</style>` + rect + ` style="fill:#00f"/>`:                                                {0, 0, 255, 255},
+		`<defs>` + rect + ` id="r" fill="#f00"/></defs><use href="#r"/>`:                                                    {255, 0, 0, 255},
+		`<symbol id="s">` + rect + ` fill="#0f0"/></symbol><use xlink:href="#s" x="-1" y="-1"/>`:                            {0, 255, 0, 255},
+		`<g id="one"><rect width="4" height="8" fill="#00f"/></g><use href="#one" x="4" transform="translate(0,0)"/>`:       {0, 0, 255, 255},
+		`<style>.u rect { fill: #0f0 }</style><defs>` + rect + ` id="r"/></defs><use href="#r" class="u"/>`:                 {0, 255, 0, 255},
+	} {
+		m, err := loadSVG("x.svg", []byte(`<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 8 8">`+body+`</svg>`))
+		require.NoError(t, err, body)
+		p, err := m.square(16)
+		require.NoError(t, err, body)
+		assert.LessOrEqual(t, apart(want, p.image().NRGBAAt(12, 8)), 2, body)
 	}
 }
 

@@ -3,7 +3,6 @@ package icon
 
 import (
 	"bytes"
-	"encoding/xml"
 	"errors"
 	"fmt"
 	"image"
@@ -11,7 +10,6 @@ import (
 	_ "image/gif"  // decoders register themselves
 	_ "image/jpeg" // decoders register themselves
 	_ "image/png"  // decoders register themselves
-	"io"
 	"os"
 	"strconv"
 	"strings"
@@ -20,6 +18,7 @@ import (
 	"github.com/fyne-io/oksvg"
 	"github.com/srwiley/rasterx"
 	_ "golang.org/x/image/webp" // decoders register themselves
+	"golang.org/x/net/html"
 
 	"tachyform/internal/problem"
 )
@@ -114,43 +113,41 @@ var undrawn = map[string]string{
 	"text": "convert the text to outlines, or export a PNG", "image": "export a PNG: pictures inside an SVG are not drawn",
 	"filter": "export a PNG: filters are not drawn", "foreignObject": "export a PNG", "mask": "export a PNG: masks are not drawn",
 	"pattern": "export a PNG: patterns are not drawn", "clipPath": "export a PNG: clip paths are not drawn",
-	"style":  "put the colours on the shapes as fill and stroke attributes, or export a PNG",
-	"script": "export a PNG: scripts are not run", "symbol": "export a PNG: symbols are not drawn", "marker": "export a PNG: markers are not drawn",
+	"script": "export a PNG: scripts are not run", "marker": "export a PNG: markers are not drawn",
 }
 
 func loadSVG(path string, data []byte) (*Master, error) {
-	dec := xml.NewDecoder(bytes.NewReader(data))
-	dec.CharsetReader = func(string, io.Reader) (io.Reader, error) { return nil, errors.New("it is not UTF-8") }
-	m := &Master{Path: path, Vector: true, svg: data}
-	elements, root := 0, false
-	for {
-		token, err := dec.Token()
-		if err == io.EOF {
-			break
+	m := &Master{Path: path, Vector: true}
+	refused := func(err error) error {
+		var f *svgFault
+		if errors.As(err, &f) {
+			return bad(fmt.Sprintf("%s:%d", path, f.line), f.what, f.mend)
 		}
-		line, _ := dec.InputPos()
-		at := fmt.Sprintf("%s:%d", path, line)
-		if err != nil {
-			return nil, bad(at, "the SVG is not well-formed: "+err.Error(), "export it again")
-		}
-		start, ok := token.(xml.StartElement)
-		if !ok {
-			continue
-		}
-		if !root {
-			if start.Name.Local != "svg" {
-				return nil, bad(at, fmt.Sprintf("this is no SVG: its first element is <%s>", start.Name.Local), "")
-			}
-			root = true
-			m.w, m.h = svgSize(start)
-		}
-		if mend, cannot := undrawn[start.Name.Local]; cannot {
-			return nil, bad(at, fmt.Sprintf("the SVG uses <%s>, which cannot be drawn here", start.Name.Local), mend)
-		}
-		if elements++; elements > 50000 {
-			return nil, bad(path, "the SVG has more than 50 000 elements", "simplify it, or export a PNG")
-		}
+		return bad(path, err.Error(), "")
 	}
+	tree, err := readSVG(data)
+	if err != nil {
+		return nil, refused(err)
+	}
+	var first *html.Node
+	for k := tree.root.FirstChild; k != nil && first == nil; k = k.NextSibling {
+		first = k
+	}
+	if first == nil || first.Data != "svg" {
+		name := ""
+		if first != nil {
+			name = first.Data
+		}
+		return nil, bad(path+":1", fmt.Sprintf("this is no SVG: its first element is <%s>", name), "")
+	}
+	m.w, m.h = svgSize(first)
+	if err := undrawable(tree, tree.root); err != nil {
+		return nil, refused(err)
+	}
+	if err := tree.flatten(); err != nil {
+		return nil, refused(err)
+	}
+	m.svg = tree.text()
 	if m.w <= 0 || m.h <= 0 {
 		return nil, bad(path, "the SVG has no size", `give it a viewBox, such as viewBox="0 0 512 512"`)
 	}
@@ -168,7 +165,20 @@ func loadSVG(path string, data []byte) (*Master, error) {
 	return m, nil
 }
 
-func svgSize(start xml.StartElement) (w, h float64) {
+// undrawable finds the first element that cannot be drawn here.
+func undrawable(t *svgTree, n *html.Node) error {
+	if mend, cannot := undrawn[n.Data]; cannot && n.Type == html.ElementNode {
+		return &svgFault{t.lines[n], fmt.Sprintf("the SVG uses <%s>, which cannot be drawn here", n.Data), mend}
+	}
+	for k := n.FirstChild; k != nil; k = k.NextSibling {
+		if err := undrawable(t, k); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func svgSize(svg *html.Node) (w, h float64) {
 	number := func(s string) float64 {
 		f, err := strconv.ParseFloat(strings.TrimSuffix(strings.TrimSpace(s), "px"), 64)
 		if err != nil {
@@ -176,16 +186,16 @@ func svgSize(start xml.StartElement) (w, h float64) {
 		}
 		return f
 	}
-	for _, a := range start.Attr {
-		switch a.Name.Local {
+	for _, a := range svg.Attr {
+		switch a.Key {
 		case "viewBox":
-			if f := strings.FieldsFunc(a.Value, func(r rune) bool { return r == ' ' || r == ',' }); len(f) == 4 {
+			if f := strings.FieldsFunc(a.Val, func(r rune) bool { return r == ' ' || r == ',' }); len(f) == 4 {
 				return number(f[2]), number(f[3])
 			}
 		case "width":
-			w = number(a.Value)
+			w = number(a.Val)
 		case "height":
-			h = number(a.Value)
+			h = number(a.Val)
 		}
 	}
 	return w, h
