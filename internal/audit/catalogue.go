@@ -51,6 +51,8 @@ var Catalogue = []Check{
 		"mend the path under audit, or bring the page back", "", nil, "audit.pages names /lost.html, which was removed."},
 	{"link.broken", Risk, "A page asks for a file that is not there", "The page is incomplete for everybody, online too.",
 		"mend the address, or bring the file back", "", nil, "<img src=/pictures/peir.png>, and the file is pier.png."},
+	{"link.refused", Risk, "A file comes under a type that browsers refuse", "The file is there, and yet the page looks or works as if it were not.",
+		"let the host send the right media type: hosting.media_types says what it sends today", "Fetch, 2.2.6; HTML, 4.2.4", nil, "a style sheet sent as text/plain."},
 	{"worker.none", Risk, "No page registers a service worker", "Without one nothing opens offline.",
 		"describe pack and rules under worker: and run tachyform fit", "Service Workers, 3.1", nil, "the script that registers it stands in a file that no page loads."},
 	{"worker.scope", Risk, "Pages lie outside the service worker's scope", "The worker never hears of these pages, so they do not open offline.",

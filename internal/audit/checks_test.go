@@ -161,6 +161,11 @@ func TestChecks(t *testing.T) {
 		{"offline.start", "", edit("w.js", "'/', ", ""), "offline"},
 		{"page.gone", "audit: {pages: [/lost.html]}", nil, "200"},
 		{"link.broken", "", edit("index.html", `<a href="/far.html">`, `<a href="/fra.html">`), "/fra.html"},
+		{"link.refused", "hosting: {media_types: {/far.css: text/plain}}", func(f map[string]string) {
+			f["far.css"] = "p {}"
+			edit("index.html", `<link rel="icon"`, `<link rel="stylesheet" href="/far.css"><link rel="icon"`)(f)
+			edit("w.js", "'/far.html', ", "'/far.html', '/far.css', ")(f)
+		}, "text/plain"},
 		{"worker.scope", "", func(f map[string]string) {
 			f["app/index.html"], f["app/w.js"] = strings.ReplaceAll(f["index.html"], "/w.js", "/app/w.js"), f["w.js"]
 			f["index.html"] = f["app/index.html"]

@@ -181,6 +181,19 @@ func (a *auditor) links() {
 	}
 }
 
+// refused names what comes under a media type that keeps it from being used. It has to be seen with the host's own headers.
+func (a *auditor) refused() {
+	seen := map[string]bool{}
+	for _, v := range a.ran.Visits {
+		for _, l := range v.Loads {
+			if l.Refused && !seen[l.URL] {
+				seen[l.URL] = true
+				a.find("link.refused", a.place(l.From, l.Line, l.Column), a.local(l.URL)+": "+l.Why, "")
+			}
+		}
+	}
+}
+
 // offline judges what the rehearsal showed.
 func (a *auditor) offline(start string) {
 	for _, p := range append(append([]string{}, a.Project.Audit.Visit...), a.Project.Audit.Pages...) {

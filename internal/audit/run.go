@@ -70,6 +70,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	}
 	a.heads()
 	a.links()
+	a.refused()
 	a.offline(start)
 	if err := a.otherwise(); err != nil {
 		return nil, err

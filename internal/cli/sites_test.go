@@ -98,7 +98,7 @@ func exists(path string) bool {
 }
 
 func (s *smallSite) open(t *testing.T, release int, origin string) *site.Folder {
-	f, err := site.OpenFolder(s.releases[release], origin, "/", s.project.Host)
+	f, err := site.OpenFolder(s.releases[release], origin, s.project.Addr, s.project.Host)
 	require.NoError(t, err)
 	return f
 }

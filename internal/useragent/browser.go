@@ -203,6 +203,8 @@ type Load struct {
 	Bytes  int64
 	// Missing says that the page did not get what it asked for, Why in what way.
 	Missing bool
+	// Refused says that it came and is not taken for what it should be, because of its media type.
+	Refused bool
 	Why     string
 	// Done is false while no answer has come.
 	Done bool
@@ -288,6 +290,9 @@ func (b *Browser) open(url string, tab *Tab, mode string) *Tab {
 // begin starts to open a URL in a tab; committed is called once the tab shows it, or its error page.
 func (b *Browser) begin(url string, tab *Tab, mode string, committed func()) *client {
 	start := b.clock.now
+	if u, ok := page.Resolve(url, url); ok && strings.ContainsFunc(url, func(r rune) bool { return r <= ' ' || r > '~' }) {
+		url = u // as the address bar writes it
+	}
 	b.nextID++
 	c := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: &View{URL: url}, tab: tab, mode: mode}
 	b.navigate(c, url, 0, func(resp *Response, g *Registration, reason string) {
@@ -627,6 +632,9 @@ func (b *Browser) load(c *client, ref page.Reference, depth int) {
 	b.clientFetch(c, req, func(resp *Response, how string) {
 		c.top().pending--
 		b.loaded(c, l, resp, how, depth)
+		if l.Refused {
+			b.moduleCame(c, l, nil, depth)
+		}
 		if l.Missing {
 			b.moduleCame(c, l, nil, depth)
 			if l.Else != nil {
@@ -695,13 +703,14 @@ func (b *Browser) loaded(c *client, l *Load, resp *Response, how string, depth i
 		l.Missing, l.Why = true, "it answered with status "+strconv.Itoa(actual.Status)
 		return
 	case l.Destination == "style" && essence != "text/css" && (nosniff || essence != ""):
-		l.Missing, l.Why = true, "it is served as "+essence+", not as a style sheet"
+		// Under nosniff the load itself fails; else the file comes and is not taken.
+		l.Missing, l.Refused, l.Why = nosniff, true, "it is served as "+essence+", not as a style sheet"
 		return
 	case l.Destination == "script" && (l.Module || nosniff) && !javaScriptType(contentType) && essence != "application/json":
-		l.Missing, l.Why = true, "it is served as "+essence+", not as a script"
+		l.Refused, l.Why = true, "it is served as "+essence+", not as a script"
 		return
 	case l.Destination == "script" && (strings.HasPrefix(essence, "image/") || strings.HasPrefix(essence, "audio/") || strings.HasPrefix(essence, "video/") || essence == "text/csv"):
-		l.Missing, l.Why = true, "it is served as "+essence+", not as a script"
+		l.Refused, l.Why = true, "it is served as "+essence+", not as a script"
 		return
 	}
 	if actual.Body == nil || c.closed {
