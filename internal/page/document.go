@@ -475,10 +475,8 @@ func (w *walker) linkElement(t Tag) {
 	}
 	switch {
 	case t.Rel("stylesheet"):
-		if t.Rel("alternate") && t.Attr["title"] != "" {
-			return
-		}
-		off := !w.screen.matches(t.Attr["media"])
+		// An alternate one is asked for and says nothing until somebody chooses it.
+		off := !w.screen.matches(t.Attr["media"]) || t.Rel("alternate") && t.Attr["title"] != ""
 		w.add(t, href, cors(t, Reference{Destination: "style", Off: off}))
 		if u, ok := Resolve(w.doc.Base, href); ok && strings.TrimSpace(href) != "" {
 			w.doc.Sheets = append(w.doc.Sheets, Sheet{URL: u, Off: off})
@@ -504,7 +502,7 @@ func (w *walker) linkElement(t Tag) {
 			w.add(t, href, cors(t, Reference{Destination: as}))
 		}
 	case t.Rel("prefetch"):
-		w.add(t, href, Reference{Destination: "", Background: true})
+		w.add(t, href, Reference{Destination: "", Hint: true})
 	}
 }
 

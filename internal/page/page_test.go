@@ -96,6 +96,16 @@ func TestRegistrations(t *testing.T) {
 	assert.Equal(t, 2, s.References[0].Line)
 }
 
+// What runs only once a worker is ready is told from what runs at once.
+func TestAfterReady(t *testing.T) {
+	s := ParseScript(at, at, []byte(`fetch('/a'); navigator.serviceWorker.ready.then((r) => r.sync).then(() => { fetch('/b'); import('./c.js'); }); const sw = navigator.serviceWorker; sw.ready.then(() => fetch('/d')); other.ready.then(() => fetch('/e'));`)).At(at, nil)
+	later := map[string]bool{}
+	for _, r := range s.References {
+		later[r.URL[len("https://line.example"):]] = r.AfterReady
+	}
+	assert.Equal(t, map[string]bool{"/a": false, "/b": true, "/tides/c.js": true, "/d": true, "/e": false}, later)
+}
+
 func TestStyles(t *testing.T) {
 	for css, want := range map[string]string{
 		`@import url(a.css) screen; @import 'b.css';`:       "style /tides/a.css, style /tides/b.css",

@@ -17,6 +17,10 @@ type Reference struct {
 	Mode string
 	// Credentials is the request's credentials mode: omit, same-origin or include.
 	Credentials string
+	// Hint marks what is fetched for a page to come: it is asked for, and nothing of this page is missing without it.
+	Hint bool
+	// AfterReady marks what a script asks for only once navigator.serviceWorker.ready is settled.
+	AfterReady bool
 	// Module tells that a script is loaded as a module.
 	Module bool
 	// Background marks what the browser fetches on its own account or as a hint; a page is whole without it.

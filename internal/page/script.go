@@ -84,6 +84,37 @@ type scriptReader struct {
 	first      uintptr
 	constants  map[string]string // variables that hold literal text
 	containers map[string]bool   // variables that hold navigator.serviceWorker
+	ready      int               // how many reactions to navigator.serviceWorker.ready the walk is inside of
+}
+
+// afterReady walks what runs once navigator.serviceWorker.ready is settled.
+type afterReady struct{ *scriptReader }
+
+// Enter looks at one node.
+func (a afterReady) Enter(n js.INode) js.IVisitor {
+	a.ready++
+	a.look(n)
+	a.ready--
+	return a
+}
+
+// awaitsReady says whether an expression is a reaction to navigator.serviceWorker.ready: a then() somewhere on it.
+func (r *scriptReader) awaitsReady(e js.IExpr) bool {
+	for {
+		switch x := e.(type) {
+		case *js.CallExpr:
+			e = x.X
+		case *js.DotExpr:
+			if dotName(x) == "ready" && r.isContainer(x.X) {
+				return true
+			}
+			e = x.X
+		case *js.GroupExpr:
+			e = x.X
+		default:
+			return false
+		}
+	}
 }
 
 // bindings collects variables with literal values before the uses are looked at.
@@ -243,7 +274,7 @@ func (r *scriptReader) add(base, ref string, at []byte, kind Reference) {
 	if base == r.base && base != "" && !strings.Contains(ref, "://") {
 		kind.raw, r.out.relative = ref, true
 	}
-	kind.URL, kind.From, kind.Runs = u, r.from, true
+	kind.URL, kind.From, kind.Runs, kind.AfterReady = u, r.from, true, r.ready > 0
 	kind.Line, kind.Column = r.place(at)
 	r.out.References = append(r.out.References, kind)
 }
@@ -252,6 +283,16 @@ var moduleImport = Reference{Destination: "script", Mode: "cors", Credentials: "
 
 // Enter looks at one node of the script.
 func (r *scriptReader) Enter(n js.INode) js.IVisitor {
+	r.look(n)
+	if x, ok := n.(*js.CallExpr); ok {
+		if d, ok := x.X.(*js.DotExpr); ok && dotName(d) == "then" && r.awaitsReady(d.X) {
+			return afterReady{r}
+		}
+	}
+	return r
+}
+
+func (r *scriptReader) look(n js.INode) {
 	switch x := n.(type) {
 	case *js.ImportStmt:
 		r.importOf(x.Module)
@@ -262,7 +303,6 @@ func (r *scriptReader) Enter(n js.INode) js.IVisitor {
 	case *js.NewExpr:
 		r.construct(x)
 	}
-	return r
 }
 
 // Exit is part of js.IVisitor.
@@ -277,7 +317,7 @@ func (r *scriptReader) importOf(module []byte) {
 
 // addModule adds the request for a module by its specifier, which the page's import map may give another meaning.
 func (r *scriptReader) addModule(specifier string, at []byte, kind Reference) {
-	kind.From, kind.specifier = r.from, specifier
+	kind.From, kind.specifier, kind.AfterReady = r.from, specifier, r.ready > 0
 	kind.URL, _ = (*ImportMap)(nil).Resolve(r.from, specifier)
 	kind.Line, kind.Column = r.place(at)
 	r.out.relative = true

@@ -62,6 +62,8 @@ type Browser struct {
 	profile    *Profile
 	// foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.
 	foreground bool
+	// onActive waits for the next worker that has become active.
+	onActive []func()
 	// asks are requests that pages make once their scripts run, by the page's address; see Rehearsal.Asks.
 	asks map[string][]string
 	// noWorkers is a browser that knows no service workers.
@@ -599,6 +601,18 @@ func originOfText(url string) string {
 func (b *Browser) load(c *client, ref page.Reference, depth int) {
 	if b.foreground && ref.Background {
 		return
+	}
+	if ref.AfterReady && !b.noWorkers {
+		if g := b.matchRegistration(c.url); g == nil || g.Active == nil || g.Active.State != "activated" {
+			later := ref
+			later.AfterReady = false
+			b.onActive = append(b.onActive, func() {
+				if !c.closed {
+					b.load(c, later, depth)
+				}
+			})
+			return
+		}
 	}
 	key := ref.URL + " " + ref.Destination
 	if earlier := c.seen[key]; earlier != nil {

@@ -370,6 +370,11 @@ func (b *Browser) tryActivate(g *Registration) {
 	b.running(w, func(r *realm, err error) {
 		finish := func(bool) {
 			b.setState(w, "activated")
+			ready := b.onActive
+			b.onActive = nil
+			for _, f := range ready {
+				b.clock.after(0, f)
+			}
 			waiters := w.waiters
 			w.waiters = nil
 			for _, f := range waiters {

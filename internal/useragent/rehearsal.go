@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"runtime"
+	"slices"
 	"sort"
 	"strings"
 	"sync"
@@ -237,10 +238,11 @@ func judge(v, reference *View) *PageOutcome {
 			o.Missing = append(o.Missing, l)
 		}
 	}
+	needed := slices.ContainsFunc(o.Missing, func(l *Load) bool { return !l.Hint })
 	switch {
 	case !ownContent(v, reference):
 		o.Outcome = StandIn
-	case len(o.Missing) > 0:
+	case needed:
 		o.Outcome = Partial
 	default:
 		o.Outcome = Whole
