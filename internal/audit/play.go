@@ -3,6 +3,7 @@ package audit
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -86,7 +87,7 @@ func Play(ctx context.Context, in Input, r project.Rehearsal, open func(dir stri
 		}
 		for _, h := range result.Happened {
 			p.Account = append(p.Account, PlayedEvent{h.At.Milliseconds(), h.Kind, h.Worker, h.Status, h.Level, short(h.Text), short(h.Where)})
-			if h.Kind == "gap" {
+			if h.Kind == "gap" && !slices.Contains(out.Gaps, h.Text) {
 				out.Gaps = append(out.Gaps, h.Text)
 			}
 		}

@@ -19,8 +19,6 @@ type Stage struct {
 	tabs     map[string]*Tab
 	account  []Happened
 	lastStep []Happened // of the last step that was no expectation
-	// release counts deployments; it begins with 1.
-	release int
 }
 
 // Step is what a person does, or what happens to them. Exactly one of the fields beside Tab is set.
@@ -83,7 +81,7 @@ func NewStage(ctx context.Context, hosts []site.Host, reader *page.Reader, httpC
 	if reader == nil {
 		reader = &page.Reader{}
 	}
-	s := &Stage{b: New(ctx, hosts, reader), hosts: hosts, reader: reader, tabs: map[string]*Tab{}, release: 1}
+	s := &Stage{b: New(ctx, hosts, reader), hosts: hosts, reader: reader, tabs: map[string]*Tab{}}
 	if profile != nil {
 		s.b.profile = profile
 	}
@@ -107,14 +105,8 @@ func NewStage(ctx context.Context, hosts []site.Host, reader *page.Reader, httpC
 // Close ends the stage's workers.
 func (s *Stage) Close() { s.b.Close() }
 
-// Gaps lists what scripts used and this user agent lacks.
-func (s *Stage) Gaps() []string { return s.b.gaps }
-
 // Caches lists what the profile's caches hold.
 func (s *Stage) Caches() []CacheContent { return s.b.cacheContents() }
-
-// Notes lists console output, errors and changes of state since the beginning.
-func (s *Stage) Notes() []Note { return s.b.notes }
 
 // Do carries out a step and lets it come to rest.
 func (s *Stage) Do(step Step) *StepResult {
@@ -125,7 +117,6 @@ func (s *Stage) Do(step Step) *StepResult {
 		r.To = r.From
 		return r
 	}
-	s.b.gaps = nil
 	tab := s.tabs[step.Tab]
 	fail := func(format string, args ...any) { r.Wrong = append(r.Wrong, fmt.Sprintf(format, args...)) }
 	open := func(url, mode string) {
@@ -238,7 +229,6 @@ func (s *Stage) send(fail func(string, ...any), name string, detail map[string]a
 }
 
 func (s *Stage) deploy(hosts []site.Host) {
-	s.release++
 	for _, h := range hosts {
 		s.b.net.hosts[h.Origin()] = h
 		for i := range s.hosts {
