@@ -360,7 +360,8 @@ function useUp(stream) {
   closeStream(s);
   s.reader = { _closed: deferred() }; // reading a body to its end leaves it locked
 }
-async function drain(stream) {
+// The number of all that a stream gives. With salvage, of what came before it failed, if anything did: a page is shown as far as it came.
+async function drain(stream, salvage = false) {
   const s = stateOfStream(stream);
   if (s.handle && !s.disturbed) {
     useUp(stream);
@@ -369,7 +370,15 @@ async function drain(stream) {
   const reader = stream.getReader();
   const views = [];
   for (;;) {
-    const { value, done } = await reader.read();
+    let next;
+    try {
+      next = await reader.read();
+    } catch (error) {
+      if (!salvage || !views.length) throw error;
+      host('log', 'error', `the page breaks off: ${describe(error)}`, stackOf(error));
+      break;
+    }
+    const { value, done } = next;
     if (done) break;
     if (!(value instanceof Uint8Array)) throw new TypeError('a body takes bytes; the stream gave something else');
     views.push(value);

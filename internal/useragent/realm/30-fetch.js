@@ -222,9 +222,9 @@ function check(owner) {
   return body;
 }
 // Uses the body up and gives its number at the host.
-async function consume(owner) {
+async function consume(owner, salvage = false) {
   const body = check(owner);
-  return body === null ? 0 : useNow(body) || drain(streamFor(body));
+  return body === null ? 0 : useNow(body) || drain(streamFor(body), salvage);
 }
 // The number of content that no stream was asked of, which is used up by that; 0 for other bodies.
 function useNow(body) {
@@ -600,8 +600,8 @@ function responseFrom(data, guard = 'immutable') {
   return response;
 }
 // A response as the host takes it; its body is used up.
-async function answerJSON(response) {
-  return answerNow(response) ?? writtenResponse(response, await consume(response));
+async function answerJSON(response, salvage = false) {
+  return answerNow(response) ?? writtenResponse(response, await consume(response, salvage));
 }
 // The same at once, null when the body has to be read first.
 function answerNow(response) {

@@ -315,7 +315,7 @@ class FetchEvent extends ExtendableEvent {
       if (isUnusable(bodyOf.get(response))) throw new TypeError('respondWith was given a response whose body was read already');
       const send = (json) => host('respond', s.id, 'response', json);
       const json = answerNow(response);
-      return json === null ? then(answerJSON(response), send) : send(json);
+      return json === null ? then(answerJSON(response, this.request.mode === 'navigate'), send) : send(json);
     });
     extend(s, then(given, () => end((handled) => handled.resolve()), (error) => {
       host('respond', s.id, 'error', describe(error));
