@@ -55,10 +55,10 @@ func masters(t *testing.T) []string {
 		}
 	}
 	list := []string{demoMark}
-	for name, m := range map[string]image.Image{"frame.png": frame, "photo.png": photo} {
+	for i, m := range []image.Image{frame, photo} {
 		var b bytes.Buffer
 		require.NoError(t, png.Encode(&b, m))
-		path := filepath.Join(dir, name)
+		path := filepath.Join(dir, []string{"frame.png", "photo.png"}[i])
 		require.NoError(t, os.WriteFile(path, b.Bytes(), 0o644))
 		list = append(list, path)
 	}
