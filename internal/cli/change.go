@@ -2,6 +2,8 @@ package cli
 
 import (
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 
 	udiff "github.com/aymanbagabas/go-udiff"
@@ -13,19 +15,27 @@ import (
 
 func (a *app) fit() *cobra.Command {
 	var dry bool
+	var into string
 	c := &cobra.Command{
 		Use:   "fit [SITE]",
 		Short: "Write manifest, icons, worker and head tags into the site",
 		Long: `Fit writes all that tachyform.yaml describes into the site folder, as one
 transaction: either everything is written or nothing is. Run it after each
-build; what is right already stays untouched. tachyform undo takes it back.`,
+build; what is right already stays untouched. tachyform undo takes it back.
+
+With --into the fitted site is written to another folder, and the site itself
+stays as it is.`,
 		Args: cobra.MaximumNArgs(1),
 	}
 	c.Flags().BoolVar(&dry, "dry-run", false, "show what would change as a unified diff, and write nothing")
+	c.Flags().StringVar(&into, "into", "", "write the fitted site to this `folder`, new or empty, and leave the site alone")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		p, name, err := a.load(args)
 		if err != nil {
 			return err
+		}
+		if dry && into != "" {
+			return usagef("--dry-run writes nothing and --into a whole site; choose one of them")
 		}
 		if isURL(name) {
 			return usagef("fit works on a folder, not on a live site")
@@ -62,13 +72,47 @@ build; what is right already stays untouched. tachyform undo takes it back.`,
 			return nil
 		}
 		plan.Site = o.folder.Dir
+		if into != "" {
+			if err := plan.Into(cmd.Context(), into, o.folder.Skipped); err != nil {
+				return err
+			}
+			fmt.Fprint(a.out, report.Fit(plan, o.project, into, a.width))
+			return nil
+		}
+		first := !fit.HasJournal(plan.State)
 		if err := plan.Apply(cmd.Context()); err != nil {
 			return err
 		}
 		fmt.Fprint(a.out, report.Fit(plan, o.project, o.name, a.width))
+		if first && len(plan.Changes) > 0 && gitIgnores(plan.State) == "no" {
+			fmt.Fprintf(a.out, "\n  Add %s/ to .gitignore: it holds what undo needs, for this machine alone.\n", filepath.Base(plan.State))
+		}
 		return nil
 	}
 	return c
+}
+
+// gitIgnores says whether version control passes a folder over: yes, no, or "" where there is none. It looks for the name on a line
+// of its own in the ignore files from the folder up to the repository's root.
+func gitIgnores(path string) string {
+	name, said := filepath.Base(path), "no"
+	dir, err := filepath.Abs(filepath.Dir(path))
+	for err == nil {
+		text, _ := os.ReadFile(filepath.Join(dir, ".gitignore"))
+		for line := range strings.Lines(string(text)) {
+			if strings.Trim(strings.TrimSpace(line), "/") == name {
+				said = "yes"
+			}
+		}
+		if _, err := os.Stat(filepath.Join(dir, ".git")); err == nil {
+			return said
+		}
+		if filepath.Dir(dir) == dir {
+			break
+		}
+		dir = filepath.Dir(dir)
+	}
+	return ""
 }
 
 // diff prints what a fit would change.

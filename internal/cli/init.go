@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"charm.land/huh/v2"
@@ -28,6 +29,11 @@ func (a *app) initialise() *cobra.Command {
 	f := c.Flags()
 	f.StringVar(&d.Name, "name", "", "the app's full name (default: the first page's title)")
 	f.StringVar(&d.ShortName, "short-name", "", "the name under the icon")
+	f.StringVar(&d.Description, "description", "", "what the app does, in a sentence")
+	f.StringVar(&d.Lang, "lang", "", "the language of its texts, such as en (default: the first page's)")
+	f.StringVar(&d.StartURL, "start-url", "", "the page that opens with the app (default: the first page)")
+	f.StringVar(&d.Display, "display", "", "how it opens: standalone, fullscreen, minimal-ui or browser (default standalone)")
+	f.StringVar(&d.Orientation, "orientation", "", "the orientation of the screen, such as portrait")
 	f.StringVar(&d.Master, "master", "", "the master `picture` for icons: SVG, or PNG, JPEG, WebP from 512 px")
 	f.StringVar(&d.ThemeColor, "theme-color", "", "a CSS colour for the bar around the page")
 	f.StringVar(&d.BackgroundColor, "background-color", "", "a CSS colour shown while the app starts")
@@ -50,6 +56,14 @@ func (a *app) initialise() *cobra.Command {
 		for flag, colour := range map[string]string{"--theme-color": d.ThemeColor, "--background-color": d.BackgroundColor} {
 			if _, ok := manifest.ParseColour(colour); colour != "" && !ok {
 				return usagef("%s takes a CSS colour such as #0b4f6c, not %q", flag, colour)
+			}
+		}
+		for _, word := range []struct {
+			flag, value string
+			known       []string
+		}{{"--display", d.Display, manifest.DisplayModes}, {"--orientation", d.Orientation, manifest.Orientations}} {
+			if word.value != "" && !slices.Contains(word.known, word.value) {
+				return usagef("%s takes %s, not %q", word.flag, strings.Join(word.known, ", "), word.value)
 			}
 		}
 		if !strings.HasPrefix(d.Address, "/") {

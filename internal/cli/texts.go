@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -27,15 +28,20 @@ func (a *app) schema() *cobra.Command {
 }
 
 func (a *app) manifest() *cobra.Command {
-	var process, manifestURL, documentURL, as string
+	var process, manifestURL, documentURL, as, into string
 	var lines bool
 	c := &cobra.Command{
 		Use:   "manifest [SITE]",
-		Short: "Print the manifest that fit would write, or what browsers make of one",
-		Args:  cobra.MaximumNArgs(1),
+		Short: "Print or write the manifest alone, or see what browsers make of one",
+		Long: `Manifest prints the manifest that fit would write, or writes it alone with
+--into: of a file that is there only what tachyform.yaml asks for is changed.
+With --process it shows what a browser takes from a manifest, and what it
+passes over.`,
+		Args: cobra.MaximumNArgs(1),
 	}
 	a.formatFlag(c)
 	c.Flags().StringVar(&process, "process", "", "read this `file` as a browser would (- for standard input)")
+	c.Flags().StringVar(&into, "into", "", "write it to this `file`, changing only what is asked where the file is there")
 	c.Flags().StringVar(&manifestURL, "manifest-url", "https://site.example/site.webmanifest", "the address the manifest was fetched from")
 	c.Flags().StringVar(&documentURL, "document-url", "https://site.example/", "the address of the page that links to it")
 	c.Flags().StringVar(&as, "as", "standard", "whose reading to follow: standard, chromium or firefox")
@@ -50,25 +56,37 @@ func (a *app) manifest() *cobra.Command {
 		if process != "" {
 			return a.processManifest(process, manifestURL, documentURL, manifest.As(as), lines)
 		}
-		o, err := a.open(cmd.Context(), args)
+		_, plan, err := a.planned(cmd, args)
 		if err != nil {
 			return err
 		}
-		if err := o.needFolder("manifest"); err != nil {
-			return err
+		if into != "" {
+			return a.writeManifest(plan, into)
 		}
-		plan, err := fit.Prepare(cmd.Context(), o.project, o.folder)
-		if err != nil {
-			return wrapRead(o.name, err)
-		}
-		text, err := plan.View.FileAt(fit.ManifestPath(o.project)).Bytes()
-		if err != nil {
-			return wrapRead(o.name, err)
-		}
-		_, err = a.out.Write(text)
+		_, err = a.out.Write(plan.Manifest)
 		return err
 	}
 	return c
+}
+
+// writeManifest writes the manifest alone: anew, or into one that is there, of which only what the project file asks for changes.
+func (a *app) writeManifest(plan *fit.Plan, file string) error {
+	text := plan.Manifest
+	old, err := os.ReadFile(file)
+	if err == nil {
+		if text, err = manifest.Merge(old, plan.Members); err != nil {
+			return fit.UnreadableManifest(file, old, err)
+		}
+		if bytes.Equal(text, old) {
+			fmt.Fprintf(a.out, "%s is as it should be.\n", file)
+			return nil
+		}
+	}
+	if err := os.WriteFile(file, text, 0o644); err != nil {
+		return &problem.Problem{Kind: problem.Write, Where: file, What: "the manifest cannot be written: " + plainError(err), Mend: "name a file in a folder that can be written to", Cause: err}
+	}
+	fmt.Fprintf(a.out, "%s written; link to it from every page.\n", file)
+	return nil
 }
 
 // issueJSON is how a manifest's issue is printed.

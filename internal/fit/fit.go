@@ -36,14 +36,26 @@ type Plan struct {
 	State   string
 	Changes []Change
 	// Same counts files that are as they should be already.
-	Same   int
-	Pages  int
+	Same int
+	// Pages counts those whose heads are seen to, Passed those that the project file leaves out.
+	Pages, Passed int
+	// Edited tells of the pages whose heads lacked something or bear wrong names.
+	Edited []PageHead
 	Worker *worker.Plan
 	// Head is what every page's head is to hold, Icons the whole set, whether or not the files change.
 	Head  Wanted
 	Icons []icon.Icon
+	// Manifest is the manifest's text as it will be, Members what the project file asks of it, with the icons.
+	Manifest []byte
+	Members  project.Members
 	// View is the site as it will be.
 	View *site.Folder
+}
+
+// PageHead is a page, as a path relative to the site, and what became of its head.
+type PageHead struct {
+	Path string
+	*Edited
 }
 
 // StateDir is where journals and originals of a project are kept.
@@ -54,9 +66,6 @@ func StateDir(p *project.Project, siteDir string) string {
 	return filepath.Join(filepath.Dir(filepath.Clean(siteDir)), project.StateDir)
 }
 
-// ManifestPath is the URL path of the manifest that is written.
-func ManifestPath(p *project.Project) string { return p.Addr + "site.webmanifest" }
-
 // Prepare works out all changes without writing anything.
 func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, error) {
 	plan := &Plan{Site: f.Dir, State: StateDir(p, f.Dir)}
@@ -64,7 +73,8 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 	if p.App.Text("name") == "" {
 		return nil, &problem.Problem{Kind: problem.Usage, Where: orDefault(p.Path, project.FileName), What: "app.name is missing: an app needs a name", Mend: "add it under app:, such as name: Skerry Line"}
 	}
-	wanted := Wanted{Viewport: true, ThemeColor: p.App.Text("theme_color"), AppName: orDefault(p.App.Text("short_name"), p.App.Text("name"))}
+	wanted := Wanted{Viewport: true, ThemeColor: p.App.Text("theme_color"), DarkColor: p.Head.Dark, Scheme: p.Head.Scheme,
+		AppName: p.App.Text("name"), ShortName: orDefault(p.App.Text("short_name"), p.App.Text("name")), Mend: p.Head.Mend == "yes"}
 	if err := out.icons(&wanted); err != nil {
 		return nil, err
 	}
@@ -82,6 +92,7 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 			return nil, err
 		}
 	}
+	wanted.Credentials = p.Head.Credentials == "yes" || p.Head.Credentials == "" && out.signedIn(wanted.Manifest)
 	plan.Head = wanted
 	if err := out.pages(ctx, wanted); err != nil {
 		return nil, err
@@ -205,23 +216,107 @@ func (o *output) icons(w *Wanted) error {
 	return nil
 }
 
+// manifest writes the manifest anew, or changes in the one that the entry page links to what the project file says otherwise.
 func (o *output) manifest(w *Wanted) error {
 	app := slices.Clone(o.p.App)
+	theirs, text, err := o.linked()
+	if err != nil {
+		return err
+	}
+	asked := slices.Clone(app)
 	defaults := []project.Member{{Name: "start_url", Value: o.p.Addr}, {Name: "scope", Value: o.p.Addr}, {Name: "display", Value: "standalone"}}
 	for _, d := range defaults {
 		if _, there := app.Get(d.Name); !there {
 			app.Set(d.Name, d.Value)
 		}
 	}
-	text, err := manifest.Write(app, o.set)
-	if err != nil {
-		return err
+	if len(o.set) > 0 {
+		asked.Set("icons", manifest.Images(o.set))
 	}
-	w.Manifest = ManifestPath(o.p)
-	return o.put(w.Manifest, text, "manifest")
+	o.plan.Members = asked
+	if theirs == "" {
+		if text, err = manifest.Write(app, o.set); err != nil {
+			return err
+		}
+		w.Manifest, o.plan.Manifest = o.p.Addr+"site.webmanifest", text
+		return o.put(w.Manifest, text, "manifest")
+	}
+	edited, err := manifest.Merge(text, asked)
+	if err != nil {
+		return UnreadableManifest(theirs, text, err)
+	}
+	w.Manifest, o.plan.Manifest = theirs, edited
+	return o.put(theirs, edited, "manifest")
+}
+
+// signedIn says whether the host shows the manifest only to those who bring a cookie.
+func (o *output) signedIn(path string) bool {
+	var gates []string
+	for _, r := range o.p.Host.Redirects {
+		if r.UnlessCookie != "" {
+			gates = append(gates, r.Match)
+		}
+	}
+	for _, s := range o.p.Host.Statuses {
+		if s.UnlessCookie != "" {
+			gates = append(gates, s.Match)
+		}
+	}
+	return slices.ContainsFunc(gates, func(g string) bool {
+		m, err := site.NewPattern(g, o.f.Origin())
+		return err == nil && m.Match(o.f.Origin()+path)
+	})
+}
+
+// UnreadableManifest is the problem of a manifest that can't be changed since it is no JSON.
+func UnreadableManifest(where string, text []byte, err error) error {
+	var syntax *manifest.SyntaxError
+	if errors.As(err, &syntax) {
+		where = fmt.Sprintf("%s:%d", where, bytes.Count(text[:min(syntax.Offset, len(text))], []byte("\n"))+1)
+	}
+	return &problem.Problem{Kind: problem.Read, Where: where, What: "the manifest that is there cannot be changed: " + err.Error(), Mend: "mend it, or take it away to have a new one written"}
+}
+
+// linked gives the URL path and the text of the manifest that the entry page links to; "" when there is none, or when it is what an
+// earlier fit made.
+func (o *output) linked() (path string, text []byte, err error) {
+	entry := o.f.FileAt(o.p.Audit.Entry)
+	if entry == nil {
+		return "", nil, nil
+	}
+	html, err := entry.Bytes()
+	if err != nil {
+		return "", nil, err
+	}
+	url := page.ParseDocument(o.f.Origin()+o.p.Audit.Entry, "", html).ManifestURL()
+	path, local := strings.CutPrefix(url, o.f.Origin())
+	path, _, _ = strings.Cut(path, "?")
+	if url == "" || !local || !strings.HasPrefix(path, o.p.Addr) {
+		return "", nil, nil
+	}
+	file := o.f.FileAt(path)
+	if file == nil || o.f.PathOf(file) != path || strings.HasSuffix(file.Path, ".html") {
+		return "", nil, nil
+	}
+	if text, err = file.Bytes(); err != nil {
+		return "", nil, err
+	}
+	ours, err := madeHere(o.plan.State, o.f.Dir, file.Path, text)
+	if ours || err != nil {
+		return "", nil, err
+	}
+	return path, text, nil
 }
 
 func (o *output) pages(ctx context.Context, w Wanted) error {
+	earlier, err := earlierHeads(o.plan.State, o.f.Dir)
+	if err != nil {
+		return err
+	}
+	chosen, err := o.chooser()
+	if err != nil {
+		return err
+	}
 	for _, file := range o.f.Files() {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -236,20 +331,54 @@ func (o *output) pages(ctx context.Context, w Wanted) error {
 		if page.Fragment(text) {
 			continue // a piece of a page, or a text such as a proof of ownership, that has to stay as it is
 		}
+		if !chosen(o.f.PathOf(file)) {
+			o.plan.Passed++
+			continue
+		}
 		url := o.f.Origin() + o.f.PathOf(file)
 		if err := checkEncoding(url, text); err != nil {
 			return &problem.Problem{Kind: problem.Read, Where: filepath.Join(o.f.Dir, file.Path), What: err.Error(), Mend: "save the page as UTF-8; nothing was written"}
 		}
-		edited, err := EditHead(text, url, w)
+		edited, err := EditHead(text, url, w, earlier)
 		if err != nil {
 			return &problem.Problem{Kind: problem.Read, Where: filepath.Join(o.f.Dir, file.Path), What: err.Error(), Mend: "the file seems to be cut off: build it again; nothing was written"}
 		}
 		o.plan.Pages++
-		if err := o.putFile(file.Path, edited, "page"); err != nil {
+		if len(edited.Added)+len(edited.Changed)+len(edited.Misnamed) > 0 {
+			o.plan.Edited = append(o.plan.Edited, PageHead{file.Path, edited})
+		}
+		if err := o.putFile(file.Path, edited.Text, "page"); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// chooser tells which pages' heads are edited, by their paths.
+func (o *output) chooser() (func(path string) bool, error) {
+	compile := func(key string, patterns []string) (list []*site.Pattern, err error) {
+		for i, text := range patterns {
+			m, err := site.NewPattern(text, o.f.Origin())
+			if err != nil {
+				at := o.p.PlaceOf(fmt.Sprintf("%s[%d]", key, i))
+				return nil, &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", orDefault(o.p.Path, project.FileName), at.Line, at.Column), What: fmt.Sprintf("%q is not a pattern: %s", text, err), Mend: "patterns look like /guide/*", Cause: err}
+			}
+			list = append(list, m)
+		}
+		return list, nil
+	}
+	take, err := compile("head.pages", o.p.Head.Pages)
+	if err != nil {
+		return nil, err
+	}
+	leave, err := compile("head.leave_out", o.p.Head.LeaveOut)
+	if err != nil {
+		return nil, err
+	}
+	matches := func(list []*site.Pattern, path string) bool {
+		return slices.ContainsFunc(list, func(m *site.Pattern) bool { return m.Match(o.f.Origin() + path) })
+	}
+	return func(path string) bool { return (len(take) == 0 || matches(take, path)) && !matches(leave, path) }, nil
 }
 
 // checkEncoding refuses pages whose bytes are not what they claim to be, before anything is inserted into them.
@@ -301,7 +430,7 @@ func (p *Plan) Apply(ctx context.Context) error {
 			return &problem.Problem{Kind: problem.Write, Where: filepath.Join(p.Site, c.Path), What: "the file changed while the fit was being worked out; nothing was written", Mend: "wait until the build is through, then run fit again"}
 		}
 	}
-	j, err := begin(p.State, p.Site, p.Changes)
+	j, err := begin(p.State, p.Site, p.Changes, p.Head.Snippet())
 	if err != nil {
 		return writeProblem(p.State, "the journal cannot be written; the site is untouched", err)
 	}

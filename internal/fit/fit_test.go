@@ -31,19 +31,46 @@ func TestEditHead(t *testing.T) {
 		{"no address", "<head>\n<link rel=manifest>\n" + theme + "\n</head>", "<head>\n<link rel=manifest href=\"/m.json\">\n" + theme + "\n</head>"},
 		{"in the body, in comments, in templates", "<head>\n<!-- " + link + " --><template>" + link + "</template>\n</head>\n<body>" + link, "<head>\n<!-- " + link + " --><template>" + link + "</template>\n" + link + "\n" + theme + "\n</head>\n<body>" + link},
 		{"script that speaks of heads", "<head>\n<script>'</head>'</script>\n</head>", "<head>\n<script>'</head>'</script>\n" + link + "\n" + theme + "\n</head>"},
+		{"templates", "<head>\n<?php if ($a->b) { ?>\n<link rel=manifest href=\"<%= m %>\">\n<?php } ?>\n  {{> head }}\n</head>", "<head>\n<?php if ($a->b) { ?>\n<link rel=manifest href=\"<%= m %>\">\n<?php } ?>\n  {{> head }}\n  " + theme + "\n</head>"},
 		{"byte order mark", "\xef\xbb\xbf<head>\n</head>\n", "\xef\xbb\xbf<head>\n  " + link + "\n  " + theme + "\n</head>\n"},
 	} {
-		got, err := EditHead([]byte(c.page), at, two)
+		got, err := EditHead([]byte(c.page), at, two, nil)
 		require.NoError(t, err, c.name)
-		assert.Equal(t, c.want, string(got), c.name)
-		again, err := EditHead(got, at, two)
+		assert.Equal(t, c.want, string(got.Text), c.name)
+		again, err := EditHead(got.Text, at, two, nil)
 		require.NoError(t, err, c.name)
-		assert.Equal(t, string(got), string(again), c.name+", a second time")
+		assert.Equal(t, string(got.Text), string(again.Text), c.name+", a second time")
 	}
 	for _, bad := range []string{"<head><title>x</title><link rel=", "<head><!-- ", "<head><script>x", "\xff\xfe<\x00"} {
-		_, err := EditHead([]byte(bad), at, two)
+		_, err := EditHead([]byte(bad), at, two, nil)
 		assert.Error(t, err, bad)
 	}
+}
+
+// What the project file asks for besides: dark colours, cookies for the manifest, mended names; and what it asks for no more goes.
+func TestEditHeadFurther(t *testing.T) {
+	edit := func(text string, w Wanted, earlier ...string) string {
+		e, err := EditHead([]byte(text), at, w, earlier)
+		require.NoError(t, err, text)
+		again, err := EditHead(e.Text, at, w, earlier)
+		require.NoError(t, err, text)
+		assert.Equal(t, string(e.Text), string(again.Text), "a second time")
+		return string(e.Text)
+	}
+	both := Wanted{ThemeColor: "#fff", DarkColor: "#000", Scheme: "light dark"}
+	assert.Equal(t, `<head><meta name="color-scheme" content="light dark"><meta name="theme-color" media="(prefers-color-scheme: light)" content="#fff"><meta name="theme-color" media="(prefers-color-scheme: dark)" content="#000"></head>`, edit("<head></head>", both))
+	assert.Equal(t, `<head>`+theme+`<meta name="color-scheme" content="light dark"></head>`, edit("<head>"+theme+"</head>", both), "one without a medium is for both")
+	assert.Equal(t, `<link rel=manifest href=/m.json crossorigin="use-credentials">`, edit(`<link rel=manifest href=/m.json>`, Wanted{Manifest: "/m.json", Credentials: true}))
+	slips := `<head><meta name='theme-colour' content=red><link rel="apple-touch-icon-precomposed" href=a.png></head>`
+	assert.Equal(t, `<head><meta name='theme-color' content=red><link rel="apple-touch-icon" href=a.png></head>`, edit(slips, Wanted{ThemeColor: "#fff", AppleIcon: "/b.png", Mend: true}))
+	e, err := EditHead([]byte(slips), at, Wanted{}, nil)
+	require.NoError(t, err)
+	require.Len(t, e.Misnamed, 2)
+	assert.Equal(t, "theme-color", e.Misnamed[0].Right)
+	assert.True(t, e.Misnamed[1].Obsolete)
+	earlier := Wanted{ThemeColor: "#fff", Register: "/r.js", Manifest: "/m.json"}.Snippet()
+	before := "<head>\n  " + strings.Join(earlier, "\n  ") + "\n</head>"
+	assert.Equal(t, "<head>\n  "+link+"\n  "+`<meta name="theme-color" content="#abc">`+"\n</head>", edit(before, Wanted{ThemeColor: "#abc", Manifest: "/m.json"}, earlier...), "what an earlier fit wrote and nobody wants now goes")
 }
 
 // All bytes outside what was inserted stay, and a second edit changes nothing.
@@ -52,10 +79,11 @@ func FuzzEditHead(f *testing.F) {
 	f.Add([]byte("<head><base href=//x><link rel=manifest href='&quot;'><template></head><p>"))
 	f.Fuzz(func(t *testing.T, text []byte) {
 		w := Wanted{ThemeColor: "#fff", Icon: "/i.ico", AppleIcon: "/a.png"}
-		once, err := EditHead(text, at, w)
+		first, err := EditHead(text, at, w, nil)
 		if err != nil {
 			return
 		}
+		once := first.Text
 		rest := once
 		for _, l := range w.Snippet() {
 			if i := bytes.Index(rest, []byte(l)); i >= 0 && !bytes.Contains(text, []byte(l)) {
@@ -65,9 +93,9 @@ func FuzzEditHead(f *testing.F) {
 		if strip(rest) != strip(text) {
 			t.Fatalf("other bytes changed: %q to %q", text, once)
 		}
-		twice, err := EditHead(once, at, w)
-		if err != nil || !bytes.Equal(once, twice) {
-			t.Fatalf("a second edit changes %q to %q (%v)", once, twice, err)
+		twice, err := EditHead(once, at, w, nil)
+		if err != nil || !bytes.Equal(once, twice.Text) {
+			t.Fatalf("a second edit changes %q to %q (%v)", once, twice.Text, err)
 		}
 	})
 }
@@ -111,7 +139,7 @@ func TestInterruptedFit(t *testing.T) {
 	for cut := range 4 {
 		p := plan(t)
 		before := files(t, p.Site)
-		j, err := begin(p.State, p.Site, p.Changes)
+		j, err := begin(p.State, p.Site, p.Changes, nil)
 		require.NoError(t, err)
 		for i, e := range j.Entries[:min(cut, 3)] { // only so many files were moved into place
 			require.NoError(t, os.MkdirAll(filepath.Dir(j.target(e)), 0o755))

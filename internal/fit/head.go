@@ -13,77 +13,48 @@ import (
 	"tachyform/internal/page"
 )
 
-// Wanted is what the head of a page is to hold. Empty members are not wanted.
-type Wanted struct {
-	Manifest   string // URL path of the manifest
-	ThemeColor string
-	Icon       string // URL path of the favicon
-	AppleIcon  string // URL path of the Apple touch icon
-	Register   string // URL path of the registration script
-	// Viewport asks for a page as wide as the screen, AppName for the name under an icon on an iPhone's home screen.
-	Viewport bool
-	AppName  string
-}
-
-// Snippet gives all wanted lines, to be pasted into a template.
-func (w Wanted) Snippet() []string {
-	var lines []string
-	for _, item := range w.items() {
-		lines = append(lines, item.line)
-	}
-	return lines
-}
-
-// headItem is one wanted tag: how to find it when it is there, which of its attributes must say what, and its line when it is not.
-type headItem struct {
-	element string
-	is      func(page.Tag) bool
-	attr    string
-	value   string
-	// keep leaves a tag that is there as it is, whatever it says.
-	keep bool
-	line string
-}
-
-func (w Wanted) items() []headItem {
-	var list []headItem
-	rel := func(k string) func(page.Tag) bool { return func(t page.Tag) bool { return t.Rel(k) } }
-	esc := html.EscapeString
-	if w.Manifest != "" {
-		list = append(list, headItem{"link", rel("manifest"), "href", w.Manifest, false, fmt.Sprintf(`<link rel="manifest" href="%s">`, esc(w.Manifest))})
-	}
-	named := func(name string) func(page.Tag) bool {
-		return func(t page.Tag) bool { return strings.EqualFold(t.Attr["name"], name) }
-	}
-	if w.Viewport {
-		list = append(list, headItem{"meta", named("viewport"), "content", "", true, `<meta name="viewport" content="width=device-width, initial-scale=1">`})
-	}
-	if w.ThemeColor != "" {
-		list = append(list, headItem{"meta", named("theme-color"), "content", w.ThemeColor, true, fmt.Sprintf(`<meta name="theme-color" content="%s">`, esc(w.ThemeColor))})
-	}
-	if w.Icon != "" {
-		list = append(list, headItem{"link", rel("icon"), "href", w.Icon, true, fmt.Sprintf(`<link rel="icon" href="%s" sizes="16x16 32x32 48x48">`, esc(w.Icon))})
-	}
-	if w.AppleIcon != "" {
-		list = append(list, headItem{"link", rel("apple-touch-icon"), "href", w.AppleIcon, true, fmt.Sprintf(`<link rel="apple-touch-icon" href="%s">`, esc(w.AppleIcon))})
-	}
-	if w.AppName != "" {
-		list = append(list, headItem{"meta", named("apple-mobile-web-app-title"), "content", w.AppName, true, fmt.Sprintf(`<meta name="apple-mobile-web-app-title" content="%s">`, esc(w.AppName))})
-	}
-	if w.Register != "" {
-		list = append(list, headItem{"script", nil, "src", w.Register, false, fmt.Sprintf(`<script src="%s" defer></script>`, esc(w.Register))})
-	}
-	return list
-}
-
-// span is a tag's place in the text.
+// span is a tag's place in the text. A tag that a template writes parts of is templated, and is left as it is.
 type span struct {
 	page.Tag
 	start, end int
+	templated  bool
+	now        string // its text as it is to be
+}
+
+// templates are the marks between which templates stand: PHP and other processing instructions, ERB and its kin, and braces.
+var templates = [][2]string{{"<?", "?>"}, {"<%", "%>"}, {"{{", "}}"}, {"{%", "%}"}, {"{#", "#}"}}
+
+// blanked gives the text with spaces in the place of templates, so that what stands in them is taken for neither tags nor text.
+func blanked(text []byte) []byte {
+	out := text
+	for _, mark := range templates {
+		for at := 0; ; {
+			start := bytes.Index(out[at:], []byte(mark[0]))
+			if start < 0 {
+				break
+			}
+			start += at
+			end := bytes.Index(out[start+2:], []byte(mark[1]))
+			if end < 0 {
+				break // a mark that is never closed is none
+			}
+			at = start + 2 + end + 2
+			if &out[0] == &text[0] {
+				out = bytes.Clone(text)
+			}
+			for i := start; i < at; i++ {
+				if out[i] != '\n' && out[i] != '\r' {
+					out[i] = ' '
+				}
+			}
+		}
+	}
+	return out
 }
 
 // scan finds the link, meta and script tags of the head and where the head ends: the offset at which lines are inserted.
-func scan(text []byte) (tags []span, end int, err error) {
+func scan(original []byte) (tags []span, end int, err error) {
+	text := blanked(original)
 	z := xhtml.NewTokenizer(bytes.NewReader(text))
 	offset, end := 0, -1
 	inHead, template, skip := true, 0, ""
@@ -124,11 +95,11 @@ func scan(text []byte) (tags []span, end int, err error) {
 			switch tag.Name {
 			case "link", "meta", "base":
 				if template == 0 && skip == "" {
-					tags = append(tags, span{tag, start, offset})
+					tags = append(tags, span{tag, start, offset, !bytes.Equal(raw, original[start:offset]), string(original[start:offset])})
 				}
 			case "script":
 				if template == 0 && skip == "" {
-					tags = append(tags, span{tag, start, offset})
+					tags = append(tags, span{tag, start, offset, !bytes.Equal(raw, original[start:offset]), string(original[start:offset])})
 				}
 				if kind == xhtml.StartTagToken {
 					skip = "script"
@@ -176,8 +147,22 @@ func scan(text []byte) (tags []span, end int, err error) {
 
 var lineStart = regexp.MustCompile(`^[ \t]*`)
 
-// EditHead gives the page's text with what its head lacks, all other bytes as they were. url is the page's own address.
-func EditHead(text []byte, url string, w Wanted) ([]byte, error) {
+// Edited is what became of a page's head.
+type Edited struct {
+	Text []byte
+	// Added lists the lines that were put in, Changed the tags as they read now, Misnamed what bears a wrong name still.
+	Added, Changed []string
+	Misnamed       []page.Misnamed
+}
+
+type replacement struct {
+	start, end int
+	text       string
+}
+
+// EditHead gives the page's text with what its head lacks, all other bytes as they were. url is the page's own address. Lines of
+// earlier that an earlier fit put in are taken out again where they are not wanted any more.
+func EditHead(text []byte, url string, w Wanted, earlier []string) (*Edited, error) {
 	if bytes.HasPrefix(text, []byte{0xff, 0xfe}) || bytes.HasPrefix(text, []byte{0xfe, 0xff}) {
 		return nil, fmt.Errorf("the page is written in UTF-16")
 	}
@@ -185,24 +170,33 @@ func EditHead(text []byte, url string, w Wanted) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
+	out := &Edited{Text: text}
+	items := w.items()
+	edits := outdated(text, &tags, items, earlier)
 	base := url
 	for _, t := range tags {
-		if t.Name == "base" && t.Attr["href"] != "" {
+		if t.Name == "base" && t.Attr["href"] != "" && !t.templated {
 			if u, ok := page.Resolve(url, t.Attr["href"]); ok {
 				base = u
 			}
 			break
 		}
 	}
-	type replacement struct {
-		start, end int
-		text       string
+	for i, t := range tags {
+		m, wrong := page.WrongName(t.Tag)
+		switch {
+		case !wrong || t.templated:
+		case w.Mend && m.Right != "":
+			tags[i].now = setAttr(t.now, m.Attr, m.Right)
+			tags[i].Attr[m.Attr] = m.Right
+		default:
+			m.Tag.Line = bytes.Count(text[:t.start], []byte("\n")) + 1
+			out.Misnamed = append(out.Misnamed, m)
+		}
 	}
-	var edits []replacement
-	var lines []string
-	for _, item := range w.items() {
+	for _, item := range items {
 		found := false
-		for _, t := range tags {
+		for i, t := range tags {
 			if t.Name != item.element {
 				continue
 			}
@@ -218,49 +212,89 @@ func EditHead(text []byte, url string, w Wanted) ([]byte, error) {
 				continue
 			}
 			found = true
-			if item.keep {
+			if item.keep || t.templated {
 				break
 			}
 			a, ok1 := page.Resolve(base, t.Attr[item.attr])
 			b, ok2 := page.Resolve(url, item.value)
 			if !(ok1 && ok2 && a == b) {
-				edits = append(edits, replacement{t.start, t.end, setAttr(string(text[t.start:t.end]), item.attr, item.value)})
+				tags[i].now = setAttr(t.now, item.attr, item.value)
+			}
+			if w.Credentials && t.Rel("manifest") && !strings.EqualFold(t.Attr["crossorigin"], "use-credentials") {
+				tags[i].now = setAttr(tags[i].now, "crossorigin", "use-credentials")
 			}
 			break
 		}
 		if !found {
-			lines = append(lines, item.line)
+			out.Added = append(out.Added, item.line)
 		}
 	}
-	if len(lines) > 0 {
-		at, added := block(text, end, lines)
+	for _, t := range tags {
+		if t.now != string(text[t.start:t.end]) {
+			edits = append(edits, replacement{t.start, t.end, t.now})
+			out.Changed = append(out.Changed, t.now)
+		}
+	}
+	if len(out.Added) > 0 {
+		at, added := block(text, end, out.Added)
 		edits = append(edits, replacement{at, at, added})
 	}
 	if len(edits) == 0 {
-		return text, nil
+		return out, nil
 	}
-	slices.SortFunc(edits, func(a, b replacement) int { return a.start - b.start })
-	var out bytes.Buffer
+	slices.SortStableFunc(edits, func(a, b replacement) int { return a.start - b.start })
+	var b bytes.Buffer
 	at := 0
 	for _, e := range edits {
-		out.Write(text[at:e.start])
-		out.WriteString(e.text)
+		if e.start < at { // it stands in a line that goes
+			continue
+		}
+		b.Write(text[at:e.start])
+		b.WriteString(e.text)
 		at = e.end
 	}
-	out.Write(text[at:])
-	return out.Bytes(), nil
+	b.Write(text[at:])
+	out.Text = b.Bytes()
+	return out, nil
 }
 
-var attrValue = map[string]*regexp.Regexp{
-	"href":    regexp.MustCompile(`(?i)(\shref\s*=\s*)("[^"]*"|'[^']*'|[^\s"'>]+)`),
-	"content": regexp.MustCompile(`(?i)(\scontent\s*=\s*)("[^"]*"|'[^']*'|[^\s"'>]+)`),
+// outdated takes out the tags whose lines an earlier fit put in and that are not wanted as they are any more.
+func outdated(text []byte, tags *[]span, items []headItem, earlier []string) (edits []replacement) {
+	wanted := map[string]bool{}
+	for _, i := range items {
+		wanted[i.line] = true
+	}
+	*tags = slices.DeleteFunc(*tags, func(t span) bool {
+		for _, line := range earlier {
+			if wanted[line] || !bytes.HasPrefix(text[t.start:], []byte(line)) {
+				continue
+			}
+			start, end := t.start, t.start+len(line)
+			// With the whole line, when nothing else stands on it.
+			lineStart := bytes.LastIndexByte(text[:start], '\n') + 1
+			if rest := bytes.TrimLeft(text[end:], " \t\r"); len(bytes.TrimSpace(text[lineStart:start])) == 0 && len(rest) > 0 && rest[0] == '\n' {
+				start, end = lineStart, len(text)-len(rest)+1
+			}
+			edits = append(edits, replacement{start, end, ""})
+			return true
+		}
+		return false
+	})
+	return edits
+}
+
+var attrValue = map[string]*regexp.Regexp{}
+
+func init() {
+	for _, name := range []string{"href", "content", "name", "rel", "crossorigin"} {
+		attrValue[name] = regexp.MustCompile(`(?i)(\s` + name + `\s*=\s*)("[^"]*"|'[^']*'|[^\s"'>]+)`)
+	}
 }
 
 // setAttr replaces the value of one attribute in a tag's text, keeping its quotes, or adds the attribute.
 func setAttr(tag, attr, value string) string {
 	escaped := html.EscapeString(value)
-	re := attrValue[attr]
-	if loc := re.FindStringSubmatchIndex(tag); loc != nil {
+	if loc := attrValue[attr].FindStringSubmatchIndex(tag); loc != nil {
 		old := tag[loc[4]:loc[5]]
 		quote := `"`
 		if old[0] == '\'' {

@@ -33,8 +33,10 @@ type journal struct {
 	Entries []journalEntry `json:"entries"`
 	// Folders were made for the entries, outermost first; undo removes those that are empty.
 	Folders []string `json:"folders,omitempty"`
-	dir     string
-	root    string // the site's folder
+	// Head lists the lines that pages' heads were to hold.
+	Head []string `json:"head,omitempty"`
+	dir  string
+	root string // the site's folder
 }
 
 type journalEntry struct {
@@ -100,7 +102,7 @@ func journals(state string) ([]*journal, error) {
 }
 
 // begin writes a complete journal for the changes.
-func begin(state, site string, changes []Change) (j *journal, err error) {
+func begin(state, site string, changes []Change, head []string) (j *journal, err error) {
 	absolute, err := filepath.Abs(site)
 	if err != nil {
 		return nil, err
@@ -123,7 +125,7 @@ func begin(state, site string, changes []Change) (j *journal, err error) {
 	if err != nil {
 		return nil, err
 	}
-	j = &journal{State: applying, Site: filepath.ToSlash(rel), root: absolute, dir: final + ".part"}
+	j = &journal{State: applying, Site: filepath.ToSlash(rel), Head: head, root: absolute, dir: final + ".part"}
 	defer func() {
 		if err != nil {
 			// What a full disk cut off takes no more room, and nobody goes on with it.
@@ -358,6 +360,47 @@ func Undo(state, site string) ([]string, error) {
 	}
 	slices.Sort(restored)
 	return restored, nil
+}
+
+// madeHere says whether a file of the site, with its present content, was made by a fit rather than found and changed.
+func madeHere(state, site, path string, content []byte) (bool, error) {
+	list, err := journals(state)
+	if err != nil {
+		return false, writeProblem(state, "the journal cannot be read; the site is untouched", err)
+	}
+	absolute, err := filepath.Abs(site)
+	if err != nil {
+		return false, err
+	}
+	now, before := hashOf(content), "-"
+	for _, j := range slices.Backward(list) {
+		for _, e := range j.Entries {
+			if j.root == absolute && e.Path == path && e.After == now {
+				now, before = e.Before, e.Before
+			}
+		}
+	}
+	return before == "", nil
+}
+
+// earlierHeads lists the lines that earlier fits of the site put into heads.
+func earlierHeads(state, site string) ([]string, error) {
+	list, err := journals(state)
+	if err != nil {
+		return nil, writeProblem(state, "the journal cannot be read; the site is untouched", err)
+	}
+	absolute, err := filepath.Abs(site)
+	if err != nil {
+		return nil, err
+	}
+	var lines []string
+	for _, j := range list {
+		if j.root == absolute {
+			lines = append(lines, j.Head...)
+		}
+	}
+	slices.Sort(lines)
+	return slices.Compact(lines), nil
 }
 
 func listed(paths []string) string {

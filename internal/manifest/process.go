@@ -1,6 +1,7 @@
 package manifest
 
 import (
+	"bytes"
 	"fmt"
 	"regexp"
 	"slices"
@@ -111,12 +112,14 @@ type Processed struct {
 	Places map[string][2]int `json:"-"`
 }
 
-var displayModes = []string{"fullscreen", "standalone", "minimal-ui", "browser"}
+// DisplayModes are the values of display.
+var DisplayModes = []string{"fullscreen", "standalone", "minimal-ui", "browser"}
 
 // overrideModes may also stand in display_override (Manifest Incubations).
-var overrideModes = append([]string{"window-controls-overlay", "tabbed"}, displayModes...)
+var overrideModes = append([]string{"window-controls-overlay", "tabbed"}, DisplayModes...)
 
-var orientations = []string{"any", "natural", "landscape", "landscape-primary", "landscape-secondary", "portrait", "portrait-primary", "portrait-secondary"}
+// Orientations are the values of orientation.
+var Orientations = []string{"any", "natural", "landscape", "landscape-primary", "landscape-secondary", "portrait", "portrait-primary", "portrait-secondary"}
 
 // Process reads a manifest text as a browser would that fetched it from manifestURL for the page documentURL.
 func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, []Issue) {
@@ -130,6 +133,9 @@ func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, [
 		p.base = p.doc
 	}
 	root, err := ParseJSON(text, as == Chromium)
+	if bytes.HasPrefix(text, []byte("\xff\xfe")) || bytes.HasPrefix(text, []byte("\xfe\xff")) {
+		err = &SyntaxError{0, "the file is written in UTF-16; a manifest is UTF-8"}
+	}
 	if err == nil && root.Kind != Object {
 		err = &SyntaxError{root.Offset, "a manifest is an object in braces, not " + root.describe()}
 	}
@@ -173,11 +179,10 @@ var knownMembers = []string{"$schema", "name", "short_name", "description", "id"
 var foreign = func() map[string]string {
 	out := map[string]string{}
 	for kind, names := range map[string]string{
-		"the manifest of a browser extension":    "manifest_version version version_name background content_scripts permissions host_permissions optional_permissions action browser_action page_action web_accessible_resources content_security_policy options_page options_ui minimum_chrome_version browser_specific_settings commands omnibox default_locale update_url key",
-		"a package description":                  "dependencies devDependencies peerDependencies scripts main module exports files license repository author keywords engines private workspaces",
-		"a list of build output":                 "entrypoints assets chunks",
-		"a file of links to a native app":        "applinks webcredentials target relation details",
-		"settings for an app shop's own wrapper": "packageId host launcherName signingKey signing enableNotifications",
+		"the manifest of a browser extension": "manifest_version version version_name background content_scripts permissions host_permissions optional_permissions action browser_action page_action web_accessible_resources content_security_policy options_page options_ui minimum_chrome_version browser_specific_settings commands omnibox default_locale update_url key",
+		"a package description":               "dependencies devDependencies peerDependencies scripts main module exports files license repository author keywords engines private workspaces",
+		"a list of build output":              "entrypoints assets chunks",
+		"a file of links to a native app":     "applinks webcredentials target relation details",
 	} {
 		for _, name := range strings.Fields(names) {
 			out[name] = kind
@@ -195,6 +200,8 @@ func syntaxMend(text []byte, e *SyntaxError) string {
 		return "the file is empty; tachyform fit writes one"
 	case strings.Contains(e.What, "comma"):
 		return "check the commas here"
+	case strings.Contains(e.What, "UTF-16"):
+		return "save it as UTF-8"
 	case strings.Contains(e.What, "comment"):
 		return "remove the comment"
 	}
@@ -281,7 +288,7 @@ func (p *processor) run() {
 	p.scope()
 	p.id()
 	p.display()
-	o.Orientation = p.enum("orientation", orientations)
+	o.Orientation = p.enum("orientation", Orientations)
 	o.ThemeColor = p.colour("theme_color")
 	o.BackgroundColor = p.colour("background_color")
 	o.Icons = p.images(p.root, "icons", "")
@@ -475,7 +482,7 @@ func (p *processor) id() {
 
 func (p *processor) display() {
 	p.out.Display = "browser"
-	if d := p.enum("display", displayModes); d != "" {
+	if d := p.enum("display", DisplayModes); d != "" {
 		p.out.Display, p.out.DisplayGiven = d, true
 	}
 	p.out.ShownDisplay = p.out.Display

@@ -3,6 +3,7 @@ package manifest
 import (
 	"bytes"
 	"encoding/json"
+	"strings"
 
 	"tachyform/internal/project"
 )
@@ -21,21 +22,7 @@ func Write(app project.Members, icons []Image) ([]byte, error) {
 		}
 	}
 	if len(icons) > 0 {
-		list := make([]any, len(icons))
-		for i, icon := range icons {
-			entry := project.Members{{Name: "src", Value: icon.Src}}
-			if len(icon.Sizes) > 0 {
-				entry.Set("sizes", joinWords(icon.Sizes))
-			}
-			if icon.Type != "" {
-				entry.Set("type", icon.Type)
-			}
-			if len(icon.Purpose) > 0 {
-				entry.Set("purpose", joinWords(icon.Purpose))
-			}
-			list[i] = entry
-		}
-		all.Set("icons", list)
+		all.Set("icons", Images(icons))
 	}
 	for _, m := range app {
 		if _, there := all.Get(m.Name); !there {
@@ -55,13 +42,23 @@ func Write(app project.Members, icons []Image) ([]byte, error) {
 	return out.Bytes(), nil
 }
 
-func joinWords(words []string) string {
-	var b bytes.Buffer
-	for i, w := range words {
-		if i > 0 {
-			b.WriteByte(' ')
+// Images gives icons as the value of a manifest's member.
+func Images(icons []Image) []any {
+	list := make([]any, len(icons))
+	for i, icon := range icons {
+		entry := project.Members{{Name: "src", Value: icon.Src}}
+		if len(icon.Sizes) > 0 {
+			entry.Set("sizes", joinWords(icon.Sizes))
 		}
-		b.WriteString(w)
+		if icon.Type != "" {
+			entry.Set("type", icon.Type)
+		}
+		if len(icon.Purpose) > 0 {
+			entry.Set("purpose", joinWords(icon.Purpose))
+		}
+		list[i] = entry
 	}
-	return b.String()
+	return list
 }
+
+func joinWords(words []string) string { return strings.Join(words, " ") }

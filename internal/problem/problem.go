@@ -76,11 +76,11 @@ func All(err error) []*Problem {
 }
 
 // Nearest gives the candidate that word was most probably meant to be, or "" when none is near.
-func Nearest(word string, candidates []string) string {
-	best, bestDistance := "", len(word)/2+1
-	if bestDistance > 4 {
-		bestDistance = 4
-	}
+func Nearest(word string, candidates []string) string { return Within(word, candidates, 3) }
+
+// Within is Nearest with at most so many letters that differ.
+func Within(word string, candidates []string, most int) string {
+	best, bestDistance := "", min(len(word)/2, most)+1
 	lower := strings.ToLower(strings.ReplaceAll(word, "-", "_"))
 	for _, c := range candidates {
 		d := distance(lower, strings.ToLower(strings.ReplaceAll(c, "-", "_")))

@@ -23,6 +23,7 @@ type Project struct {
 	Addr   string        `yaml:"address" doc:"Where the host mounts the site under that origin." check:"path"`
 	App    Members       `yaml:"app" doc:"Members of the web app manifest under their standard names."`
 	Icons  Icons         `yaml:"icons" doc:"The master picture and how icons are made of it."`
+	Head   Head          `yaml:"head" doc:"What is written into the heads of pages."`
 	Worker Worker        `yaml:"worker" doc:"What is kept for offline use and how requests are answered."`
 	Audit  Audit         `yaml:"audit" doc:"What the audit judges."`
 	Host   Hosting       `yaml:"hosting" doc:"How the host answers, where it is more than files."`
@@ -47,6 +48,16 @@ type Icons struct {
 	Ground     string `yaml:"ground" doc:"What lies under plain icons; without it the backdrop does, where the picture would hardly be seen on white." enum:"clear,filled"`
 	Backdrop   string `yaml:"backdrop" doc:"Colour behind icons that may not be transparent." check:"colour"`
 	Folder     string `yaml:"folder" doc:"Folder inside the site that the icons are written to." check:"path"`
+}
+
+// Head says which pages' heads are seen to, and what else they hold.
+type Head struct {
+	Pages       []string `yaml:"pages" doc:"URL patterns of the pages; without it all of them."`
+	LeaveOut    []string `yaml:"leave_out" doc:"URL patterns of pages that stay as they are."`
+	Dark        string   `yaml:"dark" doc:"Theme colour while the system is dark." check:"colour"`
+	Scheme      string   `yaml:"scheme" doc:"Colour schemes that the pages know." enum:"light,dark,light dark"`
+	Credentials string   `yaml:"credentials" doc:"Fetch the manifest with cookies; without it where hosting asks for a cookie." enum:"yes,no"`
+	Mend        string   `yaml:"mend" doc:"Correct misspelt and obsolete names of tags." enum:"yes,no"`
 }
 
 // Worker describes the generated service worker. A nil Pack and no rules mean that none is made.

@@ -144,11 +144,11 @@ func (m Members) MarshalJSON() ([]byte, error) {
 		if i > 0 {
 			b.WriteByte(',')
 		}
-		name, err := plainJSON(e.Name)
+		name, err := PlainJSON(e.Name)
 		if err != nil {
 			return nil, err
 		}
-		value, err := plainJSON(e.Value)
+		value, err := PlainJSON(e.Value)
 		if err != nil {
 			return nil, err
 		}
@@ -160,8 +160,8 @@ func (m Members) MarshalJSON() ([]byte, error) {
 	return []byte(b.String()), nil
 }
 
-// plainJSON is json.Marshal without escapes for <, > and &, which people would have to read.
-func plainJSON(v any) ([]byte, error) {
+// PlainJSON is json.Marshal without escapes for <, > and &, which people would have to read.
+func PlainJSON(v any) ([]byte, error) {
 	var b bytes.Buffer
 	enc := json.NewEncoder(&b)
 	enc.SetEscapeHTML(false)

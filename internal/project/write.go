@@ -9,6 +9,8 @@ import (
 type Draft struct {
 	Site, Origin, Address            string
 	Name, ShortName, Lang            string
+	Description, Display, StartURL   string
+	Orientation                      string
 	ThemeColor, BackgroundColor      string
 	Master                           string
 	Include, LeaveOut                []string
@@ -64,8 +66,10 @@ func (d Draft) Text() []byte {
 	if d.Lang != "" {
 		member("lang", d.Lang, "")
 	}
-	member("start_url", d.Entry, "")
-	member("display", "standalone", "a window of its own")
+	member("description", d.Description, "")
+	member("start_url", orText(d.StartURL, d.Entry), "")
+	member("display", orText(d.Display, "standalone"), map[bool]string{true: "a window of its own"}[orText(d.Display, "standalone") == "standalone"])
+	member("orientation", d.Orientation, "")
 	member("theme_color", d.ThemeColor, "the bar around the page")
 	comment := "behind the icon while the app starts"
 	if d.BackgroundGuessed {

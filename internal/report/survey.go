@@ -101,7 +101,7 @@ func Fit(p *fit.Plan, pr *project.Project, name string, width int) string {
 		return "written"
 	}
 	row("pages", fmt.Sprintf("%d wired, %d as they were", byWhat["page"], p.Pages-byWhat["page"]))
-	row("manifest", fit.ManifestPath(pr)+"  "+note(byWhat["manifest"]))
+	row("manifest", p.Head.Manifest+"  "+note(byWhat["manifest"]))
 	if pr.Icons.Master != "" {
 		row("icons", fmt.Sprintf("%s  %d written", strings.TrimSuffix(pr.Icons.Folder, "/")+"/", byWhat["icon"]))
 	} else {
