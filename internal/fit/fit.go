@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"image/color"
+	"maps"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -130,6 +131,8 @@ type output struct {
 	plan *Plan
 	all  map[string][]byte
 	set  []manifest.Image
+	// ofShortcut holds the icons made for shortcuts, by their names.
+	ofShortcut map[string][]manifest.Image
 }
 
 func (o *output) contents() map[string][]byte { return o.all }
@@ -166,59 +169,144 @@ func (o *output) putFile(rel string, content []byte, what string) error {
 	return nil
 }
 
+// master loads a picture named in the project file, nil for none.
+func (o *output) master(file string) (*icon.Master, error) {
+	if file == "" {
+		return nil, nil
+	}
+	if !filepath.IsAbs(file) {
+		file = filepath.Join(o.p.Dir, file)
+	}
+	return icon.LoadMaster(file)
+}
+
+// colour gives the first text that is an opaque colour.
+func colour(otherwise color.NRGBA, texts ...string) color.NRGBA {
+	for _, text := range texts {
+		if c, ok := manifest.ParseColour(text); ok && c.A == 255 {
+			return c
+		}
+	}
+	return otherwise
+}
+
 func (o *output) icons(w *Wanted) error {
-	if o.p.Icons.Master == "" {
+	cfg := o.p.Icons
+	if cfg.Master == "" {
 		return nil
 	}
-	r := icon.Recipe{Ground: o.p.Icons.Ground}
+	white := color.NRGBA{255, 255, 255, 255}
+	r := icon.Recipe{Ground: cfg.Ground, Targets: o.p.Audit.Targets, Tiles: cfg.Tiles == "yes", Backdrop: colour(white, cfg.Backdrop, o.p.App.Text("background_color"))}
+	var err error
 	for _, m := range []struct {
 		file string
 		to   **icon.Master
-	}{{o.p.Icons.Master, &r.Master}, {o.p.Icons.Maskable, &r.Maskable}, {o.p.Icons.Monochrome, &r.Monochrome}, {o.p.Icons.Small, &r.Small}} {
-		if m.file == "" {
-			continue
-		}
-		file := m.file
-		if !filepath.IsAbs(file) {
-			file = filepath.Join(o.p.Dir, file)
-		}
-		var err error
-		if *m.to, err = icon.LoadMaster(file); err != nil {
+	}{{cfg.Master, &r.Master}, {cfg.Maskable, &r.Maskable}, {cfg.Monochrome, &r.Monochrome}, {cfg.Small, &r.Small}} {
+		if *m.to, err = o.master(m.file); err != nil {
 			return err
 		}
 	}
-	r.Backdrop = color.NRGBA{255, 255, 255, 255}
-	for _, text := range []string{o.p.Icons.Backdrop, o.p.App.Text("background_color")} {
-		if c, ok := manifest.ParseColour(text); ok && c.A == 255 {
-			r.Backdrop = c
-			break
-		}
+	if r.Shortcuts, err = o.shortcuts(); err != nil {
+		return err
 	}
 	set, err := icon.Make(r)
 	if err != nil {
 		return err
 	}
+	folder := strings.TrimSuffix(cfg.Folder, "/") + "/"
+	if cfg.Startup != "" {
+		recipe := icon.StartupRecipe{Recipe: r, Landscape: cfg.Startup == "both", Dark: cfg.StartupDark != "",
+			StartGround: colour(white, cfg.StartupGround, o.p.App.Text("background_color")), DarkGround: colour(white, cfg.StartupDark)}
+		start, err := icon.MakeStartup(recipe)
+		if err != nil {
+			return err
+		}
+		for _, s := range start {
+			set = append(set, s.Icon)
+			w.Startup = append(w.Startup, StartupImage{folder + s.Name, s.Media})
+		}
+	}
 	o.plan.Icons = set
-	folder := strings.TrimSuffix(o.p.Icons.Folder, "/") + "/"
 	for _, i := range set {
 		if err := o.put(folder+i.Name, i.Data, "icon"); err != nil {
 			return err
 		}
+		image := manifest.Image{Src: folder + i.Name, Sizes: []string{icon.SizeText(i.Size)}, Type: i.Type}
 		switch i.Purpose {
 		case "any", "maskable", "monochrome":
-			o.set = append(o.set, manifest.Image{Src: folder + i.Name, Sizes: []string{icon.SizeText(i.Size)}, Type: i.Type, Purpose: []string{i.Purpose}})
+			image.Purpose = []string{i.Purpose}
+			o.set = append(o.set, image)
+		case "shortcut":
+			if o.ofShortcut == nil {
+				o.ofShortcut = map[string][]manifest.Image{}
+			}
+			o.ofShortcut[i.Shortcut] = append(o.ofShortcut[i.Shortcut], image)
 		case "apple":
 			w.AppleIcon = folder + i.Name
 		case "favicon":
 			w.Icon = folder + i.Name
+		case "vector":
+			w.VectorIcon = folder + i.Name
 		}
 	}
 	return nil
 }
 
+// shortcuts loads the pictures of the manifest's shortcuts, in the manifest's order.
+func (o *output) shortcuts() (list []icon.ShortcutMaster, err error) {
+	entries, _ := o.p.App.Get("shortcuts")
+	items, _ := entries.([]any)
+	left := maps.Clone(o.p.Icons.Shortcuts)
+	var names []string
+	for _, item := range items {
+		m, _ := item.(project.Members)
+		name := m.Text("name")
+		names = append(names, name)
+		if file := left[name]; file != "" {
+			master, err := o.master(file)
+			if err != nil {
+				return nil, err
+			}
+			list = append(list, icon.ShortcutMaster{Name: name, Master: master})
+			delete(left, name)
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(left)) {
+		at := o.p.PlaceOf("icons.shortcuts." + name)
+		mend := "the names are those under app.shortcuts: " + strings.Join(names, ", ")
+		if len(names) == 0 {
+			mend = "add it under app: as one of shortcuts, with a name and a url"
+		} else if near := problem.Nearest(name, names); near != "" {
+			mend = fmt.Sprintf("did you mean %q?", near)
+		}
+		return nil, &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", orDefault(o.p.Path, project.FileName), at.Line, at.Column), What: fmt.Sprintf("no shortcut of the app is called %q", name), Mend: mend}
+	}
+	return list, nil
+}
+
+// withShortcutIcons gives the app's members with the icons that were made for its shortcuts.
+func (o *output) withShortcutIcons(app project.Members) project.Members {
+	entries, _ := app.Get("shortcuts")
+	items, _ := entries.([]any)
+	if len(o.ofShortcut) == 0 || len(items) == 0 {
+		return app
+	}
+	items = slices.Clone(items)
+	for i, item := range items {
+		m, _ := item.(project.Members)
+		if icons := o.ofShortcut[m.Text("name")]; icons != nil {
+			m = slices.Clone(m)
+			m.Set("icons", manifest.Images(icons))
+			items[i] = m
+		}
+	}
+	app.Set("shortcuts", items)
+	return app
+}
+
 // manifest writes the manifest anew, or changes in the one that the entry page links to what the project file says otherwise.
 func (o *output) manifest(w *Wanted) error {
-	app := slices.Clone(o.p.App)
+	app := o.withShortcutIcons(slices.Clone(o.p.App))
 	theirs, text, err := o.linked()
 	if err != nil {
 		return err

@@ -15,7 +15,6 @@ import (
 	"strings"
 	"sync"
 
-	"github.com/fyne-io/oksvg"
 	"github.com/srwiley/rasterx"
 	_ "golang.org/x/image/webp" // decoders register themselves
 	"golang.org/x/net/html"
@@ -37,6 +36,10 @@ type Master struct {
 	Vector bool
 	raster *plane
 	svg    []byte
+	// tree is there in place of svg for what has to be drawn part by part.
+	tree *svgTree
+	// source is the text of a vector as it was read.
+	source []byte
 	w, h   float64 // of the vector's view box
 	// drawn draws a vector once, drawnSize pixels on its longer side; every icon is scaled down from that.
 	drawn func() (*plane, error)
@@ -83,7 +86,20 @@ func LoadMaster(path string) (*Master, error) {
 	if err != nil {
 		return nil, bad(path, fmt.Sprintf("the %s file is damaged (%s)", strings.ToUpper(kind), plainError(err)), "export it again")
 	}
-	return &Master{Path: path, raster: linear(upright(toNRGBA(m), orientation(data)))}, nil
+	if _, inks := m.(*image.CMYK); inks {
+		return nil, bad(path, "the picture's colours are inks (CMYK), not light", "export it as RGB, with the profile sRGB")
+	}
+	img := upright(toNRGBA(m), orientation(data))
+	if profile := profileOf(data); profile != nil {
+		c, err := readProfile(profile)
+		if err != nil {
+			return nil, bad(path, "the picture's colours cannot be read: "+err.Error(), "export it with the profile sRGB")
+		}
+		if c != nil {
+			return &Master{Path: path, raster: c.plane(img)}, nil
+		}
+	}
+	return &Master{Path: path, raster: linear(img)}, nil
 }
 
 func plainError(err error) string {
@@ -112,12 +128,12 @@ func looksLikeSVG(data []byte) bool {
 var undrawn = map[string]string{
 	"text": "convert the text to outlines, or export a PNG", "image": "export a PNG: pictures inside an SVG are not drawn",
 	"filter": "export a PNG: filters are not drawn", "foreignObject": "export a PNG", "mask": "export a PNG: masks are not drawn",
-	"pattern": "export a PNG: patterns are not drawn", "clipPath": "export a PNG: clip paths are not drawn",
-	"script": "export a PNG: scripts are not run", "marker": "export a PNG: markers are not drawn",
+	"pattern": "export a PNG: patterns are not drawn",
+	"script":  "export a PNG: scripts are not run", "marker": "export a PNG: markers are not drawn",
 }
 
 func loadSVG(path string, data []byte) (*Master, error) {
-	m := &Master{Path: path, Vector: true}
+	m := &Master{Path: path, Vector: true, source: data}
 	refused := func(err error) error {
 		var f *svgFault
 		if errors.As(err, &f) {
@@ -147,7 +163,15 @@ func loadSVG(path string, data []byte) (*Master, error) {
 	if err := tree.flatten(); err != nil {
 		return nil, refused(err)
 	}
-	m.svg = tree.text()
+	if err := tree.checkClips(tree.root); err != nil {
+		return nil, refused(err)
+	}
+	tree.w, tree.h = m.w, m.h
+	if composed(first) {
+		m.tree = tree
+	} else {
+		m.svg = tree.text()
+	}
 	if m.w <= 0 || m.h <= 0 {
 		return nil, bad(path, "the SVG has no size", `give it a viewBox, such as viewBox="0 0 512 512"`)
 	}
@@ -208,12 +232,17 @@ func (m *Master) drawSVG(w, h int) (out *image.RGBA, err error) {
 			err = fmt.Errorf("%v", r)
 		}
 	}()
-	icon, err := oksvg.ReadIconStream(bytes.NewReader(m.svg), oksvg.IgnoreErrorMode)
+	if m.tree != nil {
+		out = image.NewRGBA(image.Rect(0, 0, w, h))
+		first := m.tree.root.FirstChild
+		for first.Type != html.ElementNode {
+			first = first.NextSibling
+		}
+		return out, newPainter(m.tree, first, w, h).part(out, first, nil, false)
+	}
+	icon, err := readLibrary(m.svg, m.w, m.h)
 	if err != nil {
 		return nil, err
-	}
-	if icon.ViewBox.W == 0 || icon.ViewBox.H == 0 {
-		icon.ViewBox.W, icon.ViewBox.H = m.w, m.h
 	}
 	icon.SetTarget(0, 0, float64(w), float64(h))
 	out = image.NewRGBA(image.Rect(0, 0, w, h))

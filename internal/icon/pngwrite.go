@@ -57,7 +57,6 @@ func trueColour(m *image.NRGBA, opaque bool) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := bytes.NewBufferString("\x89PNG\r\n\x1a\n")
 	head := make([]byte, 13)
 	binary.BigEndian.PutUint32(head, uint32(w))
 	binary.BigEndian.PutUint32(head[4:], uint32(h))
@@ -65,10 +64,7 @@ func trueColour(m *image.NRGBA, opaque bool) ([]byte, error) {
 	if opaque {
 		head[9] = 2
 	}
-	pngChunk(out, "IHDR", head)
-	pngChunk(out, "IDAT", packed.Bytes())
-	pngChunk(out, "IEND", nil)
-	return out.Bytes(), nil
+	return pngFile(head, packed.Bytes()), nil
 }
 
 func pngChunk(out *bytes.Buffer, kind string, data []byte) {

@@ -8,6 +8,7 @@ import (
 	"image/color"
 	"math"
 	"slices"
+	"strings"
 	"sync"
 )
 
@@ -15,22 +16,83 @@ import (
 type Icon struct {
 	// Name is the file's name without its folder.
 	Name string
-	// Size is its width and height in pixels; of an ICO the largest.
-	Size int
-	Type string
-	// Purpose is any, maskable, apple or favicon.
+	// Size is its width and height in pixels; of an ICO the largest, of a vector 0. Width and Height are there for what is not square.
+	Size          int
+	Width, Height int
+	Type          string
+	// Purpose is any, maskable, monochrome, apple, favicon, vector (a favicon too), shortcut or startup.
 	Purpose string
-	Data    []byte
+	// Shortcut is the name of the shortcut that it belongs to.
+	Shortcut string
+	Data     []byte
 }
 
+// ShortcutMaster is the picture of the shortcut with a name.
+type ShortcutMaster struct {
+	Name   string
+	Master *Master
+}
+
+// maxVector bounds SVG favicons: above, the ICO is the lighter one.
+const maxVector = 24 << 10
+
 // wanted lists the set in the order it is declared.
-var wanted = []Icon{
-	{Name: "any-192.png", Size: 192, Purpose: "any"},
-	{Name: "any-512.png", Size: 512, Purpose: "any"},
-	{Name: "maskable-192.png", Size: 192, Purpose: "maskable"},
-	{Name: "maskable-512.png", Size: 512, Purpose: "maskable"},
-	{Name: "apple-180.png", Size: 180, Purpose: "apple"},
-	{Name: "favicon.ico", Size: 48, Purpose: "favicon"},
+func (r *Recipe) wanted(grounded bool) []Icon {
+	forAny := func(targets ...string) bool {
+		return len(r.Targets) == 0 || slices.ContainsFunc(targets, func(t string) bool { return slices.Contains(r.Targets, t) })
+	}
+	var list []Icon
+	if forAny("chromium-android", "chromium-desktop", "firefox-android", "safari-macos") {
+		list = append(list, Icon{Name: "any-192.png", Size: 192, Purpose: "any"}, Icon{Name: "any-512.png", Size: 512, Purpose: "any"})
+	}
+	if r.Tiles {
+		for _, n := range []int{44, 71, 150, 310} {
+			list = append(list, Icon{Name: fmt.Sprintf("tile-%d.png", n), Size: n, Purpose: "any"})
+		}
+	}
+	if forAny("chromium-android", "firefox-android") {
+		list = append(list, Icon{Name: "maskable-192.png", Size: 192, Purpose: "maskable"}, Icon{Name: "maskable-512.png", Size: 512, Purpose: "maskable"})
+	}
+	if r.Monochrome != nil {
+		list = append(list, Icon{Name: "monochrome-512.png", Size: 512, Purpose: "monochrome"})
+	}
+	if forAny("safari-ios", "safari-macos") {
+		list = append(list, Icon{Name: "apple-180.png", Size: 180, Purpose: "apple"})
+	}
+	list = append(list, Icon{Name: "favicon.ico", Size: 48, Purpose: "favicon"})
+	if v := r.small(); v.Vector && len(v.source) <= maxVector && (!grounded || r.Small != nil) {
+		list = append(list, Icon{Name: "favicon.svg", Purpose: "vector"})
+	}
+	for _, s := range r.Shortcuts {
+		for _, n := range []int{96, 192} {
+			list = append(list, Icon{Name: fmt.Sprintf("shortcut-%s-%d.png", fileWord(s.Name), n), Size: n, Purpose: "shortcut", Shortcut: s.Name})
+		}
+	}
+	return list
+}
+
+func (r *Recipe) small() *Master {
+	if r.Small != nil {
+		return r.Small
+	}
+	return r.Master
+}
+
+// fileWord makes a word for a file's name of a text.
+func fileWord(s string) string {
+	var b strings.Builder
+	for _, c := range strings.ToLower(s) {
+		switch {
+		case c >= 'a' && c <= 'z' || c >= '0' && c <= '9':
+			b.WriteRune(c)
+		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
+			b.WriteByte('-')
+		}
+	}
+	if word := strings.Trim(b.String(), "-"); word != "" {
+		return word
+	}
+	return fmt.Sprintf("%x", s)
 }
 
 // SafeRadius is the part of an icon's width from its centre that every launcher's mask leaves visible (Web App Manifest, maskable icons).
@@ -44,6 +106,12 @@ type Recipe struct {
 	Maskable, Monochrome, Small *Master
 	// Backdrop fills icons that may not be transparent.
 	Backdrop color.NRGBA
+	// Targets are the kinds of browser that the set is for; none stands for all.
+	Targets []string
+	// Tiles adds the sizes of Windows' start menu.
+	Tiles bool
+	// Shortcuts are the pictures of the manifest's shortcuts.
+	Shortcuts []ShortcutMaster
 	// Ground says what lies under plain icons: clear, filled, or "" for the backdrop where the picture would hardly be seen on white.
 	Ground string
 }
@@ -63,15 +131,9 @@ func Make(r Recipe) ([]Icon, error) {
 			}
 		}
 	}
-	small := m
-	if r.Small != nil {
-		small = r.Small
-	}
+	small := r.small()
 	grounded := r.Ground == "filled" || r.Ground == "" && shape.faint && apart(backdrop, color.NRGBA{255, 255, 255, 255}) > 40
-	wanted := slices.Clone(wanted)
-	if r.Monochrome != nil {
-		wanted = append(wanted, Icon{Name: "monochrome-512.png", Size: 512, Purpose: "monochrome"})
-	}
+	wanted := r.wanted(grounded)
 	list := make([]Icon, len(wanted))
 	errs := make([]error, len(wanted))
 	var wait sync.WaitGroup
@@ -81,6 +143,14 @@ func Make(r Recipe) ([]Icon, error) {
 			defer wait.Done()
 			icon.Type = "image/png"
 			switch icon.Purpose {
+			case "vector":
+				icon.Type, icon.Data = "image/svg+xml", small.source
+			case "shortcut":
+				for _, s := range r.Shortcuts {
+					if s.Name == icon.Shortcut {
+						icon.Data, errs[i] = clear(s.Master, icon.Size)
+					}
+				}
 			case "any":
 				if grounded {
 					icon.Data, errs[i] = onGround(m, shape, icon.Size, backdrop)
@@ -267,5 +337,10 @@ func favicon(draw func(size int) ([]byte, error), sizes ...int) ([]byte, error) 
 	return append(head.Bytes(), body.Bytes()...), nil
 }
 
-// SizeText writes a size as manifests do.
-func SizeText(n int) string { return fmt.Sprintf("%dx%d", n, n) }
+// SizeText writes a size as manifests do; 0 is that of a vector.
+func SizeText(n int) string {
+	if n == 0 {
+		return "any"
+	}
+	return fmt.Sprintf("%dx%d", n, n)
+}

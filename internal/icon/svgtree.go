@@ -21,6 +21,7 @@ type svgTree struct {
 	lines  map[*html.Node]int
 	styles []string
 	byID   map[string]*html.Node
+	w, h   float64 // of the view box
 }
 
 // svgFault is what an SVG can't be drawn for, with its line.
@@ -112,7 +113,7 @@ func (t *svgTree) flatten() error {
 	var drop []*html.Node
 	var visit func(n *html.Node)
 	visit = func(n *html.Node) {
-		if n.Data == "style" || n.Data == "symbol" {
+		if n.Data == "style" || n.Data == "symbol" || n.Data == "clipPath" {
 			drop = append(drop, n)
 			return
 		}
@@ -284,24 +285,24 @@ func joined(tokens []css.Token) string {
 // text writes the tree as an SVG again.
 func (t *svgTree) text() []byte {
 	var b bytes.Buffer
-	var write func(n *html.Node)
-	write = func(n *html.Node) {
-		if n.Type == html.ElementNode {
-			b.WriteString("<" + n.Data)
-			for _, a := range n.Attr {
-				b.WriteString(" " + a.Key + `="`)
-				_ = xml.EscapeText(&b, []byte(a.Val))
-				b.WriteByte('"')
-			}
-			b.WriteByte('>')
-		}
-		for k := n.FirstChild; k != nil; k = k.NextSibling {
-			write(k)
-		}
-		if n.Type == html.ElementNode {
-			b.WriteString("</" + n.Data + ">\n")
-		}
-	}
-	write(t.root)
+	writeSVG(&b, t.root)
 	return b.Bytes()
+}
+
+func writeSVG(b *bytes.Buffer, n *html.Node) {
+	if n.Type == html.ElementNode {
+		b.WriteString("<" + n.Data)
+		for _, a := range n.Attr {
+			b.WriteString(" " + a.Key + `="`)
+			_ = xml.EscapeText(b, []byte(a.Val))
+			b.WriteByte('"')
+		}
+		b.WriteByte('>')
+	}
+	for k := n.FirstChild; k != nil; k = k.NextSibling {
+		writeSVG(b, k)
+	}
+	if n.Type == html.ElementNode {
+		b.WriteString("</" + n.Data + ">\n")
+	}
 }

@@ -48,6 +48,12 @@ type Icons struct {
 	Ground     string `yaml:"ground" doc:"What lies under plain icons; without it the backdrop does, where the picture would hardly be seen on white." enum:"clear,filled"`
 	Backdrop   string `yaml:"backdrop" doc:"Colour behind icons that may not be transparent." check:"colour"`
 	Folder     string `yaml:"folder" doc:"Folder inside the site that the icons are written to." check:"path"`
+	Tiles      string `yaml:"tiles" doc:"Also the sizes of Windows' start menu." enum:"yes,no"`
+	// Shortcuts maps names of app.shortcuts to pictures.
+	Shortcuts     map[string]string `yaml:"shortcuts" doc:"Pictures for the manifest's shortcuts, by their names."`
+	Startup       string            `yaml:"startup" doc:"Pictures that iPhones and iPads show while the app starts, for screens held upright or both ways." enum:"portrait,both"`
+	StartupGround string            `yaml:"startup_ground" doc:"Their ground; without it app.background_color." check:"colour"`
+	StartupDark   string            `yaml:"startup_dark" doc:"Their ground while the system is dark; with it there are pictures for both." check:"colour"`
 }
 
 // Head says which pages' heads are seen to, and what else they hold.
