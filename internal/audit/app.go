@@ -24,6 +24,13 @@ func (a *auditor) promises(p *manifest.Processed, murl string, doc *page.Documen
 			a.find("app.shortcut", member("shortcuts"), fmt.Sprintf("the shortcut %q leads to %s: %s", s.Name, a.local(s.URL), answerText(resp)), "")
 		}
 	}
+	for _, s := range p.Shortcuts {
+		for _, i := range s.Icons {
+			if resp, _ := a.get(i.Src); resp == nil || resp.Status >= 400 {
+				a.find("icon.missing", member("shortcuts"), fmt.Sprintf("%s of the shortcut %q: %s", a.local(i.Src), s.Name, answerText(resp)), "")
+			}
+		}
+	}
 	for _, s := range p.Screenshots {
 		if why := a.screenshot(s); why != "" {
 			a.find("app.screenshot", a.place(murl, s.Line, s.Column), a.local(s.Src)+" "+why, "")

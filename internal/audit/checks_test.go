@@ -15,6 +15,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/image/draw"
 
 	"tachyform/internal/project"
 	"tachyform/internal/site"
@@ -65,6 +66,31 @@ func paleDisc() string {
 	for y := 60; y < 130; y++ {
 		for x := 60; x < 130; x++ {
 			m.SetNRGBA(x, y, color.NRGBA{250, 250, 250, 255})
+		}
+	}
+	var b bytes.Buffer
+	png.Encode(&b, m)
+	return b.String()
+}
+
+// enlarged scales a picture up, as people do who have only a small one.
+func enlarged(file string, n int) string {
+	small, _ := png.Decode(strings.NewReader(file))
+	m := image.NewNRGBA(image.Rect(0, 0, n, n))
+	draw.BiLinear.Scale(m, m.Rect, small, small.Bounds(), draw.Src, nil)
+	var b bytes.Buffer
+	png.Encode(&b, m)
+	return b.String()
+}
+
+// noise is a picture that no PNG makes small.
+func noise(n int) string {
+	m := image.NewNRGBA(image.Rect(0, 0, n, n))
+	x := uint32(1)
+	for i := range m.Pix {
+		x = x*1664525 + 1013904223
+		if m.Pix[i] = byte(x >> 24); i%4 == 3 {
+			m.Pix[i] = 255
 		}
 	}
 	var b bytes.Buffer
@@ -198,6 +224,27 @@ func TestChecks(t *testing.T) {
 		{"app.screenshot", "", edit("m.json", `"id"`, `"screenshots": [{"src": "/shot.png"}], "id"`), "not there"},
 		{"app.cut", "", edit("m.json", `"short_name": "Pier"`, `"short_name": "Pier of the outer isles"`), "Pier of the …"},
 		{"app.differs", "", edit("m.json", `"id"`, `"theme_color": "red", "id"`), "#ff0000"},
+		{"app.differs", "", edit("index.html", `<meta name="theme-color"`, `<meta name="application-name" content="Quay"><meta name="theme-color"`), "Quay"},
+		{"app.flash", "", edit("index.html", `<meta charset="utf-8">`, `<meta charset="utf-8"><style>:root { --deep: #06283a } body { background: var(--deep) }</style>`), "#06283a"},
+		{"app.flash", "", edit("m.json", `"id"`, `"background_color": "navy", "id"`), "#000080"},
+		{"app.contrast", "", func(f map[string]string) {
+			edit("m.json", `"id"`, `"theme_color": "#7c7c7c", "id"`)(f)
+			edit("index.html", "#0b4f6c", "#7c7c7c")(f)
+		}, "4.2"},
+		{"app.partly", "", edit("m.json", `"id"`, `"orientation": "portrait", "id"`), "orientation by safari-ios"},
+		{"app.twice", "", func(f map[string]string) {
+			f["n.json"] = f["m.json"]
+			edit("far.html", "/m.json", "/n.json")(f)
+		}, "both have the id"},
+		{"page.misspelt", "", edit("far.html", `<link rel="icon"`, `<meta name="theme_color" content="red"><link rel="icon"`), "theme_color"},
+		{"page.obsolete", "", edit("far.html", `<link rel="icon"`, `<meta name="msapplication-TileColor" content="red"><link rel="icon"`), "msapplication"},
+		{"page.double", "", edit("far.html", `<link rel="icon"`, `<link rel="manifest" href="/n.json"><link rel="icon"`), "/far.html"},
+		{"icon.black", "", func(f map[string]string) {
+			f["clear.png"] = paleDisc()
+			edit("far.html", `rel="apple-touch-icon" href="/any.png"`, `rel="apple-touch-icon" href="/clear.png"`)(f)
+		}, "/clear.png"},
+		{"icon.blurred", "", func(f map[string]string) { f["any.png"] = enlarged(disc(36, .3), 192) }, "any.png"},
+		{"icon.heavy", "", func(f map[string]string) { f["any.png"] = noise(192) }, "kB"},
 		{"icon.faint", "", func(f map[string]string) { f["any.png"] = paleDisc() }, "any.png"},
 		{"icon.maskable", "", edit("m.json", `"purpose": "maskable"`, `"purpose": "any"`), "maskable"},
 		{"page.theme", "", edit("far.html", `<meta name="theme-color" content="#0b4f6c">`, ""), "theme-color"},

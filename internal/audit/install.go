@@ -105,6 +105,7 @@ func (a *auditor) install() (start string) {
 	}
 	a.icons(p, murl, member("icons"))
 	a.promises(p, murl, doc, member)
+	a.look(p, doc, member)
 	return p.StartURL
 }
 
@@ -216,6 +217,7 @@ func (a *auditor) icon(img manifest.Image, name string, where Where) string {
 	if img.HasPurpose("any") && facts.Faint() {
 		a.find("icon.faint", where, name+" is light on nothing: on a white ground little of it is seen", "")
 	}
+	a.made(name, facts, len(data), where)
 	// Of the declared sizes one has to be fit: both sides large enough, neither too large.
 	fits := false
 	for _, size := range img.Sizes {

@@ -5,6 +5,7 @@ import (
 	"sort"
 	"strings"
 
+	"tachyform/internal/icon"
 	"tachyform/internal/page"
 	"tachyform/internal/useragent"
 )
@@ -100,8 +101,17 @@ func (a *auditor) headIcons() {
 				continue
 			}
 			seen[href] = true
-			if resp, _ := a.get(href); resp == nil && strings.HasPrefix(href, a.origin+"/") || resp != nil && resp.Status != 200 {
+			resp, _ := a.get(href)
+			if resp == nil && strings.HasPrefix(href, a.origin+"/") || resp != nil && resp.Status != 200 {
 				a.find("icon.missing", a.place(u, t.Line, t.Column), a.local(href)+" is not there", "")
+			}
+			if resp == nil || resp.Status != 200 || resp.Body == nil || !t.Rel("apple-touch-icon") {
+				continue
+			}
+			if data, err := resp.Body.Bytes(); err == nil {
+				if facts, err := icon.Inspect(data); err == nil && !facts.Vector && !facts.Opaque {
+					a.find("icon.black", a.place(u, t.Line, t.Column), a.local(href)+" is transparent in places", "")
+				}
 			}
 		}
 	}

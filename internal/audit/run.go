@@ -69,6 +69,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 		return nil, err
 	}
 	a.heads()
+	a.names()
 	a.links()
 	a.refused()
 	a.offline(start)

@@ -39,6 +39,49 @@ func (f *Facts) Faint() bool {
 	return err == nil && s.faint
 }
 
+// Enlarged says whether a picture's edges are all so soft that it must have been scaled up: where it goes from dark to light within
+// six pixels, hardly any two neighbours differ by much of it.
+func (f *Facts) Enlarged() bool {
+	m := f.pixels
+	if m == nil || f.Width > 2048 || f.Height > 2048 || min(f.Width, f.Height) < 48 {
+		return false
+	}
+	luma := make([]int, f.Width*f.Height)
+	for i := range luma {
+		p := m.Pix[(i/f.Width)*m.Stride+4*(i%f.Width):]
+		a := int(p[3])
+		luma[i] = ((2*int(p[0])+5*int(p[1])+int(p[2]))*a/8 + 255*(255-a)) / 255
+	}
+	const reach, window = 80, 6
+	edges, sharp := 0, 0
+	line := func(start, step, n int) {
+		for i := 0; i+window <= n; i++ {
+			low, high, most := 255, 0, 0
+			for j := range window {
+				v := luma[start+(i+j)*step]
+				low, high = min(low, v), max(high, v)
+				if j > 0 {
+					d := v - luma[start+(i+j-1)*step]
+					most = max(most, d, -d)
+				}
+			}
+			if high-low >= reach {
+				edges++
+				if most*100 >= 42*(high-low) {
+					sharp++
+				}
+			}
+		}
+	}
+	for y := range f.Height {
+		line(y*f.Width, 1, f.Width)
+	}
+	for x := range f.Width {
+		line(x, f.Width, f.Height)
+	}
+	return edges > 200 && sharp*10 < edges
+}
+
 // Inspect decodes a picture. An error says why browsers could not show it.
 func Inspect(data []byte) (*Facts, error) {
 	if len(data) == 0 {

@@ -111,3 +111,23 @@ func FuzzApplied(f *testing.F) {
 		}
 	})
 }
+
+// The colour behind a page is that of the root element, else of the body; what lies in pictures is not known.
+func TestGround(t *testing.T) {
+	for css, want := range map[string]string{
+		"":                                 "",
+		"body { background: navy }":        "navy",
+		"BODY{background:#FFF url(a.png)}": "?",
+		":root { --a: rgb(1 2 3) } body { background: var(--a) no-repeat }": "rgb(1 2 3)",
+		"html { background-color: red } body { background: blue }":          "red",
+		"body { background: blue } .dark { background-color: #111 }":        "#111",
+		"body { background: red !important } #b { background: blue }":       "red",
+		"body { background: linear-gradient(red, blue) }":                   "?",
+		"body { background-image: radial-gradient(red, blue); }":            "?",
+		"body { background: none } p { background: red }":                   "",
+		"@media print { body { background: red } }":                         "",
+	} {
+		d := ParseDocument("https://line.example/", "", []byte(`<!doctype html><title>x</title><style>`+css+`</style><body class=dark id=b><p>x`))
+		assert.Equal(t, want, d.Ground(d.Order(nil)), css)
+	}
+}

@@ -47,6 +47,8 @@ type Declaration struct {
 	Families  []string
 	// Hidden tells of display: none, or of content that makes no box.
 	Hidden bool
+	// Colour is that of a background as written; "?" where a picture or a gradient lies over it.
+	Colour string
 
 	text   string // of content
 	weight int    // 1 to 1000, bolder or lighter, 0 for that of the parent
@@ -413,7 +415,7 @@ func (p *styleParser) declarations(tokens []styleToken) []Declaration {
 func (p *styleParser) value(name string, value []styleToken) []Declaration {
 	long := pictureProperties[name]
 	switch name {
-	case "font", "font-family", "font-weight", "font-style", "display":
+	case "font", "font-family", "font-weight", "font-style", "display", "background-color":
 	default:
 		if long == "" {
 			return nil
@@ -429,6 +431,11 @@ func (p *styleParser) value(name string, value []styleToken) []Declaration {
 		if name == "font" {
 			d.Property = "font-family"
 		}
+		if name == "background" {
+			ground := d
+			ground.Property = "background-color"
+			return []Declaration{d, ground}
+		}
 		return []Declaration{d}
 	}
 	switch name {
@@ -442,7 +449,18 @@ func (p *styleParser) value(name string, value []styleToken) []Declaration {
 		d.Hidden = strings.HasPrefix(written, "none")
 	case "font":
 		return fontShorthand(d, value)
+	case "background-color":
+		d.Colour = strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(strings.TrimSuffix(written, "important")), "!"))
 	default:
+		if name == "background" {
+			ground := d
+			ground.Property, ground.Colour = "background-color", groundColour(value)
+			d.Pictures = p.urls(value, Reference{Destination: "image", Mode: "no-cors", Credentials: "include"}, false)
+			return []Declaration{d, ground}
+		}
+		if name == "background-image" && strings.Contains(written, "gradient(") {
+			d.Colour = "?"
+		}
 		d.Pictures = p.urls(value, Reference{Destination: "image", Mode: "no-cors", Credentials: "include"}, false)
 		if name == "content" {
 			d.Hidden = strings.HasPrefix(written, "none") || strings.HasPrefix(written, "normal")
@@ -454,6 +472,28 @@ func (p *styleParser) value(name string, value []styleToken) []Declaration {
 		}
 	}
 	return []Declaration{d}
+}
+
+// groundColour gives the colour in the value of a background property, "transparent" for none.
+func groundColour(value []styleToken) string {
+	for i, t := range value {
+		word := strings.ToLower(t.data)
+		switch {
+		case t.kind == css.URLToken || t.kind == css.FunctionToken && (word == "url(" || strings.Contains(word, "gradient(") || strings.Contains(word, "image")):
+			return "?"
+		case t.kind == css.HashToken:
+			return word
+		case t.kind == css.FunctionToken && strings.Contains(" rgb( rgba( hsl( hsla( hwb( lab( lch( oklab( oklch( color( ", " "+word+" "):
+			end := i
+			for end < len(value)-1 && value[end].kind != css.RightParenthesisToken {
+				end++
+			}
+			return strings.ToLower(text(value[i : end+1]))
+		case t.kind == css.IdentToken && !strings.Contains(" none repeat no-repeat repeat-x repeat-y space round scroll fixed local left right top bottom center cover contain auto border-box padding-box content-box important ", " "+word+" "):
+			return word
+		}
+	}
+	return "transparent"
 }
 
 func weightOf(word string) int {

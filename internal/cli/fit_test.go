@@ -1,0 +1,107 @@
+package cli
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+const pierProject = `site: dist
+origin: https://pier.example
+app: {name: Pier, theme_color: "#0b4f6c", background_color: "#ffffff"}
+`
+
+// edit changes a file of a test's folder.
+func edit(t *testing.T, path, old, new string) {
+	t.Helper()
+	text, err := os.ReadFile(path)
+	require.NoError(t, err)
+	require.Contains(t, string(text), old)
+	require.NoError(t, os.WriteFile(path, []byte(strings.ReplaceAll(string(text), old, new)), 0o644))
+}
+
+func read(t *testing.T, path ...string) string {
+	t.Helper()
+	text, err := os.ReadFile(filepath.Join(path...))
+	require.NoError(t, err)
+	return string(text)
+}
+
+// A manifest that the site has keeps its place and all that nobody asks to change; one that fit made follows the project file.
+func TestFitManifest(t *testing.T) {
+	own := strings.Replace(pierPage, "  <title>", "  <link rel=\"manifest\" href=\"app/own.json\">\n  <title>", 1)
+	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": own, "dist/far.html": pierPage,
+		"dist/app/own.json": "{\n    \"odd\": [1, 2],\n    \"name\": \"Old\",\n    \"start_url\": \"../?x\"\n}\n"})
+	before := tree(t, filepath.Join(dir, "dist"))
+	require.Equal(t, 0, run(t, dir, "fit").status)
+	assert.Equal(t, "{\n    \"odd\": [1, 2],\n    \"name\": \"Pier\",\n    \"start_url\": \"../?x\",\n    \"theme_color\": \"#0b4f6c\",\n    \"background_color\": \"#ffffff\"\n}\n", read(t, dir, "dist/app/own.json"))
+	assert.Contains(t, read(t, dir, "dist/far.html"), `href="/app/own.json"`)
+	assert.NoFileExists(t, filepath.Join(dir, "dist/site.webmanifest"))
+	assert.Contains(t, run(t, dir, "fit").out, "Nothing to do")
+	require.Equal(t, 0, run(t, dir, "undo").status)
+	assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
+
+	edit(t, filepath.Join(dir, "dist/app/own.json"), "[1, 2],", "[1, 2")
+	r := run(t, dir, "fit")
+	assert.Equal(t, 3, r.status)
+	assert.Contains(t, r.err, "own.json:3")
+
+	dir = write(t, map[string]string{"tachyform.yaml": strings.Replace(pierProject, "name: Pier,", "name: Pier, orientation: portrait,", 1), "dist/index.html": pierPage})
+	require.Equal(t, 0, run(t, dir, "fit").status)
+	assert.Contains(t, read(t, dir, "dist/site.webmanifest"), "portrait")
+	edit(t, filepath.Join(dir, "tachyform.yaml"), "orientation: portrait, ", "")
+	edit(t, filepath.Join(dir, "tachyform.yaml"), "#0b4f6c", "#123456")
+	require.Equal(t, 0, run(t, dir, "fit").status)
+	assert.NotContains(t, read(t, dir, "dist/site.webmanifest"), "portrait")
+	page := read(t, dir, "dist/index.html")
+	assert.Contains(t, page, `content="#123456"`)
+	assert.NotContains(t, page, "#0b4f6c", "what an earlier fit wrote")
+	require.Equal(t, 0, run(t, dir, "undo").status)
+	assert.Equal(t, pierPage, read(t, dir, "dist/index.html"))
+
+	r = run(t, dir, "manifest", "--into", "alone.json")
+	require.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, read(t, dir, "alone.json"), "#123456")
+	assert.Contains(t, run(t, dir, "manifest", "--into", "alone.json").out, "as it should be")
+}
+
+func TestFitInto(t *testing.T) {
+	dir := write(t, map[string]string{"tachyform.yaml": pierProject + "head: {leave_out: [/far.html], dark: black}\n", "dist/index.html": pierPage, "dist/far.html": pierPage, "dist/deep/data.bin": "\x00\x01"})
+	before := tree(t, filepath.Join(dir, "dist"))
+	r := run(t, dir, "fit", "--into", "out/site")
+	require.Equal(t, 0, r.status, r.err)
+	assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
+	assert.NoDirExists(t, filepath.Join(dir, ".tachyform"))
+	assert.Equal(t, "\x00\x01", read(t, dir, "out/site/deep/data.bin"))
+	assert.Contains(t, read(t, dir, "out/site/index.html"), "prefers-color-scheme: dark")
+	assert.Equal(t, pierPage, read(t, dir, "out/site/far.html"))
+	for into, says := range map[string]string{"out/site": "not empty", "dist/new": "in one another"} {
+		r = run(t, dir, "fit", "--into", into)
+		assert.Equal(t, 3, r.status)
+		assert.Contains(t, r.err, says)
+	}
+	r = run(t, dir, "head")
+	assert.Contains(t, r.out, "0 of 1 page lack")
+	assert.Contains(t, r.out, "left out")
+	assert.Equal(t, `<link rel="manifest" href="/site.webmanifest">`, strings.SplitN(run(t, dir, "head", "--print").out, "\n", 2)[0])
+}
+
+// When there is no room for what is written, one message says so, and the site is as it was.
+func TestFullDisk(t *testing.T) {
+	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": pierPage + strings.Repeat("<p>tide table\n", 2000)})
+	before := tree(t, filepath.Join(dir, "dist"))
+	for _, blocks := range []string{"1", "16", "40"} {
+		c := exec.Command("sh", "-c", "trap '' XFSZ; ulimit -f "+blocks+"; exec "+program+" fit")
+		c.Dir = dir
+		out, _ := c.CombinedOutput()
+		assert.Equal(t, 3, c.ProcessState.ExitCode(), string(out))
+		assert.Contains(t, string(out), "site is untouched")
+		assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
+	}
+	require.Equal(t, 0, run(t, dir, "fit").status)
+}
