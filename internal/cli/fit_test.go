@@ -91,6 +91,24 @@ func TestFitInto(t *testing.T) {
 	assert.Equal(t, `<link rel="manifest" href="/site.webmanifest">`, strings.SplitN(run(t, dir, "head", "--print").out, "\n", 2)[0])
 }
 
+// Nothing is written outside the site, and links stay links.
+func TestFitStaysInside(t *testing.T) {
+	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": pierPage, "mark.png": pictureOf(512, 512)})
+	require.NoError(t, os.Symlink("index.html", filepath.Join(dir, "dist/same.html")))
+	require.Equal(t, 0, run(t, dir, "fit").status)
+	to, err := os.Readlink(filepath.Join(dir, "dist/same.html"))
+	require.NoError(t, err)
+	assert.Equal(t, "index.html", to)
+	require.Equal(t, 0, run(t, dir, "undo").status)
+	for key, says := range map[string]string{"icons: {master: mark.png, folder: /../out/}": "leads out", "worker: {file: /../w.js, pack: {include: [/]}}": "leads out", "worker: {file: /same.html, pack: {include: [/]}}": "symbolic link"} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "tachyform.yaml"), []byte(pierProject+key), 0o644))
+		r := run(t, dir, "fit")
+		assert.NotEqual(t, 0, r.status)
+		assert.Contains(t, r.err, says)
+		assert.Equal(t, pierPage, read(t, dir, "dist/index.html"))
+	}
+}
+
 // When there is no room for what is written, one message says so, and the site is as it was.
 func TestFullDisk(t *testing.T) {
 	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": pierPage + strings.Repeat("<p>tide table\n", 2000)})

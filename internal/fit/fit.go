@@ -143,6 +143,12 @@ func (o *output) put(urlPath string, content []byte, what string) error {
 	if !ok {
 		return &problem.Problem{Kind: problem.Usage, Where: orDefault(o.p.Path, project.FileName), What: fmt.Sprintf("%s lies outside the site's address %s", urlPath, o.p.Addr), Mend: "paths start at the origin and include the address"}
 	}
+	if !filepath.IsLocal(filepath.FromSlash(rel)) {
+		return &problem.Problem{Kind: problem.Usage, Where: orDefault(o.p.Path, project.FileName), What: urlPath + " leads out of the site's folder", Mend: "write the path without .."}
+	}
+	if file := o.f.File(rel); file != nil && file.Link {
+		return &problem.Problem{Kind: problem.Write, Where: file.Abs, What: "a symbolic link stands where " + urlPath + " has to be written", Mend: "put a file in its place, or choose another path in the project file"}
+	}
 	return o.putFile(rel, content, what)
 }
 
@@ -416,7 +422,7 @@ func (o *output) pages(ctx context.Context, w Wanted) error {
 		if err != nil {
 			return &problem.Problem{Kind: problem.Read, Where: file.Abs, What: "cannot be read: " + plain(err), Cause: err}
 		}
-		if page.Fragment(text) {
+		if file.Link || page.Fragment(text) {
 			continue // a piece of a page, or a text such as a proof of ownership, that has to stay as it is
 		}
 		if !chosen(o.f.PathOf(file)) {

@@ -43,6 +43,8 @@ type File struct {
 	Path string
 	Abs  string
 	Size int64
+	// Link tells that it is a symbolic link to another file of the folder.
+	Link bool
 
 	folder  *Folder
 	mu      sync.Mutex
@@ -147,7 +149,7 @@ func OpenFolder(dir, origin, address string, h project.Hosting) (*Folder, error)
 			f.Skipped = append(f.Skipped, rel)
 			return nil
 		}
-		f.add(&File{Path: rel, Abs: path, Size: info.Size()})
+		f.add(&File{Path: rel, Abs: path, Size: info.Size(), Link: e.Type()&fs.ModeSymlink != 0})
 		return nil
 	})
 	if err != nil {
