@@ -14,7 +14,7 @@ import (
 )
 
 func (a *app) fit() *cobra.Command {
-	var dry bool
+	var dry, development bool
 	var into string
 	c := &cobra.Command{
 		Use:   "fit [SITE]",
@@ -29,6 +29,7 @@ stays as it is.`,
 	}
 	c.Flags().BoolVar(&dry, "dry-run", false, "show what would change as a unified diff, and write nothing")
 	c.Flags().StringVar(&into, "into", "", "write the fitted site to this `folder`, new or empty, and leave the site alone")
+	c.Flags().BoolVar(&development, "development", false, "have pages register nothing and remove what is registered, for working on the site")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		p, name, err := a.load(args)
 		if err != nil {
@@ -62,6 +63,7 @@ stays as it is.`,
 		if err != nil {
 			return err
 		}
+		o.project.Development = development
 		plan, err := fit.Prepare(cmd.Context(), o.project, o.folder)
 		if err != nil {
 			return wrapRead(o.name, err)

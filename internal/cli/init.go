@@ -170,7 +170,7 @@ func fillDraft(d *project.Draft, g *page.Graph, dir, beside string) {
 		d.BackgroundColor, d.BackgroundGuessed = "#ffffff", true
 	}
 	keep := g.Survey().Keep
-	d.Include, d.LeaveOut, d.KeepWhy = keep.Include, keep.LeaveOut, keep.Why
+	d.Pages, d.KeepWhy = keep.Pages, keep.Why
 	for _, name := range []string{"offline.html", "offline/index.html"} {
 		if file := g.Folder.File(name); file != nil {
 			d.PageStandIn = g.Folder.PathOf(file)

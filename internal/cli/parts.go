@@ -2,8 +2,10 @@ package cli
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -150,6 +152,7 @@ func writeIcons(dir string, list []icon.Icon) error {
 
 func (a *app) worker() *cobra.Command {
 	var list, minify bool
+	var target string
 	c := &cobra.Command{
 		Use:   "worker [SITE]",
 		Short: "Print the service worker that fit would write, or list its pack",
@@ -158,8 +161,9 @@ func (a *app) worker() *cobra.Command {
 	a.formatFlag(c)
 	c.Flags().BoolVar(&list, "list", false, "list what is in the pack instead: file, bytes, and why")
 	c.Flags().BoolVar(&minify, "minify", false, "without comments, white space and long names")
+	c.Flags().StringVar(&target, "target", "", "the oldest JavaScript that browsers must know, `es2017` to es2022 (default es2020)")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		_, plan, err := a.planned(cmd, args)
+		o, plan, err := a.planned(cmd, args)
 		if err != nil {
 			return err
 		}
@@ -168,12 +172,20 @@ func (a *app) worker() *cobra.Command {
 		}
 		if list {
 			if a.format == "json" {
-				return a.json(map[string]any{"schema": "tachyform.pack/1", "bytes": plan.Worker.Bytes(), "pack": plan.Worker.Pack})
+				return a.json(map[string]any{"schema": "tachyform.pack/1", "bytes": plan.Worker.Bytes(), "pack": plan.Worker.Pack, "notes": append([]worker.Note{}, plan.Worker.Notes...)})
 			}
 			fmt.Fprint(a.out, report.Pack(plan.Worker, a.width))
 			return nil
 		}
-		code, err := worker.Generate(plan.Worker, worker.Options{Minify: minify})
+		options := worker.OptionsOf(o.project)
+		options.Minify = options.Minify || minify
+		if target != "" {
+			if _, known := worker.Targets[target]; !known {
+				return usagef("--target takes one of %s", strings.Join(slices.Sorted(maps.Keys(worker.Targets)), ", "))
+			}
+			options.Target = target
+		}
+		code, err := worker.Generate(plan.Worker, options)
 		if err != nil {
 			return err
 		}

@@ -83,9 +83,13 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 		return nil, err
 	}
 	if p.HasWorker() {
-		wanted.Register = worker.RegisterPath(p)
-		// The script's content depends only on the worker's address and takeover; it has to be there before the pack is chosen.
-		script, err := worker.RegisterScript(&worker.Plan{Script: p.Worker.File, Scope: worker.ScopeOf(p.Worker.File), Takeover: p.Worker.Takeover}, worker.Options{})
+		scripts := worker.NewScripts(p)
+		wanted.Register = scripts.Register
+		if file := f.FileAt(p.Worker.StandIns.Page); file != nil && p.Worker.StandIns.Page != "" {
+			wanted.StandIn = f.PathOf(file)
+		}
+		// The script has to be there before the pack is chosen.
+		script, err := worker.RegisterScript(&worker.Plan{Scripts: scripts}, worker.OptionsOf(p))
 		if err != nil {
 			return nil, err
 		}
@@ -104,7 +108,11 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 		if err != nil {
 			return nil, err
 		}
-		code, err := worker.Generate(w, worker.Options{})
+		code, err := worker.Generate(w, worker.OptionsOf(p))
+		var own *worker.ModuleError
+		if errors.As(err, &own) {
+			return nil, &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", own.File, own.Line, own.Column), What: "the worker's own module cannot be used: " + own.Text, Mend: "mend it; nothing was written"}
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -277,7 +285,8 @@ func (o *output) shortcuts() (list []icon.ShortcutMaster, err error) {
 			delete(left, name)
 		}
 	}
-	for _, name := range slices.Sorted(maps.Keys(left)) {
+	if len(left) > 0 {
+		name := slices.Sorted(maps.Keys(left))[0]
 		at := o.p.PlaceOf("icons.shortcuts." + name)
 		mend := "the names are those under app.shortcuts: " + strings.Join(names, ", ")
 		if len(names) == 0 {
@@ -433,7 +442,11 @@ func (o *output) pages(ctx context.Context, w Wanted) error {
 		if err := checkEncoding(url, text); err != nil {
 			return &problem.Problem{Kind: problem.Read, Where: filepath.Join(o.f.Dir, file.Path), What: err.Error(), Mend: "save the page as UTF-8; nothing was written"}
 		}
-		edited, err := EditHead(text, url, w, earlier)
+		own := w
+		if o.f.PathOf(file) != w.StandIn {
+			own.StandIn = ""
+		}
+		edited, err := EditHead(text, url, own, earlier)
 		if err != nil {
 			return &problem.Problem{Kind: problem.Read, Where: filepath.Join(o.f.Dir, file.Path), What: err.Error(), Mend: "the file seems to be cut off: build it again; nothing was written"}
 		}
@@ -524,7 +537,7 @@ func (p *Plan) Apply(ctx context.Context) error {
 			return &problem.Problem{Kind: problem.Write, Where: filepath.Join(p.Site, c.Path), What: "the file changed while the fit was being worked out; nothing was written", Mend: "wait until the build is through, then run fit again"}
 		}
 	}
-	j, err := begin(p.State, p.Site, p.Changes, p.Head.Snippet())
+	j, err := begin(p.State, p.Site, p.Changes, p.Head.lines())
 	if err != nil {
 		return writeProblem(p.State, "the journal cannot be written; the site is untouched", err)
 	}

@@ -204,6 +204,9 @@ func EditHead(text []byte, url string, w Wanted, earlier []string) (*Edited, err
 				a, ok1 := page.Resolve(base, t.Attr["src"])
 				b, ok2 := page.Resolve(url, item.value)
 				if found = ok1 && ok2 && t.Attr["src"] != "" && a == b; found {
+					if w.StandIn != "" && t.Attr[standInAttr] != w.StandIn && !t.templated {
+						tags[i].now = setAttr(t.now, standInAttr, w.StandIn)
+					}
 					break
 				}
 				continue
@@ -283,10 +286,13 @@ func outdated(text []byte, tags *[]span, items []headItem, earlier []string) (ed
 	return edits
 }
 
+// standInAttr marks the registration script of the page stand-in.
+const standInAttr = "data-stand-in"
+
 var attrValue = map[string]*regexp.Regexp{}
 
 func init() {
-	for _, name := range []string{"href", "content", "name", "rel", "crossorigin"} {
+	for _, name := range []string{"href", "content", "name", "rel", "crossorigin", standInAttr} {
 		attrValue[name] = regexp.MustCompile(`(?i)(\s` + name + `\s*=\s*)("[^"]*"|'[^']*'|[^\s"'>]+)`)
 	}
 }

@@ -3,6 +3,7 @@ package fit
 import (
 	"fmt"
 	"html"
+	"slices"
 	"strings"
 
 	"tachyform/internal/page"
@@ -21,6 +22,8 @@ type Wanted struct {
 	AppleIcon                     string // URL path of the Apple touch icon
 	Startup                       []StartupImage
 	Register                      string // URL path of the registration script
+	// StandIn is the URL path of the page stand-in, for that page alone: its script looks for the page that was wanted.
+	StandIn string
 	// Viewport asks for a page as wide as the screen. ShortName is the name under an icon on an iPhone's home screen, AppName the
 	// app's own, for pages whose title says more.
 	Viewport           bool
@@ -34,9 +37,21 @@ type StartupImage struct{ Href, Media string }
 
 // Snippet gives all wanted lines, to be pasted into a template.
 func (w Wanted) Snippet() []string {
+	w.StandIn = ""
 	var lines []string
 	for _, item := range w.items() {
 		lines = append(lines, item.line)
+	}
+	return lines
+}
+
+// lines gives all lines that any page may hold, to be known again at a later fit.
+func (w Wanted) lines() []string {
+	lines := w.Snippet()
+	for _, item := range w.items() {
+		if !slices.Contains(lines, item.line) {
+			lines = append(lines, item.line)
+		}
 	}
 	return lines
 }
@@ -108,7 +123,11 @@ func (w Wanted) items() []headItem {
 			fmt.Sprintf(`<link rel="apple-touch-startup-image" media="%s" href="%s">`, esc(s.Media), esc(s.Href))})
 	}
 	if w.Register != "" {
-		list = append(list, headItem{"script", nil, "src", w.Register, false, fmt.Sprintf(`<script src="%s" defer></script>`, esc(w.Register))})
+		more := ""
+		if w.StandIn != "" {
+			more = fmt.Sprintf(` data-stand-in="%s"`, esc(w.StandIn))
+		}
+		list = append(list, headItem{"script", nil, "src", w.Register, false, fmt.Sprintf(`<script src="%s" defer%s></script>`, esc(w.Register), more)})
 	}
 	return list
 }

@@ -166,7 +166,7 @@ func TestSurvey(t *testing.T) {
 		"index.html":     `<link rel=manifest href=/m.json><link rel=stylesheet href=/a/s.css><a href=far/>far</a><a href=/lost.html>x</a><script src=https://cdn.example/x.js></script>`,
 		"far/index.html": `<img src=/a/p.png><img src=/a/gone.png><a href="../">home</a>`,
 		"alone.html":     `<p>nobody links here</p>`,
-		"a/s.css":        `p { background: url(p.png) }`,
+		"a/s.css":        `p { background: var(--ground, white) url(p.png) }`,
 		"a/p.png":        "picture",
 		"b/unused.webm":  strings.Repeat("x", 5000),
 		"m.json":         "{}",
@@ -189,6 +189,6 @@ func TestSurvey(t *testing.T) {
 	}
 	assert.Equal(t, []string{"/a/gone.png from /far/", "/lost.html from /"}, broken)
 	assert.Equal(t, 1, s.Wired.Manifest)
-	assert.Equal(t, []string{"/", "/a/*", "/alone.html", "/far/"}, s.Keep.Include)
+	assert.Equal(t, []string{"/*"}, s.Keep.Pages)
 	assert.Equal(t, []string{"/a/p.png", "/a/s.css"}, g.Needs("/"))
 }

@@ -17,6 +17,8 @@ type Style struct {
 	Rules   []StyleRule
 	// Variables are the custom properties, wherever they are declared; the last declaration counts.
 	Variables map[string]string
+	// loose are the pictures in values that only an element's custom properties complete, and in custom properties themselves.
+	loose []Reference
 }
 
 // FontFace is one @font-face rule (CSS Fonts, 4.1).
@@ -99,6 +101,7 @@ func (s *Style) All() []Reference {
 			refs = append(refs, d.Pictures...)
 		}
 	}
+	refs = append(refs, s.loose...)
 	return refs
 }
 
@@ -401,7 +404,9 @@ func (p *styleParser) declarations(tokens []styleToken) []Declaration {
 		if p.style.Variables == nil {
 			p.style.Variables = map[string]string{}
 		}
-		p.style.Variables[tokens[0].data] = text(trimTokens(tokens[1:])[1:])
+		value := trimTokens(tokens[1:])[1:]
+		p.style.Variables[tokens[0].data] = text(value)
+		p.style.loose = append(p.style.loose, p.urls(value, picture, false)...)
 		return nil
 	}
 	rest := trimTokens(tokens[1:])
@@ -410,6 +415,9 @@ func (p *styleParser) declarations(tokens []styleToken) []Declaration {
 	}
 	return p.value(strings.ToLower(tokens[0].data), trimTokens(rest[1:]))
 }
+
+// picture is how style sheets ask for pictures.
+var picture = Reference{Destination: "image", Mode: "no-cors", Credentials: "include"}
 
 // value reads the value of a property.
 func (p *styleParser) value(name string, value []styleToken) []Declaration {
@@ -428,6 +436,9 @@ func (p *styleParser) value(name string, value []styleToken) []Declaration {
 	}
 	if strings.Contains(written, "var(") {
 		d.variable, d.name, d.from, d.base = text(value), name, p.from, p.base
+		if long != "" {
+			p.style.loose = append(p.style.loose, p.urls(value, picture, false)...)
+		}
 		if name == "font" {
 			d.Property = "font-family"
 		}
@@ -455,13 +466,13 @@ func (p *styleParser) value(name string, value []styleToken) []Declaration {
 		if name == "background" {
 			ground := d
 			ground.Property, ground.Colour = "background-color", groundColour(value)
-			d.Pictures = p.urls(value, Reference{Destination: "image", Mode: "no-cors", Credentials: "include"}, false)
+			d.Pictures = p.urls(value, picture, false)
 			return []Declaration{d, ground}
 		}
 		if name == "background-image" && strings.Contains(written, "gradient(") {
 			d.Colour = "?"
 		}
-		d.Pictures = p.urls(value, Reference{Destination: "image", Mode: "no-cors", Credentials: "include"}, false)
+		d.Pictures = p.urls(value, picture, false)
 		if name == "content" {
 			d.Hidden = strings.HasPrefix(written, "none") || strings.HasPrefix(written, "normal")
 			for _, t := range value {

@@ -66,11 +66,11 @@ type Wired struct {
 
 // Suggestion is what to keep for offline use.
 type Suggestion struct {
-	Include  []string `json:"include"`
-	LeaveOut []string `json:"leave_out,omitempty"`
-	Files    int      `json:"files"`
-	Bytes    int64    `json:"bytes"`
-	Why      string   `json:"why"`
+	// Pages are patterns of pages, to be kept with everything they ask for.
+	Pages []string `json:"pages"`
+	Files int      `json:"files"`
+	Bytes int64    `json:"bytes"`
+	Why   string   `json:"why"`
 }
 
 // modestPack is the weight up to which keeping every page at installation is a matter of course.
@@ -106,7 +106,7 @@ func (g *Graph) Survey() *Survey {
 	}
 	g.surveyReferences(s, paths)
 	g.surveyHeads(s)
-	s.Keep = g.suggest(paths)
+	s.Keep = g.suggest()
 	return s
 }
 
@@ -251,7 +251,7 @@ func (g *Graph) RegistrationsOf(path string) []Registration {
 }
 
 // suggest proposes a pack: the whole site without media when that is modest, else the entry page, what it links to and what they need.
-func (g *Graph) suggest(paths []string) Suggestion {
+func (g *Graph) suggest() Suggestion {
 	address := g.Folder.Address()
 	weigh := func(list []string) (n int64) {
 		for _, p := range list {
@@ -280,7 +280,7 @@ func (g *Graph) suggest(paths []string) Suggestion {
 		add(p)
 	}
 	if all := list(); weigh(all) <= modestPack {
-		return Suggestion{Include: patterns(all, paths, address), Files: len(all), Bytes: weigh(all), Why: "every page with all it needs"}
+		return Suggestion{Pages: patterns(g.PagePaths(), g.PagePaths(), address), Files: len(all), Bytes: weigh(all), Why: "every page with all it needs"}
 	}
 	clear(needed)
 	entry := address
@@ -288,7 +288,7 @@ func (g *Graph) suggest(paths []string) Suggestion {
 		entry = g.PagePaths()[0]
 	}
 	add(entry)
-	core := list()
+	core, pages := list(), []string{entry}
 	if d := g.Pages[entry]; d != nil {
 		for _, l := range d.Links {
 			if p, ok := g.Local(l.URL); ok && g.Pages[p] != nil && !needed[p] {
@@ -296,12 +296,13 @@ func (g *Graph) suggest(paths []string) Suggestion {
 				if next := list(); weigh(next) > modestPack {
 					break
 				} else {
-					core = next
+					core, pages = next, append(pages, p)
 				}
 			}
 		}
 	}
-	return Suggestion{Include: patterns(core, paths, address), Files: len(core), Bytes: weigh(core), Why: "the first page, pages it links to, and what they need; the whole site would be heavy"}
+	sort.Strings(pages)
+	return Suggestion{Pages: patterns(pages, g.PagePaths(), address), Files: len(core), Bytes: weigh(core), Why: "the first page, pages it links to, and what they need; the whole site would be heavy"}
 }
 
 // patterns writes a list of files as few patterns: a whole folder where every file below it is meant, single paths elsewhere.

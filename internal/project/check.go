@@ -54,11 +54,7 @@ func (d *decoder) whole(p *Project) {
 			add(key, fmt.Sprintf("%s takes a CSS colour, not %q", key, p.App.Text(m.Name)), `such as "#0b4f6c"; quote it, since # starts a comment in YAML`)
 		}
 	}
-	for i, r := range p.Worker.Rules {
-		if r.Patience > 0 && r.Answer != "network-first" && r.Answer != "" {
-			add(fmt.Sprintf("worker.rules[%d].patience", i), "patience has no meaning with "+r.Answer, "it says how long network-first waits; remove it")
-		}
-	}
+	d.worker(p.Worker, add)
 	for i, r := range p.Rehearsals {
 		for j, step := range r.Steps {
 			key := fmt.Sprintf("rehearsals[%d].steps[%d]", i, j)

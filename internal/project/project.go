@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"time"
 
 	"tachyform/internal/problem"
 )
@@ -35,6 +36,9 @@ type Project struct {
 	Path string `yaml:"-"`
 	// Dir is the folder that relative paths in the file start from.
 	Dir string `yaml:"-"`
+
+	// Development asks for pages that do not register the worker.
+	Development bool `yaml:"-"`
 
 	places map[string]Place
 }
@@ -70,30 +74,78 @@ type Head struct {
 type Worker struct {
 	File     string   `yaml:"file" doc:"Address of the worker's script; its folder is the worker's scope." check:"path"`
 	Pack     Pack     `yaml:"pack" doc:"The files that the worker fetches and keeps when it is installed."`
+	Never    []string `yaml:"never" doc:"URL patterns of requests that the worker leaves alone, such as sign-in and admin pages."`
 	Rules    []Rule   `yaml:"rules" doc:"How other requests are answered; the first that matches decides."`
-	StandIns StandIns `yaml:"stand_ins" doc:"What is shown when a page or a picture cannot be had."`
+	Shell    Shell    `yaml:"shell" doc:"One page that draws all others, for single-page apps."`
+	StandIns StandIns `yaml:"stand_ins" doc:"What is shown when a page, a picture, a font or data cannot be had."`
 	Takeover string   `yaml:"takeover" doc:"When a new worker replaces the old." enum:"when-closed,ask,at-once"`
+	Register Register `yaml:"register" doc:"Where pages register the worker, and how often they look for a new release."`
+	Module   string   `yaml:"module" doc:"A JavaScript module of your own, such as push handlers, that becomes part of the worker."`
+	Target   string   `yaml:"target" doc:"The oldest JavaScript that browsers must know; without it es2020." enum:"es2017,es2018,es2019,es2020,es2021,es2022"`
+	Minify   string   `yaml:"minify" doc:"Write the scripts without comments, white space and long names." enum:"yes,no"`
 }
 
 // Pack chooses the files that are kept at installation by URL patterns.
 type Pack struct {
-	Include  []string `yaml:"include" doc:"URL patterns of files to keep."`
-	LeaveOut []string `yaml:"leave_out" doc:"URL patterns of files not to keep although included."`
-	Budget   Size     `yaml:"budget" doc:"The most that the pack may weigh, such as 2 MB."`
+	Include     []string `yaml:"include" doc:"URL patterns of files to keep."`
+	Pages       []string `yaml:"pages" doc:"URL patterns of pages to keep with everything they ask for; what a rule answers is left to the rule."`
+	LeaveOut    []string `yaml:"leave_out" doc:"URL patterns of files not to keep although included."`
+	Budget      Size     `yaml:"budget" doc:"The most that the pack may weigh, such as 2 MB."`
+	IgnoreQuery []string `yaml:"ignore_query" doc:"Names of query parameters that do not choose among copies, with * for any rest; without it all of them. A file with others comes from the network."`
+	Verify      string   `yaml:"verify" doc:"Whether an answer with other bytes than this release has makes the installation fail; no for hosts that change files on the way." enum:"yes,no"`
 }
 
 // Rule is one pattern of requests and how they are answered.
 type Rule struct {
 	Match       string   `yaml:"match" doc:"URL Pattern of the requests; a path, or a whole URL for other origins." need:"yes"`
-	Destination string   `yaml:"destination" doc:"Only requests for this kind of resource." enum:"document,style,script,image,font,audio,video,track,manifest,worker,iframe,embed,object,report,xslt,json"`
-	Answer      string   `yaml:"answer" doc:"The approach." enum:"cache-first,network-first,network-only" need:"yes"`
+	Destination string   `yaml:"destination" doc:"Only requests for this kind of resource; data is what scripts fetch." enum:"document,data,style,script,image,font,audio,video,track,manifest,worker,iframe,embed,object,report,xslt,json"`
+	Method      string   `yaml:"method" doc:"The request method; without it GET." enum:"GET,POST,PUT,PATCH,DELETE"`
+	Answer      string   `yaml:"answer" doc:"The approach; cache-only answers from whatever your own scripts put into caches." enum:"cache-first,network-first,stale-while-revalidate,network-only,cache-only" need:"yes"`
 	Patience    Duration `yaml:"patience" doc:"How long to wait for the network before the kept copy is used, such as 3s."`
+	Keep        Keep     `yaml:"keep" doc:"How long and how much is kept; the oldest goes first."`
+	Statuses    []int    `yaml:"statuses" doc:"Statuses of answers that are kept; without it 200."`
+	Opaque      string   `yaml:"opaque" doc:"Also keep answers of other origins whose content the worker may not see, errors among them." enum:"yes,no"`
+	IgnoreQuery []string `yaml:"ignore_query" doc:"Names of query parameters that do not choose among copies, with * for any rest."`
+	EvenPrivate string   `yaml:"even_private" doc:"Also keep answers marked no-store and answers to requests with Authorization." enum:"yes,no"`
+	Tell        string   `yaml:"tell" doc:"Tell the page when a fresh answer differs from the copy it was given." enum:"yes,no"`
+	OnRelease   string   `yaml:"on_release" doc:"What becomes of copies when a release changes pages or files that the rule matches; refresh fetches them again while the release is installed." enum:"refresh,drop,keep"`
+}
+
+// Keep bounds what a rule keeps. Zero values are no bound.
+type Keep struct {
+	For    Duration `yaml:"for" doc:"How long a copy is used, such as 1d."`
+	AtMost int      `yaml:"at_most" doc:"How many answers are kept."`
+	Bytes  Size     `yaml:"bytes" doc:"How much they may weigh together, such as 5 MB."`
+}
+
+// Shell is the page that answers navigations to addresses which the site has no file for.
+type Shell struct {
+	Page   string   `yaml:"page" doc:"The page; it is packed with everything it asks for." check:"path"`
+	Except []string `yaml:"except" doc:"URL patterns of pages that the network answers; addresses with a file extension are left to it anyway."`
 }
 
 // StandIns names what is shown in place of something that cannot be had.
 type StandIns struct {
-	Page  string `yaml:"page" doc:"Shown when a page cannot be had." check:"path"`
-	Image string `yaml:"image" doc:"Shown when a picture cannot be had." check:"path"`
+	Page   string      `yaml:"page" doc:"Shown when a page cannot be had." check:"path"`
+	Status int         `yaml:"status" doc:"The status that the page is shown with; without it its own, 200."`
+	Image  string      `yaml:"image" doc:"Shown when a picture cannot be had." check:"path"`
+	Font   string      `yaml:"font" doc:"Used when a font cannot be had." check:"path"`
+	Data   DataStandIn `yaml:"data" doc:"Answers what scripts fetch from this site when it cannot be had."`
+}
+
+// DataStandIn is an answer to scripts, given in the project file itself.
+type DataStandIn struct {
+	Match  string `yaml:"match" doc:"URL pattern of the requests; without it everything that scripts fetch from this site."`
+	Body   string `yaml:"body" doc:"The answer's body, such as {\"offline\": true}."`
+	Type   string `yaml:"type" doc:"Its media type; without it application/json."`
+	Status int    `yaml:"status" doc:"Its status; without it 503."`
+}
+
+// Register says where pages register the worker.
+type Register struct {
+	Hosts []string `yaml:"hosts" doc:"Only on these hosts, with * for any part; without it on all. Elsewhere a registration that is there is removed."`
+	OffOn []string `yaml:"off_on" doc:"Not on these hosts, such as localhost."`
+	Check Duration `yaml:"check" doc:"How often an open page looks for a new release, beside each time it comes back to the front; without it 1h."`
 }
 
 // Audit says which targets are judged and which pages are visited.
@@ -230,6 +282,9 @@ func (p *Project) fill() {
 	}
 	set(&p.Worker.File, p.Addr+"worker.js")
 	set(&p.Worker.Takeover, "ask")
+	if p.Worker.Register.Check == 0 {
+		p.Worker.Register.Check = Duration(time.Hour)
+	}
 	set(&p.Icons.Folder, p.Addr+"icons/")
 	p.Host.fill()
 	for i := range p.Others {
@@ -256,7 +311,8 @@ func (h *Hosting) fill() {
 
 // HasWorker says whether the file describes a worker at all.
 func (p *Project) HasWorker() bool {
-	return len(p.Worker.Pack.Include) > 0 || len(p.Worker.Rules) > 0 || p.Worker.StandIns.Page != ""
+	w := p.Worker
+	return len(w.Pack.Include) > 0 || len(w.Pack.Pages) > 0 || len(w.Rules) > 0 || w.Shell.Page != "" || w.StandIns.Page != "" || w.Module != ""
 }
 
 // SiteDir is the site folder as a path that can be opened, or "" when none is named.

@@ -92,7 +92,7 @@ func TestSchema(t *testing.T) {
 	require.NoError(t, err)
 	demo, err := os.ReadFile("../../examples/skerry-line/plain/tachyform.yaml")
 	require.NoError(t, err)
-	draft := Draft{Site: "dist", Name: "Pier: 7", ShortName: "yes", ThemeColor: "#fff", Include: []string{"/"}, Entry: "/", OriginGuessed: true}.Text()
+	draft := Draft{Site: "dist", Name: "Pier: 7", ShortName: "yes", ThemeColor: "#fff", Pages: []string{"/"}, Entry: "/", OriginGuessed: true}.Text()
 	for text, ok := range map[string]bool{whole: true, string(demo): true, string(draft): true, "wroker: {}": false, "worker: {takeover: now}": false, "app: {name: 1}": false} {
 		var v any
 		require.NoError(t, yaml.Unmarshal([]byte(text), &v))

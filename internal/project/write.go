@@ -13,7 +13,7 @@ type Draft struct {
 	Orientation                      string
 	ThemeColor, BackgroundColor      string
 	Master                           string
-	Include, LeaveOut                []string
+	Pages                            []string
 	KeepWhy                          string
 	PageStandIn                      string
 	Entry                            string
@@ -93,15 +93,9 @@ func (d Draft) Text() []byte {
 	if d.KeepWhy != "" {
 		line("    # %s", d.KeepWhy)
 	}
-	line("    include:")
-	for _, p := range d.Include {
+	line("    pages:                           # with everything they ask for")
+	for _, p := range d.Pages {
 		line("      - %s", yamlText(p))
-	}
-	if len(d.LeaveOut) > 0 {
-		line("    leave_out:")
-		for _, p := range d.LeaveOut {
-			line("      - %s", yamlText(p))
-		}
 	}
 	line("    budget: 5 MB")
 	line("  rules:                             # for all else, the first that matches decides")

@@ -8,6 +8,7 @@ import (
 	"tachyform/internal/manifest"
 	"tachyform/internal/page"
 	"tachyform/internal/project"
+	"tachyform/internal/worker"
 )
 
 // Survey shows what a look at the site found.
@@ -77,7 +78,7 @@ func Survey(s *page.Survey, width int) string {
 	b.WriteByte('\n')
 	heading("WORTH KEEPING OFFLINE")
 	fmt.Fprintf(&b, "  %s, %s: %s\n", count(s.Keep.Files, "file", "files"), size(s.Keep.Bytes), s.Keep.Why)
-	fmt.Fprintf(&b, "  %s\n", each(faint, wrap(safe(strings.Join(s.Keep.Include[:min(8, len(s.Keep.Include))], "  ")+more(len(s.Keep.Include)-8)), width-2, 2)))
+	fmt.Fprintf(&b, "  %s\n", each(faint, wrap(safe(strings.Join(s.Keep.Pages[:min(8, len(s.Keep.Pages))], "  ")+more(len(s.Keep.Pages)-8)), width-2, 2)))
 	return b.String()
 }
 
@@ -87,6 +88,9 @@ func Fit(p *fit.Plan, pr *project.Project, name string, width int) string {
 	fmt.Fprintf(&b, "%s → %s\n\n", bold.Render(safe(pr.App.Text("name"))), name)
 	if len(p.Changes) == 0 {
 		fmt.Fprintf(&b, "  Nothing to do: all %s are as they should be.\n", count(p.Same, "file", "files"))
+		if p.Worker != nil {
+			b.WriteString(Notes(p.Worker.Notes, width))
+		}
 		return b.String()
 	}
 	byWhat := map[string]int{}
@@ -110,7 +114,24 @@ func Fit(p *fit.Plan, pr *project.Project, name string, width int) string {
 	if p.Worker != nil {
 		row("worker", fmt.Sprintf("%s  %s, keeps %s, %s", p.Worker.Script, note(byWhat["worker"]), count(len(p.Worker.Pack), "file", "files"), size(p.Worker.Bytes())))
 	}
+	if p.Worker != nil {
+		b.WriteString(Notes(p.Worker.Notes, width))
+	}
 	b.WriteString(Next("tachyform rehearse", "visits every page offline; undo takes this back"))
+	return b.String()
+}
+
+// Notes lists what may not have been meant in the pack and rules.
+func Notes(list []worker.Note, width int) string {
+	var b strings.Builder
+	for _, n := range list {
+		where := n.Where
+		if i := strings.LastIndexByte(where, '/'); i >= 0 {
+			where = where[i+1:]
+		}
+		fmt.Fprintf(&b, "\n  %s %s\n", yellow.Render("note"), wrap(safe(n.What), width-7, 7))
+		fmt.Fprintf(&b, "       %s\n", each(faint, wrap(safe(where+": "+n.Mend), width-7, 7)))
+	}
 	return b.String()
 }
 

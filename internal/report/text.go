@@ -151,7 +151,7 @@ func Drafted(d project.Draft, file string) string {
 	} else {
 		row("icons", "from "+d.Master)
 	}
-	row("pack", cut(strings.Join(d.Include, "  "), 52)+fmt.Sprintf("  (%s)", count(len(d.Include), "pattern", "patterns")))
+	row("pack", cut(strings.Join(d.Pages, "  "), 48)+"  and what those pages ask for")
 	if d.PageStandIn == "" {
 		row("stand-in", "none yet: a page of your own, named under worker.stand_ins.page")
 	} else {

@@ -2,6 +2,7 @@ package report
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 
 	"tachyform/internal/useragent"
@@ -17,8 +18,11 @@ func RuleOf(source string) string {
 		return "pack"
 	}
 	_, rule, _ := strings.Cut(name, " kept ")
-	return rule
+	return storeStamp.ReplaceAllString(rule, "")
 }
+
+// storeStamp ends the names of stores whose content a release may change.
+var storeStamp = regexp.MustCompile(` #[0-9A-Za-z+/]{8}$`)
 
 // sourceText names where an answer came from.
 func sourceText(source string) string {
@@ -84,7 +88,7 @@ func Trace(url, destination, origin string, list []*useragent.Traced, width int)
 			fmt.Fprintf(&b, "  %s %s\n", faint.Render("network"), fitTo(safe(strings.TrimPrefix(s.URL, origin)), width-24)+faint.Render("  "+what))
 		}
 		for _, s := range t.Stored {
-			fmt.Fprintf(&b, "  %s  %s\n", faint.Render("stored"), fitTo(safe(strings.TrimPrefix(s.Request.URL, origin)), width-12)+faint.Render("  in "+safe(s.Cache)))
+			fmt.Fprintf(&b, "  %s  %s\n", faint.Render("stored"), fitTo(safe(strings.TrimPrefix(s.Request.URL, origin)), width-12)+faint.Render("  in "+safe(storeStamp.ReplaceAllString(s.Cache, ""))))
 		}
 		for _, n := range t.Notes {
 			fmt.Fprintf(&b, "  %s %s\n", yellow.Render(n.Level), wrap(safe(n.Text), width-4-len(n.Level), 3+len(n.Level)))

@@ -4,7 +4,7 @@ package site
 import (
 	"context"
 	"crypto/sha256"
-	"encoding/hex"
+	"encoding/base64"
 	"errors"
 	"io/fs"
 	"net/url"
@@ -93,10 +93,10 @@ func (f *File) Stamp() (string, error) {
 	return Stamp(b), nil
 }
 
-// Stamp is the short hash by which a release knows a file: the first 40 bits of its SHA-256, in hexadecimal.
+// Stamp is the short hash by which a release knows a file: the first 48 bits of its SHA-256, as eight characters of base64.
 func Stamp(content []byte) string {
 	sum := sha256.Sum256(content)
-	return hex.EncodeToString(sum[:5])
+	return base64.StdEncoding.EncodeToString(sum[:6])
 }
 
 // OpenFolder lists the folder dir, which answers at origin under address.

@@ -153,6 +153,6 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 
 func (r *realm) fromCache(name string, e *cacheEntry) *Response {
 	copied := *e.response
-	copied.Source = "cache " + name
+	copied.Source, copied.Key = "cache "+name, e.request.URL
 	return r.encode(&copied)
 }

@@ -41,6 +41,8 @@ type Response struct {
 	Body site.Body `json:"-"`
 	// Source tells where the content came from: "network", "cache NAME" or "worker".
 	Source string `json:"-"`
+	// Key is the address under which a cache kept it, "" when it came from none.
+	Key string `json:"-"`
 	// hidden holds what an opaque or opaqueredirect response keeps from scripts.
 	hidden *Response
 }

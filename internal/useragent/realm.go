@@ -49,6 +49,7 @@ type realm struct {
 type held struct {
 	body   site.Body
 	source string
+	key    string    // the address that a cache kept it under
 	hidden *Response // of a filtered response
 }
 
@@ -267,7 +268,7 @@ func (r *realm) encode(resp *Response) *Response {
 		out.URLs = []string{}
 	}
 	if resp.hidden != nil || resp.Body != nil {
-		out.BodyHandle = r.hold(held{resp.Body, resp.Source, resp.hidden})
+		out.BodyHandle = r.hold(held{resp.Body, resp.Source, resp.Key, resp.hidden})
 		out.Partial = resp.hidden != nil && resp.hidden.Status == 206
 	}
 	return &out
@@ -280,7 +281,7 @@ func (r *realm) decode(text string) (*Response, error) {
 		return nil, err
 	}
 	h := r.bodies[resp.BodyHandle]
-	resp.Body, resp.Source, resp.hidden = h.body, h.source, h.hidden
+	resp.Body, resp.Source, resp.Key, resp.hidden = h.body, h.source, h.key, h.hidden
 	if resp.Source == "" {
 		resp.Source = "worker"
 	}

@@ -83,7 +83,11 @@ func (b *Browser) trace(url, destination string, visited []string, c Condition) 
 		}
 		actual := resp.Actual()
 		t.Handled, t.Status, t.Source, t.Type, t.Bytes = how, actual.Status, resp.Source, resp.Type, bodyLen(actual.Body)
-		if u := actual.URL(); u != "" && withoutQuery(u) != withoutQuery(url) {
+		u := actual.URL()
+		if u == "" {
+			u = withoutQuery(resp.Key)
+		}
+		if u != "" && withoutQuery(u) != withoutQuery(url) {
 			t.Shown = u
 		}
 	}

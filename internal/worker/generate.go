@@ -2,8 +2,8 @@ package worker
 
 import (
 	"embed"
-	"encoding/json"
 	"fmt"
+	"path/filepath"
 	"strings"
 
 	"github.com/evanw/esbuild/pkg/api"
@@ -18,9 +18,17 @@ var runtimeFiles embed.FS
 type Options struct {
 	// Minify leaves out comments, white space and long names.
 	Minify bool
-	// Target is the oldest JavaScript that browsers must know, as esbuild names it; "" for ES2020.
+	// Target is the oldest JavaScript that browsers must know, as esbuild names it: es2017 to es2022; "" for ES2020.
 	Target string
 }
+
+// OptionsOf gives the form that the project file asks for.
+func OptionsOf(p *project.Project) Options {
+	return Options{Minify: p.Worker.Minify == "yes", Target: p.Worker.Target}
+}
+
+// Targets are the values that Options.Target takes.
+var Targets = map[string]api.Target{"es2017": api.ES2017, "es2018": api.ES2018, "es2019": api.ES2019, "es2020": api.ES2020, "es2021": api.ES2021, "es2022": api.ES2022}
 
 // Generate gives the worker's code: one classic script with only what the plan uses; the same bytes for the same plan.
 func Generate(p *Plan, o Options) ([]byte, error) {
@@ -28,124 +36,56 @@ func Generate(p *Plan, o Options) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return bundle("worker.js", settings, map[string]bool{
-		"rules":          len(p.Rules) > 0,
-		"pack":           len(p.Pack) > 0,
-		"network-first":  p.uses("network-first"),
-		"cache-first":    p.uses("cache-first"),
-		"network-only":   p.uses("network-only"),
-		"page-stand-in":  p.StandIns.Page != "",
-		"image-stand-in": p.StandIns.Image != "",
-		"stand-ins":      p.StandIns.Page != "" || p.StandIns.Image != "",
-		"other-origins":  p.otherOrigins(),
-		"extensionless":  p.Extensionless,
-		"at-once":        p.Takeover == "at-once",
-		"ask":            p.Takeover == "ask",
-	}, o)
+	return bundle("worker.js", settings, p.features(), p.Module, o)
 }
 
-// RegisterScript gives the page-side script that registers the worker.
+// RegisterScript gives the page-side script that registers the worker. Of the plan it needs what NewScripts fills.
 func RegisterScript(p *Plan, o Options) ([]byte, error) {
-	settings := fmt.Sprintf("export const SCRIPT = %s;\nexport const SCOPE = %s;\n", quote(p.Script), quote(p.Scope))
-	return bundle("register.js", settings, map[string]bool{"reload": p.Takeover == "ask" || p.Takeover == "at-once"}, o)
-}
-
-func (p *Plan) uses(answer string) bool {
-	for _, r := range p.Rules {
-		if r.Answer == answer {
-			return true
-		}
+	settings := fmt.Sprintf("export const SCRIPT = %s;\nexport const SCOPE = %s;\nexport const CHECK = %d;\nexport const HOSTS = %s;\nexport const OFF = %s;\n",
+		quote(p.Script), quote(p.Scope), p.Registration.Check.Milliseconds(), hostPatterns(p.Registration.Hosts), hostPatterns(p.Registration.OffOn))
+	entry := "register.js"
+	if p.Development {
+		entry = "development.js"
 	}
-	return false
+	return bundle(entry, settings, map[string]bool{
+		"reload":   p.Takeover == "ask" || p.Takeover == "at-once",
+		"stand-in": p.StandIns.Page != "",
+		"hosts":    len(p.Registration.Hosts)+len(p.Registration.OffOn) > 0,
+	}, "", o)
 }
 
-func (p *Plan) otherOrigins() bool {
-	for _, r := range p.Rules {
-		if !strings.HasPrefix(r.Match, "/") {
-			return true
-		}
+// hostPatterns writes host names, with * for any part, as a list of regular expressions.
+func hostPatterns(hosts []string) string {
+	var list []string
+	for _, h := range hosts {
+		list = append(list, "/^"+strings.ReplaceAll(escapeRegexp(h), `\*`, ".*")+"$/")
 	}
-	return false
+	return "[" + strings.Join(list, ", ") + "]"
 }
 
-func quote(s string) string {
-	b, _ := json.Marshal(s)
-	return string(b)
-}
-
-// settings writes the module of constants that the runtime imports.
-func (p *Plan) settings() (string, error) {
-	var b strings.Builder
-	fmt.Fprintf(&b, "export const RELEASE = %s;\n", quote(p.Release()))
-	fmt.Fprintf(&b, "export const SCOPE = %s;\n", quote(p.Scope))
-	fmt.Fprintf(&b, "export const PAGE = %s;\nexport const IMAGE = %s;\n", quote(p.StandIns.Page), quote(p.StandIns.Image))
-	b.WriteString("export const PACK = {\n")
-	for _, e := range p.Pack {
-		fmt.Fprintf(&b, "  %s: %s,\n", quote(e.Path), quote(e.Stamp))
-	}
-	b.WriteString("};\nexport const RULES = [\n")
-	for _, r := range p.Rules {
-		m, err := compileMatcher(r.Match, p.Origin)
-		if err != nil {
-			return "", err
-		}
-		b.WriteString("  {")
-		var fields []string
-		add := func(name, value string) {
-			if value != "" {
-				fields = append(fields, name+": "+value)
-			}
-		}
-		literal := func(expr string) string {
-			if expr == "" {
-				return ""
-			}
-			return "/" + expr + "/"
-		}
-		add("origin", literal(m.Origin))
-		add("path", literal(m.Path))
-		add("search", literal(m.Search))
-		if r.Destination != "" {
-			add("destination", quote(r.Destination))
-		}
-		add("answer", quote(r.Answer))
-		if r.Patience > 0 {
-			add("patience", fmt.Sprint(r.Patience.Milliseconds()))
-		}
-		add("store", quote(storeName(p.Scope, r)))
-		b.WriteString(strings.Join(fields, ", ") + "},\n")
-	}
-	b.WriteString("];\n")
-	return b.String(), nil
-}
-
-// storeName is the cache in which a rule keeps what it fetched.
-func storeName(scope string, r project.Rule) string {
-	name := "tachyform " + scope + " kept " + r.Match
-	if r.Destination != "" {
-		name += " " + r.Destination
-	}
-	return name
-}
-
-// bundle puts the runtime module entry and what it imports into one script.
-func bundle(entry, settings string, features map[string]bool, o Options) ([]byte, error) {
+// bundle puts the runtime module entry and what it imports into one script; own is the path of the project's own module, or "".
+func bundle(entry, settings string, features map[string]bool, own string, o Options) ([]byte, error) {
 	source, err := module(entry, features)
 	if err != nil {
 		return nil, err
 	}
-	target := api.ES2020
-	if o.Target == "es2017" {
-		target = api.ES2017
+	target, ok := Targets[o.Target]
+	if !ok {
+		target = api.ES2020
 	}
 	legal := api.LegalCommentsInline
 	if o.Minify {
 		legal = api.LegalCommentsNone
 	}
+	dir := ""
+	if own != "" {
+		dir = filepath.Dir(own)
+	}
 	result := api.Build(api.BuildOptions{
 		Stdin:            &api.StdinOptions{Contents: source, Sourcefile: entry},
 		Bundle:           true,
 		Format:           api.FormatIIFE,
+		Platform:         api.PlatformBrowser,
 		Target:           target,
 		MinifySyntax:     o.Minify,
 		MinifyWhitespace: o.Minify, MinifyIdentifiers: o.Minify,
@@ -153,9 +93,17 @@ func bundle(entry, settings string, features map[string]bool, o Options) ([]byte
 		Charset:       api.CharsetUTF8,
 		LogLevel:      api.LogLevelSilent,
 		TreeShaking:   api.TreeShakingTrue,
+		// The project's own module stands in the output under its path from its folder, so that no machine's path does.
+		AbsWorkingDir: dir,
 		Plugins: []api.Plugin{{Name: "runtime", Setup: func(b api.PluginBuild) {
-			b.OnResolve(api.OnResolveOptions{Filter: `^\./`}, func(a api.OnResolveArgs) (api.OnResolveResult, error) {
-				return api.OnResolveResult{Path: strings.TrimPrefix(a.Path, "./"), Namespace: "runtime"}, nil
+			b.OnResolve(api.OnResolveOptions{Filter: `^(\./.*|own-code)$`}, func(a api.OnResolveArgs) (api.OnResolveResult, error) {
+				switch {
+				case a.Path == "own-code":
+					return api.OnResolveResult{Path: own}, nil
+				case a.Namespace == "runtime" || a.Importer == entry || a.Importer == "<stdin>":
+					return api.OnResolveResult{Path: strings.TrimPrefix(a.Path, "./"), Namespace: "runtime"}, nil
+				}
+				return api.OnResolveResult{}, nil
 			})
 			b.OnLoad(api.OnLoadOptions{Filter: `.*`, Namespace: "runtime"}, func(a api.OnLoadArgs) (api.OnLoadResult, error) {
 				if a.Path == "settings.js" {
@@ -167,7 +115,11 @@ func bundle(entry, settings string, features map[string]bool, o Options) ([]byte
 		}}},
 	})
 	if len(result.Errors) > 0 {
-		return nil, fmt.Errorf("bundling %s: %s", entry, result.Errors[0].Text)
+		e := result.Errors[0]
+		if at := e.Location; at != nil && at.Namespace == "file" {
+			return nil, &ModuleError{File: filepath.Join(dir, at.File), Line: at.Line, Column: at.Column + 1, Text: e.Text}
+		}
+		return nil, fmt.Errorf("bundling %s: %s", entry, e.Text)
 	}
 	code := string(result.OutputFiles[0].Contents)
 	// Comments that are kept are marked with an exclamation mark for the bundler; readers need not see it.
@@ -176,6 +128,17 @@ func bundle(entry, settings string, features map[string]bool, o Options) ([]byte
 		code = tidy(code)
 	}
 	return []byte(code), nil
+}
+
+// ModuleError is a mistake in the project's own module, or in what it imports.
+type ModuleError struct {
+	File         string
+	Line, Column int
+	Text         string
+}
+
+func (e *ModuleError) Error() string {
+	return fmt.Sprintf("%s:%d:%d: %s", e.File, e.Line, e.Column, e.Text)
 }
 
 // module gives the text of a runtime module with the parts that the features ask for: what stands between the lines
@@ -223,5 +186,5 @@ func tidy(code string) string {
 
 // Retiring gives the code of a worker that, served at the address of another one, removes that registration and what it kept.
 func Retiring(o Options) ([]byte, error) {
-	return bundle("retire.js", "", nil, o)
+	return bundle("retire.js", "", nil, "", o)
 }

@@ -4,10 +4,18 @@ package worker
 import (
 	"context"
 	"crypto/sha256"
-	"encoding/hex"
+	"encoding/base64"
 	"fmt"
+	"maps"
+	"os"
+	"path/filepath"
+	"regexp"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/page"
 	"tachyform/internal/problem"
@@ -21,23 +29,54 @@ type Entry struct {
 	Path  string `json:"path"`
 	Stamp string `json:"stamp"`
 	Bytes int64  `json:"bytes"`
-	// Why says what put it there: a pattern of the project file, or the page stand-in that needs it.
+	// Why says what put it there: a pattern of the project file, or the pages that ask for it.
 	Why string `json:"why"`
+	// Hashed tells that the file's name carries a hash of its content.
+	Hashed bool `json:"hashed,omitempty"`
+
+	page, media bool
+}
+
+// Note is something about the pack and rules that is allowed, and perhaps not what was meant.
+type Note struct {
+	// Where is the place in the project file, as file:line:column.
+	Where string `json:"where"`
+	What  string `json:"what"`
+	Mend  string `json:"mend,omitempty"`
+}
+
+// Scripts is what the page-side script depends on; all of it stands in the project file.
+type Scripts struct {
+	// Script and Scope are URL paths of the worker.
+	Script, Scope string
+	Register      string
+	Registration  project.Register
+	Takeover      string
+	StandIns      project.StandIns
+	// Development asks for a script that registers nothing and removes what is registered.
+	Development bool
 }
 
 // Plan is all that goes into a generated worker.
 type Plan struct {
-	// Script and Scope are URL paths.
-	Script, Scope string
-	Register      string
-	Pack          []Entry
-	Rules         []project.Rule
-	StandIns      project.StandIns
-	Takeover      string
-	Origin        string
+	Scripts
+	Pack   []Entry
+	Rules  []project.Rule
+	Never  []string
+	Shell  project.Shell
+	Origin string
+	// Verify tells that answers with other bytes than the release has make the installation fail.
+	Verify bool
 	// Extensionless tells that the host answers /about with about.html.
 	Extensionless bool
-	index         []string
+	// Module is the path of the project's own module, or "".
+	Module string
+	Notes  []Note
+
+	index    []string
+	slash    string
+	choosing string            // a regular expression of the query parameters that choose among copies, "" for none
+	ofRule   map[string]string // what a rule's copies depend on, as a short hash, by ruleKey
 }
 
 // Bytes is the weight of the pack.
@@ -51,152 +90,402 @@ func (p *Plan) Bytes() (n int64) {
 // ScopeOf is the scope of a worker at a URL path: its folder.
 func ScopeOf(script string) string { return script[:strings.LastIndexByte(script, '/')+1] }
 
-// RegisterPath is the URL path of the page-side script.
-func RegisterPath(p *project.Project) string {
-	return ScopeOf(p.Worker.File) + "register.js"
+// NewScripts gives what the page-side script of a project depends on.
+func NewScripts(p *project.Project) Scripts {
+	w := p.Worker
+	scope := ScopeOf(w.File)
+	return Scripts{Script: w.File, Scope: scope, Register: scope + "register.js", Registration: w.Register, Takeover: w.Takeover, StandIns: w.StandIns, Development: p.Development}
 }
 
-// NewPlan chooses the files of the pack from the folder as it will be deployed. Every file in it must answer with status 200.
+// planner chooses what goes into a plan.
+type planner struct {
+	*Plan
+	p      *project.Project
+	f      *site.Folder
+	graph  *page.Graph
+	chosen map[string]string // path to why
+	// needed holds the pages that ask for a file of a derived pack.
+	needed map[string][]string
+}
+
+func (b *planner) where(key string) string {
+	place := b.p.PlaceOf(key)
+	return fmt.Sprintf("%s:%d:%d", b.p.Path, place.Line, place.Column)
+}
+
+func (b *planner) usage(key, what, mend string) error {
+	return &problem.Problem{Kind: problem.Usage, Where: b.where(key), What: what, Mend: mend}
+}
+
+func (b *planner) note(key, what, mend string) {
+	b.Notes = append(b.Notes, Note{b.where(key), what, mend})
+}
+
+func (b *planner) compile(key string, list []string) ([]*site.Pattern, error) {
+	var out []*site.Pattern
+	for i, text := range list {
+		if _, err := compileMatcher(text, b.f.Origin()); err != nil {
+			return nil, b.usage(fmt.Sprintf("%s[%d]", key, i), err.Error(), "patterns look like /assets/* or /timetable/:island")
+		}
+		pattern, err := site.NewPattern(text, b.f.Origin())
+		if err != nil {
+			return nil, b.usage(fmt.Sprintf("%s[%d]", key, i), err.Error(), "patterns look like /assets/* or /timetable/:island")
+		}
+		out = append(out, pattern)
+	}
+	return out, nil
+}
+
+// NewPlan chooses the files of the pack from the folder as it will be deployed. Every file in it must answer with status 200, also to
+// people who are not signed in.
 func NewPlan(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, error) {
 	w := p.Worker
-	plan := &Plan{Script: w.File, Scope: ScopeOf(w.File), Register: RegisterPath(p), Rules: w.Rules,
-		StandIns: w.StandIns, Takeover: w.Takeover, Origin: f.Origin(), Extensionless: p.Host.Extensionless != "none", index: p.Host.Index}
-	where := func(key string) string {
-		place := p.PlaceOf(key)
-		return fmt.Sprintf("%s:%d:%d", p.Path, place.Line, place.Column)
-	}
-	usage := func(key, what, mend string) error {
-		return &problem.Problem{Kind: problem.Usage, Where: where(key), What: what, Mend: mend}
-	}
-	compile := func(key string, list []string) ([]*site.Pattern, error) {
-		var out []*site.Pattern
-		for i, text := range list {
-			pattern, err := site.NewPattern(text, f.Origin())
-			if err != nil {
-				return nil, usage(fmt.Sprintf("%s[%d]", key, i), fmt.Sprintf("%q is not a URL pattern: %v", text, err), "patterns look like /assets/* or /timetable/:island")
-			}
-			out = append(out, pattern)
-		}
-		return out, nil
-	}
-	include, err := compile("worker.pack.include", w.Pack.Include)
-	if err != nil {
+	b := &planner{p: p, f: f, chosen: map[string]string{}, needed: map[string][]string{}, Plan: &Plan{Scripts: NewScripts(p), Rules: slices.Clone(w.Rules), Never: w.Never, Shell: w.Shell,
+		Origin: f.Origin(), Verify: w.Pack.Verify != "no", Extensionless: p.Host.Extensionless != "none", index: p.Host.Index, slash: p.Host.Slash}}
+	if err := b.patterns(); err != nil {
 		return nil, err
 	}
-	leaveOut, err := compile("worker.pack.leave_out", w.Pack.LeaveOut)
-	if err != nil {
+	var err error
+	if b.graph, err = page.BuildGraph(ctx, f, &page.Reader{}); err != nil {
 		return nil, err
 	}
-	for i, r := range w.Rules {
-		if _, err := compileMatcher(r.Match, f.Origin()); err != nil {
-			return nil, usage(fmt.Sprintf("worker.rules[%d].match", i), err.Error(), "patterns look like /data/* or https://tiles.example/*")
+	for _, step := range []func() error{b.module, b.choose, b.shell, b.standIns, b.fill, b.budget, b.releases} {
+		if err := step(); err != nil {
+			return nil, err
+		}
+		if err := ctx.Err(); err != nil {
+			return nil, err
 		}
 	}
-	chosen := map[string]string{}
-	used := make([]bool, len(include))
-	for _, file := range f.Files() {
-		path := f.PathOf(file)
-		if path == plan.Script || strings.HasSuffix(file.Path, ".map") {
-			continue
-		}
-		for i, pattern := range include {
-			if !pattern.Match(f.Origin() + path) {
-				continue
-			}
-			used[i] = true
-			if !slices.ContainsFunc(leaveOut, func(l *site.Pattern) bool { return l.Match(f.Origin() + path) }) && chosen[path] == "" {
-				chosen[path] = "pattern " + pattern.Text
-			}
-		}
-	}
-	for i, pattern := range include {
-		if !used[i] {
-			return nil, usage(fmt.Sprintf("worker.pack.include[%d]", i), fmt.Sprintf("the pattern %q matches no file in %s", pattern.Text, f.Dir), "paths start at the origin and include the address; tachyform survey lists the files")
-		}
-	}
-	if err := plan.standIns(ctx, p, f, chosen, usage); err != nil {
-		return nil, err
-	}
-	if len(chosen) > 0 && f.FileAt(plan.Register) != nil {
-		chosen[plan.Register] = "every page asks for it"
-	}
-	paths := make([]string, 0, len(chosen))
-	for path := range chosen {
-		paths = append(paths, path)
-	}
-	slices.Sort(paths)
-	for _, path := range paths {
-		file := f.FileAt(path)
-		if file == nil {
-			return nil, &problem.Problem{Kind: problem.Read, Where: path, What: "this file of the pack does not answer with status 200, so the worker could never be installed",
-				Mend: "mend the hosting rule that redirects or refuses it, or name it under worker.pack.leave_out"}
-		}
-		stamp, err := file.Stamp()
-		if err != nil {
-			return nil, &problem.Problem{Kind: problem.Read, Where: file.Abs, What: "cannot be read: " + err.Error(), Cause: err}
-		}
-		plan.Pack = append(plan.Pack, Entry{path, stamp, file.Size, chosen[path]})
-	}
-	if total := plan.Bytes(); w.Pack.Budget > 0 && total > int64(w.Pack.Budget) {
-		heavy := slices.Clone(plan.Pack)
-		slices.SortFunc(heavy, func(a, b Entry) int { return int(b.Bytes - a.Bytes) })
-		var names []string
-		for _, e := range heavy[:min(3, len(heavy))] {
-			names = append(names, fmt.Sprintf("%s (%s)", e.Path, project.Size(e.Bytes)))
-		}
-		return nil, usage("worker.pack.budget", fmt.Sprintf("the pack weighs %s, over its budget of %s; the heaviest are %s", project.Size(total), w.Pack.Budget, strings.Join(names, ", ")),
-			"name files under worker.pack.leave_out, or raise the budget")
-	}
-	return plan, nil
+	b.remark()
+	return b.Plan, nil
 }
 
-// standIns adds the stand-ins with everything they ask for.
-func (plan *Plan) standIns(ctx context.Context, p *project.Project, f *site.Folder, chosen map[string]string, usage func(string, string, string) error) error {
-	for key, path := range map[string]string{"page": p.Worker.StandIns.Page, "image": p.Worker.StandIns.Image} {
-		if path == "" {
-			continue
-		}
-		file := f.FileAt(path)
-		if file == nil {
-			return usage("worker.stand_ins."+key, fmt.Sprintf("there is no file at %s", path), "name a page or picture that the site has")
-		}
-		actual := f.PathOf(file)
-		if key == "page" {
-			plan.StandIns.Page = actual
-		} else {
-			plan.StandIns.Image = actual
-		}
-		if chosen[actual] == "" {
-			chosen[actual] = "stand-in for a " + key
+// patterns checks all patterns that are not those of the pack.
+func (b *planner) patterns() error {
+	w := b.p.Worker
+	for i, r := range w.Rules {
+		if _, err := compileMatcher(r.Match, b.f.Origin()); err != nil {
+			return b.usage(fmt.Sprintf("worker.rules[%d].match", i), err.Error(), "patterns look like /data/* or https://tiles.example/*")
 		}
 	}
-	if plan.StandIns.Page == "" {
-		return nil
+	for key, list := range map[string][]string{"worker.never": w.Never, "worker.shell.except": w.Shell.Except} {
+		if _, err := b.compile(key, list); err != nil {
+			return err
+		}
 	}
-	g, err := page.BuildGraph(ctx, f, &page.Reader{})
-	if err != nil {
-		return err
+	if m := w.StandIns.Data.Match; m != "" {
+		if _, err := compileMatcher(m, b.f.Origin()); err != nil {
+			return b.usage("worker.stand_ins.data.match", err.Error(), "patterns look like /data/*")
+		}
 	}
-	for _, need := range g.Needs(plan.StandIns.Page) {
-		// What a rule answers is left to the rule: in the pack it would never be asked for again.
-		if chosen[need] == "" && !plan.ruled(need) {
-			chosen[need] = "the stand-in " + plan.StandIns.Page + " asks for it"
+	if names := w.Pack.IgnoreQuery; names != nil && !slices.Contains(names, "*") {
+		// What chooses is every name but the ignored ones.
+		b.choosing = "^"
+		if len(names) > 0 {
+			b.choosing = "^(?!" + strings.TrimPrefix(namesExpr(names), "^") + ")"
 		}
 	}
 	return nil
 }
 
-// ruled says whether a rule for any destination matches a path of the site.
-func (p *Plan) ruled(path string) bool {
-	for _, r := range p.Rules {
-		if r.Destination != "" {
-			continue
+// module finds the project's own module.
+func (b *planner) module() error {
+	file := b.p.Worker.Module
+	if file == "" {
+		return nil
+	}
+	if !filepath.IsAbs(file) {
+		file = filepath.Join(b.p.Dir, file)
+	}
+	abs, err := filepath.Abs(file)
+	if err == nil {
+		_, err = os.Stat(abs)
+	}
+	if err != nil {
+		return b.usage("worker.module", fmt.Sprintf("the module %s cannot be read", b.p.Worker.Module), "the path starts at the project file's folder")
+	}
+	b.Module = abs
+	return nil
+}
+
+// choose takes the files that the patterns of the pack name, and what the pages among them need.
+func (b *planner) choose() error {
+	pack := b.p.Worker.Pack
+	include, err := b.compile("worker.pack.include", pack.Include)
+	if err != nil {
+		return err
+	}
+	pages, err := b.compile("worker.pack.pages", pack.Pages)
+	if err != nil {
+		return err
+	}
+	leaveOut, err := b.compile("worker.pack.leave_out", pack.LeaveOut)
+	if err != nil {
+		return err
+	}
+	left := make([]bool, len(leaveOut))
+	out := func(path string) (is bool) {
+		for i, l := range leaveOut {
+			if l.Match(b.f.Origin() + path) {
+				left[i], is = true, true
+			}
 		}
-		if pattern, err := site.NewPattern(r.Match, p.Origin); err == nil && pattern.Match(p.Origin+path) {
-			return true
+		return is
+	}
+	own := map[string]bool{b.Script: true}
+	each := func(key, what string, patterns []*site.Pattern, take func(path string, pattern *site.Pattern)) error {
+		used := make([]bool, len(patterns))
+		for _, file := range b.f.Files() {
+			path := b.f.PathOf(file)
+			if own[path] || strings.HasSuffix(file.Path, ".map") || key == "worker.pack.pages" && b.graph.Pages[path] == nil {
+				continue
+			}
+			for i, pattern := range patterns {
+				if pattern.Match(b.f.Origin() + path) {
+					used[i] = true
+					if !out(path) {
+						take(path, pattern)
+					}
+				}
+			}
+		}
+		for i, pattern := range patterns {
+			if !used[i] {
+				return b.usage(fmt.Sprintf("%s[%d]", key, i), fmt.Sprintf("the pattern %q matches no %s in %s", pattern.Text, what, b.f.Dir), "paths start at the origin and include the address; tachyform survey lists the files")
+			}
+		}
+		return nil
+	}
+	add := func(why string) func(string, *site.Pattern) {
+		return func(path string, pattern *site.Pattern) {
+			if b.chosen[path] == "" {
+				b.chosen[path] = why + pattern.Text
+			}
 		}
 	}
-	return false
+	if err := each("worker.pack.include", "file", include, add("pattern ")); err != nil {
+		return err
+	}
+	if err := each("worker.pack.pages", "page", pages, add("page of ")); err != nil {
+		return err
+	}
+	if len(pages) > 0 {
+		for _, path := range slices.Sorted(maps.Keys(b.chosen)) {
+			if !strings.HasPrefix(b.chosen[path], "page of ") {
+				continue
+			}
+			for _, need := range b.graph.Needs(path) {
+				if (b.chosen[need] == "" || b.needed[need] != nil) && !b.ruled(need) && !own[need] && !out(need) {
+					b.chosen[need] = "needed"
+					b.needed[need] = append(b.needed[need], path)
+				}
+			}
+		}
+		for path, by := range b.needed {
+			b.chosen[path] = "for " + by[0]
+			if n := len(by) - 1; n > 0 {
+				b.chosen[path] += fmt.Sprintf(" and %d more", n)
+			}
+		}
+	}
+	for i, pattern := range leaveOut {
+		if !left[i] {
+			b.note(fmt.Sprintf("worker.pack.leave_out[%d]", i), fmt.Sprintf("%q leaves out nothing: no file that the pack takes matches it", pattern.Text), "check its spelling, or remove it")
+		}
+	}
+	return nil
+}
+
+// withNeeds packs a page, named under a key of the project file, with everything it asks for.
+func (b *planner) withNeeds(key, what, path string) (string, error) {
+	file := b.f.FileAt(path)
+	if file == nil {
+		return "", b.usage(key, fmt.Sprintf("there is no file at %s%s", path, b.otherwise(path)), "name a page or file that the site has, and that answers without signing in")
+	}
+	actual := b.f.PathOf(file)
+	if b.chosen[actual] == "" {
+		b.chosen[actual] = what
+	}
+	for _, need := range b.graph.Needs(actual) {
+		// What a rule answers is left to the rule: in the pack it would never be asked for again.
+		if b.chosen[need] == "" && !b.ruled(need) && need != b.Script {
+			b.chosen[need] = "for the " + strings.Fields(what)[0] + " " + actual
+		}
+	}
+	return actual, nil
+}
+
+func (b *planner) shell() (err error) {
+	if b.Shell.Page != "" {
+		b.Shell.Page, err = b.withNeeds("worker.shell.page", "shell of all pages", b.Shell.Page)
+	}
+	return err
+}
+
+func (b *planner) standIns() (err error) {
+	s := &b.StandIns
+	for _, of := range []struct {
+		key, what string
+		path      *string
+	}{{"page", "pages", &s.Page}, {"image", "pictures", &s.Image}, {"font", "fonts", &s.Font}} {
+		if *of.path != "" {
+			if *of.path, err = b.withNeeds("worker.stand_ins."+of.key, "stand-in for "+of.what, *of.path); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// otherwise says what the host answers at a path that it does not answer with status 200.
+func (b *planner) otherwise(path string) string {
+	u, err := weburl.ParseRef(b.f.Origin()+"/", path)
+	if err != nil {
+		return ""
+	}
+	resp, err := b.f.Answer(context.Background(), &site.Request{Method: "GET", URL: u})
+	switch {
+	case err != nil || resp.Status == 404:
+		return ""
+	case resp.Header.Get("Location") != "":
+		return fmt.Sprintf(": the host sends whoever asks on to %s (%d)", resp.Header.Get("Location"), resp.Status)
+	}
+	return fmt.Sprintf(": the host answers with status %d", resp.Status)
+}
+
+var (
+	mediaFile = regexp.MustCompile(`(?i)\.(mp4|m4v|webm|ogv|mov|mp3|m4a|ogg|oga|opus|wav|flac|aac)$`)
+	hashPart  = regexp.MustCompile(`[.\-_~]([0-9A-Za-z_-]{8,64})(?:\.[0-9a-z]{1,12}){1,2}$`)
+	hexPart   = regexp.MustCompile(`^[0-9a-f]+$`)
+)
+
+// hashedName says whether a file's name carries a hash, as build tools write it: eight or more characters between the name and the
+// extension, hexadecimal or of both cases, with digits and letters among them.
+func hashedName(path string) bool {
+	m := hashPart.FindStringSubmatch(path[strings.LastIndexByte(path, '/')+1:])
+	if m == nil {
+		return false
+	}
+	part := m[1]
+	digits, lower, upper := strings.ContainsAny(part, "0123456789"), strings.ToUpper(part) != part, strings.ToLower(part) != part
+	return digits && (hexPart.MatchString(part) && lower || lower && upper)
+}
+
+// fill makes entries of the chosen paths; files are read and hashed in parallel.
+func (b *planner) fill() error {
+	if len(b.chosen) > 0 && b.f.FileAt(b.Register) != nil {
+		b.chosen[b.Register] = "for every page"
+	}
+	paths := slices.Sorted(maps.Keys(b.chosen))
+	entries := make([]Entry, len(paths))
+	problems := make([]error, len(paths))
+	var wait sync.WaitGroup
+	next := make(chan int)
+	for range runtime.GOMAXPROCS(0) {
+		wait.Add(1)
+		go func() {
+			defer wait.Done()
+			for i := range next {
+				path := paths[i]
+				file := b.f.FileAt(path)
+				if file == nil {
+					problems[i] = &problem.Problem{Kind: problem.Read, Where: path, What: "this file of the pack cannot be fetched at installation, so the worker could never be installed" + b.otherwise(path),
+						Mend: "mend the hosting rule that redirects or refuses it, or name it under worker.pack.leave_out"}
+					continue
+				}
+				stamp, err := file.Stamp()
+				if err != nil {
+					problems[i] = &problem.Problem{Kind: problem.Read, Where: file.Abs, What: "cannot be read: " + err.Error(), Cause: err}
+					continue
+				}
+				entries[i] = Entry{Path: path, Stamp: stamp, Bytes: file.Size, Why: b.chosen[path], Hashed: hashedName(path), page: b.graph.Pages[path] != nil, media: mediaFile.MatchString(file.Path)}
+			}
+		}()
+	}
+	for i := range paths {
+		next <- i
+	}
+	close(next)
+	wait.Wait()
+	b.Pack = entries
+	for _, err := range problems {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (b *planner) budget() error {
+	budget := b.p.Worker.Pack.Budget
+	total := b.Bytes()
+	if budget == 0 || total <= int64(budget) {
+		return nil
+	}
+	heavy := slices.Clone(b.Pack)
+	slices.SortStableFunc(heavy, func(a, b Entry) int { return int(b.Bytes - a.Bytes) })
+	var names []string
+	for _, e := range heavy[:min(3, len(heavy))] {
+		names = append(names, fmt.Sprintf("%s (%s)", e.Path, project.Size(e.Bytes)))
+	}
+	return b.usage("worker.pack.budget", fmt.Sprintf("the pack weighs %s, over its budget of %s; the heaviest are %s", project.Size(total), budget, strings.Join(names, ", ")),
+		"name files under worker.pack.leave_out, or raise the budget")
+}
+
+// ruled says whether a rule for any destination, or a pattern of what is never touched, matches a path of the site.
+func (b *planner) ruled(path string) bool {
+	match := func(text string) bool {
+		pattern, err := site.NewPattern(text, b.Origin)
+		return err == nil && pattern.Match(b.Origin+path)
+	}
+	return slices.ContainsFunc(b.Never, match) || slices.ContainsFunc(b.Rules, func(r project.Rule) bool { return r.Destination == "" && match(r.Match) })
+}
+
+// ruleKey names a rule by what chooses its store.
+func ruleKey(r project.Rule) string { return r.Match + " " + r.Destination }
+
+// releases finds out what each rule's copies depend on: the site's own files that the rule matches, and for pages the pack, from which
+// they take their parts. With it the copies are fetched again when a release changes any of that.
+func (b *planner) releases() error {
+	b.ofRule = map[string]string{}
+	for i := range b.Rules {
+		r := &b.Rules[i]
+		if !storing(*r) {
+			continue
+		}
+		pattern, err := site.NewPattern(r.Match, b.Origin)
+		if err != nil {
+			return err
+		}
+		h := sha256.New()
+		files := 0
+		for _, file := range b.f.Files() {
+			path := b.f.PathOf(file)
+			if path == b.Script || path == b.Register || !pattern.Match(b.Origin+path) || r.Destination != "" && r.Destination != destinationOf(file.Path) {
+				continue
+			}
+			files++
+			stamp, err := file.Stamp()
+			if err != nil {
+				return &problem.Problem{Kind: problem.Read, Where: file.Abs, What: "cannot be read: " + err.Error(), Cause: err}
+			}
+			fmt.Fprintln(h, path, stamp)
+		}
+		if r.Destination == "document" || r.Destination == "" {
+			for _, e := range b.Pack {
+				fmt.Fprintln(h, e.Path, e.Stamp)
+			}
+		}
+		if r.OnRelease == "" {
+			r.OnRelease = "keep"
+			if files > 0 || r.Destination == "document" {
+				r.OnRelease = "refresh"
+			}
+		}
+		b.ofRule[ruleKey(*r)] = base64.StdEncoding.EncodeToString(h.Sum(nil)[:6])
+	}
+	return nil
 }
 
 // Release is a short name for this release: it changes when a file of the pack or a setting does.
@@ -205,6 +494,6 @@ func (p *Plan) Release() string {
 	for _, e := range p.Pack {
 		fmt.Fprintln(h, e.Path, e.Stamp)
 	}
-	fmt.Fprintln(h, p.Rules, p.StandIns, p.Takeover, p.Scope)
-	return hex.EncodeToString(h.Sum(nil)[:4])
+	fmt.Fprintln(h, p.Rules, p.ofRule, p.StandIns, p.Takeover, p.Scope, p.Never, p.Shell)
+	return base64.RawURLEncoding.EncodeToString(h.Sum(nil)[:6])
 }

@@ -175,7 +175,7 @@ func TestCode(t *testing.T) {
 		require.NoError(t, err)
 		return w
 	}
-	small := plan(`{pack: {include: [/]}, stand_ins: {page: /}}`)
+	small := plan(`{pack: {include: [/]}, stand_ins: {page: /}, takeover: when-closed}`)
 	one, err := worker.Generate(small, worker.Options{Minify: true})
 	require.NoError(t, err)
 	two, err := worker.Generate(small, worker.Options{Minify: true})

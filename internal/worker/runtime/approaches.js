@@ -1,29 +1,71 @@
-import { plain } from './plain.js';
+//? storing
+import { fetchAndKeep, keyFor, usable } from './keep.js';
+import { open } from './stores.js';
+//?
+//? ranges
+import { part } from './part.js';
+//?
 //? stand-ins
 import { standIn } from './standin.js';
 //?
 
-export async function byRule(event, rule) {
+export async function byRule(event, rule, url) {
+  const { request } = event;
   //? network-only
-  if (rule.answer === 'network-only') return fetch(event.request);
+  if (rule.answer === 'network-only') return fetch(request);
   //?
-  const store = await caches.open(rule.store);
+  //? cache-only
+  if (rule.answer === 'cache-only') {
+    //! From whatever this site's own scripts put into caches.
+    const copy = await caches.match(request);
+    if (!copy) throw new TypeError(`${url} is in no cache`);
+    //? ranges
+    const range = request.headers.get('range');
+    if (range) return part(copy, range);
+    //?
+    return copy;
+  }
+  //?
+  //? storing
+  const store = await open(rule.store);
+  if (!store) return fetch(request);
+  const key = keyFor(rule, request, url);
+  //! What was shown from the store, to tell later whether the network has something else.
+  const shown = { url: url.href };
+  const stored = async () => {
+    const copy = usable(rule, await store.match(key));
+    shown.copy = copy;
+    //? ranges
+    const range = copy && request.headers.get('range');
+    if (range) return part(copy, range);
+    //?
+    return copy;
+  };
+  const network = () => fetchAndKeep(event, rule, store, key, shown);
   //? cache-first
-  if (rule.answer === 'cache-first') return (await store.match(event.request)) || fetchAndKeep(event, store);
+  if (rule.answer === 'cache-first') return (await stored()) || network();
+  //?
+  //? stale-while-revalidate
+  if (rule.answer === 'stale-while-revalidate') {
+    const copy = await stored();
+    const fresh = network();
+    if (!copy) return fresh;
+    fresh.catch(() => {});
+    return copy;
+  }
   //?
   //? network-first
-  return networkFirst(event, store, rule.patience);
+  return networkFirst(request, url, rule.patience, network(), stored);
+  //?
   //?
 }
 
 //? network-first
-async function networkFirst(event, store, patience) {
-  const { request } = event;
-  const network = fetchAndKeep(event, store);
+async function networkFirst(request, url, patience, network, stored) {
   const otherwise = async () => {
-    let copy = await store.match(request);
+    const copy = await stored();
     //? stand-ins
-    if (!copy) copy = await standIn(request);
+    if (!copy) return standIn(request, url);
     //?
     return copy;
   };
@@ -42,19 +84,3 @@ async function networkFirst(event, store, patience) {
   }
 }
 //?
-
-//! Only whole, successful answers are kept, and none that says it must not be.
-function fetchAndKeep(event, store) {
-  let kept;
-  const network = fetch(event.request).then((response) => {
-    if (response.status === 200 && !/no-store/i.test(response.headers.get('cache-control') || '')) {
-      kept = plain(response.clone())
-        .then((answer) => store.put(event.request, answer))
-        .catch((error) => console.warn(`${event.request.url} was not kept:`, error));
-    }
-    return response;
-  });
-  //! Asked for now, the time to keep the answer is granted even when a copy answers first.
-  event.waitUntil(network.then(() => kept, () => {}));
-  return network;
-}

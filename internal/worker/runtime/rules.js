@@ -1,17 +1,15 @@
 import { RULES } from './settings.js';
+import { matches } from './matches.js';
 
 //! The first rule that matches decides.
-export function ruleFor(url, request) {
-  return RULES.find(
+export const ruleFor = (url, request) =>
+  RULES.find(
     (rule) =>
-      //? other-origins
-      (rule.origin ? rule.origin.test(url.origin) : url.origin === self.location.origin) &&
+      //? methods
+      (rule.method || 'GET') === request.method &&
       //?
-      //? !other-origins
-      url.origin === self.location.origin &&
+      //? destinations
+      (rule.destination ?? request.destination) === request.destination &&
       //?
-      (!rule.path || rule.path.test(url.pathname)) &&
-      (!rule.search || rule.search.test(url.search.slice(1))) &&
-      (!rule.destination || rule.destination === request.destination),
+      matches(rule, url),
   );
-}

@@ -1,3 +1,6 @@
+//? own-code
+import 'own-code';
+//?
 //? pack
 import { install, packed } from './pack.js';
 //?
@@ -6,8 +9,21 @@ import { answer } from './answer.js';
 //? rules
 import { ruleFor } from './rules.js';
 //?
+//? never
+import { NEVER } from './settings.js';
+import { matches } from './matches.js';
+//?
+//? shell
+import { shellFor } from './shell.js';
+//?
 //? stand-ins
-import { standInFor } from './standin.js';
+import { standsIn } from './standin.js';
+//?
+//? refresh
+import { refill } from './refresh.js';
+//?
+//? tabs
+import { turnPage, mayHold, tidy } from './book.js';
 //?
 
 //! Made by tachyform from tachyform.yaml; changes made here are lost at the next fit.
@@ -16,15 +32,32 @@ import { standInFor } from './standin.js';
 //! Installing: every file of the pack is fetched, or the installation fails and the release before stays whole.
 self.addEventListener('install', (event) => event.waitUntil(install()));
 //?
+//? refresh
+self.addEventListener('install', (event) => event.waitUntil(refill()));
+//?
 //? at-once
 self.addEventListener('install', () => self.skipWaiting());
 //?
 
 //! Activating: files and stores of earlier releases go, those of anything else stay.
-self.addEventListener('activate', (event) => event.waitUntil(clean()));
-//? at-once
-self.addEventListener('activate', (event) => event.waitUntil(self.clients.claim()));
-//?
+self.addEventListener('activate', (event) => {
+  //? tabs
+  event.waitUntil(turnPage().then(clean));
+  //?
+  //? !tabs
+  event.waitUntil(clean());
+  //?
+  //? at-once
+  event.waitUntil(self.clients.claim());
+  //?
+  const { navigationPreload } = self.registration;
+  //? preload
+  if (navigationPreload) event.waitUntil(navigationPreload.enable());
+  //?
+  //? !preload
+  if (navigationPreload) event.waitUntil(navigationPreload.disable());
+  //?
+});
 
 //? ask
 //! The page asks for the takeover once its visitor agrees.
@@ -35,8 +68,30 @@ self.addEventListener('message', (event) => {
 
 self.addEventListener('fetch', (event) => {
   const { request } = event;
-  if (request.method !== 'GET' || request.headers.has('range')) return;
+  //? !methods
+  if (request.method !== 'GET') return;
+  //?
+  //? !ranges
+  if (request.headers.has('range')) return;
+  //?
+  //! Some tools ask for what the browser's own cache holds, in a way that a worker could not pass on.
+  if (request.cache === 'only-if-cached' && request.mode !== 'same-origin') return;
+  //? open-ended
+  //! A stream of events has no end that could be kept.
+  if (request.headers.get('accept') === 'text/event-stream') return;
+  //?
   const url = new URL(request.url);
+  //? never
+  if (NEVER.some((pattern) => matches(pattern, url))) return;
+  //?
+  //? methods
+  if (request.method !== 'GET') {
+    //! Answers to other methods are never kept, but something may stand in for them.
+    const asked = ruleFor(url, request);
+    if (asked) event.respondWith(answer(event, url, undefined, asked));
+    return;
+  }
+  //?
   let kept;
   let rule;
   //? pack
@@ -45,8 +100,16 @@ self.addEventListener('fetch', (event) => {
   //? rules
   if (!kept) rule = ruleFor(url, request);
   //?
-  if (kept || rule) event.respondWith(answer(event, kept, rule));
-  //? stand-ins
-  else if (standInFor(request)) event.respondWith(answer(event));
+  //? shell
+  if (!kept && !rule) kept = shellFor(url, request);
   //?
+  let mine = kept || rule;
+  //? stand-ins
+  mine = mine || standsIn(request, url);
+  //?
+  //? tabs
+  mine = mine || mayHold(event, url);
+  if (request.mode === 'navigate') event.waitUntil(tidy());
+  //?
+  if (mine) event.respondWith(answer(event, url, kept, rule));
 });

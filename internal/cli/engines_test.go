@@ -1,0 +1,272 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/browser"
+	"tachyform/internal/fit"
+	"tachyform/internal/project"
+)
+
+// tab is an open tab of a real browser.
+type tab interface {
+	Load(url string) error
+	Evaluate(expression string) (string, error)
+	Close()
+}
+
+// line is a site that is really served and fitted, whose network and releases a test changes.
+type line struct {
+	t        *testing.T
+	dir      string
+	settings string
+	project  *project.Project
+	origin   string
+	server   *http.Server
+	handler  atomic.Value
+	stalled  atomic.Bool
+	// round is part of what /now/ answers, so that a kept answer can be told from a fresh one.
+	round atomic.Int64
+	asked chan string
+}
+
+func newLine(t *testing.T, settings string, files map[string]string) *line {
+	l := &line{t: t, dir: t.TempDir(), settings: settings, asked: make(chan string, 10000)}
+	l.online()
+	t.Cleanup(l.offline)
+	l.deploy(files)
+	return l
+}
+
+// deploy puts files in their place and fits the site; a file without content is removed.
+func (l *line) deploy(files map[string]string) {
+	root := filepath.Join(l.dir, "site")
+	for name, text := range files {
+		path := filepath.Join(root, name)
+		if text == "" {
+			require.NoError(l.t, os.Remove(path))
+			continue
+		}
+		require.NoError(l.t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(l.t, os.WriteFile(path, []byte(text), 0o644))
+	}
+	file := filepath.Join(l.dir, project.FileName)
+	require.NoError(l.t, os.WriteFile(file, []byte("site: site\napp: {name: Line}\norigin: "+l.origin+"\n"+l.settings), 0o644))
+	p, err := project.Load(file)
+	require.NoError(l.t, err)
+	f, err := openFolder(root, p)
+	require.NoError(l.t, err)
+	plan, err := fit.Prepare(context.Background(), p, f)
+	require.NoError(l.t, err)
+	require.NoError(l.t, plan.Apply(context.Background()))
+	l.project = p
+	l.handler.Store(Handler(root, l.origin, p))
+}
+
+func (l *line) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	l.asked <- r.Method + " " + r.URL.RequestURI()
+	if l.stalled.Load() {
+		<-r.Context().Done()
+		return
+	}
+	if !strings.HasPrefix(r.URL.Path, "/now/") {
+		l.handler.Load().(http.Handler).ServeHTTP(w, r)
+		return
+	}
+	w.Header().Set("Cache-Control", "no-cache")
+	w.Header().Set("Content-Type", "text/plain")
+	switch {
+	case strings.Contains(r.URL.Path, "secret"):
+		w.Header().Set("Cache-Control", "no-store")
+	case strings.Contains(r.URL.Path, "gone"):
+		w.WriteHeader(410)
+	case strings.Contains(r.URL.Path, "heavy"):
+		w.Write(make([]byte, 60_000))
+	}
+	fmt.Fprintf(w, "%s%d", r.Method[:1], l.round.Load())
+}
+
+func (l *line) online() {
+	address := "127.0.0.1:0"
+	if l.origin != "" {
+		address = strings.TrimPrefix(l.origin, "http://")
+	}
+	listener, err := net.Listen("tcp", address)
+	require.NoError(l.t, err)
+	l.origin = "http://" + listener.Addr().String()
+	l.stalled.Store(false)
+	l.server = &http.Server{Handler: l}
+	go l.server.Serve(listener)
+}
+
+func (l *line) offline() { l.server.Close() }
+
+// open opens a page in a tab and waits until its worker is active.
+func (l *line) open(tab tab, path string) {
+	l.t.Helper()
+	require.NoError(l.t, tab.Load(l.origin+path))
+	l.js(tab, `navigator.serviceWorker.ready.then(r => new Promise(done => { const look = () => r.active.state === 'activated' ? done('') : setTimeout(look, 20); look() }))`)
+}
+
+// js gives the text that an expression, or a promise, comes to on the page.
+func (l *line) js(tab tab, expression string) string {
+	l.t.Helper()
+	text, err := tab.Evaluate("Promise.resolve(" + expression + ").then(String)")
+	require.NoError(l.t, err, expression)
+	return text
+}
+
+// fetches gives what the page gets for URLs: the text, or "nothing" after a failure or three seconds.
+func (l *line) fetches(tab tab, urls []string) (list []string) {
+	l.t.Helper()
+	text, _ := json.Marshal(urls)
+	answer := l.js(tab, `Promise.all(`+string(text)+`.map(u => Promise.race([fetch(u).then(r => r.text()), new Promise(r => setTimeout(r, 3000, 'nothing'))]).catch(() => 'nothing'))).then(JSON.stringify)`)
+	require.NoError(l.t, json.Unmarshal([]byte(answer), &list))
+	return list
+}
+
+// until waits until an expression comes to a text.
+func (l *line) until(tab tab, expression, want string) {
+	l.t.Helper()
+	got := ""
+	for range 100 {
+		got, _ = tab.Evaluate("Promise.resolve(" + expression + ").then(String)")
+		if got == want {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	assert.Equal(l.t, want, got, expression)
+}
+
+// keptURLs is an expression for the addresses that rules have kept.
+const keptURLs = `caches.keys().then(names => Promise.all(names.filter(n => n.includes(' kept ')).map(n => caches.open(n).then(c => c.keys())))).then(l => l.flat().map(r => r.url.slice(location.origin.length)).join(' '))`
+
+// approaches says what each approach gives, from its words: online, offline and stalled, with and without a kept copy.
+var approaches = map[string][6]string{
+	"network-first":              {"fresh", "fresh", "kept", "nothing", "nothing", "nothing"},
+	"network-first, patience 1s": {"fresh", "fresh", "kept", "nothing", "kept", "nothing"},
+	"cache-first":                {"kept", "fresh", "kept", "nothing", "kept", "nothing"},
+	"stale-while-revalidate":     {"kept", "fresh", "kept", "nothing", "kept", "nothing"},
+	"network-only":               {"fresh", "fresh", "nothing", "nothing", "nothing", "nothing"},
+	"cache-only":                 {"kept", "nothing", "kept", "nothing", "kept", "nothing"},
+}
+
+// basics proves in a real browser what every site relies on: the approaches under every condition, with and without a kept copy; a
+// packed page offline by all its addresses; the page stand-in; and a new release that takes over.
+func basics(t *testing.T, newTab func() tab) {
+	var rules []string
+	var order []string
+	for name := range approaches {
+		answer, patience, _ := strings.Cut(name, ", patience ")
+		rule := fmt.Sprintf("{match: /now/%d/*, answer: %s", len(order), answer)
+		if patience != "" {
+			rule += ", patience: " + patience
+		}
+		rules, order = append(rules, rule+"}"), append(order, name)
+	}
+	l := newLine(t, "worker: {pack: {pages: [/, /pier/]}, rules: ["+strings.Join(rules, ", ")+"], stand_ins: {page: /offline.html, status: 503}, takeover: at-once}\n", map[string]string{
+		"index.html":      "<!doctype html><title>One</title><link rel=stylesheet href=/line.css><p>",
+		"pier/index.html": "<!doctype html><title>Pier</title>",
+		"offline.html":    "<!doctype html><title>Away</title>",
+		"other.html":      "<!doctype html><title>Other</title>",
+		"line.css":        "p { color: rgb(1, 2, 3) }",
+	})
+	page := newTab()
+	defer func() { page.Close() }()
+	l.open(page, "/")
+	l.open(page, "/")
+	assert.Equal(t, "true", l.js(page, "!!navigator.serviceWorker.controller"))
+
+	var stored []string
+	for i := range order {
+		stored = append(stored, fmt.Sprintf("/now/%d/stored", i))
+	}
+	l.js(page, fmt.Sprintf(`caches.open('own').then(c => c.put('/now/%d/stored', new Response('G0')))`, slices.Index(order, "cache-only")))
+	l.fetches(page, stored)
+	l.until(page, keptURLs+".then(k => k.split(' ').length)", "4")
+	for at, condition := range []string{"online", "offline", "stalled"} {
+		l.round.Store(int64(at + 1))
+		switch condition {
+		case "offline":
+			l.offline()
+		case "stalled":
+			l.online()
+			l.stalled.Store(true)
+		}
+		urls := stored
+		for i := range order {
+			urls = append(urls, fmt.Sprintf("/now/%d/%s", i, condition))
+		}
+		for i, got := range l.fetches(page, urls) {
+			name := order[i%len(order)]
+			switch got {
+			case fmt.Sprintf("G%d", at+1):
+				got = "fresh"
+			case "nothing":
+			default:
+				got = "kept"
+			}
+			assert.Equal(t, approaches[name][2*at+i/len(order)], got, "%s, %s, stored: %v", name, condition, i < len(order))
+		}
+	}
+	l.offline()
+
+	// A packed page is whole by each of its addresses; another one is stood in for.
+	for _, address := range [][2]string{{"/", "One"}, {"/?from=home-screen", "One"}, {"/index.html", "One"}, {"/pier", "Pier"}, {"/pier/index.html", "Pier"}, {"/other.html", "Away"}} {
+		path, title := address[0], address[1]
+		require.NoError(t, page.Load(l.origin+path))
+		assert.Equal(t, title, l.js(page, "document.title"), path)
+		if title == "One" {
+			assert.Equal(t, "rgb(1, 2, 3)", l.js(page, "getComputedStyle(document.querySelector('p')).color"), path)
+		}
+	}
+	// The page that was wanted comes once the network is back.
+	l.online()
+	l.until(page, "document.title", "Other")
+
+	// A release takes over; what did not change is not fetched again.
+	l.open(page, "/")
+	l.deploy(map[string]string{"index.html": "<!doctype html><title>Two</title><link rel=stylesheet href=/line.css><p>"})
+	for len(l.asked) > 0 {
+		<-l.asked
+	}
+	l.js(page, "navigator.serviceWorker.getRegistration().then(r => { r.update() })")
+	l.until(page, "document.title", "Two")
+	asked := map[string]int{}
+	for len(l.asked) > 0 {
+		asked[<-l.asked]++
+	}
+	assert.Equal(t, 1, asked["GET /"], "%v", asked)
+	assert.Equal(t, 0, asked["GET /line.css"]+asked["GET /offline.html"], "%v", asked)
+}
+
+type chromiumTab struct{ *browser.Tab }
+
+func (c chromiumTab) Load(url string) error { _, err := c.Go(url); return err }
+
+func chromiumTabs(t *testing.T, c *browser.Chromium) func() tab {
+	return func() tab {
+		opened, err := c.NewTab()
+		require.NoError(t, err)
+		return chromiumTab{opened}
+	}
+}
+
+func TestBasicsInChromium(t *testing.T) {
+	basics(t, chromiumTabs(t, chromium(t)))
+}

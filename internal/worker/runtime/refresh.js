@@ -1,0 +1,23 @@
+import { RULES } from './settings.js';
+import { open } from './stores.js';
+import { keep } from './keep.js';
+
+//! What was kept by rules under the release before is fetched again, so that no page is shown with files it does not know.
+//! What cannot be had within ten seconds is dropped.
+export async function refill() {
+  for (const rule of RULES) {
+    if (!rule.family || (await caches.has(rule.store))) continue;
+    const before = (await caches.keys()).find((name) => name.startsWith(rule.family));
+    if (!before) continue;
+    const store = await open(rule.store);
+    const left = await (await open(before)).keys();
+    const next = async () => {
+      for (let request; (request = left.shift()); ) {
+        const network = fetch(request.url, { cache: 'no-cache', credentials: request.credentials }).catch(() => {});
+        const response = await Promise.race([network, new Promise((resolve) => setTimeout(resolve, 1e4))]);
+        if (response && response.status === 200 && !response.redirected) await keep(rule, store, request.url, response, {}).catch(() => {});
+      }
+    };
+    await Promise.all([next(), next(), next(), next()]);
+  }
+}
