@@ -10,6 +10,7 @@ require (
 	github.com/charmbracelet/colorprofile v0.4.3
 	github.com/chromedp/cdproto v0.159.2
 	github.com/chromedp/chromedp v0.23.0
+	github.com/coder/websocket v1.8.15
 	github.com/dunglas/go-urlpattern v1.0.0
 	github.com/evanw/esbuild v0.28.2
 	github.com/fyne-io/oksvg v0.2.0

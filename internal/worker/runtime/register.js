@@ -54,9 +54,19 @@ async function start() {
   //! A page that ran under the old release is loaded again, so that it never mixes two. One with unsaved input may put that off:
   //! it cancels the event and calls reload itself later.
   container.addEventListener('controllerchange', () => {
-    const reload = () => location.reload();
-    if (controlled && tell('taken-over', { reload })) reload();
+    const { controller } = container;
+    const mine = controlled;
     controlled = true;
+    if (!mine || !controller) return;
+    const reload = () => location.reload();
+    const taken = () => {
+      if (controller.state !== 'activated') return;
+      controller.removeEventListener('statechange', taken);
+      if (tell('taken-over', { reload })) reload();
+    };
+    //! Not before the new worker is ready: until then some browsers load past it.
+    controller.addEventListener('statechange', taken);
+    taken();
   });
   //?
   container.addEventListener('message', ({ data }) => {
