@@ -29,7 +29,7 @@ bench: build
 
 # A minute for each fuzz target.
 fuzz:
-	for t in page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied site:FuzzPattern worker:FuzzPattern manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG; do \
+	for t in page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied site:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG; do \
 		$(GO) test ./internal/$${t%%:*} -run '^$$' -fuzz $${t##*:} -fuzztime 60s || exit 1; done
 
 # docs/screenshots from the example; needs Xvfb, xterm, ImageMagick and Chromium.

@@ -206,6 +206,11 @@ func (t *Tab) Evaluate(expression string) (string, error) {
 	return chromedp.Run(t.ctx, chromedp.Evaluate[string](expression, chromedp.EvalAwaitPromise))
 }
 
+// Command gives the tab's protocol session to f.
+func (t *Tab) Command(f func(ctx context.Context, s cdp.Session) error) error {
+	return chromedp.Do(t.ctx, chromedp.Func(func(ctx context.Context, target *chromedp.Target) error { return f(ctx, target) }))
+}
+
 // Open opens a URL in a new tab, waits until the page has settled, and closes the tab.
 func (c *Chromium) Open(url string) (*View, error) {
 	t, err := c.NewTab()

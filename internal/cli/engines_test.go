@@ -74,8 +74,12 @@ func (l *line) deploy(files map[string]string) {
 	require.NoError(l.t, err)
 	require.NoError(l.t, plan.Apply(context.Background()))
 	l.project = p
-	l.handler.Store(Handler(root, l.origin, p))
+	l.answerWith(Handler(root, l.origin, p))
 }
+
+type answers struct{ http.Handler }
+
+func (l *line) answerWith(h http.Handler) { l.handler.Store(answers{h}) }
 
 func (l *line) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	l.asked <- r.Method + " " + r.URL.RequestURI()
@@ -84,7 +88,7 @@ func (l *line) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if !strings.HasPrefix(r.URL.Path, "/now/") {
-		l.handler.Load().(http.Handler).ServeHTTP(w, r)
+		l.handler.Load().(answers).ServeHTTP(w, r)
 		return
 	}
 	w.Header().Set("Cache-Control", "no-cache")

@@ -5,10 +5,13 @@ import (
 	"compress/gzip"
 	"context"
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -62,6 +65,11 @@ func TestApproaches(t *testing.T) {
 		{"answer: cache-first", "online", kept, network},
 		{"answer: cache-first", "offline", kept, none},
 		{"answer: cache-first", "stalled", kept, none},
+		{"answer: stale-while-revalidate", "online", kept, network},
+		{"answer: stale-while-revalidate", "offline", kept, none},
+		{"answer: stale-while-revalidate", "stalled", kept, none},
+		{"answer: cache-only", "online", none, none},
+		{"answer: cache-only", "offline", none, none},
 		{"answer: network-only", "online", network, network},
 		{"answer: network-only", "offline", none, none},
 		{"answer: network-only", "stalled", none, none},
@@ -128,6 +136,113 @@ hosting:
 		}
 	}
 	assert.Equal(t, []string{"/d/good.json", "/d/moved.png"}, urls)
+}
+
+// Bounds hold over restarts of the worker, and what the browser threw away comes from the network and is kept again.
+func TestBounds(t *testing.T) {
+	f := deploy(t, `{pack: {include: [/, /p.css]}, rules: [{match: /few/*, answer: cache-first, keep: {at_most: 2}}, {match: /short/*, answer: cache-first, keep: {for: 1m}}]}`, map[string]string{
+		"index.html": htmlPage("Pier", `<link rel=stylesheet href=p.css><img src=few/a.png><img src=few/b.png>`), "p.css": "p{}", "more/index.html": htmlPage("More", `<img src=/few/c.png><img src=/short/d.png>`),
+		"few/a.png": "a", "few/b.png": "b", "few/c.png": "c", "short/d.png": "d"})
+	b := useragent.NewStage(context.Background(), []site.Host{f}, &page.Reader{}, false, nil)
+	steps := []useragent.Step{{Open: origin + "/"}, {Open: origin + "/"}, {StopWorker: true}, {Open: origin + "/more/"},
+		{Expect: &useragent.Expectation{Kept: []string{"/few/b.png", "/few/c.png", "/short/d.png"}, NotKept: []string{"/few/a.png"}}},
+		{StopWorker: true}, {Open: origin + "/more/"}, {Expect: &useragent.Expectation{NotAsked: []string{"/few/c.png", "/short/d.png"}}},
+		{Wait: 61 * time.Second}, {Open: origin + "/more/"}, {Expect: &useragent.Expectation{Asked: []string{"/short/d.png"}, NotAsked: []string{"/few/c.png"}}},
+		{Evict: "caches"}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Asked: []string{"/", "/p.css"}, NoneMissing: true, Missing: []string{}}},
+		{Condition: condition("offline")}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Outcome: "whole"}}}
+	for i, step := range steps {
+		r := b.Do(step)
+		assert.Empty(t, r.Wrong, "step %d", i)
+	}
+}
+
+func condition(name string) *useragent.Condition {
+	c := useragent.Conditions[name]
+	return &c
+}
+
+// Where a deployment has not arrived whole, or a cache on the way answers with old bytes, the release that is there stays.
+func TestHalfDeployed(t *testing.T) {
+	files := map[string]string{"index.html": htmlPage("One", "<img src=p.png>"), "p.png": "picture"}
+	first := deploy(t, `{pack: {include: ["/*"]}, takeover: at-once}`, files)
+	files["index.html"], files["p.png"] = htmlPage("Two", "<img src=p.png>"), "another"
+	for verify, want := range map[string]string{"yes": "One", "no": "Two"} {
+		second := deploy(t, `{pack: {include: ["/*"], verify: `+verify+`}, takeover: at-once}`, files)
+		host := &switching{Folder: first, asked: map[string]int{}}
+		b := useragent.New(context.Background(), []site.Host{host}, &page.Reader{})
+		tab := b.Open(origin+"/", nil)
+		b.Settle()
+		host.Folder = second.With(map[string][]byte{"p.png": []byte("picture")})
+		for range 2 {
+			tab = b.Open(origin+"/", tab)
+			b.Settle()
+		}
+		assert.Equal(t, want, tab.Title, "verify: %s", verify)
+		b.Close()
+	}
+}
+
+// Online, whatever the rules, a page gets what it would get without a worker.
+func FuzzOnline(f *testing.F) {
+	for seed := range uint64(40) {
+		f.Add(seed)
+	}
+	f.Fuzz(func(t *testing.T, seed uint64) {
+		r := rand.New(rand.NewPCG(seed, 1))
+		pick := func(list ...string) string { return list[r.IntN(len(list))] }
+		var rules []string
+		for range r.IntN(5) {
+			answer := pick("cache-first", "network-first", "stale-while-revalidate", "network-only")
+			rule := "match: \"" + pick("/*", "/d/*", "/d/:x.json", "/p/*.png", "https://tiles.example/*", "/gone/*", "/moved/*") + "\", answer: " + answer
+			if d := pick("", "", "image", "document", "data", "script", "video"); d != "" {
+				rule += ", destination: " + d
+			}
+			if answer == "network-first" {
+				rule += pick("", ", patience: 2s")
+			}
+			if answer != "network-only" {
+				rule += pick("", ", keep: {at_most: 2}", ", keep: {for: 1s, bytes: 1 kB}", ", statuses: [200, 404]", ", opaque: yes, keep: {at_most: 3}", ", ignore_query: [q]", ", even_private: yes", ", on_release: drop")
+			}
+			rules = append(rules, "{"+rule+"}")
+		}
+		settings := "{rules: [" + strings.Join(rules, ", ") + "], takeover: " + pick("ask", "at-once", "when-closed") + ", pack: {include: [" + pick("/", "/, /d/*", "/, /p/a.png, /film.mp4") + "]" + pick("", ", ignore_query: [from]", ", verify: no") + "}"
+		settings += pick("", ", never: [/d/*]") + pick("", ", stand_ins: {page: /other.html, image: /p/a.png}", ", stand_ins: {page: /other.html, status: 503, data: {body: x}}") + "}"
+		body := `<img src=p/a.png><img src="p/b.png?q=1"><img src=p/none.png><img src=moved/a.png><img src=https://tiles.example/1.png><video src=film.mp4></video>
+			<script src=d/x.js></script><link rel=stylesheet href=d/x.css><script>fetch('/d/a.json');fetch('/d/a.json?q=2');fetch('/gone/x');fetch('/d/secret.json')</script><iframe src=frame.html></iframe>`
+		hosting := "\nhosting:\n  redirects: [{match: /moved/*, to: /p/a.png}, {match: /away, to: /other.html}]\n  statuses: [{match: /gone/*, status: 410}]\n  headers: [{match: /d/secret.json, set: {Cache-Control: no-store}}]\n"
+		files := map[string]string{"index.html": htmlPage("Pier", body), "other.html": htmlPage("Other", body), "frame.html": "<img src=p/a.png>", "p/a.png": "a", "p/b.png": "b", "film.mp4": "film",
+			"d/x.js": "fetch('/d/a.json')", "d/x.css": "p{}", "d/a.json": "{}", "d/secret.json": "{}"}
+		tiles, err := project.Parse("tachyform.yaml", nil)
+		require.NoError(t, err)
+		dir := t.TempDir()
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "1.png"), []byte("tile"), 0o644))
+		other, err := site.OpenFolder(dir, "https://tiles.example", "/", tiles.Host)
+		require.NoError(t, err)
+		with := deploy(t, settings+hosting, files)
+		visits := []string{"/", "/other.html", "/?q=3", "/away", "/nowhere", "/", "/other.html"}
+		seen := func(host site.Host) (list []string) {
+			b := useragent.New(context.Background(), []site.Host{host, other}, &page.Reader{})
+			defer b.Close()
+			var tab *useragent.Tab
+			for _, v := range visits {
+				tab = b.Open(origin+v, tab)
+				b.Settle()
+				list = append(list, fmt.Sprint(v, " ", tab.FinalURL, " ", tab.Status, " ", tab.Title))
+				var loads []string
+				for _, l := range tab.Loads {
+					status := l.Status
+					if status == 206 {
+						status = 200 // a whole copy may answer where a part was asked for, and the other way round
+					}
+					loads = append(loads, fmt.Sprint("  ", l.URL, " ", status, " ", l.Bytes, " ", l.Missing, l.Done))
+				}
+				slices.Sort(loads)
+				list = append(list, loads...)
+			}
+			return list
+		}
+		assert.Equal(t, seen(with.With(map[string][]byte{"worker.js": nil})), seen(with), settings)
+	})
 }
 
 // A new release fetches only what changed, keeps nothing of the old one, and leaves other caches alone.

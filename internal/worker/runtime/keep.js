@@ -104,7 +104,7 @@ async function trim(rule, store) {
   //? dated
   let bytes = 0;
   //?
-  for (const request of (await store.keys()).reverse()) {
+  for (const request of [...(await store.keys())].reverse()) {
     let over = ++count > (rule.atMost || Infinity);
     //? dated
     const copy = await store.match(request);

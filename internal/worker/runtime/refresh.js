@@ -10,7 +10,7 @@ export async function refill() {
     const before = (await caches.keys()).find((name) => name.startsWith(rule.family));
     if (!before) continue;
     const store = await open(rule.store);
-    const left = await (await open(before)).keys();
+    const left = [...(await (await open(before)).keys())];
     const next = async () => {
       for (let request; (request = left.shift()); ) {
         const network = fetch(request.url, { cache: 'no-cache', credentials: request.credentials }).catch(() => {});

@@ -78,10 +78,14 @@ async function start() {
   registration.addEventListener('updatefound', () => {
     const worker = registration.installing;
     const update = registration.active;
+    let installed = false;
     worker.addEventListener('statechange', () => {
-      if (worker.state === 'installed' && update) waits();
+      if (worker.state === 'installed') {
+        installed = true;
+        if (update) waits();
+      }
       if (worker.state === 'activated' && !update) tell('kept');
-      if (worker.state === 'redundant' && !registration.active) tell('failed', { error: new Error('The worker could not be installed.') });
+      if (worker.state === 'redundant' && !installed) tell('failed', { error: new Error('The worker could not be installed.') });
     });
   });
   //! A page may stay open for days, and an app may come back to the front after as long.
