@@ -65,6 +65,8 @@ var Catalogue = []Check{
 		"give the rule that answers them a patience, such as 3s", "", nil, "fetch(request).catch(…) in a worker: on a network that hangs, nothing ever fails."},
 	{"offline.partial", Risk, "Pages open with parts missing", "Style, pictures or data are absent, and the page looks broken.",
 		"keep the missing files too: under worker.pack.include or by a rule", "", nil, "the page is kept and its style sheet is not."},
+	{"keep.private", Risk, "Answers meant for one person are kept", "On a shared device the next person can read them, also after signing out.",
+		"answer those requests from the network only, or have signing out call tachyform.forget()", "RFC 9111, 5.2.2.7; RFC 6265, 3", nil, "/account/ sets a cookie, and the worker keeps every page that is visited."},
 	{"offline.other", Risk, "A page opens as another one", "Instead of the page somebody asked for, another page's content appears.",
 		"keep the page itself", "", nil, "every page is answered with the first one, although they differ."},
 	{"offline.lucky", Risk, "Pages work offline only by the browser's own cache", "The browser forgets what it cached whenever it likes; one day the page is broken.",

@@ -197,6 +197,7 @@ func TestChecks(t *testing.T) {
 			f["index.html"] = f["app/index.html"]
 			f["far.html"] = f["app/index.html"]
 		}, "/app/"},
+		{"keep.private", "hosting: {headers: [{match: /far.html, set: {Set-Cookie: visitor=1}}]}", func(map[string]string) {}, "/far.html"},
 		{"page.register", "", edit("far.html", "navigator.serviceWorker.register('/w.js')", ""), "/far.html"},
 		{"offline.lost", "", edit("w.js", "'/far.html', ", ""), ""},
 		{"offline.stuck", "", edit("w.js", "'/far.html', ", ""), ""},

@@ -295,11 +295,24 @@ func (a *auditor) worker() {
 	if w.Error != "" {
 		out.Error = &w.Error
 	}
+	var personal []string
+	why := ""
 	for _, c := range a.ran.Caches {
 		out.Caches[c.Name] = []string{}
 		for _, e := range c.Entries {
 			out.Caches[c.Name] = append(out.Caches[c.Name], a.local(e.URL))
+			// What the pack keeps was named on purpose, and fit says so.
+			if e.Personal != "" && !strings.HasPrefix(c.Name, "tachyform "+out.Scope+" pack") {
+				personal, why = append(personal, e.URL), e.Personal+", in the cache "+c.Name
+			}
 		}
+	}
+	if len(personal) > 0 {
+		evidence := a.local(personal[0])
+		if n := len(personal) - 1; n > 0 {
+			evidence += fmt.Sprintf(" and %d more", n)
+		}
+		a.find("keep.private", a.place(personal[0], 0, 0), evidence+": "+why, "")
 	}
 	a.report.Worker = out
 }

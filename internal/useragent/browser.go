@@ -77,11 +77,13 @@ type Browser struct {
 	began   time.Duration
 	tabs    []*Tab
 	gaps    []string
+	// personal says by address what in an answer's headers makes it one for a single person.
+	personal map[string]string
 }
 
 // New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
 func New(ctx context.Context, hosts []site.Host, reader *page.Reader) *Browser {
-	b := &Browser{clock: &clock{}, store: newStorage(), queue: map[string][]func(func()){}, reader: reader, profile: defaultProfile, started: &started{}}
+	b := &Browser{clock: &clock{}, store: newStorage(), queue: map[string][]func(func()){}, personal: map[string]string{}, reader: reader, profile: defaultProfile, started: &started{}}
 	b.net = &network{ctx: ctx, hosts: map[string]site.Host{}, cond: Online, clock: b.clock}
 	for _, h := range hosts {
 		b.net.hosts[h.Origin()] = h
@@ -109,7 +111,7 @@ func (b *Browser) Close() {
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
 func (b *Browser) Branch() *Browser {
-	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, reader: b.reader, profile: b.profile, asks: b.asks, nextID: b.nextID, nextWorker: b.nextWorker, started: b.started, branch: true}
+	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, profile: b.profile, asks: b.asks, nextID: b.nextID, nextWorker: b.nextWorker, started: b.started, branch: true}
 	n.net = &network{ctx: b.net.ctx, hosts: b.net.hosts, cond: b.net.cond, clock: n.clock}
 	for _, g := range b.regs {
 		c := *g

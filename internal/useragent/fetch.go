@@ -80,6 +80,9 @@ func (f *fetching) hop(u *weburl.Url) {
 
 func (f *fetching) received(u *weburl.Url, answer *site.Response, cross bool) {
 	f.b.store.setCookies(u, answer.Header)
+	if why := site.Personal(answer.Header); why != "" && !f.b.branch {
+		f.b.personal[u.Href(true)] = why
+	}
 	if cross && f.req.Mode == "cors" && !corsAllows(answer.Header, f.origin, f.req.Credentials) {
 		f.b.note(Note{Level: "error", Text: "the answer of " + u.Href(true) + " may not be read: it has no fitting Access-Control-Allow-Origin header"})
 		f.done(nil)

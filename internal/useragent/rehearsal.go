@@ -3,6 +3,7 @@ package useragent
 import (
 	"bytes"
 	"context"
+	"regexp"
 	"runtime"
 	"slices"
 	"sort"
@@ -76,6 +77,8 @@ type CachedEntry struct {
 	Type     string
 	Redirect bool
 	Bytes    int64
+	// Personal says what in the headers of the host's answer makes it one for a single person, "" for nothing.
+	Personal string
 }
 
 // WorkerState is what a registration came to.
@@ -316,13 +319,16 @@ func (b *Browser) workerState(urls []string) *WorkerState {
 	return nil
 }
 
+// ownStamp ends the addresses under which the generated worker keeps packed files.
+var ownStamp = regexp.MustCompile(`\?tachyform=[0-9A-Za-z+/*]+$`)
+
 func (b *Browser) cacheContents() []CacheContent {
 	list := []CacheContent{}
 	for _, name := range b.store.names {
 		c := CacheContent{Name: name}
 		for _, e := range b.store.caches[name].entries {
 			actual := e.response.Actual()
-			c.Entries = append(c.Entries, CachedEntry{URL: e.request.URL, Status: actual.Status, Type: e.response.Type, Redirect: len(actual.URLs) > 1, Bytes: bodyLen(actual.Body)})
+			c.Entries = append(c.Entries, CachedEntry{URL: e.request.URL, Status: actual.Status, Type: e.response.Type, Redirect: len(actual.URLs) > 1, Bytes: bodyLen(actual.Body), Personal: b.personal[ownStamp.ReplaceAllString(e.request.URL, "")]})
 		}
 		sort.Slice(c.Entries, func(i, j int) bool { return c.Entries[i].URL < c.Entries[j].URL })
 		list = append(list, c)

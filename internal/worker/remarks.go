@@ -242,16 +242,7 @@ func (b *planner) intimate(url string) string {
 	if err != nil || resp.Status != 200 {
 		return ""
 	}
-	control := strings.ToLower(resp.Header.Get("Cache-Control"))
-	switch {
-	case strings.Contains(control, "no-store"):
-		return "Cache-Control: no-store"
-	case strings.Contains(control, "private"):
-		return "Cache-Control: private"
-	case resp.Header.Get("Set-Cookie") != "":
-		return "Set-Cookie"
-	}
-	return ""
+	return site.Personal(resp.Header)
 }
 
 // private notes answers for a single person that a rule keeps.

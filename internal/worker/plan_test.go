@@ -1,0 +1,103 @@
+package worker_test
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/project"
+	"tachyform/internal/site"
+	"tachyform/internal/worker"
+)
+
+// harbour is a small site for plans: two pages, one of them behind a gate, with a picture, a style sheet and data.
+var harbour = map[string]string{
+	"index.html": `<link rel=stylesheet href=/a/s.css><script>fetch('/d/now.json');fetch('/api/boats')</script>`, "pier/index.html": `<img src=/a/p.png>`, "offline.html": `<img src=/a/o.png>`,
+	"a/s.css": "", "a/p.png": "p", "a/o.png": "o", "a/app-3f9c2b71.js": "1", "a/unused.png": "u", "d/now.json": "{}", "members/list.html": "",
+}
+
+func plan(t *testing.T, settings string) (*worker.Plan, error) {
+	t.Helper()
+	dir := t.TempDir()
+	for name, text := range harbour {
+		path := filepath.Join(dir, name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
+	}
+	p, err := project.Parse("tachyform.yaml", []byte(settings))
+	require.NoError(t, err)
+	f, err := site.OpenFolder(dir, origin, "/", p.Host)
+	require.NoError(t, err)
+	return worker.NewPlan(context.Background(), p, f)
+}
+
+// A derived pack holds the pages and what they ask for, says why, and leaves to rules what they answer.
+func TestDerivedPack(t *testing.T) {
+	p, err := plan(t, `
+worker:
+  pack: {pages: [/, /pier/], include: [/a/app-*]}
+  rules: [{match: /d/*, answer: network-first}]
+  stand_ins: {page: /offline.html}
+`)
+	require.NoError(t, err)
+	why := map[string]string{}
+	for _, e := range p.Pack {
+		why[e.Path] = e.Why
+		assert.Equal(t, e.Path == "/a/app-3f9c2b71.js", e.Hashed, e.Path)
+	}
+	assert.Equal(t, map[string]string{"/": "page of /", "/pier/": "page of /pier/", "/a/s.css": "for /", "/a/p.png": "for /pier/", "/a/app-3f9c2b71.js": "pattern /a/app-*",
+		"/offline.html": "stand-in for pages", "/a/o.png": "for the stand-in /offline.html"}, why)
+}
+
+// What is allowed and was perhaps not meant is said with its line; what can't work is an error.
+func TestNotes(t *testing.T) {
+	for _, c := range []struct{ settings, says string }{
+		{"rules: [{match: /d/*, answer: network-first}, {match: /d/now.json, answer: cache-first}]", "can never match: the one for /d/* on line 2"},
+		{"rules: [{match: /a/*.png, answer: cache-first}, {match: /a/p*, answer: network-first}]", "both match /a/p.png; the earlier"},
+		{"rules: [{match: /d/now.json, answer: cache-first}, {match: /d/*, answer: network-first}]", ""},
+		{"rules: [{match: /nowhere/*, answer: cache-first}]", "matches no file"},
+		{"rules: [{match: /api/*, answer: network-first}]", ""},
+		{"rules: [{match: /*, destination: document, answer: network-first}]", ""},
+		{"pack: {include: [/a/*]}, rules: [{match: /a/*, answer: cache-first}]", "is in the pack, which answers first"},
+		{"pack: {include: [/a/*], leave_out: [/b/*]}", "leaves out nothing"},
+		{"never: [/d/*], rules: [{match: /d/now.json, answer: cache-first}]", "worker.never names all of it"},
+		{"rules: [{match: /d/*, answer: cache-first}]}\nhosting: {headers: [{match: /d/*, set: {Set-Cookie: a=b}}]", "meant for one person (/d/now.json: Set-Cookie)"},
+		{"pack: {include: [/d/*]}}\nhosting: {headers: [{match: /d/*, set: {Cache-Control: private}}]", "the pack keeps what the host marks"},
+		{"pack: {include: [/]}, register: {off_on: [line.example]}", "not registered on line.example"},
+		{"pack: {include: [/]}, register: {hosts: ['*.example'], off_on: [localhost]}", ""},
+	} {
+		p, err := plan(t, "worker: \n  {"+c.settings+"}\n")
+		require.NoError(t, err, c.settings)
+		var said []string
+		for _, n := range p.Notes {
+			said = append(said, n.Where+": "+n.What)
+		}
+		if c.says == "" {
+			assert.Empty(t, said, c.settings)
+		} else if assert.Len(t, said, 1, c.settings) {
+			assert.Contains(t, said[0], c.says)
+			assert.Regexp(t, `:2:\d+: `, said[0])
+		}
+	}
+	gate := "}\nhosting: {redirects: [{match: /members/*, to: /sign-in, unless_cookie: member}]"
+	for settings, says := range map[string]string{
+		"pack: {include: [/members/*]}" + gate:                              "/members/list.html: this file of the pack cannot be fetched at installation, so the worker could never be installed: the host sends whoever asks on to /sign-in (302)",
+		"stand_ins: {page: /members/list.html}" + gate:                      "sends whoever asks on to /sign-in",
+		"pack: {include: [/a/*], budget: 3 B}":                              "over its budget of 3 B; the heaviest are",
+		"pack: {pages: [/a/*]}":                                             `"/a/*" matches no page`,
+		"module: none.js":                                                   "none.js cannot be read",
+		"shell: {page: /app.html}":                                          "there is no file at /app.html",
+		"pack: {include: [/]}, rules: [{match: '/(', answer: cache-first}]": "not a URL pattern",
+		"never: ['/(']":                                                     "not a URL pattern",
+	} {
+		_, err := plan(t, "worker: \n  {"+settings+"}\n")
+		if assert.Error(t, err, settings) {
+			assert.Contains(t, strings.ReplaceAll(err.Error(), "\n", " "), says)
+		}
+	}
+}
