@@ -3,11 +3,18 @@ package cli
 import (
 	"context"
 	"fmt"
+	"github.com/stretchr/testify/assert"
+	"math/rand/v2"
+	"net/http"
 	"net/http/httptest"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
+	"tachyform/internal/worker"
 	"testing"
 	"time"
 
@@ -138,5 +145,144 @@ func TestBenchGrowth(t *testing.T) {
 		require.NoError(t, err)
 		took := time.Since(start)
 		t.Logf("%5d pages: %v, %v a page", n, took.Round(time.Millisecond), (took / time.Duration(n)).Round(time.Microsecond))
+	}
+}
+
+// TestBenchStamps compares the stamping of a tree of 10 000 files with sha256sum over the same tree, as many at a time as there are
+// processors, and says what a plan of them costs beyond that.
+func TestBenchStamps(t *testing.T) {
+	forBench(t)
+	dir := t.TempDir()
+	site := filepath.Join(dir, "site")
+	noise := rand.NewChaCha8([32]byte{7})
+	for i := range 10_000 {
+		name := filepath.Join(site, fmt.Sprintf("f%d/%d.bin", i/100, i))
+		require.NoError(t, os.MkdirAll(filepath.Dir(name), 0o755))
+		content := make([]byte, 4_000+(i%10)*6_000)
+		noise.Read(content)
+		require.NoError(t, os.WriteFile(name, content, 0o644))
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(site, "index.html"), []byte("<!doctype html><title>x</title>"), 0o644))
+	p, err := project.Parse(project.FileName, []byte("worker: {pack: {include: [/*]}}"))
+	require.NoError(t, err)
+	median := func(f func() time.Duration) time.Duration {
+		var list []time.Duration
+		for range 5 {
+			list = append(list, f())
+		}
+		slices.Sort(list)
+		return list[2]
+	}
+	theirs := median(func() time.Duration {
+		start := time.Now()
+		out, err := exec.Command("sh", "-c", fmt.Sprintf("find %s -type f -print0 | xargs -0 -n 100 -P %d sha256sum >/dev/null", site, runtime.NumCPU())).CombinedOutput()
+		require.NoError(t, err, string(out))
+		return time.Since(start)
+	})
+	var both time.Duration
+	hashing := median(func() time.Duration {
+		f, err := openFolder(site, p)
+		require.NoError(t, err)
+		start := time.Now()
+		var wait sync.WaitGroup
+		work := make(chan int)
+		for range runtime.NumCPU() {
+			wait.Add(1)
+			go func() {
+				defer wait.Done()
+				for i := range work {
+					_, err := f.Files()[i].Stamp()
+					assert.NoError(t, err)
+				}
+			}()
+		}
+		for i := range f.Files() {
+			work <- i
+		}
+		close(work)
+		wait.Wait()
+		return time.Since(start)
+	})
+	both = median(func() time.Duration {
+		start := time.Now()
+		f, err := openFolder(site, p)
+		require.NoError(t, err)
+		plan, err := worker.NewPlan(context.Background(), p, f)
+		require.NoError(t, err)
+		code, err := worker.Generate(plan, worker.Options{})
+		require.NoError(t, err)
+		require.NotEmpty(t, code)
+		return time.Since(start)
+	})
+	t.Logf("10 000 files, 310 MB: stamps %v, sha256sum %v, ratio %.2f; listing, plan and worker %v, beyond hashing %v", hashing.Round(time.Millisecond), theirs.Round(time.Millisecond), float64(theirs)/float64(hashing), both.Round(time.Millisecond), (both - hashing).Round(time.Millisecond))
+}
+
+// TestBenchWorkerCost measures in a real Chromium what the worker adds to requests, against the same page without one: medians of
+// single fetches on loopback, and the first fetch after the worker was stopped.
+func TestBenchWorkerCost(t *testing.T) {
+	forBench(t)
+	const times = `(async () => { const list = []; for (let i = 0; i < 400; i++) { const at = performance.now(); await (await fetch(%q + (i %% 50))).text(); list.push(performance.now() - at) } return list.sort((a, b) => a - b)[200] })()`
+	for _, n := range []int{10, 10_000} {
+		files := map[string]string{"index.html": "<!doctype html><title>One</title>", "bare.html": "<!doctype html><title>Bare</title>"}
+		for i := range max(n, 50) {
+			files[fmt.Sprintf("pack/%d", i)] = strings.Repeat("x", 2000)
+			if i < 50 {
+				files[fmt.Sprintf("free/%d", i)] = strings.Repeat("x", 2000)
+			}
+		}
+		c := chromium(t)
+		with := newLine(t, "worker: {pack: {include: [/, /pack/*]}}\n", files)
+		without := newLine(t, "head: {leave_out: [/*]}\n", files)
+		// The server is to cost next to nothing.
+		for _, l := range []*line{with, without} {
+			slow := l.handler.Load().(answers)
+			body := []byte(strings.Repeat("x", 2000))
+			l.answerWith(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				if strings.HasPrefix(r.URL.Path, "/pack/") || strings.HasPrefix(r.URL.Path, "/free/") {
+					w.Header().Set("Cache-Control", "no-cache")
+					w.Header().Set("Content-Type", "text/plain")
+					w.Write(body)
+					return
+				}
+				slow.ServeHTTP(w, r)
+			}))
+		}
+		page := chromiumTabs(t, c)()
+		measure := func(l *line, what string) (ms float64) {
+			_, err := fmt.Sscan(l.js(page, fmt.Sprintf(times, "/"+what+"/")), &ms)
+			require.NoError(t, err)
+			return ms
+		}
+		require.NoError(t, page.Load(with.origin+"/"))
+		started := time.Now()
+		for with.js(page, "navigator.serviceWorker.getRegistration().then(r => !!(r && r.active && r.active.state === 'activated'))") != "true" {
+			require.Less(t, time.Since(started), 5*time.Minute)
+			time.Sleep(100 * time.Millisecond)
+		}
+		installed := time.Since(started)
+		// In turns, so that what else the machine does meets all alike.
+		took := map[string][]float64{}
+		for range 5 {
+			require.NoError(t, page.Load(without.origin+"/"))
+			took["plain"] = append(took["plain"], measure(without, "free"))
+			require.NoError(t, page.Load(with.origin+"/"))
+			took["free"] = append(took["free"], measure(with, "free"))
+			took["pack"] = append(took["pack"], measure(with, "pack"))
+		}
+		for _, list := range took {
+			slices.Sort(list)
+		}
+		var starts []float64
+		for range 7 {
+			require.NoError(t, c.StopWorkers())
+			var ms float64
+			_, err := fmt.Sscan(with.js(page, "(async () => { const at = performance.now(); await (await fetch('/pack/7')).text(); return performance.now() - at })()"), &ms)
+			require.NoError(t, err)
+			starts = append(starts, ms)
+		}
+		slices.Sort(starts)
+		t.Logf("%6d files packed in %v: a request without a worker %.2f ms, that nothing matches %.2f ms, from the pack %.2f ms; the first after a stop %.1f ms", n, installed.Round(time.Millisecond), took["plain"][2], took["free"][2], took["pack"][2], starts[3])
+		page.Close()
+		c.Close()
 	}
 }

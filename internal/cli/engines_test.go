@@ -82,7 +82,10 @@ type answers struct{ http.Handler }
 func (l *line) answerWith(h http.Handler) { l.handler.Store(answers{h}) }
 
 func (l *line) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	l.asked <- r.Method + " " + r.URL.RequestURI()
+	select {
+	case l.asked <- r.Method + " " + r.URL.RequestURI():
+	default: // nobody counts that many
+	}
 	if l.stalled.Load() {
 		<-r.Context().Done()
 		return

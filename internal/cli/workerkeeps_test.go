@@ -143,6 +143,7 @@ worker:
 	// The browser threw the pack away: the network answers, and the pack is made whole again.
 	quota(nil)
 	l.js(page, `caches.delete('tachyform / pack')`)
+	require.NoError(t, c.StopWorkers())
 	asks("/film.mp4", "{}", "200 0123456789")
 	l.until(page, `caches.open('tachyform / pack').then(c => c.keys()).then(k => k.length)`, "3")
 }

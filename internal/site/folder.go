@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"encoding/base64"
 	"errors"
+	"io"
 	"io/fs"
 	"net/url"
 	"os"
@@ -64,9 +65,6 @@ func (f *File) Bytes() ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	if f.stamp == "" {
-		f.stamp = Stamp(b)
-	}
 	if f.folder.kept.Add(int64(len(b))) <= keepBytes {
 		f.content, f.loaded = b, true
 	} else {
@@ -78,25 +76,45 @@ func (f *File) Bytes() ([]byte, error) {
 // Len is the file's size in bytes.
 func (f *File) Len() int64 { return f.Size }
 
-// Stamp is the short hash of the file's content.
+// Stamp is the short hash of the file's content; a file that nothing else has read is not kept in memory for it.
 func (f *File) Stamp() (string, error) {
 	f.mu.Lock()
-	s := f.stamp
-	f.mu.Unlock()
-	if s != "" {
-		return s, nil
+	defer f.mu.Unlock()
+	switch {
+	case f.stamp != "":
+	case f.loaded:
+		f.stamp = Stamp(f.content)
+	default:
+		file, err := os.Open(f.Abs)
+		if err != nil {
+			return "", err
+		}
+		defer file.Close()
+		h := sha256.New()
+		buffer := stampBuffers.Get().(*[]byte)
+		defer stampBuffers.Put(buffer)
+		for {
+			n, err := file.Read(*buffer)
+			h.Write((*buffer)[:n])
+			if errors.Is(err, io.EOF) {
+				break
+			} else if err != nil {
+				return "", err
+			}
+		}
+		f.stamp = shortHash(h.Sum(nil))
 	}
-	b, err := f.Bytes()
-	if err != nil {
-		return "", err
-	}
-	return Stamp(b), nil
+	return f.stamp, nil
 }
+
+var stampBuffers = sync.Pool{New: func() any { b := make([]byte, 128<<10); return &b }}
+
+func shortHash(sum []byte) string { return base64.StdEncoding.EncodeToString(sum[:6]) }
 
 // Stamp is the short hash by which a release knows a file: the first 48 bits of its SHA-256, as eight characters of base64.
 func Stamp(content []byte) string {
 	sum := sha256.Sum256(content)
-	return base64.StdEncoding.EncodeToString(sum[:6])
+	return shortHash(sum[:])
 }
 
 // OpenFolder lists the folder dir, which answers at origin under address.

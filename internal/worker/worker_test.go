@@ -148,7 +148,7 @@ func TestBounds(t *testing.T) {
 		{Expect: &useragent.Expectation{Kept: []string{"/few/b.png", "/few/c.png", "/short/d.png"}, NotKept: []string{"/few/a.png"}}},
 		{StopWorker: true}, {Open: origin + "/more/"}, {Expect: &useragent.Expectation{NotAsked: []string{"/few/c.png", "/short/d.png"}}},
 		{Wait: 61 * time.Second}, {Open: origin + "/more/"}, {Expect: &useragent.Expectation{Asked: []string{"/short/d.png"}, NotAsked: []string{"/few/c.png"}}},
-		{Evict: "caches"}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Asked: []string{"/", "/p.css"}, NoneMissing: true, Missing: []string{}}},
+		{Evict: "caches"}, {StopWorker: true}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Asked: []string{"/", "/p.css"}, NoneMissing: true, Missing: []string{}}},
 		{Condition: condition("offline")}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Outcome: "whole"}}}
 	for i, step := range steps {
 		r := b.Do(step)

@@ -64,7 +64,7 @@ async function whole(path, cache) {
 
 //? restore
 let restoring;
-export const restore = () => (restoring = restoring || install().catch(() => (restoring = undefined)));
+export const restore = () => (restoring = restoring || install().then(() => (opened = undefined)).catch(() => (restoring = undefined)));
 //?
 
 //! The path under which the pack answers a URL, if it does.
@@ -94,6 +94,9 @@ export function packed(url, request, list = stamps) {
   //?
 }
 
+//! Opened once: that spares every answer a way to the browser and back.
+let opened;
+
 export async function fromPack(path, request, list) {
   //? !slash-keep
   //! A folder is reached with the slash that the host gives it or without, as the host has it, so that relative links hold.
@@ -110,7 +113,7 @@ export async function fromPack(path, request, list) {
     }
   }
   //?
-  const store = await open(STORE);
+  const store = await (opened = opened || open(STORE));
   const copy = store && (await store.match(keyOf(path, list)));
   //? ranges
   const range = copy && request && request.headers.get('range');
