@@ -143,7 +143,7 @@ func workerLine(b *strings.Builder, w *audit.WorkerReport, width int) {
 	}
 	slices.Sort(names)
 	for _, n := range names {
-		fmt.Fprintf(b, "  %s %s\n", faint.Render("cache"), safe(n)+faint.Render("  "+count(len(w.Caches[n]), "entry", "entries")))
+		fmt.Fprintf(b, "  %s %s\n", faint.Render("cache"), safe(storeStamp.ReplaceAllString(n, ""))+faint.Render("  "+count(len(w.Caches[n]), "entry", "entries")))
 	}
 }
 

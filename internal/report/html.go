@@ -149,7 +149,7 @@ func HTML(r *audit.Report) ([]byte, error) {
 	}
 	if r.Rehearsal != nil {
 		for _, c := range r.Rehearsal.Caches {
-			out := htmlCache{Name: c.Name}
+			out := htmlCache{Name: storeStamp.ReplaceAllString(c.Name, "")}
 			for _, e := range c.Entries {
 				out.Entries = append(out.Entries, htmlEntry{strings.TrimPrefix(e.URL, r.Origin), e.Bytes})
 				out.Bytes += e.Bytes

@@ -156,6 +156,25 @@ func TestBounds(t *testing.T) {
 	}
 }
 
+// Where nothing can be kept, for want of room or of any storage at all, the network's answers come as they would without a worker.
+func TestNothingKept(t *testing.T) {
+	for name, code := range map[string]string{
+		"no room":    "Cache.prototype.put = () => Promise.reject(new DOMException('', 'QuotaExceededError'))",
+		"no storage": "caches.open = () => Promise.reject(new DOMException('', 'SecurityError'))",
+	} {
+		own := filepath.Join(t.TempDir(), "own.js")
+		require.NoError(t, os.WriteFile(own, []byte("self.addEventListener('push', () => { "+code+" })"), 0o644))
+		f := deploy(t, `{module: `+own+`, pack: {include: [/]}, rules: [{match: /d/*, answer: cache-first}, {match: /s/*, answer: stale-while-revalidate, keep: {for: 1d}}], stand_ins: {page: /}}`,
+			map[string]string{"index.html": htmlPage("Pier", "<img src=d/a.png><img src=s/b.png>"), "d/a.png": "a", "s/b.png": "b"})
+		b := useragent.NewStage(context.Background(), []site.Host{f}, &page.Reader{}, false, nil)
+		for i, step := range []useragent.Step{{Open: origin + "/"}, {Push: "now", HasPush: true}, {Open: origin + "/"}, {Open: origin + "/"},
+			{Expect: &useragent.Expectation{Outcome: "whole", NoneMissing: true, Missing: []string{}, Asked: []string{"/d/a.png", "/s/b.png"}, NotKept: []string{"/d/a.png", "/s/b.png"}}}} {
+			assert.Empty(t, b.Do(step).Wrong, "%s, step %d", name, i)
+		}
+		b.Close()
+	}
+}
+
 func condition(name string) *useragent.Condition {
 	c := useragent.Conditions[name]
 	return &c
@@ -277,13 +296,23 @@ func (s *switching) Answer(ctx context.Context, r *site.Request) (*site.Response
 	return s.Folder.Answer(ctx, r)
 }
 
+func compressed(code []byte) int {
+	var b bytes.Buffer
+	z, _ := gzip.NewWriterLevel(&b, 9)
+	z.Write(code)
+	z.Close()
+	return b.Len()
+}
+
 // The code is the same for the same input, small when little is asked of it, and holds no switch that was decided.
 func TestCode(t *testing.T) {
 	plan := func(settings string) *worker.Plan {
 		p, err := project.Parse("tachyform.yaml", []byte("worker: "+settings))
 		require.NoError(t, err)
 		dir := t.TempDir()
-		require.NoError(t, os.WriteFile(filepath.Join(dir, "index.html"), []byte(htmlPage("x", "")), 0o644))
+		for _, name := range []string{"index.html", "film.mp4", "p.png", "f.woff2"} {
+			require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(htmlPage("x", "")), 0o644))
+		}
 		f, err := site.OpenFolder(dir, origin, "/", p.Host)
 		require.NoError(t, err)
 		w, err := worker.NewPlan(context.Background(), p, f)
@@ -296,11 +325,14 @@ func TestCode(t *testing.T) {
 	two, err := worker.Generate(small, worker.Options{Minify: true})
 	require.NoError(t, err)
 	assert.Equal(t, string(one), string(two))
-	var b bytes.Buffer
-	z, _ := gzip.NewWriterLevel(&b, 9)
-	z.Write(one)
-	z.Close()
-	assert.LessOrEqual(t, b.Len(), 1600, "bytes of the smallest useful worker, minified and compressed")
+	assert.LessOrEqual(t, compressed(one), 1600, "bytes of the smallest useful worker, minified and compressed")
+	every, err := worker.Generate(plan(`{pack: {include: [/, /film.mp4], ignore_query: [from]}, never: [/admin/*], shell: {page: /, except: [/old/*]}, takeover: ask,
+  stand_ins: {page: /, status: 503, image: /p.png, font: /f.woff2, data: {body: "{}"}}, rules: [
+  {match: /data/*, answer: network-first, patience: 2s, keep: {for: 1d, at_most: 10, bytes: 1 MB}, statuses: [200, 404], ignore_query: [t], tell: yes},
+  {match: "https://tiles.example/*", answer: cache-first, opaque: yes, keep: {at_most: 10}}, {match: /x/*, answer: stale-while-revalidate, even_private: yes},
+  {match: /y/*, answer: network-only, method: POST}, {match: /z/*, answer: cache-only}, {match: /*, destination: document, answer: network-first, on_release: refresh}]}`), worker.Options{Minify: true})
+	require.NoError(t, err)
+	assert.LessOrEqual(t, compressed(every), 6000, "bytes of the worker with every feature")
 	readable, err := worker.Generate(plan(`{pack: {include: [/]}, rules: [{match: /x, answer: cache-first}]}`), worker.Options{})
 	require.NoError(t, err)
 	for _, word := range []string{"networkFirst", "standIn", "//?", "if (true", "if (false", "eval", "//!", "runtime:"} {
