@@ -24,7 +24,7 @@ import (
 const goodPage = `<!doctype html>
 <html lang="en">
 <head>
-<meta charset="utf-8"><title>Pier</title>
+<meta charset="utf-8"><title>Pier</title><meta name="viewport" content="width=device-width">
 <link rel="manifest" href="/m.json">
 <meta name="theme-color" content="#0b4f6c">
 <link rel="icon" href="/any.png">
@@ -35,7 +35,7 @@ const goodPage = `<!doctype html>
 </html>
 `
 
-const goodManifest = `{"name": "Pier", "short_name": "Pier", "id": "/", "start_url": "/", "display": "standalone",
+const goodManifest = `{"name": "Pier", "short_name": "Pier", "description": "A pier.", "id": "/", "start_url": "/", "display": "standalone",
  "icons": [{"src": "/any.png", "sizes": "192x192", "type": "image/png"}, {"src": "/mask.png", "sizes": "192x192", "type": "image/png", "purpose": "maskable"}]}`
 
 const goodWorker = `const ALL = ['/', '/far.html', '/any.png', '/m.json', '/mask.png'];
@@ -197,6 +197,41 @@ func TestChecks(t *testing.T) {
 			f["index.html"] = f["app/index.html"]
 			f["far.html"] = f["app/index.html"]
 		}, "/app/"},
+		{"worker.breaks", "", edit("w.js", "'fetch', (e) => ", "'fetch', (e) => e.request.method === 'POST' ? e.respondWith(Promise.reject(1)) : "), "POST /"},
+		{"worker.ranges", "", func(f map[string]string) {
+			f["film.mp4"] = "0123456789"
+			edit("far.html", "</body>", `<video src="/film.mp4"></video></body>`)(f)
+			edit("w.js", "'/far.html', ", "'/far.html', '/film.mp4', ")(f)
+		}, "/film.mp4"},
+		{"worker.forgets", "", func(f map[string]string) {
+			edit("w.js", ".addAll(ALL)", ".addAll(ALL)).then(() => { self.ready = true }")(f)
+			edit("w.js", "(e) => e.respondWith(", "(e) => !self.ready && e.request.url.includes('far') || e.respondWith(")(f)
+		}, "/far.html"},
+		{"worker.renamed", "", func(f map[string]string) {
+			f["w.3f9c2b71.js"] = f["w.js"]
+			for _, name := range []string{"index.html", "far.html"} {
+				edit(name, "/w.js", "/w.3f9c2b71.js")(f)
+			}
+		}, "/w.3f9c2b71.js"},
+		{"keep.errors", "", edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then((x) => { const y = x.clone(); if (x.status === 404) e.waitUntil(caches.open('more').then((c) => c.put(e.request, y))); return x })"), "status 404"},
+		{"keep.redirected", "hosting: {redirects: [{match: /far.html, to: /farther.html}]}", func(f map[string]string) { f["farther.html"] = f["far.html"] }, "/far.html"},
+		{"keep.grows", "", func(f map[string]string) {
+			edit("w.js", ", { ignoreSearch: true }", "")(f)
+			edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then((x) => { const y = x.clone(); if (x.ok) e.waitUntil(caches.open('more').then((c) => c.put(e.request, y))); return x })")(f)
+		}, "/any.png"},
+		{"link.mixed", "", edit("far.html", "</body>", `<script src="http://charts.example/draw.js"></script></body>`), "http://charts.example/draw.js"},
+		{"page.viewport", "", edit("far.html", `name="viewport"`, `name="other"`), ""},
+		{"worker.disguises", "", edit("w.js", "r || fetch(e.request)", "r || (e.request.mode === 'navigate' ? caches.match('/') : fetch(e.request))"), "status 404"},
+		{"worker.delayed", "hosting: {headers: [{match: /w.js, set: {Cache-Control: max-age=86400}}]}", func(map[string]string) {}, "max-age=86400"},
+		{"worker.heavy", "", func(f map[string]string) {
+			f["big.bin"] = strings.Repeat("x", 16_000_000)
+			edit("w.js", "'/far.html', ", "'/far.html', '/big.bin', ")(f)
+		}, "16.0 MB"},
+		{"page.stale", "hosting: {headers: [{match: /far.html, set: {Cache-Control: max-age=604800}}]}", func(map[string]string) {}, "max-age=604800"},
+		{"page.language", "", edit("far.html", ` lang="en"`, ""), ""},
+		{"page.title", "", edit("far.html", "<title>Far</title>", ""), ""},
+		{"page.drawn", "", edit("far.html", `<img src="/any.png" alt=""><a href="/far.html">Far</a>`, "<div id=app></div>"), "/far.html"},
+		{"app.bare", "", edit("m.json", ` "description": "A pier.",`, ""), ""},
 		{"keep.private", "hosting: {headers: [{match: /far.html, set: {Set-Cookie: visitor=1}}]}", func(map[string]string) {}, "/far.html"},
 		{"page.register", "", edit("far.html", "navigator.serviceWorker.register('/w.js')", ""), "/far.html"},
 		{"offline.lost", "", edit("w.js", "'/far.html', ", ""), ""},

@@ -84,6 +84,7 @@ func (a *auditor) again(pages []string, reader *page.Reader, httpCache bool, jud
 		return nil
 	}
 	r := *a.plan
+	r.Probes, r.Series = nil, nil
 	r.Pages, r.Reader, r.HTTPCache, r.Progress, r.Conditions = pages, reader, httpCache, nil, []useragent.Condition{useragent.Offline}
 	ran, err := r.Run(a.ctx)
 	if err != nil {

@@ -45,6 +45,8 @@ type auditor struct {
 	pages  []string // absolute URLs
 	ran    *useragent.Result
 	plan   *useragent.Rehearsal
+	// judging tells that findings are wanted, not a rehearsal alone.
+	judging bool
 	// documents are the pages as served, by absolute URL.
 	documents map[string]*page.Document
 }
@@ -57,6 +59,7 @@ func newAuditor(ctx context.Context, in Input) *auditor {
 // Run judges a site.
 func Run(ctx context.Context, in Input) (*Report, error) {
 	a := newAuditor(ctx, in)
+	a.judging = true
 	a.report = &Report{Schema: "tachyform.audit/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}, Name: in.Project.App.Text("name")}
 	for _, t := range in.Project.Audit.Targets {
 		a.report.Targets[t] = &TargetVerdict{Installable: true, Blockers: []string{}}
@@ -72,7 +75,11 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	a.names()
 	a.links()
 	a.refused()
+	a.content()
 	a.offline(start)
+	if err := a.health(); err != nil {
+		return nil, err
+	}
 	if err := a.otherwise(); err != nil {
 		return nil, err
 	}
@@ -194,6 +201,19 @@ func (a *auditor) findPages(code string, urls []string, line, column int, what s
 	a.find(code, a.place(urls[0], line, column), evidence, "")
 }
 
+// once asks the site's own host for a URL, without following redirects.
+func (a *auditor) once(url string) *site.Response {
+	u, err := weburl.Parse(url)
+	if err != nil {
+		return nil
+	}
+	resp, err := a.Host.Answer(a.ctx, &site.Request{Method: "GET", URL: u})
+	if err != nil {
+		return nil
+	}
+	return resp
+}
+
 // get asks the host for a URL and follows redirects. It gives nil when nothing answers.
 func (a *auditor) get(url string) (*site.Response, string) {
 	u, err := weburl.Parse(url)
@@ -234,6 +254,9 @@ func (a *auditor) rehearse(start string) error {
 	}
 	r.Pages = a.pages
 	r.Asks, r.Profile = a.asks(), a.Profile
+	if a.judging {
+		r.Probes, r.Series = a.probes()
+	}
 	conditions := a.Conditions
 	if conditions == nil {
 		conditions = []useragent.Condition{useragent.Stalled}

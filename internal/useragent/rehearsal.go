@@ -38,6 +38,8 @@ type Rehearsal struct {
 	HTTPCache bool
 	// Reader, if set, has read the site's files already.
 	Reader *page.Reader
+	// Probes are sent once after the visits, online; each of Series is an address that is asked for again and again with another query.
+	Probes, Series []Probe
 	// Progress, if set, is told how many pages of all are done; it may be called from several goroutines.
 	Progress func(done, all int)
 }
@@ -101,6 +103,8 @@ type Result struct {
 	Stored []Stored
 	// Gaps lists what the worker used and this user agent lacks: what depends on it was not tried.
 	Gaps []string
+	// Health is what the probes showed, nil without any.
+	Health *Health
 }
 
 func (r *Rehearsal) prepare(b *Browser) {
@@ -122,17 +126,28 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	r.prepare(b)
 	out := &Result{}
 	var err error
-	if out.Visits, err = r.visit(ctx, b); err != nil {
+	if out.Visits, err = r.visit(ctx, b, true); err != nil {
 		return nil, err
 	}
 	out.Worker = b.workerState(r.Visit)
 	out.Caches = b.cacheContents()
 	out.Notes, out.Stored, out.Gaps = b.notes, b.stored, b.gaps
+	if len(r.Probes)+len(r.Series) > 0 && len(r.Visit) > 0 {
+		branch := b.Branch()
+		var wait sync.WaitGroup
+		wait.Add(1)
+		defer wait.Wait()
+		go func() {
+			defer wait.Done()
+			out.Health = r.probe(ctx, branch, reader)
+		}()
+	}
 	return out, r.try(ctx, b, reader, out)
 }
 
-// visit opens the pages of Visit online in one tab, each until it has come to rest, then closes the tab and stops the worker.
-func (r *Rehearsal) visit(ctx context.Context, b *Browser) (views []*View, err error) {
+// visit opens the pages of Visit online in one tab, each until it has come to rest, then closes the tab and, if asked to, stops the
+// worker.
+func (r *Rehearsal) visit(ctx context.Context, b *Browser, stop bool) (views []*View, err error) {
 	if r.HTTPCache {
 		b.UseHTTPCache()
 	}
@@ -150,7 +165,9 @@ func (r *Rehearsal) visit(ctx context.Context, b *Browser) (views []*View, err e
 		b.CloseTab(tab)
 		b.Settle()
 	}
-	b.StopWorkers()
+	if stop {
+		b.StopWorkers()
+	}
 	return views, nil
 }
 

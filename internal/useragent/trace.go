@@ -41,7 +41,7 @@ func (r *Rehearsal) Trace(ctx context.Context, url, destination string) ([]*Trac
 	b := New(ctx, r.Hosts, &page.Reader{})
 	defer b.Close()
 	r.prepare(b)
-	if _, err := r.visit(ctx, b); err != nil {
+	if _, err := r.visit(ctx, b, true); err != nil {
 		return nil, err
 	}
 	var list []*Traced

@@ -360,9 +360,9 @@ var (
 	hexPart   = regexp.MustCompile(`^[0-9a-f]+$`)
 )
 
-// hashedName says whether a file's name carries a hash, as build tools write it: eight or more characters between the name and the
+// HashedName says whether a file's name carries a hash, as build tools write it: eight or more characters between the name and the
 // extension, hexadecimal or of both cases, with digits and letters among them.
-func hashedName(path string) bool {
+func HashedName(path string) bool {
 	m := hashPart.FindStringSubmatch(path[strings.LastIndexByte(path, '/')+1:])
 	if m == nil {
 		return false
@@ -399,7 +399,7 @@ func (b *planner) fill() error {
 					problems[i] = &problem.Problem{Kind: problem.Read, Where: file.Abs, What: "cannot be read: " + err.Error(), Cause: err}
 					continue
 				}
-				entries[i] = Entry{Path: path, Stamp: stamp, Bytes: file.Size, Why: b.chosen[path], Hashed: hashedName(path), page: b.graph.Pages[path] != nil, media: mediaFile.MatchString(file.Path)}
+				entries[i] = Entry{Path: path, Stamp: stamp, Bytes: file.Size, Why: b.chosen[path], Hashed: HashedName(path), page: b.graph.Pages[path] != nil, media: mediaFile.MatchString(file.Path)}
 			}
 		}()
 	}

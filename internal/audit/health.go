@@ -1,0 +1,238 @@
+package audit
+
+import (
+	"fmt"
+	"net/http"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"tachyform/internal/useragent"
+	"tachyform/internal/worker"
+)
+
+// missingPath is an address that no site has.
+const missingPath = "tachyform-probe-of-what-is-not-there"
+
+// probes are the requests that show what the worker does beyond the pages themselves: to forms, to parts of films, to pages that lead
+// elsewhere, and to what is not there.
+func (a *auditor) probes() (probes, series []useragent.Probe) {
+	entry := a.absolute(a.Project.Audit.Entry)
+	folder := a.origin + entry[len(a.origin):strings.LastIndexByte(entry, '/')+1]
+	probes = []useragent.Probe{
+		{URL: entry, Method: "POST", Mode: "same-origin"},
+		{URL: folder + missingPath, Mode: "navigate"},
+		{URL: folder + missingPath + ".json", Mode: "cors"},
+	}
+	series = []useragent.Probe{{URL: entry, Mode: "navigate"}}
+	media, picture, elsewhere := "", "", 0
+	for _, u := range a.documentsInOrder() {
+		d := a.documents[u]
+		for _, ref := range d.References {
+			if !strings.HasPrefix(ref.URL, a.origin+"/") {
+				continue
+			}
+			switch {
+			case media == "" && (ref.Destination == "video" || ref.Destination == "audio"):
+				media = ref.URL
+				probes = append(probes, useragent.Probe{URL: media, Mode: "no-cors", Destination: ref.Destination, Range: "bytes=1-2"})
+			case picture == "" && ref.Destination == "image" && !ref.Background:
+				picture, _, _ = strings.Cut(ref.URL, "?")
+				series = append(series, useragent.Probe{URL: picture, Mode: "no-cors", Destination: "image"})
+			}
+		}
+		// Pages that lead elsewhere, such as to a sign-in.
+		for _, l := range d.Links {
+			if elsewhere < 3 && strings.HasPrefix(l.URL, a.origin+"/") && !slices.ContainsFunc(probes, func(p useragent.Probe) bool { return p.URL == l.URL }) && a.leadsOn(l.URL) {
+				probes = append(probes, useragent.Probe{URL: l.URL, Mode: "navigate"})
+				elsewhere++
+			}
+		}
+	}
+	return probes, series
+}
+
+// leadsOn says whether the folder's host answers with a redirect; a live site is not asked for more than its pages.
+func (a *auditor) leadsOn(url string) bool {
+	if a.Folder == nil {
+		return false
+	}
+	if path, _, _ := strings.Cut(strings.TrimPrefix(url, a.origin), "?"); a.graph.Pages[path] != nil && len(a.Project.Host.Redirects) == 0 {
+		return false
+	}
+	resp := a.once(url)
+	return resp != nil && resp.Status >= 300 && resp.Status < 400
+}
+
+// health judges what the probes showed, and what the worker keeps.
+func (a *auditor) health() error {
+	w := a.ran.Worker
+	if w == nil || w.State != "activated" {
+		return nil
+	}
+	at := a.place(w.Script, 0, 0)
+	a.kept(at)
+	a.delivered(w, at)
+	h := a.ran.Health
+	if h == nil {
+		return nil
+	}
+	for _, p := range h.Probed {
+		what := p.Method
+		if what == "" {
+			what = "GET"
+		}
+		switch {
+		case p.Without > 0 && p.With == 0:
+			a.find("worker.breaks", at, fmt.Sprintf("%s %s answers with status %d without the worker; with it: %s", what, a.local(p.URL), p.Without, p.Reason), "")
+		case p.Without >= 400 && p.With == 200 && p.Mode == "navigate" && a.Project.Worker.Shell.Page == "":
+			a.find("worker.disguises", at, fmt.Sprintf("%s is not there (status %d), and the worker answers with a page and status 200", a.local(p.URL), p.Without), "")
+		case p.Range != "" && p.Without == 206 && p.With == 200:
+			a.find("worker.ranges", at, fmt.Sprintf("a part of %s was asked for (%s), and the worker answers with all of it", a.local(p.URL), p.Range), "")
+		}
+	}
+	for _, c := range h.Caches {
+		for _, e := range c.Entries {
+			if strings.Contains(e.URL, missingPath) && e.Status >= 400 {
+				a.find("keep.errors", at, fmt.Sprintf("%s, an answer with status %d, is in the cache %s", a.local(e.URL), e.Status, c.Name), "")
+				break
+			}
+		}
+	}
+	for _, url := range sortedKeys(h.Grown) {
+		if n := h.Grown[url]; n[0] > 300 {
+			a.find("keep.grows", at, fmt.Sprintf("%s was asked for with %d different queries, and %d more answers are kept", a.local(url), n[1], n[0]), "")
+		}
+	}
+	return a.awake(at)
+}
+
+func sortedKeys[V any](m map[string]V) (keys []string) {
+	for k := range m {
+		keys = append(keys, k)
+	}
+	slices.Sort(keys)
+	return keys
+}
+
+// kept judges what is in the caches after the visits.
+func (a *auditor) kept(at Where) {
+	var bytes int64
+	entries := 0
+	for _, c := range a.ran.Caches {
+		for _, e := range c.Entries {
+			bytes += e.Bytes
+			entries++
+			if path, ok := strings.CutPrefix(e.URL, a.origin); ok && e.Redirect && a.documents[a.origin+strings.SplitN(path, "?", 2)[0]] != nil {
+				a.find("keep.redirected", at, fmt.Sprintf("%s in the cache %s followed a redirect", path, c.Name), "")
+			}
+		}
+	}
+	if bytes > heavyInstall || entries > manyFiles {
+		a.find("worker.heavy", at, fmt.Sprintf("after the first visits %d answers are kept, %.1f MB", entries, float64(bytes)/1e6), "")
+	}
+}
+
+// What a phone's owner would notice on a metered connection.
+const (
+	heavyInstall = 15_000_000
+	manyFiles    = 1500
+)
+
+var maxAge = regexp.MustCompile(`(?i)(?:^|[,\s])max-age\s*=\s*"?(\d+)`)
+
+// freshFor gives for how many seconds caches may answer without asking (RFC 9111, 4.2.1), as far as Cache-Control says.
+func freshFor(h http.Header) int {
+	control := strings.Join(h.Values("Cache-Control"), ",")
+	if m := maxAge.FindStringSubmatch(control); m != nil && !strings.Contains(strings.ToLower(control), "no-cache") && !strings.Contains(strings.ToLower(control), "no-store") {
+		n, _ := strconv.Atoi(m[1])
+		return n
+	}
+	return 0
+}
+
+// delivered judges how worker and pages are sent.
+func (a *auditor) delivered(w *useragent.WorkerState, at Where) {
+	const hour, day = 3600, 86400
+	if resp, _ := a.get(w.Script); resp != nil && freshFor(resp.Header) >= hour {
+		a.find("worker.delayed", at, "Cache-Control: "+resp.Header.Get("Cache-Control"), "")
+	}
+	if path, _, _ := strings.Cut(w.Script, "?"); worker.HashedName(path) {
+		a.find("worker.renamed", at, "its name carries a hash: "+a.local(path), "")
+	}
+	var stale []string
+	control := ""
+	for _, u := range a.documentsInOrder() {
+		if resp, _ := a.get(u); resp != nil && resp.Status == 200 && freshFor(resp.Header) >= day {
+			stale, control = append(stale, u), resp.Header.Get("Cache-Control")
+		}
+	}
+	a.findPages("page.stale", stale, 0, 0, "Cache-Control: "+control)
+}
+
+// awake tries the pages that fail offline once more with the worker that was not stopped.
+func (a *auditor) awake(at Where) error {
+	var failing []string
+	for _, p := range a.ran.Pages {
+		if o := p.Under["offline"]; p.Status > 0 && p.Status < 400 && (o.Outcome == useragent.Lost || o.Outcome == useragent.Stuck || o.Outcome == useragent.Partial) && len(failing) < 10 {
+			failing = append(failing, p.URL)
+		}
+	}
+	if len(failing) == 0 {
+		return nil
+	}
+	plan := *a.plan
+	plan.Probes, plan.Series = nil, nil
+	got, err := plan.Awake(a.ctx, failing)
+	if err != nil {
+		return err
+	}
+	var forgotten []string
+	for _, u := range failing {
+		if o := got[u]; o != nil && o.Outcome == useragent.Whole {
+			forgotten = append(forgotten, u)
+		}
+	}
+	if len(forgotten) > 0 {
+		a.find("worker.forgets", at, fmt.Sprintf("%s opens offline while the worker runs, and no more after the browser stopped it", a.local(forgotten[0])), "")
+	}
+	return nil
+}
+
+// content judges what stands in the pages themselves.
+func (a *auditor) content() {
+	var noLanguage, noTitle, noViewport, drawn, mixed []string
+	insecure := ""
+	for _, u := range a.documentsInOrder() {
+		d := a.documents[u]
+		if d.Lang == "" {
+			noLanguage = append(noLanguage, u)
+		}
+		if strings.TrimSpace(d.Title) == "" {
+			noTitle = append(noTitle, u)
+		}
+		if _, ok := d.Meta("viewport"); !ok {
+			noViewport = append(noViewport, u)
+		}
+		if d.Drawn() {
+			drawn = append(drawn, u)
+		}
+		if strings.HasPrefix(a.origin, "https:") {
+			for _, ref := range d.References {
+				if strings.HasPrefix(ref.URL, "http:") && ref.Destination != "image" && ref.Destination != "video" && ref.Destination != "audio" && !ref.Background {
+					mixed, insecure = append(mixed, u), ref.URL
+					break
+				}
+			}
+		}
+	}
+	a.findPages("page.language", noLanguage, 0, 0, "no lang on <html>")
+	a.findPages("page.title", noTitle, 0, 0, "no <title>")
+	a.findPages("page.viewport", noViewport, 0, 0, `no <meta name="viewport">`)
+	a.findPages("page.drawn", drawn, 0, 0, "")
+	a.findPages("link.mixed", mixed, 0, 0, insecure)
+	if p := a.report.Manifest; p != nil && p.Processed != nil && !p.Processed.Fatal && p.Processed.Description == "" && len(p.Processed.Screenshots) == 0 {
+		a.find("app.bare", Where{File: a.file(a.absolute(p.URL)), URL: p.URL}, "neither description nor screenshots", "")
+	}
+}

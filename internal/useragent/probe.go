@@ -1,0 +1,167 @@
+package useragent
+
+import (
+	"context"
+	"slices"
+
+	"tachyform/internal/page"
+)
+
+// Probe is a request that shows what a worker does to requests of its kind.
+type Probe struct {
+	// URL is absolute.
+	URL string
+	// Method is "" for GET. Range is the value of a Range header, "" for none.
+	Method, Range string
+	// Mode and Destination are those of the request (Fetch, 2.2.5); the mode navigate opens a page.
+	Mode, Destination string
+}
+
+// Probed is what a probe led to, online, with the site's worker and in a browser without any. A status of 0 is a network error; that of
+// an opaque answer is the one behind it.
+type Probed struct {
+	Probe
+	With, Without int
+	// WithBytes and WithoutBytes are the lengths of the bodies.
+	WithBytes, WithoutBytes int64
+	// Reason says why it failed with the worker.
+	Reason string
+}
+
+// Health is what probing showed.
+type Health struct {
+	Probed []Probed
+	// Caches is what is kept after the probes.
+	Caches []CacheContent
+	// Grown says by the address of a series how many entries its requests left, of how many requests.
+	Grown map[string][2]int
+}
+
+// Bounds of a series: a worker whose store has not grown with the first requests is left at that.
+const firstOfSeries, allOfSeries = 24, 360
+
+// probe sends the rehearsal's probes and series, in a branch of the browser that visited the site, from a page that the worker controls.
+func (r *Rehearsal) probe(ctx context.Context, b *Browser, reader *page.Reader) *Health {
+	defer b.Close()
+	plain := New(ctx, r.Hosts, reader)
+	defer plain.Close()
+	r.prepare(plain)
+	plain.noWorkers = true
+	b.foreground, plain.foreground = true, true
+	tab := b.Open(r.Visit[0], nil)
+	bare := plain.Open(r.Visit[0], nil)
+	out := &Health{Grown: map[string][2]int{}}
+	for _, p := range r.Probes {
+		if ctx.Err() != nil {
+			return out
+		}
+		got := Probed{Probe: p}
+		got.With, got.WithBytes, got.Reason = b.probe(tab, p)
+		got.Without, got.WithoutBytes, _ = plain.probe(bare, p)
+		out.Probed = append(out.Probed, got)
+	}
+	b.Settle()
+	out.Caches = b.cacheContents()
+	for _, p := range r.Series {
+		before := b.entries()
+		sent := 0
+		for sent < allOfSeries && ctx.Err() == nil {
+			one := p
+			one.URL += "?probe=" + number36(sent)
+			b.probe(tab, one)
+			if sent++; sent == firstOfSeries {
+				b.Settle()
+				if b.entries()-before < firstOfSeries {
+					break
+				}
+			}
+		}
+		b.Settle()
+		out.Grown[p.URL] = [2]int{b.entries() - before, sent}
+	}
+	return out
+}
+
+// probe sends one request from the page in a tab, or asks for a page as opening it would.
+func (b *Browser) probe(tab *Tab, p Probe) (status int, size int64, reason string) {
+	if p.Mode == "navigate" {
+		// The document alone tells enough.
+		b.nextID++
+		c := &client{id: b.nextID, url: p.URL, seen: map[string]*Load{}, view: &View{URL: p.URL}}
+		done := false
+		b.navigate(c, p.URL, 0, func(resp *Response, _ *Registration, why string) {
+			if done, reason = true, why; resp != nil {
+				status, size = resp.Actual().Status, bodyLen(resp.Actual().Body)
+			}
+		})
+		b.clock.run(func() bool { return done }, b.clock.now+DocumentLimit)
+		if !done {
+			reason = "no document came within ten seconds"
+		}
+		return status, size, reason
+	}
+	req := &Request{URL: p.URL, Method: p.Method, Mode: p.Mode, Destination: p.Destination, Credentials: "same-origin", Cache: "default", Redirect: "follow", Referrer: "about:client"}
+	if req.Method == "" {
+		req.Method = "GET"
+	}
+	if p.Range != "" {
+		req.Header = append(req.Header, [2]string{"range", p.Range})
+	}
+	done := false
+	b.clientFetch(tab.client, req, func(resp *Response, how string) {
+		done = true
+		if resp == nil {
+			if reason = "the network failed"; how == "worker" {
+				reason = "the worker answered with an error"
+			}
+			return
+		}
+		status, size = resp.Actual().Status, bodyLen(resp.Actual().Body)
+	})
+	b.clock.run(func() bool { return done }, b.clock.now+DocumentLimit)
+	if !done {
+		reason = "no answer came within ten seconds"
+	}
+	return status, size, reason
+}
+
+func (b *Browser) entries() (n int) {
+	for _, name := range b.store.names {
+		n += len(b.store.caches[name].entries)
+	}
+	return n
+}
+
+func number36(n int) string {
+	const digits = "0123456789abcdefghijklmnopqrstuvwxyz"
+	return string([]byte{digits[n/36%36], digits[n%36]})
+}
+
+// Awake opens pages offline one after the other in the browser that visited the site, whose worker was not stopped in between: what
+// works then and not after a stop was kept in the worker's variables only.
+func (r *Rehearsal) Awake(ctx context.Context, pages []string) (map[string]*PageOutcome, error) {
+	reader := r.Reader
+	if reader == nil {
+		reader = &page.Reader{}
+	}
+	b := New(ctx, r.Hosts, reader)
+	defer b.Close()
+	r.prepare(b)
+	if _, err := r.visit(ctx, b, false); err != nil {
+		return nil, err
+	}
+	b.SetCondition(Offline)
+	b.foreground = true
+	out := map[string]*PageOutcome{}
+	for _, url := range slices.Compact(pages) {
+		plain := New(ctx, r.Hosts, reader)
+		r.prepare(plain)
+		plain.noWorkers = true
+		reference := plain.Open(url, nil)
+		plain.Close()
+		t := b.Open(url, nil)
+		out[url] = judge(t.View, reference.View)
+		b.CloseTab(t)
+	}
+	return out, ctx.Err()
+}
