@@ -65,6 +65,8 @@ var Catalogue = []Check{
 		"give the rule that answers them a patience, such as 3s", "", nil, "fetch(request).catch(…) in a worker: on a network that hangs, nothing ever fails."},
 	{"offline.partial", Risk, "Pages open with parts missing", "Style, pictures or data are absent, and the page looks broken.",
 		"keep the missing files too: under worker.pack.include or by a rule", "", nil, "the page is kept and its style sheet is not."},
+	{"limit.over", Risk, "A limit of the project file is exceeded", "Whoever set it wanted to know.",
+		"bring it under the limit, or change audit.limits", "", nil, "audit.limits.kept is 2 MB, and a new picture made it 2.3 MB."},
 	{"worker.breaks", Risk, "The worker breaks requests that work without it", "Forms, sign-in or downloads fail as soon as the worker is there.",
 		"let the worker leave such requests alone: call respondWith only for what it means to answer", "Service Workers, 4.6", nil, "every request is answered with cache.put, which refuses POST; or a redirected answer is given to a page load."},
 	{"worker.ranges", Risk, "The worker answers with a whole file where a part was asked for", "Sound and film do not play in Safari, and can't be wound forward elsewhere.",

@@ -197,6 +197,9 @@ func TestChecks(t *testing.T) {
 			f["index.html"] = f["app/index.html"]
 			f["far.html"] = f["app/index.html"]
 		}, "/app/"},
+		{"limit.over", "audit: {limits: {kept: 1 kB}}", func(map[string]string) {}, "over the limit of 1 kB"},
+		{"limit.over", "audit: {limits: {files: 4}}", func(map[string]string) {}, "5 answers are kept"},
+		{"limit.over", "audit: {limits: {whole_offline: 100}}", edit("w.js", "'/far.html', ", ""), "1 of 2 pages are whole offline, 50 %"},
 		{"worker.breaks", "", edit("w.js", "'fetch', (e) => ", "'fetch', (e) => e.request.method === 'POST' ? e.respondWith(Promise.reject(1)) : "), "POST /"},
 		{"worker.ranges", "", func(f map[string]string) {
 			f["film.mp4"] = "0123456789"

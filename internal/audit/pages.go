@@ -226,7 +226,11 @@ func (a *auditor) offline(start string) {
 		if evidence == "" {
 			evidence = "it stays in the state " + w.State
 		}
-		a.find("worker.failed", a.place(w.Script, 0, 0), evidence, "")
+		mend := ""
+		if strings.Contains(evidence, "other bytes than this release has") {
+			mend = "run tachyform fit again: the file was changed after the last fit, or the host changes it on the way (then worker.pack.verify: no)"
+		}
+		a.find("worker.failed", a.place(w.Script, 0, 0), evidence, mend)
 	}
 	if w != nil && w.State == "activated" {
 		var outside []string
@@ -254,6 +258,7 @@ func (a *auditor) offline(start string) {
 		}
 		groups[k] = append(groups[k], url)
 	}
+	startLost := false
 	for _, p := range a.ran.Pages {
 		if p.Status >= 400 || p.Status == 0 {
 			continue
@@ -266,8 +271,12 @@ func (a *auditor) offline(start string) {
 				continue
 			}
 			seen[o.Outcome] = true
+			if p.URL == start && startLost {
+				continue
+			}
 			if p.URL == start && (o.Outcome == useragent.Lost || o.Outcome == useragent.Stuck || o.Outcome == useragent.StandIn) {
 				a.find("offline.start", Where{URL: a.local(start)}, fmt.Sprintf("%s, its outcome is %s: %s", condition, o.Outcome, orWords(o.Reason, "another page is shown")), "")
+				startLost = true
 				continue
 			}
 			switch o.Outcome {

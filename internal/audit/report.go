@@ -40,6 +40,9 @@ type Report struct {
 	Pages    []*PageReport             `json:"pages"`
 	Findings []*Finding                `json:"findings"`
 	Summary  Summary                   `json:"summary"`
+	// Changed lists the checks whose weight the project file changes, Since what changed after an earlier audit.
+	Changed []Changed `json:"changed,omitempty"`
+	Since   *Since    `json:"since,omitempty"`
 
 	// Name is the app's name in the project file.
 	Name string `json:"-"`

@@ -58,6 +58,9 @@ func newAuditor(ctx context.Context, in Input) *auditor {
 
 // Run judges a site.
 func Run(ctx context.Context, in Input) (*Report, error) {
+	if err := checkSettings(in.Project); err != nil {
+		return nil, err
+	}
 	a := newAuditor(ctx, in)
 	a.judging = true
 	a.report = &Report{Schema: "tachyform.audit/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}, Name: in.Project.App.Text("name")}
@@ -83,6 +86,8 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	if err := a.otherwise(); err != nil {
 		return nil, err
 	}
+	a.limits()
+	a.weigh()
 	a.sum()
 	return a.report, nil
 }

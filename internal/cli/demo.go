@@ -132,7 +132,7 @@ func (a *app) runDemo(ctx context.Context, dir string) error {
 	step(5, "audit: the fitted site")
 	fmt.Fprint(a.out, report.Audit(after, a.width))
 	html := filepath.Join(dir, "audit.html")
-	if err := writeReports([]string{"html=" + html}, after); err != nil {
+	if err := writeReports([]string{"html=" + html}, after, o.project.Audit.FailOn); err != nil {
 		return err
 	}
 	fmt.Fprint(a.out, report.DemoEnd(dir, html, os.Args[0]))

@@ -211,8 +211,8 @@ func openRelease(p *project.Project, origin, dir string) (site.Host, error) {
 }
 
 func (a *app) audit() *cobra.Command {
-	var reports []string
-	var failOn string
+	var opts auditOptions
+	var watch bool
 	c := &cobra.Command{
 		Use:   "audit [SITE]",
 		Short: "Judge the site for every kind of browser, with causes and mends",
@@ -223,72 +223,126 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 	}
 	a.formatFlag(c)
 	under := conditionsFlag(c, "stalled")
-	c.Flags().StringArrayVar(&reports, "report", nil, "write a report as well, such as html=report.html (`KIND=FILE`; html or json)")
-	c.Flags().StringVar(&failOn, "fail-on", "", "the lightest weight that ends with status 1: blocker, risk or polish")
+	c.Flags().StringArrayVar(&opts.reports, "report", nil, "write a report as well, such as html=report.html (`KIND=FILE`; html, json, sarif, junit or markdown)")
+	c.Flags().StringVar(&opts.failOn, "fail-on", "", "the lightest weight that ends with status 1: blocker, risk or polish")
+	c.Flags().BoolVar(&watch, "watch", false, "judge again whenever a file of the site or the project file changes; Ctrl-C ends it")
+	c.Flags().StringVar(&opts.compare, "compare", "", "say what is mended and what is new since this report, a `FILE` of --format json or --report json")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		if err := checkReports(reports); err != nil {
+		if err := checkReports(opts.reports); err != nil {
 			return err
 		}
-		o, in, err := a.rehearsable(cmd.Context(), args, under)
+		earlier, err := readReport(opts.compare)
 		if err != nil {
 			return err
 		}
-		if failOn != "" {
-			if failOn != audit.Blocker && failOn != audit.Risk && failOn != audit.Polish {
-				return usagef("--fail-on takes blocker, risk or polish, not %q", failOn)
-			}
-			o.project.Audit.FailOn = failOn
+		if watch {
+			return a.watch(cmd.Context(), args, func() error { return a.auditOnce(cmd, args, under, opts, earlier) })
 		}
-		r, err := audit.Run(cmd.Context(), in)
-		if err != nil {
-			return wrapRead(o.name, err)
-		}
-		if slices.ContainsFunc(reports, func(s string) bool { return strings.HasPrefix(s, "html=") }) {
-			// A site without icons has no sheet; the findings say why.
-			if s, err := audit.Sheet(cmd.Context(), in); err == nil {
-				r.Sheet = s
-			}
-		}
-		if err := writeReports(reports, r); err != nil {
-			return err
-		}
-		if a.format == "json" {
-			if err := a.json(r); err != nil {
-				return err
-			}
-		} else {
-			fmt.Fprint(a.out, report.Audit(r, a.width))
-			for _, spec := range reports {
-				_, file, _ := strings.Cut(spec, "=")
-				fmt.Fprintf(a.out, "\n  report   %s\n", file)
-			}
-		}
-		if r.FailsOn(o.project.Audit.FailOn) {
-			return errFindings
-		}
-		return nil
+		return a.auditOnce(cmd, args, under, opts, earlier)
 	}
 	return c
 }
 
+// auditOptions are what the command line says beside the site.
+type auditOptions struct {
+	reports         []string
+	failOn, compare string
+}
+
+// auditOnce judges the site, writes the reports and shows the result.
+func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]useragent.Condition, error), opts auditOptions, earlier *audit.Report) error {
+	o, in, err := a.rehearsable(cmd.Context(), args, under)
+	if err != nil {
+		return err
+	}
+	if opts.failOn != "" {
+		if opts.failOn != audit.Blocker && opts.failOn != audit.Risk && opts.failOn != audit.Polish {
+			return usagef("--fail-on takes blocker, risk or polish, not %q", opts.failOn)
+		}
+		o.project.Audit.FailOn = opts.failOn
+	}
+	r, err := audit.Run(cmd.Context(), in)
+	if err != nil {
+		return wrapRead(o.name, err)
+	}
+	if earlier != nil {
+		r.Compare(earlier, opts.compare)
+	}
+	if slices.ContainsFunc(opts.reports, func(s string) bool { return strings.HasPrefix(s, "html=") }) {
+		// A site without icons has no sheet; the findings say why.
+		if s, err := audit.Sheet(cmd.Context(), in); err == nil {
+			r.Sheet = s
+		}
+	}
+	if err := writeReports(opts.reports, r, o.project.Audit.FailOn); err != nil {
+		return err
+	}
+	if a.format == "json" {
+		if err := a.json(r); err != nil {
+			return err
+		}
+	} else {
+		fmt.Fprint(a.out, report.Audit(r, a.width))
+		for i, spec := range opts.reports {
+			if i == 0 {
+				fmt.Fprintln(a.out)
+			}
+			_, file, _ := strings.Cut(spec, "=")
+			fmt.Fprintf(a.out, "  report   %s\n", file)
+		}
+	}
+	if r.FailsOn(o.project.Audit.FailOn) {
+		return errFindings
+	}
+	return nil
+}
+
+// readReport reads an audit's JSON report, nil for no file.
+func readReport(file string) (*audit.Report, error) {
+	if file == "" {
+		return nil, nil
+	}
+	text, err := os.ReadFile(file)
+	r := &audit.Report{}
+	if err == nil {
+		err = json.Unmarshal(text, r)
+	}
+	switch {
+	case err != nil:
+		return nil, &problem.Problem{Kind: problem.Usage, Where: file, What: "the earlier report cannot be read: " + err.Error(), Mend: "tachyform audit --report json=FILE writes one", Cause: err}
+	case r.Schema != "tachyform.audit/1":
+		return nil, &problem.Problem{Kind: problem.Usage, Where: file, What: "this is no report of an audit", Mend: "tachyform audit --report json=FILE writes one"}
+	}
+	return r, nil
+}
+
+var reportKinds = []string{"html", "json", "sarif", "junit", "markdown"}
+
 func checkReports(specs []string) error {
 	for _, spec := range specs {
 		kind, file, ok := strings.Cut(spec, "=")
-		if !ok || file == "" || kind != "html" && kind != "json" {
-			return usagef("--report takes html=FILE or json=FILE, not %q", spec)
+		if !ok || file == "" || !slices.Contains(reportKinds, kind) {
+			return usagef("--report takes KIND=FILE, with a kind of %s, not %q", strings.Join(reportKinds, ", "), spec)
 		}
 	}
 	return nil
 }
 
-func writeReports(specs []string, r *audit.Report) error {
+func writeReports(specs []string, r *audit.Report, failOn string) error {
 	for _, spec := range specs {
 		kind, file, _ := strings.Cut(spec, "=")
 		var content []byte
 		var err error
-		if kind == "html" {
+		switch kind {
+		case "html":
 			content, err = report.HTML(r)
-		} else {
+		case "sarif":
+			content, err = report.SARIF(r)
+		case "junit":
+			content, err = report.JUnit(r, failOn)
+		case "markdown":
+			content = report.Markdown(r)
+		default:
 			content, err = json.MarshalIndent(r, "", "  ")
 			content = append(content, '\n')
 		}

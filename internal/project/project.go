@@ -150,12 +150,28 @@ type Register struct {
 
 // Audit says which targets are judged and which pages are visited.
 type Audit struct {
-	Targets []string `yaml:"targets" doc:"Kinds of browser to judge for." enum:"chromium-android,chromium-desktop,safari-ios,safari-macos,firefox-android"`
-	FailOn  string   `yaml:"fail_on" doc:"The lightest weight that makes the audit end with status 1." enum:"blocker,risk,polish"`
-	Entry   string   `yaml:"entry" doc:"The first page a visitor opens." check:"path"`
-	Visit   []string `yaml:"visit" doc:"Pages opened online, in this order, before the network goes away." check:"path"`
-	Pages   []string `yaml:"pages" doc:"URLs to try beside the pages that were found." check:"path"`
-	Asks    []Asks   `yaml:"asks" doc:"Requests that pages make only once their scripts run, and that cannot be seen in their text."`
+	Targets []string   `yaml:"targets" doc:"Kinds of browser to judge for." enum:"chromium-android,chromium-desktop,safari-ios,safari-macos,firefox-android"`
+	FailOn  string     `yaml:"fail_on" doc:"The lightest weight that makes the audit end with status 1." enum:"blocker,risk,polish"`
+	Entry   string     `yaml:"entry" doc:"The first page a visitor opens." check:"path"`
+	Visit   []string   `yaml:"visit" doc:"Pages opened online, in this order, before the network goes away." check:"path"`
+	Pages   []string   `yaml:"pages" doc:"URLs to try beside the pages that were found." check:"path"`
+	Weights []Weighing `yaml:"weights" doc:"Checks that weigh more or less here than they usually do."`
+	Limits  Limits     `yaml:"limits" doc:"What the site may not exceed."`
+	Asks    []Asks     `yaml:"asks" doc:"Requests that pages make only once their scripts run, and that cannot be seen in their text."`
+}
+
+// Weighing gives a check another weight, with the reason.
+type Weighing struct {
+	Check  string `yaml:"check" doc:"The check's code, such as worker.heavy." need:"yes"`
+	Weight string `yaml:"weight" doc:"Its weight here; off leaves its findings out." enum:"blocker,risk,polish,off" need:"yes"`
+	Reason string `yaml:"reason" doc:"Why, for those who read the report." need:"yes"`
+}
+
+// Limits are what the audit counts as too much or too little. Zero values are no limit.
+type Limits struct {
+	Kept         Size `yaml:"kept" doc:"How much may be kept after the first visits, such as 3 MB."`
+	Files        int  `yaml:"files" doc:"How many answers may be kept after the first visits."`
+	WholeOffline int  `yaml:"whole_offline" doc:"How many of a hundred pages have to be whole offline."`
 }
 
 // Asks is what pages ask for when their scripts run.

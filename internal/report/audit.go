@@ -233,6 +233,15 @@ func Audit(r *audit.Report, width int) string {
 		fmt.Fprintf(&b, "\n%s\n", bold.Render(fmt.Sprintf("%d PAGES", len(r.Pages))))
 		tally(&b, r.Pages)
 	}
+	if s := r.Since; s != nil {
+		fmt.Fprintf(&b, "\n%s\n  %s, %s, %d still there\n", bold.Render("SINCE "+safe(s.Earlier)), green.Render(fmt.Sprintf("%d mended", len(s.Mended))), yellow.Render(fmt.Sprintf("%d new", len(s.New))), s.Still)
+		for _, f := range s.Mended {
+			fmt.Fprintf(&b, "  %s %s %s\n", green.Render("mended"), pad(f.Code, 17), safe(cut(placeText(f.Where), width-28)))
+		}
+		for _, f := range s.New {
+			fmt.Fprintf(&b, "  %s    %s %s\n", yellow.Render("new"), pad(f.Code, 17), safe(cut(placeText(f.Where), width-28)))
+		}
+	}
 	for _, weight := range []string{audit.Blocker, audit.Risk, audit.Polish} {
 		var list []*audit.Finding
 		for _, f := range r.Findings {
@@ -259,6 +268,12 @@ func Audit(r *audit.Report, width int) string {
 			fmt.Fprintf(&b, "  and %d more\n", n)
 		}
 	}
+	for i, c := range r.Changed {
+		if i == 0 {
+			fmt.Fprintf(&b, "\n%s\n", bold.Render("WEIGHED OTHERWISE"))
+		}
+		fmt.Fprintf(&b, "  %s %s instead of %s, %s\n    %s\n", pad(c.Code, 17), c.To, c.From, count(c.Findings, "finding", "findings"), each(faint, wrap(safe(c.Reason), width-4, 4)))
+	}
 	return b.String()
 }
 
@@ -281,8 +296,11 @@ func finding(b *strings.Builder, f *audit.Finding, width int) {
 	if f.Weight == audit.Polish {
 		// Shortened: one line says where, a place only when the evidence names none.
 		what := f.Evidence
-		if what == "" || what == f.Where.URL {
+		switch {
+		case what == "" || what == f.Where.URL:
 			what = placeText(f.Where)
+		case !strings.Contains(what, f.Where.URL) || f.Where.URL == "/":
+			what = placeText(f.Where) + ": " + what
 		}
 		fmt.Fprintf(b, "%s%s\n", inner, faint.Render(cut(safe(what), width-4)))
 		fmt.Fprintf(b, "%s%s%s\n", inner, blue.Render("→ "), wrap(safe(f.Mend), width-6, 6))

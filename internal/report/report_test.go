@@ -137,7 +137,7 @@ func TestChecksDocument(t *testing.T) {
 	}
 	got, err := os.ReadFile(file)
 	require.NoError(t, err)
-	assert.Equal(t, want, string(got), "TACHYFORM_WRITE_DOCS=1 writes it anew")
+	assert.True(t, want == string(got), "docs/checks.md is out of date; TACHYFORM_WRITE_DOCS=1 writes it anew")
 	for _, c := range audit.Catalogue {
 		text := Explain(c, 80)
 		for _, line := range strings.Split(text, "\n") {
