@@ -225,6 +225,7 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 	under := conditionsFlag(c, "stalled")
 	c.Flags().StringArrayVar(&opts.reports, "report", nil, "write a report as well, such as html=report.html (`KIND=FILE`; html, json, sarif, junit or markdown)")
 	c.Flags().StringVar(&opts.failOn, "fail-on", "", "the lightest weight that ends with status 1: blocker, risk or polish")
+	c.Flags().BoolVar(&opts.fix, "fix", false, "mend what a fit can mend (tachyform undo takes it back), and say what is left to you")
 	c.Flags().BoolVar(&watch, "watch", false, "judge again whenever a file of the site or the project file changes; Ctrl-C ends it")
 	c.Flags().StringVar(&opts.compare, "compare", "", "say what is mended and what is new since this report, a `FILE` of --format json or --report json")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
@@ -234,6 +235,9 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 		earlier, err := readReport(opts.compare)
 		if err != nil {
 			return err
+		}
+		if watch && opts.fix {
+			return usagef("--fix writes into the site that --watch looks at; choose one of them")
 		}
 		if watch {
 			return a.watch(cmd.Context(), args, func() error { return a.auditOnce(cmd, args, under, opts, earlier) })
@@ -247,6 +251,7 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 type auditOptions struct {
 	reports         []string
 	failOn, compare string
+	fix             bool
 }
 
 // auditOnce judges the site, writes the reports and shows the result.
@@ -264,6 +269,24 @@ func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]usera
 	r, err := audit.Run(cmd.Context(), in)
 	if err != nil {
 		return wrapRead(o.name, err)
+	}
+	if opts.fix {
+		wrote, err := a.mend(cmd, args, r)
+		if err != nil {
+			return err
+		}
+		if wrote {
+			before := r
+			if _, in, err = a.rehearsable(cmd.Context(), args, under); err != nil {
+				return err
+			}
+			if r, err = audit.Run(cmd.Context(), in); err != nil {
+				return wrapRead(o.name, err)
+			}
+			if earlier == nil {
+				earlier, opts.compare = before, "the fit"
+			}
+		}
 	}
 	if earlier != nil {
 		r.Compare(earlier, opts.compare)

@@ -67,3 +67,25 @@ func TestReports(t *testing.T) {
 		assert.NotEmpty(t, r.err)
 	}
 }
+
+// audit --fix fits what a fit can mend, says what is left, and can be undone.
+func TestFix(t *testing.T) {
+	dir, p := fittedDemo(t)
+	tides := filepath.Join(p.SiteDir(), "tides", "index.html")
+	text, err := os.ReadFile(tides)
+	require.NoError(t, err)
+	broken := strings.Replace(string(text), `<link rel="manifest" href="/site.webmanifest">`, `<img src="/gone.png">`, 1)
+	require.NotEqual(t, string(text), broken)
+	require.NoError(t, os.WriteFile(tides, []byte(broken), 0o644))
+	r := run(t, dir, "audit", "--fix")
+	assert.Equal(t, 1, r.status, "what only people can mend is still there: %s", r.err)
+	assert.Contains(t, r.out, "fitted")
+	assert.Regexp(t, `mended\s+worker.failed`, r.out)
+	assert.Contains(t, r.out, "link.broken")
+	r = run(t, dir, "undo")
+	assert.Equal(t, 0, r.status, r.err)
+	text, err = os.ReadFile(tides)
+	require.NoError(t, err)
+	assert.Equal(t, broken, string(text))
+	assert.Equal(t, 2, run(t, dir, "audit", "--fix", "--watch").status)
+}

@@ -38,7 +38,7 @@ func (d *Document) Drawn() bool {
 				scripts, skip = true, "script"
 			case "style", "title", "noscript", "template":
 				skip = string(name)
-			case "img", "video", "audio", "canvas", "svg", "iframe", "input", "textarea", "select", "object", "embed", "picture":
+			case "a", "button", "table", "img", "video", "audio", "canvas", "svg", "iframe", "input", "textarea", "select", "object", "embed", "picture":
 				if skip == "" {
 					return false
 				}

@@ -22,6 +22,72 @@ type Graph struct {
 	Files map[string]*site.File
 	// Scripts holds what scripts that are files say.
 	Scripts map[string]*Script
+
+	// reader reads files when they are asked for, nil once all have been; err is the first failure in doing so.
+	reader *Reader
+	err    error
+}
+
+// Outline gives a graph that knows the folder's files and reads each only when what it needs is asked for; see Err. It is for one
+// goroutine at a time.
+func Outline(f *site.Folder, r *Reader) *Graph {
+	g := &Graph{Folder: f, Pages: map[string]*Document{}, Refs: map[string][]Reference{}, Files: map[string]*site.File{}, Scripts: map[string]*Script{}, reader: r}
+	for _, file := range f.Files() {
+		g.Files[f.PathOf(file)] = file
+	}
+	return g
+}
+
+// Err is the first error in reading a file of an outline.
+func (g *Graph) Err() error { return g.err }
+
+// IsPage says whether the file at a URL path is an HTML document.
+func (g *Graph) IsPage(path string) bool {
+	return g.Files[path] != nil && fileKind(g.Files[path].Path) == "page"
+}
+
+// look reads the file at a URL path if that is still to be done.
+func (g *Graph) look(path string) {
+	if g.reader == nil || g.Files[path] == nil || g.Refs[path] != nil {
+		return
+	}
+	doc, refs, script, err := read(g.Folder, g.reader, g.Files[path])
+	if err != nil && g.err == nil {
+		g.err = err
+	}
+	if g.Refs[path] = refs; refs == nil {
+		g.Refs[path] = []Reference{}
+	}
+	if doc != nil {
+		g.Pages[path] = doc
+	}
+	if script != nil {
+		g.Scripts[path] = script
+	}
+}
+
+// read reads one file: what it asks for, and what it is.
+func read(f *site.Folder, r *Reader, file *site.File) (doc *Document, refs []Reference, script *Script, err error) {
+	kind := fileKind(file.Path)
+	if kind == "" {
+		return nil, nil, nil, nil
+	}
+	text, err := file.Bytes()
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	url := f.Origin() + f.PathOf(file)
+	switch kind {
+	case "page":
+		doc = r.Document(url, f.ContentType(file), text)
+		refs = doc.All()
+	case "style":
+		refs = r.Style(url, text).All()
+	case "script":
+		script = r.Script(url, text)
+		refs = script.At(url, nil).References
+	}
+	return doc, refs, script, nil
 }
 
 // BuildGraph reads every page, style sheet and script of the folder; the reader keeps what was read for others.
@@ -38,28 +104,7 @@ func BuildGraph(ctx context.Context, f *site.Folder, r *Reader) (*Graph, error) 
 			defer wait.Done()
 			for file := range work {
 				path := f.PathOf(file)
-				url := f.Origin() + path
-				kind := fileKind(file.Path)
-				var text []byte
-				var err error
-				if kind != "" {
-					text, err = file.Bytes()
-				}
-				var doc *Document
-				var refs []Reference
-				var script *Script
-				if err == nil {
-					switch kind {
-					case "page":
-						doc = r.Document(url, f.ContentType(file), text)
-						refs = doc.All()
-					case "style":
-						refs = r.Style(url, text).All()
-					case "script":
-						script = r.Script(url, text)
-						refs = script.At(url, nil).References
-					}
-				}
+				doc, refs, script, err := read(f, r, file)
 				mu.Lock()
 				if err != nil && firstErr == nil {
 					firstErr = err
@@ -155,6 +200,7 @@ func (g *Graph) Needs(path string) []string {
 
 // refs gives what the file at path asks for when the page doc loads it: URLs in a script's fetch() resolve against the page.
 func (g *Graph) refs(path, doc string) []Reference {
+	g.look(path)
 	s := g.Scripts[path]
 	d := g.Pages[doc]
 	if s == nil || d == nil {

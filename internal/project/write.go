@@ -103,6 +103,7 @@ func (d Draft) Text() []byte {
 	line("      destination: document          # pages that are not in the pack")
 	line("      answer: network-first          # kept as they are visited")
 	line("      patience: 3s                   # then the kept copy, or the stand-in")
+	line("      keep: {at_most: 50}            # what was kept longest ago goes first")
 	if d.PageStandIn != "" {
 		line("  stand_ins:")
 		line("    page: %-28s # shown when a page cannot be had", yamlText(d.PageStandIn))

@@ -12,6 +12,7 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/project"
+	"tachyform/internal/useragent"
 )
 
 //go:embed report.html
@@ -52,7 +53,49 @@ type htmlPage struct {
 	URL, Title string
 	Cells      []htmlCell
 	Worst      string
-	Open       bool
+	// Sources says where what the page asks for comes from without a network, its document among it.
+	Sources []htmlSource
+}
+
+// htmlSource is one part of the picture of a page's requests.
+type htmlSource struct {
+	Kind, Words string
+	Count       int
+}
+
+// sourcesOf counts where a page's document and what it asks for came from.
+func sourcesOf(o *useragent.PageOutcome) (list []htmlSource) {
+	if o == nil {
+		return nil
+	}
+	n := map[string]int{}
+	kind := func(source string) string {
+		switch rule := RuleOf(source); {
+		case rule == "pack":
+			return "pack"
+		case rule != "" || strings.HasPrefix(source, "cache "):
+			return "kept"
+		case source == "network" || source == "worker":
+			return source
+		}
+		return "missing"
+	}
+	n[kind(o.AnsweredBy)]++
+	for _, l := range o.Loads {
+		switch {
+		case l.Background:
+		case l.Missing || !l.Done:
+			n["missing"]++
+		default:
+			n[kind(l.Source)]++
+		}
+	}
+	for _, k := range [][2]string{{"pack", "from the pack"}, {"kept", "from what rules or caches kept"}, {"worker", "made by the worker"}, {"network", "from the network"}, {"missing", "missing"}} {
+		if n[k[0]] > 0 {
+			list = append(list, htmlSource{k[0], k[1], n[k[0]]})
+		}
+	}
+	return list
 }
 
 type htmlCell struct {
@@ -108,10 +151,16 @@ func HTML(r *audit.Report) ([]byte, error) {
 			v.Targets = append(v.Targets, htmlTarget{t, x})
 		}
 	}
+	offline := map[string]*useragent.PageOutcome{}
+	if r.Rehearsal != nil {
+		for _, p := range r.Rehearsal.Pages {
+			offline[strings.TrimPrefix(p.URL, r.Origin)] = p.Under["offline"]
+		}
+	}
 	pages := slices.Clone(r.Pages)
 	slices.SortStableFunc(pages, func(a, b *audit.PageReport) int { return worst(a) - worst(b) })
 	for _, p := range pages[:min(len(pages), mostPageRows)] {
-		row := htmlPage{URL: p.URL, Title: p.Title, Worst: "whole"}
+		row := htmlPage{URL: p.URL, Title: p.Title, Worst: "whole", Sources: sourcesOf(offline[p.URL])}
 		if w := worst(p); w < len(outcomeOrder) {
 			row.Worst = outcomeOrder[w]
 		}

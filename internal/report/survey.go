@@ -121,6 +121,21 @@ func Fit(p *fit.Plan, pr *project.Project, name string, width int) string {
 	return b.String()
 }
 
+// Fixed tells in a line what a fit wrote on behalf of an audit.
+func Fixed(p *fit.Plan, width int) string {
+	byWhat := map[string]int{}
+	for _, c := range p.Changes {
+		byWhat[c.What]++
+	}
+	var parts []string
+	for _, what := range []struct{ name, one, many string }{{"page", "page", "pages"}, {"manifest", "manifest", "manifests"}, {"icon", "icon", "icons"}, {"worker", "worker", "workers"}, {"script", "script", "scripts"}} {
+		if n := byWhat[what.name]; n > 0 {
+			parts = append(parts, count(n, what.one, what.many))
+		}
+	}
+	return wrap(green.Render("fitted")+"  "+strings.Join(parts, ", ")+" written; tachyform undo takes it back", width, 8) + "\n\n"
+}
+
 // Notes lists what may not have been meant in the pack and rules.
 func Notes(list []worker.Note, width int) string {
 	var b strings.Builder

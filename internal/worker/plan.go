@@ -145,10 +145,7 @@ func NewPlan(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 	if err := b.patterns(); err != nil {
 		return nil, err
 	}
-	var err error
-	if b.graph, err = page.BuildGraph(ctx, f, &page.Reader{}); err != nil {
-		return nil, err
-	}
+	b.graph = page.Outline(f, &page.Reader{})
 	for _, step := range []func() error{b.module, b.choose, b.shell, b.standIns, b.fill, b.budget, b.releases} {
 		if err := step(); err != nil {
 			return nil, err
@@ -157,8 +154,10 @@ func NewPlan(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 			return nil, err
 		}
 	}
-	b.remark()
-	return b.Plan, nil
+	if err := b.remark(ctx); err != nil {
+		return nil, err
+	}
+	return b.Plan, b.graph.Err()
 }
 
 // patterns checks all patterns that are not those of the pack.
@@ -238,7 +237,7 @@ func (b *planner) choose() error {
 		used := make([]bool, len(patterns))
 		for _, file := range b.f.Files() {
 			path := b.f.PathOf(file)
-			if own[path] || strings.HasSuffix(file.Path, ".map") || key == "worker.pack.pages" && b.graph.Pages[path] == nil {
+			if own[path] || strings.HasSuffix(file.Path, ".map") || key == "worker.pack.pages" && !b.graph.IsPage(path) {
 				continue
 			}
 			for i, pattern := range patterns {
@@ -399,7 +398,7 @@ func (b *planner) fill() error {
 					problems[i] = &problem.Problem{Kind: problem.Read, Where: file.Abs, What: "cannot be read: " + err.Error(), Cause: err}
 					continue
 				}
-				entries[i] = Entry{Path: path, Stamp: stamp, Bytes: file.Size, Why: b.chosen[path], Hashed: HashedName(path), page: b.graph.Pages[path] != nil, media: mediaFile.MatchString(file.Path)}
+				entries[i] = Entry{Path: path, Stamp: stamp, Bytes: file.Size, Why: b.chosen[path], Hashed: HashedName(path), page: b.graph.IsPage(path), media: mediaFile.MatchString(file.Path)}
 			}
 		}()
 	}

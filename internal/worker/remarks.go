@@ -3,6 +3,7 @@ package worker
 import (
 	"context"
 	"fmt"
+	"maps"
 	"path"
 	"regexp"
 	"slices"
@@ -10,6 +11,7 @@ import (
 
 	weburl "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
 )
@@ -54,6 +56,7 @@ type looker struct {
 	never    []*site.Pattern
 	packed   map[string]bool
 	samples  [][]sample // by rule: what it matches
+	asked    []sample   // what pages are seen to ask for beyond the site's files
 }
 
 const (
@@ -87,7 +90,7 @@ func (l *looker) taker(s sample, method string) int {
 func methodOf(r project.Rule) string { return strings.TrimPrefix(r.Method, "GET") }
 
 // remark notes rules that can never match, overlap in surprising ways or match nothing, and private answers that would be kept.
-func (b *planner) remark() {
+func (b *planner) remark(ctx context.Context) error {
 	l := &looker{planner: b, packed: map[string]bool{}}
 	for _, e := range b.Pack {
 		l.packed[e.Path] = true
@@ -96,12 +99,22 @@ func (b *planner) remark() {
 	for _, r := range b.Rules {
 		pattern, err := site.NewPattern(r.Match, b.Origin)
 		if err != nil {
-			return
+			return err
 		}
 		l.patterns = append(l.patterns, pattern)
 	}
 	for i := range b.Rules {
 		l.samples = append(l.samples, l.collect(i))
+	}
+	// What pages ask for beyond files is worth reading all of them only for rules that no file explains.
+	if slices.ContainsFunc(l.samples, func(list []sample) bool { return !slices.ContainsFunc(list, func(s sample) bool { return s.file }) }) {
+		var err error
+		if l.asked, err = b.beyond(ctx); err != nil {
+			return err
+		}
+		for i := range b.Rules {
+			l.samples[i] = l.collect(i)
+		}
 	}
 	for i := range b.Rules {
 		l.reach(i)
@@ -111,6 +124,7 @@ func (b *planner) remark() {
 	if host, _ := weburl.Parse(b.Origin); host != nil && !allowedOn(b.Registration, host.Hostname()) {
 		b.note("worker.register", fmt.Sprintf("the worker is not registered on %s, where the site will live", host.Hostname()), "name it under worker.register.hosts, or correct origin")
 	}
+	return nil
 }
 
 func allowedOn(r project.Register, host string) bool {
@@ -119,6 +133,39 @@ func allowedOn(r project.Register, host string) bool {
 		return ok
 	}
 	return (len(r.Hosts) == 0 || slices.ContainsFunc(r.Hosts, is)) && !slices.ContainsFunc(r.OffOn, is)
+}
+
+// beyond gives what pages are seen or said to ask for, and that no file of the site answers.
+func (b *planner) beyond(ctx context.Context) (list []sample, err error) {
+	graph, err := page.BuildGraph(ctx, b.f, &page.Reader{})
+	if err != nil {
+		return nil, err
+	}
+	seen := map[sample]bool{}
+	add := func(url, destination string) {
+		if destination == "" {
+			destination = "data"
+		}
+		if s := (sample{url, destination, true}); !seen[s] {
+			seen[s] = true
+			list = append(list, s)
+		}
+	}
+	for _, path := range slices.Sorted(maps.Keys(graph.Refs)) {
+		for _, ref := range graph.Refs[path] {
+			if own, is := strings.CutPrefix(ref.URL, b.Origin); !is || graph.Files[own] == nil {
+				add(ref.URL, ref.Destination)
+			}
+		}
+	}
+	for _, asks := range b.p.Audit.Asks {
+		for _, url := range asks.For {
+			if u, err := weburl.ParseRef(b.Origin+"/", url); err == nil {
+				add(u.Href(true), "")
+			}
+		}
+	}
+	return list, nil
 }
 
 // collect gives what rule i matches: files of the site, what its pages are seen to ask for, and addresses made up from the pattern.
@@ -130,27 +177,9 @@ func (l *looker) collect(i int) (list []sample) {
 			list = append(list, s)
 		}
 	}
-	add := func(url, destination string) {
-		if destination == "" {
-			destination = "data"
-		}
-		s := sample{url, destination, true}
-		if l.takes(i, s) && !slices.Contains(list, s) {
+	for _, s := range l.asked {
+		if l.takes(i, s) {
 			list = append(list, s)
-		}
-	}
-	for _, refs := range l.graph.Refs {
-		for _, ref := range refs {
-			if !strings.HasPrefix(ref.URL, l.Origin+"/") || l.graph.Files[strings.TrimPrefix(ref.URL, l.Origin)] == nil {
-				add(ref.URL, ref.Destination)
-			}
-		}
-	}
-	for _, asks := range l.p.Audit.Asks {
-		for _, url := range asks.For {
-			if u, err := weburl.ParseRef(l.Origin+"/", url); err == nil {
-				add(u.Href(true), "")
-			}
 		}
 	}
 	if strings.Contains(r.Match, "(") || strings.Contains(r.Match, "{") {
@@ -235,7 +264,7 @@ func few(list []sample, origin string) string {
 // intimate says what in an answer's headers makes it one for a single person, or "".
 func (b *planner) intimate(url string) string {
 	u, err := weburl.Parse(url)
-	if err != nil {
+	if err != nil || len(b.p.Host.Headers) == 0 {
 		return ""
 	}
 	resp, err := b.f.Answer(context.Background(), &site.Request{Method: "GET", URL: u})
