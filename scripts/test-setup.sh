@@ -23,4 +23,5 @@ if [ -z "${TACHYFORM_CHROMIUM:-}" ] && ! have chromium chromium-browser google-c
 fi
 have firefox-esr firefox || install firefox-esr || skipped Firefox "the basic proofs in it are" firefox-esr
 { have WebKitWebDriver && have Xvfb; } || install webkit2gtk-driver xvfb || skipped WebKitGTK "the basic proofs in it are" "webkit2gtk-driver xvfb"
+{ have nginx || [ -x /usr/sbin/nginx ]; } || install nginx-light || skipped nginx "the proof behind a real server is" nginx-light
 exit $status

@@ -2,11 +2,13 @@ package audit
 
 import (
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
 	"tachyform/internal/icon"
 	"tachyform/internal/page"
+	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 )
 
@@ -82,7 +84,9 @@ func (a *auditor) registering() map[string]bool {
 	if a.graph == nil {
 		// Of a live site only the visited pages' scripts were loaded.
 		for _, v := range a.ran.Visits {
-			out[v.URL] = out[v.URL] || v.Registers
+			if v.Registers {
+				out[v.URL] = true
+			}
 		}
 	}
 	return out
@@ -259,6 +263,7 @@ func (a *auditor) offline(start string) {
 		groups[k] = append(groups[k], url)
 	}
 	startLost := false
+	leftAlone := a.leftAlone()
 	for _, p := range a.ran.Pages {
 		if p.Status >= 400 || p.Status == 0 {
 			continue
@@ -278,6 +283,9 @@ func (a *auditor) offline(start string) {
 				a.find("offline.start", Where{URL: a.local(start)}, fmt.Sprintf("%s, its outcome is %s: %s", condition, o.Outcome, orWords(o.Reason, "another page is shown")), "")
 				startLost = true
 				continue
+			}
+			if leftAlone(p.URL) && (o.Outcome == useragent.Lost || o.Outcome == useragent.Stuck) {
+				continue // the project file says so
 			}
 			switch o.Outcome {
 			case useragent.Lost:
@@ -317,6 +325,19 @@ func (a *auditor) offline(start string) {
 	}
 	for _, k := range order {
 		a.findPages(k.code, groups[k], 0, 0, k.detail)
+	}
+}
+
+// leftAlone says whether the project file tells the worker to leave a page alone.
+func (a *auditor) leftAlone() func(url string) bool {
+	var list []*site.Pattern
+	for _, text := range a.Project.Worker.Never {
+		if p, err := site.NewPattern(text, a.origin); err == nil {
+			list = append(list, p)
+		}
+	}
+	return func(url string) bool {
+		return slices.ContainsFunc(list, func(p *site.Pattern) bool { return p.Match(url) })
 	}
 }
 

@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"path/filepath"
@@ -119,7 +120,7 @@ func (a *auditor) collect() error {
 			a.documents[a.origin+p] = a.graph.Pages[p]
 		}
 	} else {
-		a.pages = useragent.PagesOf(a.ctx, a.Host, entry, 200)
+		a.pages = useragent.PagesOf(a.ctx, a.Host, entry, cmp.Or(a.Project.Audit.Crawl.AtMost, 200), cmp.Or(a.Project.Audit.Crawl.Depth, 50))
 	}
 	for _, p := range append([]string{a.Project.Audit.Entry}, append(slices.Clone(a.Project.Audit.Visit), a.Project.Audit.Pages...)...) {
 		if u := a.absolute(p); !slices.Contains(a.pages, u) {

@@ -29,6 +29,7 @@ stays as it is.`,
 	}
 	c.Flags().BoolVar(&dry, "dry-run", false, "show what would change as a unified diff, and write nothing")
 	c.Flags().StringVar(&into, "into", "", "write the fitted site to this `folder`, new or empty, and leave the site alone")
+	a.liveFlags(c)
 	c.Flags().BoolVar(&development, "development", false, "have pages register nothing and remove what is registered, for working on the site")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		p, name, err := a.load(args)
@@ -39,7 +40,14 @@ stays as it is.`,
 			return usagef("--dry-run writes nothing and --into a whole site; choose one of them")
 		}
 		if isURL(name) {
-			return usagef("fit works on a folder, not on a live site")
+			if into == "" {
+				return usagef("fit cannot write to a live site; --into FOLDER makes the files to upload, and the lines for its template")
+			}
+			o, err := a.open(cmd.Context(), args)
+			if err != nil {
+				return err
+			}
+			return a.fitLive(cmd.Context(), o, into)
 		}
 		if p.Path == "" {
 			// Sources or an empty folder are the more likely mistake, and the same for every command.

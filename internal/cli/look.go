@@ -117,6 +117,7 @@ played after the others, or alone with --only.`,
 		Args: cobra.MaximumNArgs(1),
 	}
 	a.formatFlag(c)
+	a.liveFlags(c)
 	under := conditionsFlag(c, "offline,stalled")
 	profile := targetFlag(c)
 	c.Flags().StringArrayVar(&only, "only", nil, "play only the rehearsal of the project file with this `name`")
@@ -222,6 +223,7 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 		Args: cobra.MaximumNArgs(1),
 	}
 	a.formatFlag(c)
+	a.liveFlags(c)
 	under := conditionsFlag(c, "stalled")
 	c.Flags().StringArrayVar(&opts.reports, "report", nil, "write a report as well, such as html=report.html (`KIND=FILE`; html, json, sarif, junit or markdown)")
 	c.Flags().StringVar(&opts.failOn, "fail-on", "", "the lightest weight that ends with status 1: blocker, risk or polish")

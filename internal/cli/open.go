@@ -4,11 +4,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
 
 	weburl "github.com/nlnwa/whatwg-url/url"
+	"github.com/spf13/cobra"
 
 	"tachyform/internal/audit"
 	"tachyform/internal/page"
@@ -74,6 +76,11 @@ func sitsAt(path, dir string) bool {
 	return err1 == nil && err2 == nil && a == b
 }
 
+// liveFlags adds what a live site may be told.
+func (a *app) liveFlags(c *cobra.Command) {
+	c.Flags().StringArrayVar(&a.headers, "header", nil, "send this header to a live site, such as \"Cookie: session=…\" to see it signed in (`NAME: VALUE`)")
+}
+
 func isURL(s string) bool { return strings.HasPrefix(s, "http://") || strings.HasPrefix(s, "https://") }
 
 // open loads the project and opens its site.
@@ -83,7 +90,7 @@ func (a *app) open(ctx context.Context, args []string) (*opened, error) {
 		return nil, err
 	}
 	if isURL(name) {
-		return openLive(ctx, p, name)
+		return a.openLive(ctx, p, name)
 	}
 	f, err := openFolder(name, p)
 	if err != nil {
@@ -137,7 +144,7 @@ func openFolder(dir string, p *project.Project) (*site.Folder, error) {
 	return site.OpenFolder(dir, origin, p.Addr, p.Host)
 }
 
-func openLive(ctx context.Context, p *project.Project, name string) (*opened, error) {
+func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*opened, error) {
 	u, err := weburl.Parse(name)
 	if err != nil {
 		return nil, usagef("%q is not a URL", name)
@@ -148,6 +155,14 @@ func openLive(ctx context.Context, p *project.Project, name string) (*opened, er
 		p.Audit.Visit = []string{p.Audit.Entry}
 	}
 	host := site.NewLive(p.Origin)
+	host.Header = http.Header{}
+	for _, h := range a.headers {
+		key, value, ok := strings.Cut(h, ":")
+		if key = strings.TrimSpace(key); !ok || key == "" || strings.ContainsAny(key, " \t") {
+			return nil, usagef("--header takes \"Name: value\", not %q", h)
+		}
+		host.Header.Add(key, strings.TrimSpace(value))
+	}
 	if _, err := host.Answer(ctx, &site.Request{Method: "GET", URL: u}); err != nil {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()

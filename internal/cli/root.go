@@ -38,6 +38,7 @@ type app struct {
 	err     io.Writer
 	project string
 	format  string
+	headers []string // for a live site
 	width   int
 	// terminal tells that somebody can be asked; progress that standard error is a terminal.
 	terminal, progress bool

@@ -54,6 +54,7 @@ where, what went to the network, what was stored, and what the worker printed.`,
 		Args: cobra.RangeArgs(1, 2),
 	}
 	a.formatFlag(c)
+	a.liveFlags(c)
 	c.Flags().StringVar(&as, "as", "", "what the request asks for: document, style, script, image, font, data … (default: by the address)")
 	under := conditionsFlag(c, "online,offline,stalled")
 	profile := targetFlag(c)

@@ -40,6 +40,8 @@ type Plan struct {
 	Same int
 	// Pages counts those whose heads are seen to, Passed those that the project file leaves out.
 	Pages, Passed int
+	// Live tells that the site is a server's, whose pages are left to it: its template takes the lines of Head.
+	Live bool
 	// Edited tells of the pages whose heads lacked something or bear wrong names.
 	Edited []PageHead
 	Worker *worker.Plan
@@ -99,7 +101,9 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 	}
 	wanted.Credentials = p.Head.Credentials == "yes" || p.Head.Credentials == "" && out.signedIn(wanted.Manifest)
 	plan.Head = wanted
-	if err := out.pages(ctx, wanted); err != nil {
+	if f.Snapshot() {
+		plan.Live = true
+	} else if err := out.pages(ctx, wanted); err != nil {
 		return nil, err
 	}
 	plan.View = f.With(out.contents())

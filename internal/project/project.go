@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"tachyform/internal/problem"
@@ -157,6 +158,7 @@ type Audit struct {
 	Pages   []string   `yaml:"pages" doc:"URLs to try beside the pages that were found." check:"path"`
 	Weights []Weighing `yaml:"weights" doc:"Checks that weigh more or less here than they usually do."`
 	Limits  Limits     `yaml:"limits" doc:"What the site may not exceed."`
+	Crawl   Crawl      `yaml:"crawl" doc:"How far the links of a live site are followed."`
 	Asks    []Asks     `yaml:"asks" doc:"Requests that pages make only once their scripts run, and that cannot be seen in their text."`
 }
 
@@ -172,6 +174,12 @@ type Limits struct {
 	Kept         Size `yaml:"kept" doc:"How much may be kept after the first visits, such as 3 MB."`
 	Files        int  `yaml:"files" doc:"How many answers may be kept after the first visits."`
 	WholeOffline int  `yaml:"whole_offline" doc:"How many of a hundred pages have to be whole offline."`
+}
+
+// Crawl bounds how links of a live site are followed.
+type Crawl struct {
+	AtMost int `yaml:"at_most" doc:"How many pages are opened; without it 200."`
+	Depth  int `yaml:"depth" doc:"How many links away from the first page; without it 50."`
 }
 
 // Asks is what pages ask for when their scripts run.
@@ -333,7 +341,7 @@ func (p *Project) HasWorker() bool {
 
 // SiteDir is the site folder as a path that can be opened, or "" when none is named.
 func (p *Project) SiteDir() string {
-	if p.Site == "" || filepath.IsAbs(p.Site) {
+	if p.Site == "" || filepath.IsAbs(p.Site) || strings.HasPrefix(p.Site, "http://") || strings.HasPrefix(p.Site, "https://") {
 		return p.Site
 	}
 	return filepath.Join(p.Dir, p.Site)

@@ -63,7 +63,7 @@ func Played(p *audit.Played, account bool, width int) string {
 }
 
 // ownStore is the stamp under which the generated worker keeps a packed file.
-var ownStore = regexp.MustCompile(`\?tachyform=[0-9A-Za-z+/]+`)
+var ownStore = regexp.MustCompile(`\?tachyform=[0-9A-Za-z+/*~]+`)
 
 // happened lists an account, a line each.
 func happened(b *strings.Builder, list []audit.PlayedEvent, width int) {

@@ -33,7 +33,9 @@ type Folder struct {
 	hosting *hosting
 	files   []*File
 	byPath  map[string]*File
-	kept    atomic.Int64
+	// byURL holds the files of a snapshot by the path they were found at, nil for a folder.
+	byURL map[string]*File
+	kept  atomic.Int64
 	// Skipped names what was passed over: links that lead out of the folder, sockets and the like.
 	Skipped []string
 }
@@ -46,6 +48,9 @@ type File struct {
 	Size int64
 	// Link tells that it is a symbolic link to another file of the folder.
 	Link bool
+
+	// at and kind are the URL path and the media type of a snapshot's file.
+	at, kind string
 
 	folder  *Folder
 	mu      sync.Mutex
@@ -187,7 +192,7 @@ func (f *Folder) add(file *File) {
 
 // With gives a view of the folder in which some files have other content or are new; a nil content removes a file.
 func (f *Folder) With(changes map[string][]byte) *Folder {
-	n := &Folder{Dir: f.Dir, origin: f.origin, address: f.address, hosting: f.hosting, byPath: map[string]*File{}}
+	n := &Folder{Dir: f.Dir, origin: f.origin, address: f.address, hosting: f.hosting, byPath: map[string]*File{}, byURL: f.byURL}
 	for _, old := range f.files {
 		if _, changed := changes[old.Path]; !changed {
 			n.files = append(n.files, old)
@@ -203,6 +208,12 @@ func (f *Folder) With(changes map[string][]byte) *Folder {
 	return n
 }
 
+// Rendered says whether a server made the file, which may come otherwise the next time.
+func (f *File) Rendered() bool { return f.at != "" && Essence(f.kind) == "text/html" }
+
+// Snapshot says whether the folder was made of a live host's answers.
+func (f *Folder) Snapshot() bool { return f.byURL != nil }
+
 // Origin is the origin that the folder answers at.
 func (f *Folder) Origin() string { return f.origin }
 
@@ -217,6 +228,9 @@ func (f *Folder) File(rel string) *File { return f.byPath[rel] }
 
 // PathOf gives the URL path at which a file answers without a redirect.
 func (f *Folder) PathOf(file *File) string {
+	if file.at != "" {
+		return file.at
+	}
 	rel := file.Path
 	switch {
 	case f.isIndex(rel):

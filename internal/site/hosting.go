@@ -140,6 +140,9 @@ func (f *Folder) route(r *Request) *Response {
 	return resp
 }
 
+// emptyHosting is that of a host of which nothing was said.
+var emptyHosting = project.Default("").Host
+
 // find maps the path to a file by the habits of the host.
 func (f *Folder) find(r *Request) *Response {
 	raw := r.URL.Pathname()
@@ -150,6 +153,11 @@ func (f *Folder) find(r *Request) *Response {
 			return redirect(301, f.address+query)
 		}
 		return plain(404)
+	}
+	if file := f.byURL[raw]; file != nil {
+		if now := f.byPath[file.Path]; now != nil {
+			return f.answerFile(200, now)
+		}
 	}
 	rel := strings.TrimPrefix(decoded, f.address)
 	if file := f.File(rel); file != nil {
@@ -208,6 +216,9 @@ func (f *Folder) index(folder string) *File {
 
 // ContentType is the media type that the host names for a file, header rules aside.
 func (f *Folder) ContentType(file *File) string {
+	if file.kind != "" {
+		return file.kind
+	}
 	return mediaType(f.address+file.Path, f.hosting.MediaTypes)
 }
 

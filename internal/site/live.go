@@ -6,21 +6,43 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"strings"
+	"sync"
 	"time"
 )
 
 // maxLiveBody bounds what is read of one answer of a live host.
 const maxLiveBody = 64 << 20
 
-// Live is a host that is asked over HTTP. It is never sent anything but GET and HEAD.
+// maxLiveKept bounds what is remembered of a live host's answers.
+const maxLiveKept = 256 << 20
+
+// Live is a host that is asked over HTTP. It is never sent anything but GET and HEAD, and the same request only once: all pages are
+// judged by one state of the site, and the host is spared.
 type Live struct {
+	// Header is sent with every request, such as a cookie of somebody who is signed in.
+	Header http.Header
+
 	origin string
 	client *http.Client
+	mu     sync.Mutex
+	given  map[string]*liveAnswer
+	kept   int64
 }
+
+// liveAnswer is an answer that is there or on its way.
+type liveAnswer struct {
+	done chan struct{}
+	resp *Response
+	err  error
+}
+
+// chooses are the request headers that an answer may depend on.
+var chooses = []string{"Cookie", "Range", "Accept", "Origin", "Authorization", "If-None-Match", "If-Modified-Since", "If-Range"}
 
 // NewLive gives the host at an origin.
 func NewLive(origin string) *Live {
-	return &Live{origin: origin, client: &http.Client{
+	return &Live{origin: origin, given: map[string]*liveAnswer{}, client: &http.Client{
 		Timeout:       20 * time.Second,
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 		Transport:     &http.Transport{MaxConnsPerHost: 6, MaxIdleConnsPerHost: 6, TLSClientConfig: &tls.Config{}},
@@ -35,11 +57,55 @@ func (l *Live) Answer(ctx context.Context, r *Request) (*Response, error) {
 	if r.Method != "GET" && r.Method != "HEAD" {
 		return plain(405), nil
 	}
+	key := r.Method + " " + r.URL.Href(true)
+	for _, name := range chooses {
+		key += "\n" + strings.Join(r.Header[name], ",")
+	}
+	l.mu.Lock()
+	a := l.given[key]
+	if a == nil {
+		a = &liveAnswer{done: make(chan struct{})}
+		l.given[key] = a
+		l.mu.Unlock()
+		a.resp, a.err = l.ask(ctx, r)
+		l.mu.Lock()
+		if a.err == nil {
+			l.kept += a.resp.Body.Len()
+		}
+		if a.err != nil || l.kept > maxLiveKept {
+			delete(l.given, key)
+		}
+		l.mu.Unlock()
+		close(a.done)
+	} else {
+		l.mu.Unlock()
+		select {
+		case <-a.done:
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		}
+	}
+	if a.err != nil {
+		return nil, a.err
+	}
+	resp := *a.resp
+	resp.Header = resp.Header.Clone()
+	return &resp, nil
+}
+
+// ask sends one request.
+func (l *Live) ask(ctx context.Context, r *Request) (*Response, error) {
 	req, err := http.NewRequestWithContext(ctx, r.Method, r.URL.Href(true), nil)
 	if err != nil {
 		return nil, err
 	}
 	for name, values := range r.Header {
+		req.Header[name] = values
+	}
+	for name, values := range l.Header {
+		if name == "Cookie" && req.Header.Get("Cookie") != "" {
+			values = []string{strings.Join(values, "; ") + "; " + req.Header.Get("Cookie")}
+		}
 		req.Header[name] = values
 	}
 	answer, err := l.client.Do(req)

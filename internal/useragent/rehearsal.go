@@ -293,7 +293,11 @@ func ownContent(v, reference *View) bool {
 	if own.Status >= 400 || shown.Status >= 400 && shown.Status != own.Status {
 		return false
 	}
-	for _, u := range shown.URLs {
+	urls := shown.URLs
+	if len(urls) == 0 && v.Response.Key != "" {
+		urls = []string{v.Response.Key} // a copy that the worker wrapped anew is known by where it was kept
+	}
+	for _, u := range urls {
 		if path := withoutQuery(u); path == withoutQuery(v.FinalURL) || path == withoutQuery(reference.FinalURL) {
 			return true
 		}
@@ -337,7 +341,7 @@ func (b *Browser) workerState(urls []string) *WorkerState {
 }
 
 // ownStamp ends the addresses under which the generated worker keeps packed files.
-var ownStamp = regexp.MustCompile(`\?tachyform=[0-9A-Za-z+/*]+$`)
+var ownStamp = regexp.MustCompile(`\?tachyform=[0-9A-Za-z+/*~]+$`)
 
 func (b *Browser) cacheContents() []CacheContent {
 	list := []CacheContent{}
@@ -353,11 +357,13 @@ func (b *Browser) cacheContents() []CacheContent {
 	return list
 }
 
-// PagesOf lists the absolute URLs of pages found from links, starting with entry, on its origin; for sites without a folder.
-func PagesOf(ctx context.Context, host site.Host, entry string, most int) []string {
+// PagesOf lists the absolute URLs of pages found from links, starting with entry, on its origin, at most so many and so many links
+// away; what the host's robots.txt asks to leave alone is. It is for sites without a folder.
+func PagesOf(ctx context.Context, host site.Host, entry string, most, depth int) []string {
 	b := New(ctx, []site.Host{host}, &page.Reader{})
 	defer b.Close()
-	seen := map[string]bool{entry: true}
+	robots := site.AskRobots(ctx, host)
+	seen := map[string]int{entry: 1} // one more than the links it is away
 	queue := []string{entry}
 	var pages []string
 	for i := 0; i < len(queue) && len(pages) < most && ctx.Err() == nil; i++ {
@@ -368,8 +374,8 @@ func PagesOf(ctx context.Context, host site.Host, entry string, most int) []stri
 		pages = append(pages, queue[i])
 		for _, l := range d.Links {
 			u := withoutQuery(l.URL)
-			if strings.HasPrefix(u, host.Origin()+"/") && !seen[u] {
-				seen[u] = true
+			if path, own := strings.CutPrefix(u, host.Origin()); own && strings.HasPrefix(path, "/") && seen[u] == 0 && seen[queue[i]] <= depth && robots.Allows(path) {
+				seen[u] = seen[queue[i]] + 1
 				queue = append(queue, u)
 			}
 		}

@@ -33,6 +33,8 @@ type Entry struct {
 	Why string `json:"why"`
 	// Hashed tells that the file's name carries a hash of its content.
 	Hashed bool `json:"hashed,omitempty"`
+	// Rendered tells that a server makes the page, so that its bytes are not known beforehand.
+	Rendered bool `json:"rendered,omitempty"`
 
 	page, media bool
 }
@@ -398,7 +400,7 @@ func (b *planner) fill() error {
 					problems[i] = &problem.Problem{Kind: problem.Read, Where: file.Abs, What: "cannot be read: " + err.Error(), Cause: err}
 					continue
 				}
-				entries[i] = Entry{Path: path, Stamp: stamp, Bytes: file.Size, Why: b.chosen[path], Hashed: HashedName(path), page: b.graph.IsPage(path), media: mediaFile.MatchString(file.Path)}
+				entries[i] = Entry{Path: path, Stamp: stamp, Bytes: file.Size, Why: b.chosen[path], Hashed: HashedName(path), Rendered: file.Rendered(), page: b.graph.IsPage(path), media: mediaFile.MatchString(file.Path)}
 			}
 		}()
 	}

@@ -62,6 +62,7 @@ func (p *Plan) features() map[string]bool {
 		"verify":                 p.Verify,
 		"restore":                p.Verify && len(p.Pack) > 0,
 		"hashed":                 p.Verify && slices.ContainsFunc(p.Pack, func(e Entry) bool { return e.Hashed }),
+		"rendered":               p.Verify && slices.ContainsFunc(p.Pack, func(e Entry) bool { return e.Rendered }),
 		"ranges":                 p.ranges(),
 		"preload":                p.preload(),
 	}
@@ -196,7 +197,10 @@ func (p *Plan) settings() (string, error) {
 			folder = at
 		}
 		mark := ""
-		if e.Hashed && p.Verify {
+		switch {
+		case p.Verify && e.Rendered:
+			mark = "~"
+		case p.Verify && e.Hashed:
 			mark = "*"
 		}
 		fmt.Fprintf(&b, "    %s: %s,\n", quote(e.Path[len(at):]), quote(e.Stamp+mark))

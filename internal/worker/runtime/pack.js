@@ -33,7 +33,7 @@ export async function install() {
 
 //? hashed
 //! A name that changes with its content (its stamp ends with a mark) may come from the HTTP cache.
-const modeFor = (path) => (stamps.get(path)[8] ? 'default' : 'reload');
+const modeFor = (path) => (stamps.get(path)[8] === '*' ? 'default' : 'reload');
 //?
 //? !hashed
 const modeFor = () => 'reload';
@@ -50,7 +50,12 @@ async function whole(path, cache) {
   //! Other bytes than this release's come from a deployment that is half done, or from a cache on the way.
   const bytes = await response.arrayBuffer();
   const digest = await crypto.subtle.digest('SHA-256', bytes);
-  if (btoa(String.fromCharCode(...new Uint8Array(digest, 0, 6))) !== stamps.get(path).slice(0, 8)) {
+  let known = true;
+  //? rendered
+  //! A page that the server renders may come otherwise than at the last fit; its stamp ends with a mark.
+  known = stamps.get(path)[8] !== '~';
+  //?
+  if (known && btoa(String.fromCharCode(...new Uint8Array(digest, 0, 6))) !== stamps.get(path).slice(0, 8)) {
     //? hashed
     if (cache === 'default') return whole(path, 'reload');
     //?

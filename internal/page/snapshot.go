@@ -1,0 +1,37 @@
+package page
+
+import (
+	"context"
+
+	"tachyform/internal/site"
+)
+
+// TakeSnapshot takes pages of a live site with all that they ask for on its own origin, in turn.
+func TakeSnapshot(ctx context.Context, s *site.Snapshot, urls []string, r *Reader) error {
+	seen := map[string]bool{}
+	queue := append([]string{}, urls...)
+	for i := 0; i < len(queue); i++ {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if seen[queue[i]] {
+			continue
+		}
+		seen[queue[i]] = true
+		file, err := s.Take(ctx, queue[i])
+		if err != nil {
+			return err
+		}
+		if file == nil {
+			continue
+		}
+		_, refs, _, err := read(s.Folder, r, file)
+		if err != nil {
+			return err
+		}
+		for _, ref := range refs {
+			queue = append(queue, ref.URL)
+		}
+	}
+	return nil
+}
