@@ -98,6 +98,9 @@ func noise(n int) string {
 	return b.String()
 }
 
+// androidApp is a project that goes to a shop.
+var androidApp = "shops: {android: {package: example.pier, fingerprints: ['" + strings.Repeat("AB:", 31) + "AB']}}"
+
 // goodSite is a site without a finding.
 func goodSite() map[string]string {
 	return map[string]string{"index.html": goodPage, "far.html": strings.Replace(goodPage, "Pier", "Far", 1), "m.json": goodManifest, "w.js": goodWorker, "any.png": disc(192, .3), "mask.png": disc(192, .3)}
@@ -197,6 +200,10 @@ func TestChecks(t *testing.T) {
 			f["index.html"] = f["app/index.html"]
 			f["far.html"] = f["app/index.html"]
 		}, "/app/"},
+		{"shop.proof", androidApp, func(map[string]string) {}, "not there"},
+		{"shop.proof", androidApp, put(".well-known/assetlinks.json", "{}"), "no list"},
+		{"shop.proof", androidApp, put(".well-known/assetlinks.json", "[]"), "says nothing of example.pier"},
+		{"shop.lacks", androidApp, func(map[string]string) {}, "screenshots, categories, an icon of 512 by 512"},
 		{"limit.over", "audit: {limits: {kept: 1 kB}}", func(map[string]string) {}, "over the limit of 1 kB"},
 		{"limit.over", "audit: {limits: {files: 4}}", func(map[string]string) {}, "5 answers are kept"},
 		{"limit.over", "audit: {limits: {whole_offline: 100}}", edit("w.js", "'/far.html', ", ""), "1 of 2 pages are whole offline, 50 %"},

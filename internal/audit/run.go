@@ -80,6 +80,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	a.links()
 	a.refused()
 	a.content()
+	a.shops()
 	a.offline(start)
 	if err := a.health(); err != nil {
 		return nil, err

@@ -41,7 +41,7 @@ stays as it is.`,
 		}
 		if isURL(name) {
 			if into == "" {
-				return usagef("fit cannot write to a live site; --into FOLDER makes the files to upload, and the lines for its template")
+				return usagef("fit works on a folder, not on a live site; with --into FOLDER it makes the files to upload, and the lines for the template")
 			}
 			o, err := a.open(cmd.Context(), args)
 			if err != nil {

@@ -228,6 +228,7 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 	c.Flags().StringArrayVar(&opts.reports, "report", nil, "write a report as well, such as html=report.html (`KIND=FILE`; html, json, sarif, junit or markdown)")
 	c.Flags().StringVar(&opts.failOn, "fail-on", "", "the lightest weight that ends with status 1: blocker, risk or polish")
 	c.Flags().BoolVar(&opts.fix, "fix", false, "mend what a fit can mend (tachyform undo takes it back), and say what is left to you")
+	c.Flags().BoolVar(&opts.remember, "remember", false, "keep what the audit came to in .tachyform beside the project file, and show how it went so far")
 	c.Flags().BoolVar(&watch, "watch", false, "judge again whenever a file of the site or the project file changes; Ctrl-C ends it")
 	c.Flags().StringVar(&opts.compare, "compare", "", "say what is mended and what is new since this report, a `FILE` of --format json or --report json")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
@@ -253,7 +254,7 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 type auditOptions struct {
 	reports         []string
 	failOn, compare string
-	fix             bool
+	fix, remember   bool
 }
 
 // auditOnce judges the site, writes the reports and shows the result.
@@ -302,12 +303,21 @@ func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]usera
 	if err := writeReports(opts.reports, r, o.project.Audit.FailOn); err != nil {
 		return err
 	}
+	var history []report.Remembered
+	if opts.remember {
+		if history, err = remember(o, r); err != nil {
+			return err
+		}
+	}
 	if a.format == "json" {
 		if err := a.json(r); err != nil {
 			return err
 		}
 	} else {
 		fmt.Fprint(a.out, report.Audit(r, a.width))
+		if history != nil {
+			fmt.Fprint(a.out, report.History(history))
+		}
 		for i, spec := range opts.reports {
 			if i == 0 {
 				fmt.Fprintln(a.out)

@@ -5,6 +5,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -61,6 +62,10 @@ func TestReports(t *testing.T) {
 	r = run(t, dir, "audit", "--compare", "out/a.json")
 	assert.Contains(t, r.out, "0 mended, 1 new")
 	assert.Regexp(t, `new\s+link.broken`, r.out)
+	for range 2 {
+		r = run(t, dir, "audit", "--remember")
+	}
+	assert.Len(t, regexp.MustCompile(`\d+ blockers? +\d+ risks?`).FindAllString(r.out, -1), 2, r.out)
 	for _, wrong := range [][]string{{"--compare", "out/a.xml"}, {"--compare", "none.json"}, {"--report", "pdf=x"}} {
 		r = run(t, dir, append([]string{"audit"}, wrong...)...)
 		assert.Equal(t, 2, r.status, wrong)

@@ -84,6 +84,9 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 	if err := out.manifest(&wanted); err != nil {
 		return nil, err
 	}
+	if err := out.proof(); err != nil {
+		return nil, err
+	}
 	if p.HasWorker() {
 		scripts := worker.NewScripts(p)
 		wanted.Register = scripts.Register

@@ -3,6 +3,7 @@ package project
 import (
 	"fmt"
 	"reflect"
+	"regexp"
 	"strings"
 
 	"tachyform/internal/problem"
@@ -18,6 +19,8 @@ var memberKinds = map[string]string{
 	"share_target": "mapping", "file_handlers": "list", "protocol_handlers": "list", "launch_handler": "mapping",
 	"handle_links": "text", "scope_extensions": "list", "edge_side_panel": "mapping", "note_taking": "mapping",
 }
+
+var fingerprint = regexp.MustCompile(`^([0-9A-F]{2}:){31}[0-9A-F]{2}$`)
 
 // whole checks what no single field can tell.
 func (d *decoder) whole(p *Project) {
@@ -55,6 +58,14 @@ func (d *decoder) whole(p *Project) {
 		}
 	}
 	d.worker(p.Worker, add)
+	for i, f := range p.Shops.Android.Fingerprints {
+		if !fingerprint.MatchString(f) {
+			add(fmt.Sprintf("shops.android.fingerprints[%d]", i), "this is not a SHA-256 fingerprint", "32 pairs of capital hexadecimal digits with colons between them, as the shop's console and keytool print it")
+		}
+	}
+	if a := p.Shops.Android; (a.Package == "") != (len(a.Fingerprints) == 0) {
+		add("shops.android", "package and fingerprints are needed both", "the shop's console shows them")
+	}
 	for i, r := range p.Rehearsals {
 		for j, step := range r.Steps {
 			key := fmt.Sprintf("rehearsals[%d].steps[%d]", i, j)

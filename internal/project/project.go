@@ -28,6 +28,7 @@ type Project struct {
 	Head   Head          `yaml:"head" doc:"What is written into the heads of pages."`
 	Worker Worker        `yaml:"worker" doc:"What is kept for offline use and how requests are answered."`
 	Audit  Audit         `yaml:"audit" doc:"What the audit judges."`
+	Shops  Shops         `yaml:"shops" doc:"App shops that the app goes to as well."`
 	Host   Hosting       `yaml:"hosting" doc:"How the host answers, where it is more than files."`
 	Others []OtherOrigin `yaml:"other_origins" doc:"What else the pages fetch from."`
 	// Rehearsals are scripted visits of the user's own.
@@ -180,6 +181,17 @@ type Limits struct {
 type Crawl struct {
 	AtMost int `yaml:"at_most" doc:"How many pages are opened; without it 200."`
 	Depth  int `yaml:"depth" doc:"How many links away from the first page; without it 50."`
+}
+
+// Shops names app shops.
+type Shops struct {
+	Android AndroidApp `yaml:"android" doc:"The app as it is packed for Android; fit writes the file that proves that both belong together."`
+}
+
+// AndroidApp is an app for Android that shows the site.
+type AndroidApp struct {
+	Package      string   `yaml:"package" doc:"Its package name, such as example.skerry.line."`
+	Fingerprints []string `yaml:"fingerprints" doc:"SHA-256 fingerprints of the certificates it is signed with, as 32 pairs of hexadecimal digits with colons."`
 }
 
 // Asks is what pages ask for when their scripts run.
