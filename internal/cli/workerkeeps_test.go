@@ -237,3 +237,65 @@ func TestReleasesInChromium(t *testing.T) {
 	require.NoError(t, a.Load(l.origin+"/visited.html"))
 	assert.Equal(t, "Visited 2 2", l.js(a, "document.title + ' ' + self.part"))
 }
+
+// One page draws all others; pages from the network alone are asked for while the worker starts; where it is off nothing is registered,
+// and what was is taken away.
+func TestPagesInChromium(t *testing.T) {
+	c := chromium(t)
+	page := chromiumTabs(t, c)()
+	defer page.Close()
+	title := func(l *line, path string) string {
+		if page.Load(l.origin+path) != nil {
+			return "none"
+		}
+		return l.js(page, "document.title")
+	}
+	shell := newLine(t, "worker: {shell: {page: /app.html, except: [/old/*]}, takeover: when-closed}\nhosting: {single_page: /app.html}\n", map[string]string{
+		"index.html": "<!doctype html><title>Index</title>", "app.html": "<!doctype html><title>App</title><script src=/app.js></script>", "app.js": "document.title += ' drawn'", "report.txt": "plain"})
+	shell.open(page, "/app.html")
+	shell.offline()
+	assert.Equal(t, "App drawn", title(shell, "/piers/skerra"))
+	assert.NotEqual(t, "App drawn", title(shell, "/old/piers"))
+	assert.NotEqual(t, "App drawn", title(shell, "/report.txt"))
+
+	first := newLine(t, "worker: {rules: [{match: /*, destination: document, answer: network-first}], stand_ins: {page: /away.html, font: /away.woff2}}\n", map[string]string{
+		"index.html": "<!doctype html><title>Index</title>", "away.html": "<!doctype html><title>Away</title>", "away.woff2": "font"})
+	state := "navigator.serviceWorker.getRegistration().then(r => r.navigationPreload.getState()).then(s => s.enabled)"
+	first.open(page, "/")
+	assert.Equal(t, "true", first.js(page, state))
+	require.NoError(t, c.StopWorkers())
+	for len(first.asked) > 0 {
+		<-first.asked
+	}
+	assert.Equal(t, "Index", title(first, "/"))
+	asked := 0
+	for len(first.asked) > 0 {
+		if <-first.asked == "GET /" {
+			asked++
+		}
+	}
+	assert.Equal(t, 1, asked, "the page is asked for once, ahead of the worker")
+	first.offline()
+	assert.Equal(t, "Index", title(first, "/"))
+	assert.Equal(t, "Away", title(first, "/nowhere"))
+	assert.Equal(t, "font", first.js(page, `new FontFace('x', 'url(/none.woff2)').load().then(() => '', () => fetch('/away.woff2')).then(r => r ? r.text() : '')`))
+	// The next release packs pages, for which the network would be asked in vain.
+	first.online()
+	first.settings = "worker: {pack: {pages: [/]}, takeover: at-once}\n"
+	first.deploy(nil)
+	require.NoError(t, page.Load(first.origin+"/"))
+	first.js(page, "tachyform.check().then(() => '')")
+	first.until(page, state, "false")
+
+	off := newLine(t, "worker: {pack: {pages: [/]}}\n", map[string]string{"index.html": "<!doctype html><title>Index</title>"})
+	off.open(page, "/")
+	off.settings = "worker: {pack: {pages: [/]}, register: {off_on: [127.0.0.*]}}\n"
+	off.deploy(nil)
+	require.NoError(t, page.Load(off.origin+"/"))
+	off.js(page, "tachyform.check().then(() => '')")
+	off.until(page, "navigator.serviceWorker.getRegistration().then(r => !!r.waiting)", "true")
+	off.js(page, "(tachyform.takeOver(), '')")
+	time.Sleep(time.Second) // the page is loaded again, now with the script that registers nothing
+	require.NoError(t, page.Load(off.origin+"/"))
+	off.until(page, "Promise.all([navigator.serviceWorker.getRegistration(), caches.keys()]).then(([r, names]) => [!!r, ...names].join())", "false")
+}
