@@ -19,12 +19,18 @@ run() {
   else
     time "$here/bin/tachyform" "$@" >out.txt || true
   fi
-  tail -4 out.txt
+  tail -${lines:-4} out.txt
 }
 run survey docs
 run init docs --name "Snake manual" --master mark.svg --origin https://manual.example --no-questions
+mv tachyform.yaml drafted.yaml
+cp "$here/scripts/manual.yaml" tachyform.yaml
+cat > docs/offline.html <<EOF
+<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Not kept here</title></head><body><h1>Not kept here</h1><p>This chapter was not read on this device yet.</p></body></html>
+EOF
 run fit
 run rehearse
-run audit
+lines=40 run audit
 run undo
+rm docs/offline.html
 diff -r "$docs" docs >/dev/null && echo "undo gave back every byte"

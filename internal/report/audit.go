@@ -299,6 +299,7 @@ func finding(b *strings.Builder, f *audit.Finding, width int) {
 		switch {
 		case what == "" || what == f.Where.URL:
 			what = placeText(f.Where)
+		case strings.Contains(what, " pages: "):
 		case !strings.Contains(what, f.Where.URL) || f.Where.URL == "/":
 			what = placeText(f.Where) + ": " + what
 		}
