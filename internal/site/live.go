@@ -72,7 +72,8 @@ func (l *Live) Answer(ctx context.Context, r *Request) (*Response, error) {
 		if a.err == nil {
 			l.kept += a.resp.Body.Len()
 		}
-		if a.err != nil || l.kept > maxLiveKept {
+		// A failure stays one for this run: a host that never answers is not waited for again and again.
+		if ctx.Err() != nil || l.kept > maxLiveKept {
 			delete(l.given, key)
 		}
 		l.mu.Unlock()
