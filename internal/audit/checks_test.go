@@ -231,6 +231,10 @@ func TestChecks(t *testing.T) {
 		}, "/any.png"},
 		{"link.mixed", "", edit("far.html", "</body>", `<script src="http://charts.example/draw.js"></script></body>`), "http://charts.example/draw.js"},
 		{"page.viewport", "", edit("far.html", `name="viewport"`, `name="other"`), ""},
+		{"offline.first", "audit: {visit: [/, /far.html]}", func(f map[string]string) {
+			edit("w.js", "'/any.png', ", "")(f)
+			edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then((x) => { const y = x.clone(); if (x.ok && e.request.url.endsWith('any.png')) e.waitUntil(caches.open('more').then((c) => c.put(e.request, y))); return x })")(f)
+		}, "missing /any.png"},
 		{"worker.disguises", "", edit("w.js", "r || fetch(e.request)", "r || (e.request.mode === 'navigate' ? caches.match('/') : fetch(e.request))"), "status 404"},
 		{"worker.delayed", "hosting: {headers: [{match: /w.js, set: {Cache-Control: max-age=86400}}]}", func(map[string]string) {}, "max-age=86400"},
 		{"worker.heavy", "", func(f map[string]string) {

@@ -20,7 +20,7 @@ func (d *decoder) worker(w Worker, add func(key, what, mend string)) {
 			add(key+".answer", fmt.Sprintf("answers to %s cannot be kept, so %s has no meaning for them", r.Method, r.Answer), "write answer: network-only, or leave method away")
 		}
 		if !keeps && r.Answer != "" {
-			for name, set := range map[string]bool{"keep": r.Keep != Keep{}, "statuses": len(r.Statuses) > 0, "opaque": r.Opaque == "yes", "even_private": r.EvenPrivate == "yes", "on_release": r.OnRelease != ""} {
+			for name, set := range map[string]bool{"keep": r.Keep != Keep{}, "statuses": len(r.Statuses) > 0, "opaque": r.Opaque == "yes", "even_private": r.EvenPrivate == "yes", "at_install": r.AtInstall == "yes", "on_release": r.OnRelease != ""} {
 				if set {
 					idle(name, "it keeps nothing; remove it")
 				}

@@ -110,6 +110,7 @@ type Rule struct {
 	IgnoreQuery []string `yaml:"ignore_query" doc:"Names of query parameters that do not choose among copies, with * for any rest."`
 	EvenPrivate string   `yaml:"even_private" doc:"Also keep answers marked no-store and answers to requests with Authorization." enum:"yes,no"`
 	Tell        string   `yaml:"tell" doc:"Tell the page when a fresh answer differs from the copy it was given." enum:"yes,no"`
+	AtInstall   string   `yaml:"at_install" doc:"Fetch what packed pages ask for, and this rule answers, when the worker is installed; without it that is kept from the second visit on." enum:"yes,no"`
 	OnRelease   string   `yaml:"on_release" doc:"What becomes of copies when a release changes pages or files that the rule matches; refresh fetches them again while the release is installed." enum:"refresh,drop,keep"`
 }
 

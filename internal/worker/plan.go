@@ -77,8 +77,9 @@ type Plan struct {
 
 	index    []string
 	slash    string
-	choosing string            // a regular expression of the query parameters that choose among copies, "" for none
-	ofRule   map[string]string // what a rule's copies depend on, as a short hash, by ruleKey
+	choosing string              // a regular expression of the query parameters that choose among copies, "" for none
+	seeds    map[string][]string // by ruleKey: what is fetched along with the pack
+	ofRule   map[string]string   // what a rule's copies depend on, as a short hash, by ruleKey
 }
 
 // Bytes is the weight of the pack.
@@ -148,7 +149,7 @@ func NewPlan(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 		return nil, err
 	}
 	b.graph = page.Outline(f, &page.Reader{})
-	for _, step := range []func() error{b.module, b.choose, b.shell, b.standIns, b.fill, b.budget, b.releases} {
+	for _, step := range []func() error{b.module, b.choose, b.shell, b.standIns, b.fill, b.budget, b.seed, b.releases} {
 		if err := step(); err != nil {
 			return nil, err
 		}
@@ -445,6 +446,43 @@ func (b *planner) ruled(path string) bool {
 
 // ruleKey names a rule by what chooses its store.
 func ruleKey(r project.Rule) string { return r.Match + " " + r.Destination }
+
+// seed finds what packed pages ask for and a rule answers, for rules that fetch it along with the pack.
+func (b *planner) seed() error {
+	b.seeds = map[string][]string{}
+	if !slices.ContainsFunc(b.Rules, func(r project.Rule) bool { return r.AtInstall == "yes" }) {
+		return nil
+	}
+	var asked []string
+	for _, e := range b.Pack {
+		if !e.page {
+			continue
+		}
+		for _, need := range b.graph.Needs(e.Path) {
+			if b.chosen[need] == "" && !slices.Contains(asked, need) {
+				asked = append(asked, need)
+			}
+		}
+	}
+	slices.Sort(asked)
+	for _, path := range asked {
+		// The first rule that matches decides, as it will in the worker.
+		for _, r := range b.Rules {
+			pattern, err := site.NewPattern(r.Match, b.Origin)
+			if err != nil {
+				return err
+			}
+			if methodOf(r) != "" || !pattern.Match(b.Origin+path) || r.Destination != "" && r.Destination != destinationOf(b.graph.Files[path].Path) {
+				continue
+			}
+			if r.AtInstall == "yes" {
+				b.seeds[ruleKey(r)] = append(b.seeds[ruleKey(r)], path)
+			}
+			break
+		}
+	}
+	return nil
+}
 
 // releases finds out what each rule's copies depend on: the site's own files that the rule matches, and for pages the pack, from which
 // they take their parts. With it the copies are fetched again when a release changes any of that.

@@ -43,6 +43,7 @@ func (p *Plan) features() map[string]bool {
 		"tell":                   any(func(r project.Rule) bool { return r.Tell == "yes" }),
 		"queries":                any(func(r project.Rule) bool { return len(r.IgnoreQuery) > 0 }),
 		"refresh":                len(p.Pack) > 0 && any(func(r project.Rule) bool { return storing(r) && r.OnRelease == "refresh" }),
+		"seed":                   len(p.seeds) > 0,
 		"some-queries":           p.choosing != "",
 		"page-stand-in":          s.Page != "",
 		"page-status":            s.Page != "" && s.Status != 0,
@@ -250,6 +251,13 @@ func (p *Plan) settings() (string, error) {
 		}
 		if storing(r) {
 			family := "tachyform " + p.Scope + " kept " + strings.TrimSpace(r.Match+" "+r.Destination)
+			if paths := p.seeds[ruleKey(r)]; len(paths) > 0 {
+				list := make([]string, len(paths))
+				for i, path := range paths {
+					list[i] = quote(path)
+				}
+				o.add("first", "["+strings.Join(list, ", ")+"]")
+			}
 			if r.OnRelease == "keep" {
 				o.add("store", quote(family))
 			} else {

@@ -156,6 +156,33 @@ func TestBounds(t *testing.T) {
 	}
 }
 
+// What packed pages ask for is there after one visit where a rule says so, and what was kept beside it is fetched anew with a release.
+func TestAtInstall(t *testing.T) {
+	files := map[string]string{"index.html": htmlPage("Pier", "<script>fetch('/d/a.json')</script>"), "more.html": htmlPage("More", "<script>fetch('/d/b.json')</script>"), "d/a.json": "1", "d/b.json": "1"}
+	const settings = `{pack: {pages: [/]}, rules: [{match: /d/*, answer: network-first, at_install: yes}], takeover: at-once}`
+	first := deploy(t, settings, files)
+	files["d/a.json"], files["d/b.json"] = "2", "2"
+	second := deploy(t, settings, files)
+	s := useragent.NewStage(context.Background(), []site.Host{first}, &page.Reader{}, false, nil)
+	defer s.Close()
+	for i, step := range []useragent.Step{{Open: origin + "/"}, {Expect: &useragent.Expectation{Kept: []string{"/d/a.json"}, NotKept: []string{"/d/b.json"}}}, {Open: origin + "/more.html"}, {Expect: &useragent.Expectation{Kept: []string{"/d/b.json"}}},
+		{Deploy: []site.Host{second}}, {Open: origin + "/"}, {Open: origin + "/"}, {StopWorker: true}, {Condition: condition("offline")}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Outcome: "whole", NoneMissing: true, Missing: []string{}}}} {
+		assert.Empty(t, s.Do(step).Wrong, "step %d", i)
+	}
+	stores := map[string][]string{}
+	for _, c := range s.Caches() {
+		for _, e := range c.Entries {
+			if strings.Contains(c.Name, " kept ") {
+				stores[c.Name] = append(stores[c.Name], strings.TrimPrefix(e.URL, origin))
+			}
+		}
+	}
+	assert.Len(t, stores, 1)
+	for _, urls := range stores {
+		assert.Equal(t, []string{"/d/a.json", "/d/b.json"}, urls)
+	}
+}
+
 // Where nothing can be kept, for want of room or of any storage at all, the network's answers come as they would without a worker.
 func TestNothingKept(t *testing.T) {
 	for name, code := range map[string]string{
@@ -330,7 +357,7 @@ func TestCode(t *testing.T) {
   stand_ins: {page: /, status: 503, image: /p.png, font: /f.woff2, data: {body: "{}"}}, rules: [
   {match: /data/*, answer: network-first, patience: 2s, keep: {for: 1d, at_most: 10, bytes: 1 MB}, statuses: [200, 404], ignore_query: [t], tell: yes},
   {match: "https://tiles.example/*", answer: cache-first, opaque: yes, keep: {at_most: 10}}, {match: /x/*, answer: stale-while-revalidate, even_private: yes},
-  {match: /y/*, answer: network-only, method: POST}, {match: /z/*, answer: cache-only}, {match: /*, destination: document, answer: network-first, on_release: refresh}]}`), worker.Options{Minify: true})
+  {match: /y/*, answer: network-only, method: POST}, {match: /z/*, answer: cache-only}, {match: /*, destination: document, answer: network-first, on_release: refresh, at_install: yes}]}`), worker.Options{Minify: true})
 	require.NoError(t, err)
 	assert.LessOrEqual(t, compressed(every), 6000, "bytes of the worker with every feature")
 	readable, err := worker.Generate(plan(`{pack: {include: [/]}, rules: [{match: /x, answer: cache-first}]}`), worker.Options{})

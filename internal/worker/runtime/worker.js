@@ -22,6 +22,9 @@ import { standsIn } from './standin.js';
 //? refresh
 import { refill } from './refresh.js';
 //?
+//? seed
+import { seed } from './seed.js';
+//?
 //? tabs
 import { turnPage, mayHold, tidy } from './book.js';
 //?
@@ -33,7 +36,17 @@ import { turnPage, mayHold, tidy } from './book.js';
 self.addEventListener('install', (event) => event.waitUntil(install()));
 //?
 //? refresh
+//? seed
+self.addEventListener('install', (event) => event.waitUntil(refill().then(seed)));
+//?
+//? !seed
 self.addEventListener('install', (event) => event.waitUntil(refill()));
+//?
+//?
+//? !refresh
+//? seed
+self.addEventListener('install', (event) => event.waitUntil(seed()));
+//?
 //?
 //? at-once
 self.addEventListener('install', () => self.skipWaiting());
