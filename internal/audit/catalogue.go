@@ -123,6 +123,8 @@ var Catalogue = []Check{
 		"add the members under app:", "Web App Manifest, application information", nil, "no description and no screenshots."},
 	{"offline.first", Polish, "The app is whole offline from the second visit on only", "Who installs it at the first visit and goes offline meets a page with gaps.",
 		"put what the start page needs into the pack, or write at_install: yes into the rule that keeps it", "Service Workers, 3.1.1", nil, "the times of sailing are kept by a rule, and the worker answers no request of the visit that installs it."},
+	{"site.plain", Polish, "The host sends text uncompressed", "Pages and their styles and scripts take several times as long to arrive.",
+		"switch on gzip or brotli for text at the host", "RFC 9110, 8.4", nil, "a style sheet of 120 kB that would be 20 kB."},
 	{"worker.disguises", Polish, "What is not there looks as if it were", "A visitor with a wrong address gets another page and status 200; search engines and developers are misled.",
 		"answer with the kept page only when the network fails, or let the host do the same for unknown addresses (hosting.single_page)", "", nil, "every navigation is answered with the kept start page."},
 	{"worker.delayed", Polish, "Caches may hold the worker's script back", "A release reaches people later than it could; a proxy or an old browser may keep the old script for a day.",

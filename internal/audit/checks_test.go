@@ -235,6 +235,11 @@ func TestChecks(t *testing.T) {
 			edit("w.js", "'/any.png', ", "")(f)
 			edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then((x) => { const y = x.clone(); if (x.ok && e.request.url.endsWith('any.png')) e.waitUntil(caches.open('more').then((c) => c.put(e.request, y))); return x })")(f)
 		}, "missing /any.png"},
+		{"site.plain", "", func(f map[string]string) {
+			f["long.css"] = strings.Repeat("p { color: navy }\n", 2000)
+			edit("index.html", "</head>", `<link rel="stylesheet" href="/long.css"></head>`)(f)
+			edit("w.js", "'/far.html', ", "'/far.html', '/long.css', ")(f)
+		}, "one file without Content-Encoding, 36 kB: /long.css"},
 		{"worker.disguises", "", edit("w.js", "r || fetch(e.request)", "r || (e.request.mode === 'navigate' ? caches.match('/') : fetch(e.request))"), "status 404"},
 		{"worker.delayed", "hosting: {headers: [{match: /w.js, set: {Cache-Control: max-age=86400}}]}", func(map[string]string) {}, "max-age=86400"},
 		{"worker.heavy", "", func(f map[string]string) {
@@ -327,6 +332,18 @@ func TestChecks(t *testing.T) {
 				require.NoError(t, err)
 			} else {
 				r = judge(t, files, settings)
+			}
+			if c.code == "site.plain" { // a host that is no folder
+				dir := t.TempDir()
+				for name, text := range files {
+					require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+				}
+				p, err := project.Parse("tachyform.yaml", []byte("origin: https://pier.example"))
+				require.NoError(t, err)
+				f, err := site.OpenFolder(dir, p.Origin, "/", p.Host)
+				require.NoError(t, err)
+				r, err = Run(context.Background(), Input{Project: p, Name: "https://pier.example", Host: struct{ site.Host }{f}})
+				require.NoError(t, err)
 			}
 			i := slices.IndexFunc(r.Findings, func(f *Finding) bool { return f.Code == c.code && strings.Contains(f.Evidence, c.evidence) })
 			require.GreaterOrEqual(t, i, 0, "%v", codes(r))

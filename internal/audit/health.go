@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/worker"
 )
@@ -234,6 +235,43 @@ func (a *auditor) awake(at Where) error {
 		a.find("worker.forgets", at, fmt.Sprintf("%s opens offline while the worker runs, and no more after the browser stopped it", a.local(forgotten[0])), "")
 	}
 	return nil
+}
+
+// compressible is from how many bytes on compression is worth its while.
+const compressible = 20_000
+
+// compressed judges how a live host sends text; of a folder nobody knows.
+func (a *auditor) compressed() {
+	if a.Folder != nil {
+		return
+	}
+	var plain []string
+	var bytes int64
+	seen := map[string]bool{}
+	look := func(url string) {
+		if seen[url] || !strings.HasPrefix(url, a.origin+"/") {
+			return
+		}
+		seen[url] = true
+		resp := a.once(url)
+		if resp == nil || resp.Status != 200 || resp.Body == nil || resp.Compressed || resp.Body.Len() < compressible {
+			return
+		}
+		switch kind := site.Essence(resp.Header.Get("Content-Type")); {
+		case strings.HasPrefix(kind, "text/"), strings.HasSuffix(kind, "javascript"), strings.HasSuffix(kind, "json"), strings.HasSuffix(kind, "+xml"):
+			plain = append(plain, a.local(url))
+			bytes += resp.Body.Len()
+		}
+	}
+	for _, v := range a.ran.Visits {
+		look(v.URL)
+		for _, l := range v.Loads {
+			look(l.URL)
+		}
+	}
+	if len(plain) > 0 {
+		a.find("site.plain", Where{URL: plain[0]}, fmt.Sprintf("%s without Content-Encoding, %.0f kB: %s", map[bool]string{true: "one file", false: fmt.Sprintf("%d files", len(plain))}[len(plain) == 1], float64(bytes)/1e3, strings.Join(plain[:min(3, len(plain))], ", ")), "")
+	}
 }
 
 // content judges what stands in the pages themselves.

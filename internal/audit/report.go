@@ -57,6 +57,8 @@ type Report struct {
 type TargetVerdict struct {
 	Installable bool     `json:"installable"`
 	Blockers    []string `json:"blockers"`
+	// Sees is what a person meets there, nil where the manifest tells nothing.
+	Sees *Sees `json:"sees,omitempty"`
 }
 
 // ManifestReport is the manifest as the browser reads it.

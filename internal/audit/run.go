@@ -72,6 +72,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 		return nil, err
 	}
 	start := a.install()
+	a.seen(a.documents[a.absolute(in.Project.Audit.Entry)])
 	if err := a.rehearse(start); err != nil {
 		return nil, err
 	}
@@ -80,6 +81,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	a.links()
 	a.refused()
 	a.content()
+	a.compressed()
 	a.shops()
 	a.offline(start)
 	if err := a.health(); err != nil {

@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -41,4 +42,19 @@ func TestWeights(t *testing.T) {
 	p, err := project.Parse("tachyform.yaml", []byte("audit: {weights: [{check: link.brokn, weight: off, reason: x}]}"))
 	require.NoError(t, err)
 	assert.ErrorContains(t, checkSettings(p), "did you mean link.broken?")
+}
+
+// What people meet differs by target: the label, the picture, the splash.
+func TestSees(t *testing.T) {
+	files := goodSite()
+	files["index.html"] = strings.Replace(files["index.html"], "<link rel=\"manifest\"", "<meta name=\"apple-mobile-web-app-title\" content=\"Quay\"><link rel=\"manifest\"", 1)
+	files["m.json"] = strings.Replace(files["m.json"], `"short_name": "Pier"`, `"short_name": "Pr"`, 1)
+	r := judge(t, files, "")
+	for target, want := range map[string]Sees{
+		"chromium-android": {"Pr", "/mask.png", "standalone", "icon and name on white"},
+		"chromium-desktop": {"Pier", "/any.png", "standalone", ""},
+		"safari-ios":       {"Quay", "/any.png", "standalone", ""},
+	} {
+		assert.Equal(t, want, *r.Targets[target].Sees, target)
+	}
 }

@@ -25,8 +25,24 @@ var htmlTemplate = template.Must(template.New("report").Funcs(template.FuncMap{
 	"plural":     count,
 	"size":       size,
 	"targetName": func(t string) string { return targetNames[t] },
+	"opens":      opensWords,
 	"install":    func(t string) string { return howInstalled[t] },
 }).Parse(htmlText))
+
+// opensWords says in words how a display mode looks.
+func opensWords(mode string) string {
+	switch mode {
+	case "standalone":
+		return "in a window of its own"
+	case "fullscreen":
+		return "on the whole screen"
+	case "minimal-ui":
+		return "in a window with a small bar"
+	case "browser":
+		return "in a browser tab"
+	}
+	return "as " + mode
+}
 
 var targetNames = map[string]string{"chromium-android": "Chromium on Android", "chromium-desktop": "Chromium on the desktop", "safari-ios": "Safari on iOS", "safari-macos": "Safari on macOS", "firefox-android": "Firefox on Android"}
 

@@ -121,5 +121,5 @@ func (l *Live) ask(ctx context.Context, r *Request) (*Response, error) {
 	if len(body) > maxLiveBody {
 		return nil, fmt.Errorf("%s sends more than %d MB", r.URL.Href(true), maxLiveBody>>20)
 	}
-	return &Response{Status: answer.StatusCode, StatusText: http.StatusText(answer.StatusCode), Header: answer.Header, Body: Bytes(body)}, nil
+	return &Response{Status: answer.StatusCode, StatusText: http.StatusText(answer.StatusCode), Header: answer.Header, Body: Bytes(body), Compressed: answer.Uncompressed || answer.Header.Get("Content-Encoding") != ""}, nil
 }

@@ -29,6 +29,8 @@ type Response struct {
 	StatusText string
 	Header     http.Header
 	Body       Body
+	// Compressed tells that a live host sent the body compressed.
+	Compressed bool
 }
 
 // Host answers requests for one origin, as the deployed server would.
