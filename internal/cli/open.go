@@ -167,7 +167,10 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "this address cannot be read: " + plainError(err), Mend: "start the server, or check the address", Cause: err}
+		if errors.Is(err, site.ErrEndless) {
+			return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "this address cannot be judged: " + site.ErrEndless.Error(), Mend: "name the address of a page", Cause: err}
+		}
+		return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "nothing answers at this address: " + plainError(err), Mend: "start the server, or check the address", Cause: err}
 	}
 	return &opened{project: p, name: name, host: host}, nil
 }

@@ -14,6 +14,9 @@ import (
 // maxLiveBody bounds what is read of one answer of a live host.
 const maxLiveBody = 64 << 20
 
+// ErrEndless tells that a live host sends more than is read of one answer.
+var ErrEndless = fmt.Errorf("it sends more than %d MB", maxLiveBody>>20)
+
 // maxLiveKept bounds what is remembered of a live host's answers.
 const maxLiveKept = 256 << 20
 
@@ -119,7 +122,7 @@ func (l *Live) ask(ctx context.Context, r *Request) (*Response, error) {
 		return nil, err
 	}
 	if len(body) > maxLiveBody {
-		return nil, fmt.Errorf("%s sends more than %d MB", r.URL.Href(true), maxLiveBody>>20)
+		return nil, fmt.Errorf("%s: %w", r.URL.Href(true), ErrEndless)
 	}
 	return &Response{Status: answer.StatusCode, StatusText: http.StatusText(answer.StatusCode), Header: answer.Header, Body: Bytes(body), Compressed: answer.Uncompressed || answer.Header.Get("Content-Encoding") != ""}, nil
 }
