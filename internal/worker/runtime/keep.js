@@ -56,7 +56,7 @@ export function fetchAndKeep(event, rule, store, key, shown) {
   //?
   const load = () => fetch(asked);
   //? preload
-  const answered = request.mode === 'navigate' ? event.preloadResponse.then((early) => early || load()) : load();
+  const answered = request.mode === 'navigate' ? Promise.resolve(event.preloadResponse).then((early) => early || load()) : load();
   //?
   //? !preload
   const answered = load();
