@@ -54,6 +54,7 @@ type htmlView struct {
 	Targets    []htmlTarget
 	Conditions []string
 	Pages      []htmlPage
+	MorePages  int // that are not listed, none of them worse than those that are
 	Groups     []htmlGroup
 	Caches     []htmlCache
 	Tallies    []htmlTally
@@ -173,6 +174,7 @@ func HTML(r *audit.Report) ([]byte, error) {
 			offline[strings.TrimPrefix(p.URL, r.Origin)] = p.Under["offline"]
 		}
 	}
+	v.MorePages = max(0, len(r.Pages)-mostPageRows)
 	pages := slices.Clone(r.Pages)
 	slices.SortStableFunc(pages, func(a, b *audit.PageReport) int { return worst(a) - worst(b) })
 	for _, p := range pages[:min(len(pages), mostPageRows)] {
