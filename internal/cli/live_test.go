@@ -52,11 +52,15 @@ http {
 	start(t, nil, nginx, "-c", conf, "-e", root+"/error.log")
 	url := fmt.Sprintf("http://127.0.0.1:%d", port)
 	for range 50 {
-		if resp, err := http.Get(url); err == nil {
+		var resp *http.Response
+		if resp, err = http.Get(url); err == nil {
 			resp.Body.Close()
 			break
 		}
 		time.Sleep(100 * time.Millisecond)
+	}
+	if err != nil {
+		t.Skip("SKIPPED, NOT PROVEN BEHIND A REAL SERVER: nginx is installed and does not start here: " + err.Error())
 	}
 	folder, live := auditJSON(t, dir), auditJSON(t, dir, url)
 	assert.Equal(t, folder.Summary, live.Summary)

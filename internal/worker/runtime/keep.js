@@ -84,14 +84,14 @@ export async function keep(rule, store, key, response, shown) {
   }
   //?
   //? tell
-  if (rule.tell && shown.copy) {
-    const old = await store.match(key);
-    if (old && (await old.text()) !== (await response.clone().text())) {
-      for (const page of await self.clients.matchAll({ type: 'window' })) page.postMessage({ tachyform: 'refreshed', url: shown.url });
-    }
-  }
+  const old = rule.tell && shown.copy && (await store.match(key));
+  const other = old && (await old.text()) !== (await response.clone().text());
   //?
   await store.put(key, response);
+  //? tell
+  //! Told once the fresh copy is there, so that a page which asks again gets it.
+  if (other) for (const page of await self.clients.matchAll({ type: 'window' })) page.postMessage({ tachyform: 'refreshed', url: shown.url });
+  //?
   //? bounded
   await trim(rule, store);
   //?
