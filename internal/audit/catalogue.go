@@ -67,7 +67,7 @@ var Catalogue = []Check{
 		"keep the missing files too: under worker.pack.include or by a rule", "", nil, "the page is kept and its style sheet is not."},
 	{"shop.proof", Risk, "The file that proves ownership to Android is missing or wrong", "The packed app shows the browser's bar, or the shop refuses it.",
 		"tachyform fit writes it", "Digital Asset Links, 1.0", nil, "the build leaves folders out whose name begins with a dot."},
-	{"limit.over", Risk, "A limit of the project file is exceeded", "Whoever set it wanted to know.",
+	{"limit.over", Risk, "A limit of the project file is exceeded", "The first visit costs more, or gives less, than this project allows itself.",
 		"bring it under the limit, or change audit.limits", "", nil, "audit.limits.kept is 2 MB, and a new picture made it 2.3 MB."},
 	{"worker.breaks", Risk, "The worker breaks requests that work without it", "Forms, sign-in or downloads fail as soon as the worker is there.",
 		"let the worker leave such requests alone: call respondWith only for what it means to answer", "Service Workers, 4.6", nil, "every request is answered with cache.put, which refuses POST; or a redirected answer is given to a page load."},

@@ -106,8 +106,8 @@ func goodSite() map[string]string {
 	return map[string]string{"index.html": goodPage, "far.html": strings.Replace(goodPage, "Pier", "Far", 1), "m.json": goodManifest, "w.js": goodWorker, "any.png": disc(192, .3), "mask.png": disc(192, .3)}
 }
 
-// judge audits files with a project file's text.
-func judge(t *testing.T, files map[string]string, settings string) *Report {
+// lay writes files into a folder and opens it as the project's text says.
+func lay(t *testing.T, files map[string]string, settings string) (*project.Project, *site.Folder) {
 	t.Helper()
 	dir := t.TempDir()
 	for name, text := range files {
@@ -115,10 +115,20 @@ func judge(t *testing.T, files map[string]string, settings string) *Report {
 		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
 	}
-	p, err := project.Parse("tachyform.yaml", []byte("origin: https://pier.example\n"+settings))
+	p, err := project.Parse("tachyform.yaml", []byte(settings))
 	require.NoError(t, err)
 	f, err := site.OpenFolder(dir, p.Origin, p.Addr, p.Host)
 	require.NoError(t, err)
+	return p, f
+}
+
+// judge audits files with a project file's text, which may name another origin.
+func judge(t *testing.T, files map[string]string, settings string) *Report {
+	t.Helper()
+	if !strings.HasPrefix(settings, "origin:") {
+		settings = "origin: https://pier.example\n" + settings
+	}
+	p, f := lay(t, files, settings)
 	r, err := Run(context.Background(), Input{Project: p, Name: "dist", Host: f, Folder: f})
 	require.NoError(t, err)
 	return r
@@ -314,35 +324,11 @@ func TestChecks(t *testing.T) {
 			if c.change != nil {
 				c.change(files)
 			}
-			settings := c.settings
-			if strings.HasPrefix(settings, "origin:") {
-				settings = ""
-			}
-			var r *Report
-			if settings != c.settings { // another origin than the good site's
-				p, err := project.Parse("tachyform.yaml", []byte(c.settings))
-				require.NoError(t, err)
-				dir := t.TempDir()
-				for name, text := range files {
-					require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
-				}
-				f, err := site.OpenFolder(dir, p.Origin, "/", p.Host)
-				require.NoError(t, err)
-				r, err = Run(context.Background(), Input{Project: p, Name: "dist", Host: f, Folder: f})
-				require.NoError(t, err)
-			} else {
-				r = judge(t, files, settings)
-			}
+			r := judge(t, files, c.settings)
 			if c.code == "site.plain" { // a host that is no folder
-				dir := t.TempDir()
-				for name, text := range files {
-					require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
-				}
-				p, err := project.Parse("tachyform.yaml", []byte("origin: https://pier.example"))
-				require.NoError(t, err)
-				f, err := site.OpenFolder(dir, p.Origin, "/", p.Host)
-				require.NoError(t, err)
-				r, err = Run(context.Background(), Input{Project: p, Name: "https://pier.example", Host: struct{ site.Host }{f}})
+				p, f := lay(t, files, "origin: https://pier.example")
+				var err error
+				r, err = Run(context.Background(), Input{Project: p, Name: p.Origin, Host: struct{ site.Host }{f}})
 				require.NoError(t, err)
 			}
 			i := slices.IndexFunc(r.Findings, func(f *Finding) bool { return f.Code == c.code && strings.Contains(f.Evidence, c.evidence) })

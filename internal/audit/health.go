@@ -155,20 +155,36 @@ func sortedKeys[V any](m map[string]V) (keys []string) {
 
 // kept judges what is in the caches after the visits.
 func (a *auditor) kept(at Where) {
-	var bytes int64
-	entries := 0
+	var redirected []string
 	for _, c := range a.ran.Caches {
 		for _, e := range c.Entries {
-			bytes += e.Bytes
-			entries++
-			if path, ok := strings.CutPrefix(e.URL, a.origin); ok && e.Redirect && a.documents[a.origin+strings.SplitN(path, "?", 2)[0]] != nil {
-				a.find("keep.redirected", at, fmt.Sprintf("%s in the cache %s followed a redirect", path, c.Name), "")
+			if url, _, _ := strings.Cut(e.URL, "?"); e.Redirect && a.documents[url] != nil {
+				redirected = append(redirected, a.local(e.URL)+" in the cache "+c.Name)
 			}
 		}
 	}
+	if len(redirected) > 0 {
+		more := ""
+		if n := len(redirected) - 1; n > 0 {
+			more = fmt.Sprintf(", and %d more,", n)
+		}
+		a.find("keep.redirected", at, redirected[0]+more+" followed a redirect", "")
+	}
+	entries, bytes := a.weighKept()
 	if bytes > heavyInstall || entries > manyFiles {
 		a.find("worker.heavy", at, fmt.Sprintf("after the first visits %d answers are kept, %.1f MB", entries, float64(bytes)/1e6), "")
 	}
+}
+
+// weighKept counts what is in the caches after the visits, and its bytes.
+func (a *auditor) weighKept() (entries int, bytes int64) {
+	for _, c := range a.ran.Caches {
+		for _, e := range c.Entries {
+			entries++
+			bytes += e.Bytes
+		}
+	}
+	return entries, bytes
 }
 
 // What a phone's owner would notice on a metered connection.

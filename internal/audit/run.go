@@ -1,7 +1,6 @@
 package audit
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"path/filepath"
@@ -123,7 +122,7 @@ func (a *auditor) collect() error {
 			a.documents[a.origin+p] = a.graph.Pages[p]
 		}
 	} else {
-		a.pages = useragent.PagesOf(a.ctx, a.Host, entry, cmp.Or(a.Project.Audit.Crawl.AtMost, 200), cmp.Or(a.Project.Audit.Crawl.Depth, 50))
+		a.pages = useragent.PagesOf(a.ctx, a.Host, entry, a.Project.Audit.Crawl.AtMost, a.Project.Audit.Crawl.Depth)
 	}
 	for _, p := range append([]string{a.Project.Audit.Entry}, append(slices.Clone(a.Project.Audit.Visit), a.Project.Audit.Pages...)...) {
 		if u := a.absolute(p); !slices.Contains(a.pages, u) {

@@ -63,14 +63,7 @@ func (a *auditor) limits() {
 		at := a.Project.PlaceOf("audit.limits." + key)
 		a.find("limit.over", Where{File: a.Project.Path, Line: at.Line, Column: at.Column, URL: a.report.Entry}, evidence, mend)
 	}
-	var bytes int64
-	entries := 0
-	for _, c := range a.ran.Caches {
-		for _, e := range c.Entries {
-			bytes += e.Bytes
-			entries++
-		}
-	}
+	entries, bytes := a.weighKept()
 	if l.Kept > 0 && bytes > int64(l.Kept) {
 		over("kept", fmt.Sprintf("after the first visits %s are kept, over the limit of %s", project.Size(bytes), l.Kept), "keep less: worker.pack.leave_out, or raise the limit")
 	}

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/fit"
+	"tachyform/internal/project"
 	"tachyform/internal/report"
 )
 
@@ -59,12 +60,8 @@ stays as it is.`,
 			return usagef("there is no tachyform.yaml that describes the app; tachyform init %s writes one", name)
 		}
 		if !dry {
-			said, err := fit.Recover(fit.StateDir(p, name))
-			if err != nil {
+			if err := a.recoverFit(p, name); err != nil {
 				return err
-			}
-			if said != "" {
-				fmt.Fprintln(a.err, said)
 			}
 		}
 		o, err := a.open(cmd.Context(), args)
@@ -100,6 +97,15 @@ stays as it is.`,
 		return nil
 	}
 	return c
+}
+
+// recoverFit finishes or takes back a fit that was killed, and says so.
+func (a *app) recoverFit(p *project.Project, dir string) error {
+	said, err := fit.Recover(fit.StateDir(p, dir))
+	if err == nil && said != "" {
+		fmt.Fprintln(a.err, said)
+	}
+	return err
 }
 
 // gitIgnores says whether version control passes a folder over: yes, no, or "" where there is none. It looks for the name on a line

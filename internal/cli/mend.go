@@ -30,10 +30,8 @@ func (a *app) mend(cmd *cobra.Command, args []string, r *audit.Report) (bool, er
 	if o.project.Path == "" {
 		return false, usagef("there is no tachyform.yaml that says what to write; tachyform init %s makes one", o.name)
 	}
-	if said, err := fit.Recover(fit.StateDir(o.project, o.folder.Dir)); err != nil {
+	if err := a.recoverFit(o.project, o.folder.Dir); err != nil {
 		return false, err
-	} else if said != "" {
-		fmt.Fprintln(a.err, said)
 	}
 	if o, err = a.open(cmd.Context(), args); err != nil {
 		return false, err

@@ -2,17 +2,14 @@ package cli
 
 import (
 	"bytes"
-	"cmp"
 	"context"
 	"fmt"
-	"os"
 	"slices"
 
 	weburl "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/fit"
 	"tachyform/internal/page"
-	"tachyform/internal/problem"
 	"tachyform/internal/report"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
@@ -25,7 +22,7 @@ func (a *app) fitLive(ctx context.Context, o *opened, into string) error {
 		return usagef("there is no tachyform.yaml that describes the app; write one with site: %s, app, icons and worker", o.name)
 	}
 	origin := o.host.Origin()
-	urls := useragent.PagesOf(ctx, o.host, origin+p.Audit.Entry, cmp.Or(p.Audit.Crawl.AtMost, 200), cmp.Or(p.Audit.Crawl.Depth, 50))
+	urls := useragent.PagesOf(ctx, o.host, origin+p.Audit.Entry, p.Audit.Crawl.AtMost, p.Audit.Crawl.Depth)
 	for _, path := range append([]string{p.Audit.Entry, p.Worker.StandIns.Page, p.Worker.StandIns.Image, p.Worker.StandIns.Font, p.Worker.Shell.Page}, append(p.Audit.Visit, p.Audit.Pages...)...) {
 		if path != "" {
 			urls = append(urls, origin+path)
@@ -56,13 +53,6 @@ func (a *app) fitLive(ctx context.Context, o *opened, into string) error {
 		fmt.Fprintln(a.out, "Nothing to upload: the site has all files as they should be.")
 		return nil
 	}
-	// There is no folder to copy: only what is new is written.
-	empty, err := os.MkdirTemp("", "tachyform")
-	if err != nil {
-		return &problem.Problem{Kind: problem.Write, What: "no temporary folder can be made: " + plainError(err), Cause: err}
-	}
-	defer os.RemoveAll(empty)
-	plan.Site = empty
 	if err := plan.Into(ctx, into, nil); err != nil {
 		return err
 	}

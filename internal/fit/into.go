@@ -12,7 +12,7 @@ import (
 	"tachyform/internal/problem"
 )
 
-// Into writes the site with the changes to another folder, which must be new or empty, and leaves the site itself as it is. Nothing
+// Into writes the site with the changes, of a live site the changes alone, to another folder, which must be new or empty, and leaves the site itself as it is. Nothing
 // stays of it when it fails. skipped lists links and the like that are no files of the site.
 func (p *Plan) Into(ctx context.Context, dir string, skipped []string) (err error) {
 	bad := func(what, mend string, cause error) error {
@@ -26,7 +26,7 @@ func (p *Plan) Into(ctx context.Context, dir string, skipped []string) (err erro
 	if err != nil {
 		return err
 	}
-	if to == site || strings.HasPrefix(to, site+string(filepath.Separator)) || strings.HasPrefix(site, to+string(filepath.Separator)) {
+	if !p.Live && (to == site || strings.HasPrefix(to, site+string(filepath.Separator)) || strings.HasPrefix(site, to+string(filepath.Separator))) {
 		return bad("this folder and the site lie in one another", "name a folder beside the site", nil)
 	}
 	entries, err := os.ReadDir(to)
@@ -62,11 +62,36 @@ func (p *Plan) Into(ctx context.Context, dir string, skipped []string) (err erro
 	if err := os.MkdirAll(part, 0o755); err != nil {
 		return err
 	}
+	if !p.Live {
+		if err := p.copySite(ctx, site, part, passed, changed); err != nil {
+			return err
+		}
+	}
+	for rel, c := range changed {
+		target := filepath.Join(part, filepath.FromSlash(rel))
+		if err := os.MkdirAll(filepath.Dir(target), 0o755); err != nil {
+			return err
+		}
+		if err := os.WriteFile(target, c.New, 0o644); err != nil {
+			return err
+		}
+	}
+	if there {
+		if err := os.Remove(to); err != nil {
+			return err
+		}
+	}
+	return os.Rename(part, to)
+}
+
+// copySite copies the site's files, but those that were passed over, and those that change with their new content; the latter are taken
+// out of changed.
+func (p *Plan) copySite(ctx context.Context, site, part string, passed map[string]bool, changed map[string]Change) error {
 	root, err := filepath.EvalSymlinks(site)
 	if err != nil {
 		return err
 	}
-	err = filepath.WalkDir(root, func(path string, e fs.DirEntry, err error) error {
+	return filepath.WalkDir(root, func(path string, e fs.DirEntry, err error) error {
 		if err == nil {
 			err = ctx.Err()
 		}
@@ -92,24 +117,6 @@ func (p *Plan) Into(ctx context.Context, dir string, skipped []string) (err erro
 		}
 		return copyFile(path, target, info.Mode().Perm())
 	})
-	if err != nil {
-		return err
-	}
-	for rel, c := range changed {
-		target := filepath.Join(part, filepath.FromSlash(rel))
-		if err := os.MkdirAll(filepath.Dir(target), 0o755); err != nil {
-			return err
-		}
-		if err := os.WriteFile(target, c.New, 0o644); err != nil {
-			return err
-		}
-	}
-	if there {
-		if err := os.Remove(to); err != nil {
-			return err
-		}
-	}
-	return os.Rename(part, to)
 }
 
 func copyFile(from, to string, mode fs.FileMode) error {

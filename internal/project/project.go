@@ -317,6 +317,12 @@ func (p *Project) fill() {
 	if len(p.Audit.Visit) == 0 {
 		p.Audit.Visit = []string{p.Audit.Entry}
 	}
+	if p.Audit.Crawl.AtMost == 0 {
+		p.Audit.Crawl.AtMost = 200
+	}
+	if p.Audit.Crawl.Depth == 0 {
+		p.Audit.Crawl.Depth = 50
+	}
 	set(&p.Worker.File, p.Addr+"worker.js")
 	set(&p.Worker.Takeover, "ask")
 	if p.Worker.Register.Check == 0 {

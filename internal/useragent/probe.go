@@ -2,7 +2,6 @@ package useragent
 
 import (
 	"context"
-	"slices"
 
 	"tachyform/internal/page"
 )
@@ -43,10 +42,8 @@ const firstOfSeries, allOfSeries = 24, 360
 // probe sends the rehearsal's probes and series, in a branch of the browser that visited the site, from a page that the worker controls.
 func (r *Rehearsal) probe(ctx context.Context, b *Browser, reader *page.Reader) *Health {
 	defer b.Close()
-	plain := New(ctx, r.Hosts, reader)
+	plain := r.bare(ctx, reader)
 	defer plain.Close()
-	r.prepare(plain)
-	plain.noWorkers = true
 	b.foreground, plain.foreground = true, true
 	tab := b.Open(r.Visit[0], nil)
 	bare := plain.Open(r.Visit[0], nil)
@@ -140,25 +137,16 @@ func number36(n int) string {
 // Awake opens pages offline one after the other in the browser that visited the site, whose worker was not stopped in between: what
 // works then and not after a stop was kept in the worker's variables only.
 func (r *Rehearsal) Awake(ctx context.Context, pages []string) (map[string]*PageOutcome, error) {
-	reader := r.Reader
-	if reader == nil {
-		reader = &page.Reader{}
-	}
-	b := New(ctx, r.Hosts, reader)
+	b, reader := r.browser(ctx)
 	defer b.Close()
-	r.prepare(b)
 	if _, err := r.visit(ctx, b, false); err != nil {
 		return nil, err
 	}
 	b.SetCondition(Offline)
 	b.foreground = true
 	out := map[string]*PageOutcome{}
-	for _, url := range slices.Compact(pages) {
-		plain := New(ctx, r.Hosts, reader)
-		r.prepare(plain)
-		plain.noWorkers = true
-		reference := plain.Open(url, nil)
-		plain.Close()
+	for _, url := range pages {
+		reference := r.reference(ctx, url, reader)
 		t := b.Open(url, nil)
 		out[url] = judge(t.View, reference.View)
 		b.CloseTab(t)

@@ -3,7 +3,6 @@ package useragent
 import (
 	"bytes"
 	"context"
-	"regexp"
 	"runtime"
 	"slices"
 	"sort"
@@ -114,16 +113,37 @@ func (r *Rehearsal) prepare(b *Browser) {
 	}
 }
 
-// Run carries out the default rehearsal: visits online in one tab, then every page under every condition, each in a branch of
-// its own from the same starting point.
-func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
+// browser gives a fresh browser as the rehearsal asks for, and what reads pages for it.
+func (r *Rehearsal) browser(ctx context.Context) (*Browser, *page.Reader) {
 	reader := r.Reader
 	if reader == nil {
 		reader = &page.Reader{}
 	}
 	b := New(ctx, r.Hosts, reader)
-	defer b.Close()
 	r.prepare(b)
+	return b, reader
+}
+
+// bare gives a browser that knows no service workers.
+func (r *Rehearsal) bare(ctx context.Context, reader *page.Reader) *Browser {
+	b := New(ctx, r.Hosts, reader)
+	r.prepare(b)
+	b.noWorkers = true
+	return b
+}
+
+// reference opens a page online in a browser without workers.
+func (r *Rehearsal) reference(ctx context.Context, url string, reader *page.Reader) *Tab {
+	b := r.bare(ctx, reader)
+	defer b.Close()
+	return b.Open(url, nil)
+}
+
+// Run carries out the default rehearsal: visits online in one tab, then every page under every condition, each in a branch of
+// its own from the same starting point.
+func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
+	b, reader := r.browser(ctx)
+	defer b.Close()
 	out := &Result{}
 	var err error
 	if out.Visits, err = r.visit(ctx, b, true); err != nil {
@@ -217,11 +237,7 @@ func (r *Rehearsal) try(ctx context.Context, b *Browser, reader *page.Reader, ou
 }
 
 func (r *Rehearsal) page(ctx context.Context, url string, branches []*Browser, reader *page.Reader) *PageResult {
-	plain := New(ctx, r.Hosts, reader)
-	r.prepare(plain)
-	plain.noWorkers = true
-	reference := plain.Open(url, nil)
-	plain.Close()
+	reference := r.reference(ctx, url, reader)
 	result := &PageResult{URL: url, Title: reference.Title, Status: reference.Status, Under: map[string]*PageOutcome{}}
 	for i, c := range r.Conditions {
 		tab := branches[i].Open(url, nil)
@@ -340,8 +356,13 @@ func (b *Browser) workerState(urls []string) *WorkerState {
 	return nil
 }
 
-// ownStamp ends the addresses under which the generated worker keeps packed files.
-var ownStamp = regexp.MustCompile(`\?tachyform=[0-9A-Za-z+/*~]+$`)
+// personalAt says what made the answer of an address one for a single person; a worker may keep it under a query of its own.
+func (b *Browser) personalAt(url string) string {
+	if why := b.personal[url]; why != "" {
+		return why
+	}
+	return b.personal[withoutQuery(url)]
+}
 
 func (b *Browser) cacheContents() []CacheContent {
 	list := []CacheContent{}
@@ -349,7 +370,7 @@ func (b *Browser) cacheContents() []CacheContent {
 		c := CacheContent{Name: name}
 		for _, e := range b.store.caches[name].entries {
 			actual := e.response.Actual()
-			c.Entries = append(c.Entries, CachedEntry{URL: e.request.URL, Status: actual.Status, Type: e.response.Type, Redirect: len(actual.URLs) > 1, Bytes: bodyLen(actual.Body), Personal: b.personal[ownStamp.ReplaceAllString(e.request.URL, "")]})
+			c.Entries = append(c.Entries, CachedEntry{URL: e.request.URL, Status: actual.Status, Type: e.response.Type, Redirect: len(actual.URLs) > 1, Bytes: bodyLen(actual.Body), Personal: b.personalAt(e.request.URL)})
 		}
 		sort.Slice(c.Entries, func(i, j int) bool { return c.Entries[i].URL < c.Entries[j].URL })
 		list = append(list, c)

@@ -109,6 +109,15 @@ type planner struct {
 	chosen map[string]string // path to why
 	// needed holds the pages that ask for a file of a derived pack.
 	needed map[string][]string
+	// match holds the patterns of the rules, never those of what is left alone, files what of the site each rule is for.
+	match, never []*site.Pattern
+	files        [][]*site.File
+}
+
+// takes says whether rule i is for requests of a URL with that destination.
+func (b *planner) takes(i int, url, destination string) bool {
+	d := b.Rules[i].Destination
+	return (d == "" || d == destination) && b.match[i].Match(url)
 }
 
 func (b *planner) where(key string) string {
@@ -149,6 +158,13 @@ func NewPlan(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 		return nil, err
 	}
 	b.graph = page.Outline(f, &page.Reader{})
+	for _, file := range f.Files() {
+		for i := range b.Rules {
+			if path := f.PathOf(file); path != b.Script && path != b.Register && b.takes(i, f.Origin()+path, destinationOf(file.Path)) {
+				b.files[i] = append(b.files[i], file)
+			}
+		}
+	}
 	for _, step := range []func() error{b.module, b.choose, b.shell, b.standIns, b.fill, b.budget, b.seed, b.releases} {
 		if err := step(); err != nil {
 			return nil, err
@@ -164,17 +180,24 @@ func NewPlan(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 }
 
 // patterns checks all patterns that are not those of the pack.
-func (b *planner) patterns() error {
+func (b *planner) patterns() (err error) {
 	w := b.p.Worker
+	b.files = make([][]*site.File, len(w.Rules))
 	for i, r := range w.Rules {
 		if _, err := compileMatcher(r.Match, b.f.Origin()); err != nil {
 			return b.usage(fmt.Sprintf("worker.rules[%d].match", i), err.Error(), "patterns look like /data/* or https://tiles.example/*")
 		}
-	}
-	for key, list := range map[string][]string{"worker.never": w.Never, "worker.shell.except": w.Shell.Except} {
-		if _, err := b.compile(key, list); err != nil {
+		pattern, err := site.NewPattern(r.Match, b.f.Origin())
+		if err != nil {
 			return err
 		}
+		b.match = append(b.match, pattern)
+	}
+	if b.never, err = b.compile("worker.never", w.Never); err != nil {
+		return err
+	}
+	if _, err := b.compile("worker.shell.except", w.Shell.Except); err != nil {
+		return err
 	}
 	if m := w.StandIns.Data.Match; m != "" {
 		if _, err := compileMatcher(m, b.f.Origin()); err != nil {
@@ -254,7 +277,7 @@ func (b *planner) choose() error {
 		}
 		for i, pattern := range patterns {
 			if !used[i] {
-				return b.usage(fmt.Sprintf("%s[%d]", key, i), fmt.Sprintf("the pattern %q matches no %s in %s", pattern.Text, what, b.f.Dir), "paths start at the origin and include the address; tachyform survey lists the files")
+				return b.usage(fmt.Sprintf("%s[%d]", key, i), fmt.Sprintf("the pattern %q matches no %s%s", pattern.Text, what, b.within()), "paths start at the origin and include the address; tachyform survey lists the files")
 			}
 		}
 		return nil
@@ -297,6 +320,14 @@ func (b *planner) choose() error {
 		}
 	}
 	return nil
+}
+
+// within names the folder, for messages; a live site has none.
+func (b *planner) within() string {
+	if b.f.Snapshot() {
+		return " that was found at " + b.Origin
+	}
+	return " in " + b.f.Dir
 }
 
 // withNeeds packs a page, named under a key of the project file, with everything it asks for.
@@ -435,13 +466,19 @@ func (b *planner) budget() error {
 		"name files under worker.pack.leave_out, or raise the budget")
 }
 
+// leftAlone says whether a URL is one that the worker never touches.
+func (b *planner) leftAlone(url string) bool {
+	return slices.ContainsFunc(b.never, func(p *site.Pattern) bool { return p.Match(url) })
+}
+
 // ruled says whether a rule for any destination, or a pattern of what is never touched, matches a path of the site.
 func (b *planner) ruled(path string) bool {
-	match := func(text string) bool {
-		pattern, err := site.NewPattern(text, b.Origin)
-		return err == nil && pattern.Match(b.Origin+path)
+	for i, r := range b.Rules {
+		if r.Destination == "" && b.match[i].Match(b.Origin+path) {
+			return true
+		}
 	}
-	return slices.ContainsFunc(b.Never, match) || slices.ContainsFunc(b.Rules, func(r project.Rule) bool { return r.Destination == "" && match(r.Match) })
+	return b.leftAlone(b.Origin + path)
 }
 
 // ruleKey names a rule by what chooses its store.
@@ -467,12 +504,8 @@ func (b *planner) seed() error {
 	slices.Sort(asked)
 	for _, path := range asked {
 		// The first rule that matches decides, as it will in the worker.
-		for _, r := range b.Rules {
-			pattern, err := site.NewPattern(r.Match, b.Origin)
-			if err != nil {
-				return err
-			}
-			if methodOf(r) != "" || !pattern.Match(b.Origin+path) || r.Destination != "" && r.Destination != destinationOf(b.graph.Files[path].Path) {
+		for i, r := range b.Rules {
+			if methodOf(r) != "" || !b.takes(i, b.Origin+path, destinationOf(b.graph.Files[path].Path)) {
 				continue
 			}
 			if r.AtInstall == "yes" {
@@ -493,23 +526,13 @@ func (b *planner) releases() error {
 		if !storing(*r) {
 			continue
 		}
-		pattern, err := site.NewPattern(r.Match, b.Origin)
-		if err != nil {
-			return err
-		}
 		h := sha256.New()
-		files := 0
-		for _, file := range b.f.Files() {
-			path := b.f.PathOf(file)
-			if path == b.Script || path == b.Register || !pattern.Match(b.Origin+path) || r.Destination != "" && r.Destination != destinationOf(file.Path) {
-				continue
-			}
-			files++
+		for _, file := range b.files[i] {
 			stamp, err := file.Stamp()
 			if err != nil {
 				return &problem.Problem{Kind: problem.Read, Where: file.Abs, What: "cannot be read: " + err.Error(), Cause: err}
 			}
-			fmt.Fprintln(h, path, stamp)
+			fmt.Fprintln(h, b.f.PathOf(file), stamp)
 		}
 		if r.Destination == "document" || r.Destination == "" {
 			for _, e := range b.Pack {
@@ -518,7 +541,7 @@ func (b *planner) releases() error {
 		}
 		if r.OnRelease == "" {
 			r.OnRelease = "keep"
-			if files > 0 || r.Destination == "document" {
+			if len(b.files[i]) > 0 || r.Destination == "document" {
 				r.OnRelease = "refresh"
 			}
 		}

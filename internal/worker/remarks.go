@@ -52,11 +52,9 @@ type sample struct {
 // looker works out what rules are ever asked for.
 type looker struct {
 	*planner
-	patterns []*site.Pattern
-	never    []*site.Pattern
-	packed   map[string]bool
-	samples  [][]sample // by rule: what it matches
-	asked    []sample   // what pages are seen to ask for beyond the site's files
+	packed  map[string]bool
+	samples [][]sample // by rule: what it matches
+	asked   []sample   // what pages are seen to ask for beyond the site's files
 }
 
 const (
@@ -65,22 +63,16 @@ const (
 	byNever
 )
 
-// takes says whether rule i is for a sample.
-func (l *looker) takes(i int, s sample) bool {
-	r := l.Rules[i]
-	return (r.Destination == "" || r.Destination == s.destination) && l.patterns[i].Match(s.url)
-}
-
 // taker gives the rule that answers a sample, or who does in the place of one.
 func (l *looker) taker(s sample, method string) int {
-	if slices.ContainsFunc(l.never, func(p *site.Pattern) bool { return p.Match(s.url) }) {
+	if l.leftAlone(s.url) {
 		return byNever
 	}
 	if p, own := strings.CutPrefix(s.url, l.Origin); own && l.packed[p] && method == "" {
 		return byPack
 	}
 	for i := range l.Rules {
-		if methodOf(l.Rules[i]) == method && l.takes(i, s) {
+		if methodOf(l.Rules[i]) == method && l.takes(i, s.url, s.destination) {
 			return i
 		}
 	}
@@ -94,14 +86,6 @@ func (b *planner) remark(ctx context.Context) error {
 	l := &looker{planner: b, packed: map[string]bool{}}
 	for _, e := range b.Pack {
 		l.packed[e.Path] = true
-	}
-	l.never, _ = b.compile("worker.never", b.Never)
-	for _, r := range b.Rules {
-		pattern, err := site.NewPattern(r.Match, b.Origin)
-		if err != nil {
-			return err
-		}
-		l.patterns = append(l.patterns, pattern)
 	}
 	for i := range b.Rules {
 		l.samples = append(l.samples, l.collect(i))
@@ -171,14 +155,11 @@ func (b *planner) beyond(ctx context.Context) (list []sample, err error) {
 // collect gives what rule i matches: files of the site, what its pages are seen to ask for, and addresses made up from the pattern.
 func (l *looker) collect(i int) (list []sample) {
 	r := l.Rules[i]
-	for _, file := range l.f.Files() {
-		p := l.f.PathOf(file)
-		if s := (sample{l.Origin + p, destinationOf(file.Path), true}); p != l.Script && p != l.Register && l.takes(i, s) {
-			list = append(list, s)
-		}
+	for _, file := range l.files[i] {
+		list = append(list, sample{l.Origin + l.f.PathOf(file), destinationOf(file.Path), true})
 	}
 	for _, s := range l.asked {
-		if l.takes(i, s) {
+		if l.takes(i, s.url, s.destination) {
 			list = append(list, s)
 		}
 	}
@@ -194,7 +175,7 @@ func (l *looker) collect(i int) (list []sample) {
 		if destination == "" {
 			destination = "*"
 		}
-		if s := (sample{url, destination, false}); l.takes(i, s) {
+		if s := (sample{url, destination, false}); l.takes(i, s.url, s.destination) {
 			list = append(list, s)
 		}
 	}
@@ -244,7 +225,7 @@ func (l *looker) reach(i int) {
 			l.note(key, fmt.Sprintf("the rule for %s can never match: the one for %s on line %d takes all of it first", r.Match, l.Rules[j].Match, l.line(j)), "move it before that one, or remove it")
 			return
 		}
-		narrower := !slices.ContainsFunc(l.samples[j], func(s sample) bool { return !l.patterns[i].Match(s.url) })
+		narrower := !slices.ContainsFunc(l.samples[j], func(s sample) bool { return !l.match[i].Match(s.url) })
 		if !narrower && l.Rules[j].Answer != r.Answer && slices.ContainsFunc(list, func(s sample) bool { return s.file }) {
 			l.note(key, fmt.Sprintf("the rules for %s (line %d, %s) and for %s (%s) both match %s; the earlier one decides", l.Rules[j].Match, l.line(j), l.Rules[j].Answer, r.Match, r.Answer, few(list, l.Origin)),
 				"move this rule up if it should decide, or make the patterns exclude each other")

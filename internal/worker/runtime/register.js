@@ -29,13 +29,15 @@ const tag = document.currentScript;
 const bare = (path) => path.replace(/\.html$/, '').replace(/\/(index)?$/, '');
 if (tag && 'standIn' in tag.dataset && bare(location.pathname) !== bare(tag.dataset.standIn)) {
   let pause = 5000;
+  let timer;
   const look = () =>
     fetch(location.href, { method: 'HEAD', cache: 'no-store' }).then(
       (response) => (response.status < 500 ? location.reload() : later()),
       () => later(),
     );
   const later = () => {
-    setTimeout(look, pause);
+    clearTimeout(timer);
+    timer = setTimeout(look, pause);
     pause = Math.min(pause * 2, 60000);
   };
   addEventListener('online', look);
