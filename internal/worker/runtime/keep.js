@@ -27,7 +27,7 @@ export function usable(rule, copy) {
 }
 
 //! Only whole answers are kept, by default those with status 200, and none that says it must not be.
-const mayKeep = (rule, request, response) => {
+export const mayKeep = (rule, response, request) => {
   //? opaque
   if (rule.opaque && response.type === 'opaque') return true;
   //?
@@ -40,7 +40,7 @@ const mayKeep = (rule, request, response) => {
   //? even-private
   if (rule.evenPrivate) return true;
   //?
-  return !request.headers.has('authorization') && !/no-store/i.test(response.headers.get('cache-control') || '');
+  return !(request && request.headers.has('authorization')) && !/no-store/i.test(response.headers.get('cache-control') || '');
 };
 
 export function fetchAndKeep(event, rule, store, key, shown) {
@@ -62,7 +62,7 @@ export function fetchAndKeep(event, rule, store, key, shown) {
   const answered = load();
   //?
   const network = answered.then((response) => {
-    if (mayKeep(rule, request, response)) {
+    if (mayKeep(rule, response, request)) {
       kept = keep(rule, store, key, response.clone(), shown).catch((error) => console.warn(`${request.url} was not kept:`, error));
     }
     return response;

@@ -1,6 +1,6 @@
 import { RULES } from './settings.js';
 import { open } from './stores.js';
-import { keep } from './keep.js';
+import { keep, mayKeep } from './keep.js';
 
 //! What was kept by rules under the release before is fetched again, so that no page is shown with files it does not know.
 //! What cannot be had within ten seconds is dropped.
@@ -15,7 +15,7 @@ export async function refill() {
       for (let request; (request = left.shift()); ) {
         const network = fetch(request.url, { cache: 'no-cache', credentials: request.credentials }).catch(() => {});
         const response = await Promise.race([network, new Promise((resolve) => setTimeout(resolve, 1e4))]);
-        if (response && response.status === 200 && !response.redirected) await keep(rule, store, request.url, response, {}).catch(() => {});
+        if (response && mayKeep(rule, response) && !response.redirected) await keep(rule, store, request.url, response, {}).catch(() => {});
       }
     };
     await Promise.all([next(), next(), next(), next()]);

@@ -1,6 +1,6 @@
 import { RULES } from './settings.js';
 import { open } from './stores.js';
-import { keep } from './keep.js';
+import { keep, mayKeep } from './keep.js';
 
 //! What packed pages ask for and a rule answers is fetched along with the pack, so that the first visit is enough; it may fail.
 export async function seed() {
@@ -10,7 +10,7 @@ export async function seed() {
         const store = await open(rule.store);
         if (!store || (await store.match(path))) return;
         const response = await Promise.race([fetch(path, { credentials: 'same-origin' }), new Promise((resolve) => setTimeout(resolve, 1e4))]);
-        if (response && response.status === 200) await keep(rule, store, path, response, {});
+        if (response && mayKeep(rule, response)) await keep(rule, store, path, response, {});
       }),
     ).map((one) => one.catch(() => {})),
   );
