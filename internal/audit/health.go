@@ -2,11 +2,9 @@ package audit
 
 import (
 	"fmt"
-	"net/http"
-	"regexp"
 	"slices"
-	"strconv"
 	"strings"
+	"time"
 
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
@@ -193,22 +191,10 @@ const (
 	manyFiles    = 1500
 )
 
-var maxAge = regexp.MustCompile(`(?i)(?:^|[,\s])max-age\s*=\s*"?(\d+)`)
-
-// freshFor gives for how many seconds caches may answer without asking (RFC 9111, 4.2.1), as far as Cache-Control says.
-func freshFor(h http.Header) int {
-	control := strings.Join(h.Values("Cache-Control"), ",")
-	if m := maxAge.FindStringSubmatch(control); m != nil && !strings.Contains(strings.ToLower(control), "no-cache") && !strings.Contains(strings.ToLower(control), "no-store") {
-		n, _ := strconv.Atoi(m[1])
-		return n
-	}
-	return 0
-}
-
 // delivered judges how worker and pages are sent.
 func (a *auditor) delivered(w *useragent.WorkerState, at Where) {
-	const hour, day = 3600, 86400
-	if resp, _ := a.get(w.Script); resp != nil && freshFor(resp.Header) >= hour {
+	fresh := func(resp *site.Response) time.Duration { return site.Freshness(resp.Header, time.Now()) }
+	if resp, _ := a.get(w.Script); resp != nil && fresh(resp) >= time.Hour {
 		a.find("worker.delayed", at, "Cache-Control: "+resp.Header.Get("Cache-Control"), "")
 	}
 	if path, _, _ := strings.Cut(w.Script, "?"); worker.HashedName(path) {
@@ -217,7 +203,7 @@ func (a *auditor) delivered(w *useragent.WorkerState, at Where) {
 	var stale []string
 	control := ""
 	for _, u := range a.documentsInOrder() {
-		if resp, _ := a.get(u); resp != nil && resp.Status == 200 && freshFor(resp.Header) >= day {
+		if resp, _ := a.get(u); resp != nil && resp.Status == 200 && fresh(resp) >= 24*time.Hour {
 			stale, control = append(stale, u), resp.Header.Get("Cache-Control")
 		}
 	}

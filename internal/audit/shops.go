@@ -16,9 +16,8 @@ func (a *auditor) shops() {
 	if android.Package == "" {
 		return
 	}
-	const path = "/.well-known/assetlinks.json"
-	at := Where{File: a.file(a.origin + path), URL: path}
-	switch resp := a.once(a.origin + path); {
+	at := Where{File: a.file(a.origin + fit.ProofPath), URL: fit.ProofPath}
+	switch resp := a.once(a.origin + fit.ProofPath); {
 	case resp == nil || resp.Status != 200:
 		what := "it is not there"
 		if resp != nil && resp.Header.Get("Location") != "" {

@@ -4,13 +4,17 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 )
 
-// proofPath is where Android looks for proof that an app and a site belong together (Digital Asset Links, 1.0).
-const proofPath = "/.well-known/assetlinks.json"
+// ProofPath is where Android looks for proof that an app and a site belong together (Digital Asset Links, 1.0).
+const ProofPath = "/.well-known/assetlinks.json"
+
+// handlesURLs is the relation of an app that may open the site's addresses.
+const handlesURLs = "delegate_permission/common.handle_all_urls"
 
 // Statement is what the file says of one app.
 type Statement struct {
@@ -29,10 +33,10 @@ func (o *output) proof() error {
 		return nil
 	}
 	if o.p.Addr != "/" {
-		return &problem.Problem{Kind: problem.Usage, Where: o.p.Path, What: fmt.Sprintf("Android looks for %s at the origin's root, and this site lies under %s", proofPath, o.p.Addr), Mend: "remove shops.android here, and name it in the project of the site at the root"}
+		return &problem.Problem{Kind: problem.Usage, Where: o.p.Path, What: fmt.Sprintf("Android looks for %s at the origin's root, and this site lies under %s", ProofPath, o.p.Addr), Mend: "remove shops.android here, and name it in the project of the site at the root"}
 	}
 	var list []json.RawMessage
-	if file := o.f.File(proofPath[1:]); file != nil {
+	if file := o.f.File(ProofPath[1:]); file != nil {
 		text, err := file.Bytes()
 		if err == nil {
 			err = json.Unmarshal(text, &list)
@@ -51,7 +55,7 @@ func (o *output) proof() error {
 			}
 		}
 	}
-	s := Statement{Relation: []string{"delegate_permission/common.handle_all_urls"}}
+	s := Statement{Relation: []string{handlesURLs}}
 	s.Target.Namespace, s.Target.Package, s.Target.Fingerprints = "android_app", android.Package, android.Fingerprints
 	one, err := json.Marshal(s)
 	if err != nil {
@@ -66,26 +70,11 @@ func (o *output) proof() error {
 		return err
 	}
 	b.WriteByte('\n')
-	return o.put(proofPath, b.Bytes(), "proof")
+	return o.put(ProofPath, b.Bytes(), "proof")
 }
 
 // Proves says whether a statement allows the app to open the site without the browser's bar.
 func Proves(s Statement, app project.AndroidApp) bool {
-	handles := false
-	for _, r := range s.Relation {
-		handles = handles || r == "delegate_permission/common.handle_all_urls"
-	}
-	if !handles || s.Target.Namespace != "android_app" || s.Target.Package != app.Package {
-		return false
-	}
-	for _, f := range app.Fingerprints {
-		found := false
-		for _, x := range s.Target.Fingerprints {
-			found = found || x == f
-		}
-		if !found {
-			return false
-		}
-	}
-	return true
+	missing := func(fingerprint string) bool { return !slices.Contains(s.Target.Fingerprints, fingerprint) }
+	return slices.Contains(s.Relation, handlesURLs) && s.Target.Namespace == "android_app" && s.Target.Package == app.Package && !slices.ContainsFunc(app.Fingerprints, missing)
 }

@@ -3,7 +3,6 @@ package site
 import (
 	"context"
 	"net/http"
-	"strings"
 
 	weburl "github.com/nlnwa/whatwg-url/url"
 )
@@ -49,18 +48,3 @@ func (b Bytes) Bytes() ([]byte, error) { return b, nil }
 
 // Len is the length in bytes.
 func (b Bytes) Len() int64 { return int64(len(b)) }
-
-// Personal says what in an answer's headers makes it one for a single person, or one that is not to be kept (RFC 9111, 5.2.2); "" for
-// nothing.
-func Personal(h http.Header) string {
-	control := strings.ToLower(strings.Join(h.Values("Cache-Control"), ","))
-	switch {
-	case strings.Contains(control, "no-store"):
-		return "Cache-Control: no-store"
-	case strings.Contains(control, "private"):
-		return "Cache-Control: private"
-	case h.Get("Set-Cookie") != "":
-		return "Set-Cookie"
-	}
-	return ""
-}

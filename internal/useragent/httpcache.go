@@ -2,8 +2,6 @@ package useragent
 
 import (
 	"maps"
-	"net/http"
-	"strconv"
 	"strings"
 	"time"
 
@@ -29,38 +27,6 @@ func (h *httpCache) branch() *httpCache {
 		return nil
 	}
 	return &httpCache{maps.Clone(h.entries)}
-}
-
-// directives reads a Cache-Control value (RFC 9111, 5.2).
-func directives(h http.Header) map[string]string {
-	out := map[string]string{}
-	for _, part := range strings.Split(strings.Join(h["Cache-Control"], ","), ",") {
-		name, value, _ := strings.Cut(strings.TrimSpace(part), "=")
-		out[strings.ToLower(name)] = strings.Trim(value, `"`)
-	}
-	return out
-}
-
-// freshness is how long an answer may be used without asking again (RFC 9111, 4.2.1), 0 for not at all.
-func freshness(h http.Header) time.Duration {
-	d := directives(h)
-	for _, never := range []string{"no-store", "no-cache"} {
-		if _, is := d[never]; is {
-			return 0
-		}
-	}
-	if seconds, err := strconv.Atoi(d["max-age"]); err == nil {
-		age, _ := strconv.Atoi(h.Get("Age"))
-		return time.Duration(max(seconds-age, 0)) * time.Second
-	}
-	if expires, err := http.ParseTime(h.Get("Expires")); err == nil {
-		date, err := http.ParseTime(h.Get("Date"))
-		if err != nil {
-			date = epoch
-		}
-		return max(expires.Sub(date), 0)
-	}
-	return 0
 }
 
 // get gives a stored answer that may be used for a request in the given cache mode (Fetch, 4.6), or nil. refuse tells that the
@@ -93,7 +59,7 @@ func (h *httpCache) put(r *site.Request, answer *site.Response, mode string, now
 	}
 	key := r.URL.Href(true)
 	delete(h.entries, key)
-	fresh := freshness(answer.Header)
+	fresh := site.Freshness(answer.Header, epoch)
 	if fresh <= 0 || answer.Status != 200 && answer.Status != 301 && answer.Status != 308 && answer.Status != 404 && answer.Status != 410 {
 		return
 	}
