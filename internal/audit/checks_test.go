@@ -175,7 +175,8 @@ func TestChecks(t *testing.T) {
 		evidence       string
 	}{
 		{"site.insecure", "origin: http://pier.example", nil, "http://pier.example"},
-		{"site.entry", "hosting: {statuses: [{match: /, status: 500}]}", nil, "500"},
+		{"site.entry", "hosting: {headers: [{match: /, set: {Content-Type: text/plain}}]}", nil, "text/plain"},
+		{"site.entry", "audit: {entry: /gone.html}", nil, "404"},
 		{"app.unlinked", "", edit("index.html", `<link rel="manifest" href="/m.json">`, ""), "no <link"},
 		{"app.unlinked", "", func(f map[string]string) {
 			edit("index.html", `<meta charset="utf-8">`, "<div></div>")(f)

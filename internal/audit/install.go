@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"net"
@@ -15,6 +16,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent"
 )
 
 // install judges what decides about installing. It gives the absolute start URL, or "" when there is none.
@@ -23,21 +25,22 @@ func (a *auditor) install() (start string) {
 		a.find("site.insecure", Where{URL: a.origin}, a.origin, "")
 	}
 	entry := a.absolute(a.Project.Audit.Entry)
-	resp, final := a.get(entry)
-	if resp == nil || resp.Status >= 400 || resp.Body == nil {
-		status := "nothing answers"
-		if resp != nil {
-			status = fmt.Sprintf("status %d", resp.Status)
-		}
-		a.find("site.entry", Where{URL: a.local(entry)}, status, "")
+	look := (&useragent.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Reader: a.reader}).Installer(a.ctx, entry)
+	defer look.Close()
+	view := look.Page()
+	doc := look.Document()
+	switch {
+	case view.Failed || view.Stuck:
+		a.find("site.entry", Where{URL: a.local(entry)}, view.Reason, "")
+		return ""
+	case view.Status >= 400 && (doc == nil || doc.ManifestURL() == ""):
+		a.find("site.entry", Where{URL: a.local(entry)}, fmt.Sprintf("status %d", view.Status), "")
+		return ""
+	case doc == nil:
+		a.find("site.entry", Where{URL: a.local(entry)}, "it is no page: its media type is "+view.Response.Actual().Get("content-type"), "let the host send it as text/html")
 		return ""
 	}
-	text, err := resp.Body.Bytes()
-	if err != nil {
-		a.find("site.entry", Where{URL: a.local(entry)}, err.Error(), "")
-		return ""
-	}
-	doc := page.ParseDocument(final, resp.Header.Get("Content-Type"), text)
+	final := view.FinalURL
 	a.documents[entry] = doc
 	murl := doc.ManifestURL()
 	if murl == "" {
@@ -46,16 +49,21 @@ func (a *auditor) install() (start string) {
 	}
 	tag, _ := doc.Link("manifest")
 	linkAt := a.place(entry, tag.Line, tag.Column)
-	mresp, mfinal := a.get(murl)
-	switch {
-	case mresp == nil:
-		a.find("app.unreachable", linkAt, murl+" does not answer", "")
-		return ""
-	case mresp.Status != 200:
-		a.find("app.unreachable", linkAt, fmt.Sprintf("%s answers with status %d", a.local(murl), mresp.Status), "")
+	credentials := strings.EqualFold(strings.TrimSpace(tag.Attr["crossorigin"]), "use-credentials")
+	came := look.Manifest(murl, credentials)
+	if came.Status < 200 || came.Status > 299 {
+		evidence, mend := murl+": "+came.Why, ""
+		if came.Status != 0 {
+			evidence = fmt.Sprintf("%s answers with status %d", a.local(murl), came.Status)
+		}
+		if again := look.Manifest(murl, true); !credentials && again.Status == 200 {
+			mend = `add crossorigin="use-credentials" to the link: without it browsers ask for the manifest without cookies`
+		}
+		a.find("app.unreachable", linkAt, evidence, mend)
 		return ""
 	}
-	body, err := mresp.Body.Bytes()
+	mfinal := came.URL
+	body, err := bodyBytes(came.Body)
 	if err != nil {
 		a.find("app.unreachable", linkAt, err.Error(), "")
 		return ""
@@ -103,10 +111,17 @@ func (a *auditor) install() (start string) {
 	if p.PreferRelatedApplications != nil && *p.PreferRelatedApplications && len(p.RelatedApplications) > 0 {
 		a.find("app.related", member("prefer_related_applications"), "prefer_related_applications is true", "")
 	}
-	a.icons(p, murl, member("icons"))
+	a.icons(look, p, murl, member("icons"))
 	a.promises(p, murl, doc, member)
 	a.look(p, doc, member)
 	return p.StartURL
+}
+
+func bodyBytes(b site.Body) ([]byte, error) {
+	if b == nil {
+		return nil, nil
+	}
+	return b.Bytes()
 }
 
 func (a *auditor) unlinked(doc *page.Document, entry string) {
@@ -140,65 +155,153 @@ const (
 	mostIcon  = 1024
 )
 
-// icons judges every icon of the manifest, and whether one of them is fit for installing.
-func (a *auditor) icons(p *manifest.Processed, murl string, at Where) {
-	fit, maskable := false, false
+// icons judges every icon of the manifest, and whether one of them is fit for installing: its claims have to be, and the one that a
+// browser then chooses has to hold what it claims.
+func (a *auditor) icons(look *useragent.Installer, p *manifest.Processed, murl string, at Where) {
+	claims, maskable := false, false
 	var why []string
+	failed := map[int]string{}
 	for i, img := range p.Icons {
-		where := a.place(murl, img.Line, img.Column)
-		name := a.local(img.Src)
-		reason := a.icon(img, name, where)
-		if img.HasPurpose("maskable") {
-			maskable = true
-		}
-		if reason == "" && img.HasPurpose("any") {
-			fit = true
-		} else if reason == "" {
-			reason = "serves only " + strings.Join(img.Purpose, " and ")
-		}
-		if reason != "" && i < 4 {
-			why = append(why, name+" "+reason)
+		reason := claim(img)
+		failed[i] = a.icon(look, img, brief(a.local(img.Src)), a.place(murl, img.Line, img.Column))
+		maskable = maskable || img.HasPurpose("maskable")
+		claims = claims || reason == ""
+		if reason != "" && len(why) < 4 {
+			why = append(why, brief(a.local(img.Src))+" "+reason)
 		}
 	}
-	if !fit {
-		evidence := "the manifest lists no icon"
-		if len(why) > 0 {
-			evidence = strings.Join(why, "; ")
+	best := chosen(p.Icons)
+	switch {
+	case len(p.Icons) == 0:
+		a.find("icon.unfit", at, "the manifest lists no icon", "")
+	case !claims:
+		a.find("icon.unfit", at, strings.Join(why, "; "), "")
+	case best < 0:
+		a.find("icon.unfit", at, "no icon that claims to be large enough is square", "")
+	case failed[best] != "":
+		img := p.Icons[best]
+		evidence := brief(a.local(img.Src)) + " " + failed[best]
+		if len(p.Icons) > 1 {
+			evidence += "; of all icons browsers choose this one, and no other when it fails"
 		}
-		a.find("icon.unfit", at, evidence, "")
+		a.find("icon.unfit", a.place(murl, img.Line, img.Column), evidence, "")
 	}
 	if len(p.Icons) > 0 && !maskable {
 		a.find("icon.maskable", at, fmt.Sprintf("none of %d icons has the purpose maskable", len(p.Icons)), "")
 	}
 }
 
-// icon judges one icon and says why it is not fit for installing, "" when it is.
-func (a *auditor) icon(img manifest.Image, name string, where Where) string {
+// brief shortens an address that is its own content.
+func brief(url string) string {
+	if strings.HasPrefix(url, "data:") && len(url) > 40 {
+		return url[:40] + "…"
+	}
+	return url
+}
+
+// declared reads one of an icon's declared sizes; what the browser's integers cannot hold counts as no size at all.
+func declared(size string) (w, h int, isAny bool) {
+	x, y, _ := strings.Cut(size, "x")
+	w, err1 := strconv.Atoi(x)
+	h, err2 := strconv.Atoi(y)
+	if size == "any" || max(w, h) > math.MaxInt32 {
+		return 0, 0, true
+	}
+	if err1 != nil || err2 != nil {
+		return 0, 0, false
+	}
+	return w, h, false
+}
+
+// claim says why an icon's declaration alone makes it unfit for installing, "" when it does not.
+func claim(img manifest.Image) string {
 	if !shownType(img) {
 		return fmt.Sprintf("is declared as %q", img.Type)
 	}
-	resp, _ := a.get(img.Src)
-	if resp == nil || resp.Status != 200 || resp.Body == nil {
-		status := "nothing answers"
-		if resp != nil {
-			status = fmt.Sprintf("status %d", resp.Status)
+	if !img.HasPurpose("any") {
+		return "serves only " + strings.Join(img.Purpose, " and ")
+	}
+	if len(img.Sizes) == 0 {
+		return "declares no size"
+	}
+	for _, size := range img.Sizes {
+		if w, h, isAny := declared(size); isAny || min(w, h) >= leastIcon && max(w, h) <= mostIcon {
+			return ""
+		}
+	}
+	return fmt.Sprintf("is declared as %s, not between %d and %d pixels", strings.Join(img.Sizes, " "), leastIcon, mostIcon)
+}
+
+// chosen is the index of the icon that a browser fetches to install with, -1 for none: that of exactly the size it wants, else one for any
+// size, else the square one nearest to it, larger rather than smaller; of equals the last. Measured, see docs/conformance.md.
+func chosen(icons []manifest.Image) int {
+	exact, anySize, nearest, least := -1, -1, -1, 0
+	for i, img := range icons {
+		if !img.HasPurpose("any") || !pictureType(img) {
+			continue
+		}
+		for _, size := range img.Sizes {
+			w, h, isAny := declared(size)
+			switch {
+			case isAny:
+				anySize = i
+			case w != h || h < leastIcon:
+			case h == leastIcon:
+				exact = i
+			case nearest < 0 || h <= least:
+				nearest, least = i, h
+			}
+		}
+	}
+	switch {
+	case exact >= 0:
+		return exact
+	case anySize >= 0:
+		return anySize
+	}
+	return nearest
+}
+
+// pictureType says whether a browser would choose an icon by its declared type, or by its ending where it declares none.
+func pictureType(img manifest.Image) bool {
+	kind := strings.ToLower(img.Type)
+	if kind == "" {
+		u, _, _ := strings.Cut(img.Src, "?")
+		kind = "image/" + strings.TrimPrefix(strings.ToLower(path.Ext(u)), ".")
+	}
+	switch strings.TrimPrefix(kind, "image/") {
+	case "png", "svg+xml", "svg", "webp", "jpeg", "jpg", "pjpeg", "gif", "avif", "bmp", "x-ms-bmp", "x-xbitmap", "x-icon", "vnd.microsoft.icon", "ico", "x-png", "apng":
+		return strings.HasPrefix(kind, "image/")
+	}
+	return false
+}
+
+// icon judges what lies behind one icon's address, and says why it could not be installed with, "" when it could.
+func (a *auditor) icon(look *useragent.Installer, img manifest.Image, name string, where Where) string {
+	came := look.Icon(img.Src)
+	if came.Status < 200 || came.Status > 299 || came.Body == nil {
+		status := came.Why
+		if came.Status != 0 {
+			status = fmt.Sprintf("status %d", came.Status)
 		}
 		a.find("icon.missing", where, name+": "+status, "")
-		return "can't be fetched"
+		return "can't be fetched: " + status
 	}
-	data, err := resp.Body.Bytes()
+	data, err := came.Body.Bytes()
 	if err != nil {
 		a.find("icon.missing", where, name+": "+err.Error(), "")
 		return "can't be read"
 	}
 	facts, err := icon.Inspect(data)
+	switch {
+	case err == nil && facts.Vector && site.Essence(came.Type) != "image/svg+xml":
+		err = fmt.Errorf("it is an SVG, and the host sends it as %s; browsers show it only as image/svg+xml", orWords(site.Essence(came.Type), "nothing in particular"))
+	case err != nil && site.IsHTML(came.Type):
+		err = errors.New("the host answers with an HTML page")
+	}
 	if err != nil {
-		what := err.Error()
-		if site.IsHTML(resp.Header.Get("Content-Type")) {
-			what = "the host answers with an HTML page"
-		}
-		a.find("icon.damaged", where, name+": "+what, "")
-		return "can't be decoded"
+		a.find("icon.damaged", where, name+": "+err.Error(), "")
+		return "can't be shown: " + err.Error()
 	}
 	if facts.Vector {
 		return ""
@@ -218,26 +321,8 @@ func (a *auditor) icon(img manifest.Image, name string, where Where) string {
 		a.find("icon.faint", where, name+" is light on nothing: on a white ground little of it is seen", "")
 	}
 	a.made(name, facts, len(data), where)
-	// Of the declared sizes one has to be fit: both sides large enough, neither too large.
-	fits := false
-	for _, size := range img.Sizes {
-		w, h, _ := strings.Cut(size, "x")
-		x, err1 := strconv.Atoi(w)
-		y, err2 := strconv.Atoi(h)
-		if max(x, y) > math.MaxInt32 {
-			size = "any" // what the browser's integers cannot hold counts as no size at all
-		}
-		fits = fits || size == "any" || err1 == nil && err2 == nil && min(x, y) >= leastIcon && max(x, y) <= mostIcon
-	}
-	switch {
-	case len(img.Sizes) == 0:
-		return "declares no size"
-	case !fits:
-		return fmt.Sprintf("is declared as %s, not between %d and %d pixels", strings.Join(img.Sizes, " "), leastIcon, mostIcon)
-	case min(facts.Width, facts.Height) < leastIcon:
+	if min(facts.Width, facts.Height) < leastIcon {
 		return fmt.Sprintf("has only %s pixels", real)
-	case max(facts.Width, facts.Height) > mostIcon:
-		return fmt.Sprintf("has more than %d pixels", mostIcon)
 	}
 	return ""
 }

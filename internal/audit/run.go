@@ -119,7 +119,7 @@ func (a *auditor) collect() error {
 				continue
 			}
 			a.pages = append(a.pages, a.origin+p)
-			a.documents[a.origin+p] = a.graph.Pages[p]
+			a.documents[a.origin+p] = a.dressed(a.graph.Pages[p])
 		}
 	} else {
 		a.pages = useragent.PagesOf(a.ctx, a.Host, entry, a.Project.Audit.Crawl.AtMost, a.Project.Audit.Crawl.Depth)
@@ -130,6 +130,26 @@ func (a *auditor) collect() error {
 		}
 	}
 	return a.ctx.Err()
+}
+
+// dressed is a page with what its own scripts and the files that they lie in add to it.
+func (a *auditor) dressed(d *page.Document) *page.Document {
+	var made []page.Tag
+	var changed []page.Changed
+	add := func(s *page.Script) {
+		if s != nil {
+			made, changed = append(made, s.Made...), append(changed, s.Changed...)
+		}
+	}
+	for _, s := range d.Scripts {
+		add(s.Script)
+	}
+	for _, r := range d.References {
+		if path, own := a.graph.Local(r.URL); own && r.Destination == "script" && !r.Preload {
+			add(a.graph.Scripts[path])
+		}
+	}
+	return d.With(made, changed)
 }
 
 func (a *auditor) absolute(path string) string {

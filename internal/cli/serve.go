@@ -106,6 +106,9 @@ func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	for name, values := range resp.Header {
 		w.Header()[name] = values
 	}
+	if resp.Header.Get("Content-Type") == "" {
+		w.Header()["Content-Type"] = nil // else the server would guess one
+	}
 	w.WriteHeader(resp.Status)
 	if r.Method != http.MethodHead {
 		w.Write(body)

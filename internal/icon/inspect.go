@@ -88,13 +88,16 @@ func Inspect(data []byte) (*Facts, error) {
 		return nil, fmt.Errorf("the file is empty")
 	}
 	if looksLikeSVG(data) {
-		if !bytes.Contains(data, []byte("<svg")) {
-			return nil, fmt.Errorf("it is XML but no SVG")
+		if err := checkSVG(data); err != nil {
+			return nil, err
 		}
 		return &Facts{Type: "image/svg+xml", Vector: true}, nil
 	}
 	if bytes.HasPrefix(data, []byte{0, 0, 1, 0}) {
 		return inspectICO(data)
+	}
+	if len(data) > 12 && string(data[4:8]) == "ftyp" && bytes.Contains(data[8:min(len(data), 64)], []byte("avif")) {
+		return inspectAVIF(data)
 	}
 	cfg, kind, err := image.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
@@ -112,6 +115,19 @@ func Inspect(data []byte) (*Facts, error) {
 	f.Opaque = n.Opaque()
 	f.pixels = n
 	return f, nil
+}
+
+// inspectAVIF reads the size of an AVIF picture, whose pixels we do not decode (ISO/IEC 23008-12, 6.5.3).
+func inspectAVIF(data []byte) (*Facts, error) {
+	_, size, found := bytes.Cut(data, []byte("ispe"))
+	if !found || len(size) < 12 {
+		return nil, fmt.Errorf("the file is damaged (it tells no size)")
+	}
+	w, h := binary.BigEndian.Uint32(size[4:]), binary.BigEndian.Uint32(size[8:])
+	if w == 0 || h == 0 || w > 1<<16 || h > 1<<16 {
+		return nil, fmt.Errorf("the file is damaged (it has %d by %d pixels)", w, h)
+	}
+	return &Facts{Type: "image/avif", Width: int(w), Height: int(h)}, nil
 }
 
 func inspectICO(data []byte) (*Facts, error) {

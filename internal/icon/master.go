@@ -16,6 +16,7 @@ import (
 	"sync"
 
 	"github.com/srwiley/rasterx"
+	_ "golang.org/x/image/bmp"  // decoders register themselves
 	_ "golang.org/x/image/webp" // decoders register themselves
 	"golang.org/x/net/html"
 
@@ -121,7 +122,7 @@ func toNRGBA(m image.Image) *image.NRGBA {
 
 func looksLikeSVG(data []byte) bool {
 	head := strings.ToLower(string(data[:min(len(data), 1024)]))
-	return strings.Contains(head, "<svg") || strings.HasPrefix(strings.TrimSpace(head), "<?xml")
+	return strings.Contains(head, "<svg") || strings.Contains(head, ":svg") || strings.HasPrefix(strings.TrimSpace(head), "<?xml")
 }
 
 // undrawn names SVG elements that cannot be drawn here, with what to do about each.

@@ -67,6 +67,8 @@ type Document struct {
 	// Sheets are its style sheets.
 	Sheets        []Sheet
 	Registrations []Registration
+	// Refresh is where the page leads by itself, nil when it stays.
+	Refresh *Refresh
 	// Complete tells that the text has its closing html tag.
 	Complete bool
 	// Fragment tells that the text is no page of its own; see Fragment.
@@ -136,12 +138,16 @@ func (d *Document) Link(rel string) (Tag, bool) {
 
 // ManifestURL is the address of the manifest the page links to; the first link in the head counts (HTML, 4.6.8.9).
 func (d *Document) ManifestURL() string {
-	if t, ok := d.Link("manifest"); ok && strings.TrimSpace(t.Attr["href"]) != "" {
-		if u, ok := Resolve(d.Base, t.Attr["href"]); ok {
-			return u
-		}
+	t, ok := d.Link("manifest")
+	href := strings.TrimSpace(t.Attr["href"])
+	if !ok || href == "" {
+		return ""
 	}
-	return ""
+	if strings.HasPrefix(href, "data:") {
+		return href
+	}
+	u, _ := Resolve(d.Base, href)
+	return u
 }
 
 // headTags may stand in the head without ending it (HTML, 13.2.6.4.4).
@@ -217,7 +223,7 @@ func (w *walker) walk(text []byte) {
 				raw.Write(z.Text())
 			case inTitle:
 				w.doc.Title += string(z.Text())
-			case w.inHead && w.skip == "" && w.template == 0 && len(bytes.TrimSpace(z.Raw())) > 0:
+			case w.inHead && w.skip == "" && w.template == 0 && len(bytes.Trim(z.Raw(), " \t\n\f\r")) > 0:
 				w.inHead = false
 			}
 		case html.StartTagToken, html.SelfClosingTagToken:
@@ -259,10 +265,10 @@ func (w *walker) walk(text []byte) {
 					w.doc.Title = strings.Join(strings.Fields(w.doc.Title), " ")
 				}
 				inTitle = false
-			case name == "head":
-				w.inHead = false
+			case name == "br", name == "body":
+				w.inHead = false // these begin the body; what other end tags stand there do not, that of the head neither
 			case name == "html":
-				w.doc.Complete = true
+				w.doc.Complete, w.inHead = true, false
 			case (name == "video" || name == "audio") && w.media != nil:
 				w.endMedia()
 			case name == "picture":
@@ -353,9 +359,12 @@ func (w *walker) element(t Tag) {
 		}
 	case "meta":
 		d.Metas = append(d.Metas, t)
-		if strings.EqualFold(t.Attr["http-equiv"], "refresh") {
-			if _, to, ok := strings.Cut(strings.ToLower(t.Attr["content"]), "url="); ok {
-				w.link(t, strings.Trim(t.Attr["content"][len(t.Attr["content"])-len(to):], `'" `))
+		if r, ok := ParseRefresh(d.Base, t.Attr["content"]); ok && strings.EqualFold(t.Attr["http-equiv"], "refresh") {
+			if r.URL != d.URL {
+				w.link(t, r.URL)
+			}
+			if d.Refresh == nil {
+				d.Refresh = r
 			}
 		}
 	case "link":
@@ -529,6 +538,9 @@ func (w *walker) rawText(t Tag, text string, start int) {
 			s := ParseScript(w.doc.URL, w.doc.Base, []byte(text)).At(w.doc.Base, w.doc.Imports)
 			inline := &InlineScript{Script: s, Module: kind == "module", Text: text, Nonce: t.Attr["nonce"]}
 			w.doc.Scripts = append(w.doc.Scripts, inline)
+			for i := range s.Made {
+				s.Made[i].Line, s.Made[i].Column = line, column
+			}
 			for i := range s.References {
 				r := &s.References[i]
 				r.Line, r.Column = shift(r.Line, r.Column, line, column)

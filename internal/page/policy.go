@@ -52,6 +52,20 @@ func (d *Document) Policies() (list []string) {
 	return list
 }
 
+// Sandbox says of a document's Content-Security-Policy header whether it takes the document its origin and its scripts (CSP 3, 6.3.2;
+// in a meta element the directive has no effect).
+func Sandbox(header string) (opaque, scriptless bool) {
+	for _, one := range strings.Split(header, ",") {
+		for _, d := range strings.Split(one, ";") {
+			if fields := strings.Fields(strings.ToLower(d)); len(fields) > 0 && fields[0] == "sandbox" {
+				opaque = opaque || !holds(fields[1:], "allow-same-origin")
+				scriptless = scriptless || !holds(fields[1:], "allow-scripts")
+			}
+		}
+	}
+	return opaque, scriptless
+}
+
 func originOf(url string) string {
 	u, err := weburl.Parse(url)
 	if err != nil {

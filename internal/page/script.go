@@ -17,6 +17,9 @@ type Script struct {
 	Valid bool
 	// Unresolved are module names that stand for nothing; a module with one of them does not run.
 	Unresolved []string
+	// Made are elements that it adds to its page, Changed what it changes of those that are there.
+	Made    []Tag
+	Changed []Changed
 	// relative tells that something in it resolves against the page.
 	relative bool
 }
@@ -27,7 +30,7 @@ func (s *Script) At(base string, imports *ImportMap) *Script {
 	if !s.relative {
 		return s
 	}
-	out := &Script{Valid: s.Valid, References: make([]Reference, 0, len(s.References))}
+	out := &Script{Valid: s.Valid, Made: s.Made, Changed: s.Changed, References: make([]Reference, 0, len(s.References))}
 	for _, r := range s.References {
 		if r.raw != "" {
 			var ok bool
@@ -67,12 +70,14 @@ func ParseScript(from, base string, text []byte) *Script {
 	if err != nil {
 		return s
 	}
-	r := &scriptReader{out: s, from: from, base: base, text: text, pos: &position{text: text}, constants: map[string]string{}, containers: map[string]bool{}}
+	r := &scriptReader{out: s, from: from, base: base, text: text, pos: &position{text: text}, constants: map[string]string{}, containers: map[string]bool{},
+		made: map[string]*Made{}, lookedUp: map[string]Changed{}}
 	if len(src) > 0 {
 		r.first = uintptr(unsafe.Pointer(unsafe.SliceData(src)))
 	}
 	js.Walk(bindings{r}, ast)
 	js.Walk(r, ast)
+	r.finish()
 	return s
 }
 
@@ -84,7 +89,11 @@ type scriptReader struct {
 	first      uintptr
 	constants  map[string]string // variables that hold literal text
 	containers map[string]bool   // variables that hold navigator.serviceWorker
-	ready      int               // how many reactions to navigator.serviceWorker.ready the walk is inside of
+	made       map[string]*Made  // elements by the variable that holds them
+	all        []*Made
+	lookedUp   map[string]Changed // elements of the page by the variable that holds them
+	waiting    int                // how many listeners the walk is inside of, for events that may never come
+	ready      int                // how many reactions to navigator.serviceWorker.ready the walk is inside of
 }
 
 // afterReady walks what runs once navigator.serviceWorker.ready is settled.
@@ -96,6 +105,17 @@ func (a afterReady) Enter(n js.INode) js.IVisitor {
 	a.look(n)
 	a.ready--
 	return a
+}
+
+// dormant walks what runs only on an event that may never come: what it would add to the page is not counted.
+type dormant struct{ *scriptReader }
+
+// Enter looks at one node.
+func (d dormant) Enter(n js.INode) js.IVisitor {
+	d.waiting++
+	d.look(n)
+	d.waiting--
+	return d
 }
 
 // awaitsReady says whether an expression is a reaction to navigator.serviceWorker.ready: a then() somewhere on it.
@@ -285,6 +305,9 @@ var moduleImport = Reference{Destination: "script", Mode: "cors", Credentials: "
 func (r *scriptReader) Enter(n js.INode) js.IVisitor {
 	r.look(n)
 	if x, ok := n.(*js.CallExpr); ok {
+		if r.idle(x) {
+			return dormant{r}
+		}
 		if d, ok := x.X.(*js.DotExpr); ok && dotName(d) == "then" && r.awaitsReady(d.X) {
 			return afterReady{r}
 		}
@@ -302,6 +325,14 @@ func (r *scriptReader) look(n js.INode) {
 		r.call(x)
 	case *js.NewExpr:
 		r.construct(x)
+	case *js.VarDecl:
+		if r.waiting == 0 {
+			r.declares(x)
+		}
+	case *js.BinaryExpr:
+		if x.Op == js.EqToken && r.waiting == 0 {
+			r.assigns(x)
+		}
 	}
 }
 
@@ -350,6 +381,9 @@ func (r *scriptReader) call(x *js.CallExpr) {
 			at = y.Data
 		case *js.LiteralExpr:
 			at = y.Data
+		}
+		if r.waiting == 0 {
+			r.places(x, callee)
 		}
 		switch {
 		case name == "fetch" && isGlobal(callee.X):

@@ -3,6 +3,7 @@ package useragent
 
 import (
 	"context"
+	"net/http"
 	"regexp"
 	"slices"
 	"strconv"
@@ -62,6 +63,8 @@ type Browser struct {
 	profile    *Profile
 	// foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.
 	foreground bool
+	// alone leaves away all that pages ask for but their scripts.
+	alone bool
 	// onActive waits for the next worker that has become active.
 	onActive []func()
 	// asks are requests that pages make once their scripts run, by the page's address; see Rehearsal.Asks.
@@ -184,6 +187,11 @@ type client struct {
 	styling    int                    // style sheets under way
 	response   *Response              // of the document
 	policy     *page.Policy
+	made       []page.Tag         // elements that scripts added
+	changed    []page.Changed     // attributes that they changed
+	embedder   string             // its Cross-Origin-Embedder-Policy
+	opaque     bool               // sandboxed away from its own origin
+	scriptless bool               // sandboxed without scripts
 	modules    map[string]*module // by address
 	graphs     []*moduleGraph     // that wait for their modules
 	wanted     map[string]bool    // modules that are to run although they were first asked for otherwise
@@ -195,6 +203,14 @@ func (c *client) top() *client {
 		return c.holder
 	}
 	return c
+}
+
+// origin is that of the document, null when it is kept apart from its own.
+func (c *client) origin() string {
+	if c.opaque {
+		return "null"
+	}
+	return originOfText(c.url)
 }
 
 // Load is one request that a page made, and what came of it.
@@ -285,10 +301,34 @@ func (b *Browser) open(url string, tab *Tab, mode string) *Tab {
 		b.show(tab, c)
 	} else if !v.Failed {
 		b.clock.run(func() bool { return c.pending == 0 }, b.clock.now+DocumentLimit)
+		if to := c.leadsOn(); to != "" && tab.hops < 20 {
+			// A tab that is sent on shows the page that it is sent to.
+			tab.hops++
+			defer func() { tab.hops-- }()
+			return b.open(to, tab, "")
+		}
 	}
 	v.Elapsed = b.clock.now - start
 	v.Controlled = c.controller != nil
 	return tab
+}
+
+// soon is how long a page that is about to send its visitor on counts as on its way; one that stays longer was meant to be read.
+const soon = 2 * time.Second
+
+// leadsOn gives the address to which a page sends its visitor at once by a refresh, "" when it stays.
+func (c *client) leadsOn() string {
+	if c.document == nil {
+		return ""
+	}
+	r := c.document.Refresh
+	if header := c.response.Actual().Get("refresh"); header != "" {
+		r, _ = page.ParseRefresh(c.url, header)
+	}
+	if r == nil || r.After > soon || withoutFragment(r.URL) == withoutFragment(c.url) {
+		return ""
+	}
+	return r.URL
 }
 
 // begin starts to open a URL in a tab; committed is called once the tab shows it, or its error page.
@@ -329,6 +369,7 @@ func (b *Browser) show(tab *Tab, c *client) {
 type Tab struct {
 	*View
 	client *client
+	hops   int // pages that sent it on
 }
 
 // Settle lets everything that is under way come to rest: loads, installations, timers below five seconds.
@@ -504,10 +545,11 @@ func mayHave(req *Request, resp *Response) bool {
 func (b *Browser) commit(c *client, g *Registration, resp *Response) {
 	v := c.view
 	b.clients = append(b.clients, c)
-	if g != nil && g.Active != nil && !g.gone && c.mode != pastWorker {
+	actual := resp.Actual()
+	c.opaque, c.scriptless = page.Sandbox(actual.Get("content-security-policy"))
+	if g != nil && g.Active != nil && !g.gone && c.mode != pastWorker && !c.opaque {
 		c.controller = g.Active
 	}
-	actual := resp.Actual()
 	v.FinalURL, v.Status, v.Source, v.Response = c.url, actual.Status, resp.Source, resp
 	c.response = resp
 	var text []byte
@@ -515,8 +557,12 @@ func (b *Browser) commit(c *client, g *Registration, resp *Response) {
 		text, _ = actual.Body.Bytes()
 	}
 	contentType := actual.Get("content-type")
-	switch e := site.Essence(contentType); e {
-	case "text/html", "application/xhtml+xml", "":
+	e := site.Essence(contentType)
+	if e == "" && !strings.EqualFold(actual.Get("x-content-type-options"), "nosniff") {
+		e = site.Essence(http.DetectContentType(text)) // MIME Sniffing, 7
+	}
+	switch e {
+	case "text/html", "application/xhtml+xml":
 		v.Document = b.reader.Document(c.url, contentType, text)
 		v.Title = v.Document.Title
 		b.children(c, v.Document, 0)
@@ -532,6 +578,9 @@ func (b *Browser) children(c *client, d *page.Document, depth int) {
 		}
 	}
 	c.document, c.sheets, c.policy = d, map[string]*page.Style{}, page.ParsePolicy(c.url, policies)
+	if c.response != nil {
+		c.embedder = site.Essence(c.response.Actual().Get("cross-origin-embedder-policy"))
+	}
 	c.styling++ // until all of the page's own are under way
 	for _, r := range d.References {
 		if r.Inline == nil {
@@ -549,6 +598,7 @@ func (b *Browser) children(c *client, d *page.Document, depth int) {
 	}
 	for _, s := range d.Scripts {
 		switch {
+		case c.scriptless:
 		case !c.policy.AllowsInline(s.Text, s.Nonce):
 			b.note(Note{Level: "error", Text: "an inline script is not run: the page's Content-Security-Policy does not allow it", Where: c.url})
 		case s.Module:
@@ -561,6 +611,10 @@ func (b *Browser) children(c *client, d *page.Document, depth int) {
 
 // runs does what is known of a script that runs: its requests and registrations.
 func (b *Browser) runs(c *client, s *page.Script, depth int) {
+	if c.scriptless {
+		return
+	}
+	c.made, c.changed = append(c.made, s.Made...), append(c.changed, s.Changed...)
 	for _, r := range s.References {
 		b.load(c, r, depth+1)
 	}
@@ -572,6 +626,10 @@ func (b *Browser) runs(c *client, s *page.Script, depth int) {
 func (b *Browser) pageRegisters(c *client, r page.Registration) {
 	c.view.Registers = true
 	if b.noWorkers {
+		return
+	}
+	if c.opaque {
+		c.view.RegisterErrors = append(c.view.RegisterErrors, "SecurityError: the page is sandboxed and has no origin of its own, so it may not register a worker")
 		return
 	}
 	if !c.policy.Allows("serviceworker", r.Script, "") {
@@ -601,7 +659,7 @@ func originOfText(url string) string {
 
 // load fetches one thing that a page asks for, and then what that asks for.
 func (b *Browser) load(c *client, ref page.Reference, depth int) {
-	if b.foreground && ref.Background {
+	if b.alone && ref.Destination != "script" || b.foreground && ref.Background {
 		return
 	}
 	if ref.AfterReady && !b.noWorkers {
@@ -676,7 +734,8 @@ func (b *Browser) style(c *client) {
 
 // clientFetch is a fetch by a page: through the worker that controls it, if one does.
 func (b *Browser) clientFetch(c *client, req *Request, done func(*Response, string)) {
-	origin := originOfText(c.url)
+	origin := c.origin()
+	req.embedder = c.embedder
 	if c.controller == nil {
 		b.fetch(req, origin, func(r *Response) { done(r, "network") })
 		return

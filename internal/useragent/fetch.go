@@ -2,12 +2,14 @@ package useragent
 
 import (
 	"encoding/base64"
+	"net"
 	"net/http"
 	"net/url"
 	"strings"
 	"time"
 
 	weburl "github.com/nlnwa/whatwg-url/url"
+	"golang.org/x/net/publicsuffix"
 
 	"tachyform/internal/site"
 )
@@ -55,7 +57,8 @@ func (f *fetching) hop(u *weburl.Url) {
 	if cross && f.req.Mode == "cors" {
 		header.Set("Origin", f.origin)
 	}
-	if f.req.Credentials == "include" || f.req.Credentials == "same-origin" && !f.tainted {
+	blind := cross && f.req.Mode == "no-cors" && f.req.embedder == "credentialless"
+	if f.req.Credentials == "include" && !blind || f.req.Credentials == "same-origin" && !f.tainted {
 		if c := f.b.store.cookieHeader(u); c != "" {
 			header.Set("Cookie", c)
 		}
@@ -85,6 +88,11 @@ func (f *fetching) received(u *weburl.Url, answer *site.Response, cross bool) {
 	}
 	if cross && f.req.Mode == "cors" && !corsAllows(answer.Header, f.origin, f.req.Credentials) {
 		f.b.note(Note{Level: "error", Text: "the answer of " + u.Href(true) + " may not be read: it has no fitting Access-Control-Allow-Origin header"})
+		f.done(nil)
+		return
+	}
+	if cross && f.req.Mode == "no-cors" && !sharedWith(f.origin, u, answer.Header.Get("Cross-Origin-Resource-Policy"), f.req.embedder) {
+		f.b.note(Note{Level: "error", Text: u.Href(true) + " is not for pages of other origins: its Cross-Origin-Resource-Policy and the page's Cross-Origin-Embedder-Policy forbid it"})
 		f.done(nil)
 		return
 	}
@@ -166,6 +174,28 @@ func corsAllows(h http.Header, origin, credentials string) bool {
 		return credentials != "include"
 	}
 	return allowed == origin && (credentials != "include" || h.Get("Access-Control-Allow-Credentials") == "true")
+}
+
+// sharedWith is the cross-origin resource policy check (Fetch, 3.7) for an answer from another origin.
+func sharedWith(origin string, u *weburl.Url, policy, embedder string) bool {
+	switch strings.ToLower(strings.TrimSpace(policy)) {
+	case "cross-origin":
+		return true
+	case "same-origin":
+		return false
+	case "same-site":
+		asking, err := weburl.Parse(origin)
+		return err == nil && siteOf(asking) == siteOf(u) && (asking.Scheme() == "https" || u.Scheme() != "https")
+	}
+	return embedder != "require-corp"
+}
+
+// siteOf is the registrable domain of a URL's host, or the host where it has none.
+func siteOf(u *weburl.Url) string {
+	if domain, err := publicsuffix.EffectiveTLDPlusOne(u.Hostname()); err == nil && net.ParseIP(u.Hostname()) == nil {
+		return domain
+	}
+	return u.Hostname()
 }
 
 // dataResponse answers a data: URL (Fetch, 6).

@@ -23,6 +23,8 @@ type Request struct {
 	Body int `json:"body,omitempty"`
 
 	body site.Body
+	// embedder is the Cross-Origin-Embedder-Policy of who asks.
+	embedder string
 }
 
 // Response is a response as Fetch (2.2.6) has it. A nil *Response stands for a network error.
