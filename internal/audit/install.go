@@ -93,21 +93,7 @@ func (a *auditor) install() (start string) {
 	if !p.StartURLValid {
 		a.find("app.start", member("start_url"), "no usable start_url", "")
 	}
-	switch p.ShownDisplay {
-	case "browser":
-		what := "display is missing"
-		if len(p.DisplayOverride) > 0 {
-			what = "display_override begins with browser"
-		} else if p.Places["display"] != [2]int{} {
-			what = "display comes out as browser"
-		}
-		a.find("app.display", member("display"), what, "")
-	case "minimal-ui":
-		if v := a.report.Targets["safari-ios"]; v != nil {
-			v.Installable = false
-			v.Blockers = append(v.Blockers, "app.display")
-		}
-	}
+	a.display(p, member)
 	if p.PreferRelatedApplications != nil && *p.PreferRelatedApplications && len(p.RelatedApplications) > 0 {
 		a.find("app.related", member("prefer_related_applications"), "prefer_related_applications is true", "")
 	}
@@ -115,6 +101,27 @@ func (a *auditor) install() (start string) {
 	a.promises(p, murl, doc, member)
 	a.look(p, doc, member)
 	return p.StartURL
+}
+
+// display judges how the app would open: Chromium goes by the first display mode of display_override that it knows, the others read
+// display alone, and iOS knows no minimal-ui.
+func (a *auditor) display(p *manifest.Processed, member func(string) Where) {
+	if p.ShownDisplay == "browser" {
+		what := "display is missing"
+		if len(p.DisplayOverride) > 0 {
+			what = "display_override begins with browser"
+		} else if p.Places["display"] != [2]int{} {
+			what = "display comes out as browser"
+		}
+		a.findOn(chromium, "app.display", member("display"), what, "")
+	}
+	if p.Display == "browser" {
+		a.findOn([]string{"firefox-android", "safari-ios"}, "app.display", member("display"), "without display_override, which only Chromium reads, display comes out as browser", "")
+	}
+	if p.Display == "minimal-ui" {
+		a.findOn([]string{"safari-ios"}, "app.display", member("display"), "iOS knows no minimal-ui, and opens the page in the browser",
+			`write "display": "standalone", and "display_override": ["minimal-ui"] where you want the bar`)
+	}
 }
 
 func bodyBytes(b site.Body) ([]byte, error) {

@@ -57,6 +57,9 @@ type Report struct {
 type TargetVerdict struct {
 	Installable bool     `json:"installable"`
 	Blockers    []string `json:"blockers"`
+	// Risks and Polish count the findings of these weights there.
+	Risks  int `json:"risks"`
+	Polish int `json:"polish"`
 	// Sees is what a person meets there, nil where the manifest tells nothing.
 	Sees *Sees `json:"sees,omitempty"`
 }
@@ -95,15 +98,17 @@ type PageResult struct {
 
 // Finding is one thing the audit says.
 type Finding struct {
-	Code     string   `json:"code"`
-	Weight   string   `json:"weight"`
-	Title    string   `json:"title"`
-	Where    Where    `json:"where"`
-	Evidence string   `json:"evidence"`
-	Reason   string   `json:"reason"`
-	Mend     string   `json:"mend"`
-	Standard string   `json:"standard,omitempty"`
-	Targets  []string `json:"targets,omitempty"`
+	Code     string `json:"code"`
+	Weight   string `json:"weight"`
+	Title    string `json:"title"`
+	Where    Where  `json:"where"`
+	Evidence string `json:"evidence"`
+	Reason   string `json:"reason"`
+	Mend     string `json:"mend"`
+	Standard string `json:"standard,omitempty"`
+	// Targets are those on which it is felt, Weights how heavily on each.
+	Targets []string          `json:"targets,omitempty"`
+	Weights map[string]string `json:"weights,omitempty"`
 }
 
 // Where is a finding's place.

@@ -185,20 +185,33 @@ func (a *auditor) place(url string, line, column int) Where {
 	return Where{File: a.file(url), Line: line, Column: column, URL: a.local(url)}
 }
 
-// find adds a finding; mend may be "" for the check's own.
+// find adds a finding where one of the targets feels it; mend may be "" for the check's own.
 func (a *auditor) find(code string, where Where, evidence, mend string) {
+	a.findOn(a.Project.Audit.Targets, code, where, evidence, mend)
+}
+
+// findOn adds a finding that is about some targets only.
+func (a *auditor) findOn(targets []string, code string, where Where, evidence, mend string) {
 	c := checkOf(code)
-	f := &Finding{Code: c.Code, Weight: c.Weight, Title: c.Title, Where: where, Evidence: evidence, Reason: c.Reason, Mend: c.Mend, Standard: c.Standard}
+	targets = slices.DeleteFunc(slices.Clone(targets), func(t string) bool { return a.report.Targets[t] == nil })
+	heaviest, by := c.weighted(targets)
+	if heaviest == "" {
+		return
+	}
+	f := &Finding{Code: c.Code, Weight: heaviest, Title: c.Title, Where: where, Evidence: evidence, Reason: c.Reason, Mend: c.Mend, Standard: c.Standard, Weights: by}
 	if mend != "" {
 		f.Mend = mend
 	}
-	for _, t := range c.Stops {
-		if v := a.report.Targets[t]; v != nil {
+	for _, t := range targets {
+		if by[t] == "" {
+			continue
+		}
+		f.Targets = append(f.Targets, t)
+		if v := a.report.Targets[t]; slices.Contains(c.Stops, t) {
 			v.Installable = false
 			if !slices.Contains(v.Blockers, code) {
 				v.Blockers = append(v.Blockers, code)
 			}
-			f.Targets = append(f.Targets, t)
 		}
 	}
 	a.report.Findings = append(a.report.Findings, f)
@@ -378,6 +391,13 @@ func (a *auditor) sum() {
 		return orderOf(x.Code) - orderOf(y.Code)
 	})
 	for _, f := range r.Findings {
+		for t, w := range f.Weights {
+			if v := r.Targets[t]; w == Risk {
+				v.Risks++
+			} else if w == Polish {
+				v.Polish++
+			}
+		}
 		switch f.Weight {
 		case Blocker:
 			r.Summary.Blockers++

@@ -13,9 +13,11 @@ import (
 type Changed struct {
 	Code string `json:"code"`
 	// From and To are weights; To may be off.
-	From   string `json:"from"`
-	To     string `json:"to"`
-	Reason string `json:"reason"`
+	From string `json:"from"`
+	To   string `json:"to"`
+	// Targets are those that the change is for; none means all.
+	Targets []string `json:"targets,omitempty"`
+	Reason  string   `json:"reason"`
 	// Findings is how many findings it is about.
 	Findings int `json:"findings"`
 }
@@ -43,17 +45,36 @@ func checkSettings(p *project.Project) error {
 // weigh gives findings the weights of the project file, and leaves out those that are off.
 func (a *auditor) weigh() {
 	for _, w := range a.Project.Audit.Weights {
-		c := Changed{Code: w.Check, From: checkOf(w.Check).Weight, To: w.Weight, Reason: w.Reason}
+		c := Changed{Code: w.Check, From: checkOf(w.Check).Weight, To: w.Weight, Targets: w.On, Reason: w.Reason}
 		a.report.Findings = slices.DeleteFunc(a.report.Findings, func(f *Finding) bool {
 			if f.Code != w.Check {
 				return false
 			}
 			c.Findings++
-			f.Weight = w.Weight
-			return w.Weight == "off"
+			f.reweigh(w.Weight, w.On)
+			return f.Weight == ""
 		})
 		a.report.Changed = append(a.report.Changed, c)
 	}
+}
+
+// reweigh gives a finding another weight on some targets, on all where none is named; "off" takes it away there.
+func (f *Finding) reweigh(weight string, on []string) {
+	heaviest := ""
+	f.Targets = slices.DeleteFunc(f.Targets, func(t string) bool {
+		if len(on) == 0 || slices.Contains(on, t) {
+			f.Weights[t] = weight
+		}
+		if f.Weights[t] == "off" {
+			delete(f.Weights, t)
+			return true
+		}
+		if heaviest == "" || Heavier(f.Weights[t], heaviest) {
+			heaviest = f.Weights[t]
+		}
+		return false
+	})
+	f.Weight = heaviest
 }
 
 // limits judges the site by the limits of the project file.

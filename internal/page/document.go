@@ -3,6 +3,7 @@ package page
 import (
 	"bytes"
 	"regexp"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -427,8 +428,14 @@ func (w *walker) element(t Tag) {
 	case "track":
 		w.add(t, t.Attr["src"], Reference{Destination: "track", Mode: "same-origin", Credentials: "include", Background: true})
 	case "iframe":
-		if _, inline := t.Attr["srcdoc"]; !inline && t.Attr["src"] != "" && !strings.HasPrefix(t.Attr["src"], "about:") {
-			w.add(t, t.Attr["src"], Reference{Destination: "iframe", Mode: "navigate", Credentials: "include"})
+		sandbox, boxed := t.Attr["sandbox"]
+		boxed = boxed && !slices.Contains(strings.Fields(strings.ToLower(sandbox)), "allow-same-origin")
+		if text, inline := t.Attr["srcdoc"]; inline {
+			if !boxed {
+				w.written(text)
+			}
+		} else if t.Attr["src"] != "" && !strings.HasPrefix(t.Attr["src"], "about:") {
+			w.add(t, t.Attr["src"], Reference{Destination: "iframe", Mode: "navigate", Credentials: "include", Sandboxed: boxed})
 		}
 	case "embed":
 		w.add(t, t.Attr["src"], Reference{Destination: "embed", Mode: "navigate", Credentials: "include"})
@@ -477,6 +484,18 @@ func (w *walker) link(t Tag, href string) {
 	}
 }
 
+// written reads the document that stands in an iframe's srcdoc attribute: what it asks for, the page asks for.
+func (w *walker) written(text string) {
+	inner := &Document{URL: w.doc.URL, Base: w.doc.Base, Charset: "utf-8", Valid: true, keys: map[string]bool{}, text: []byte(text)}
+	(&walker{doc: inner, pos: &position{text: []byte(text)}, inHead: true, screen: w.screen}).walk([]byte(text))
+	for _, r := range inner.References {
+		r.Line, r.Column = 0, 0
+		if r.Inline == nil {
+			w.doc.References = append(w.doc.References, r)
+		}
+	}
+}
+
 func (w *walker) linkElement(t Tag) {
 	href := t.Attr["href"]
 	if _, disabled := t.Attr["disabled"]; disabled && t.Rel("stylesheet") {
@@ -507,6 +526,12 @@ func (w *walker) linkElement(t Tag) {
 		if as := strings.ToLower(t.Attr["as"]); as != "" {
 			if as == "fetch" {
 				as = ""
+			}
+			if as == "image" && t.Attr["imagesrcset"] != "" {
+				href = w.screen.choose(t.Attr["imagesrcset"], href, t.Attr["imagesizes"])
+			}
+			if !w.screen.matches(t.Attr["media"]) {
+				return
 			}
 			w.add(t, href, cors(t, Reference{Destination: as}))
 		}
@@ -552,6 +577,8 @@ func (w *walker) rawText(t Tag, text string, start int) {
 				r.Line, r.Column = shift(r.Line, r.Column, line, column)
 				w.doc.Registrations = append(w.doc.Registrations, *r)
 			}
+		} else if kind == "speculationrules" {
+			w.speculation(t, text)
 		} else if kind == "importmap" && w.doc.Imports == nil {
 			w.doc.Imports = parseImportMap(w.doc.Base, text)
 		}

@@ -12,6 +12,8 @@ import (
 type Made struct {
 	Tag
 	placed bool
+	// ready and change are how the script came to make it; see scriptReader.
+	ready, change int
 }
 
 // Changed is an attribute that a script gives to an element of its page: the first link with the keyword Rel, or the one with the ID.
@@ -60,7 +62,7 @@ func (r *scriptReader) element(e js.IExpr) *Made {
 		}
 	}
 	if name, _ := r.creates(e); name != "" {
-		m := &Made{Tag: Tag{Name: name, Attr: map[string]string{}, InHead: true}, placed: name == "img"}
+		m := &Made{Tag: Tag{Name: name, Attr: map[string]string{}, InHead: true}, placed: name == "img", ready: r.ready, change: r.change}
 		r.all = append(r.all, m)
 		return m
 	}
@@ -198,32 +200,13 @@ func (r *scriptReader) markup(text string, scripts bool) {
 			return
 		case html.StartTagToken, html.SelfClosingTagToken:
 			t := z.Token()
-			m := &Made{Tag: Tag{Name: t.Data, Attr: map[string]string{}, InHead: true}, placed: t.Data != "script" || scripts}
+			m := &Made{Tag: Tag{Name: t.Data, Attr: map[string]string{}, InHead: true}, placed: t.Data != "script" || scripts, ready: r.ready, change: r.change}
 			for _, a := range t.Attr {
 				m.Attr[a.Key] = a.Val
 			}
 			r.all = append(r.all, m)
 		}
 	}
-}
-
-// idle says whether a call only lays a function down for an event that nobody may ever cause.
-func (r *scriptReader) idle(x *js.CallExpr) bool {
-	name := ""
-	switch callee := x.X.(type) {
-	case *js.DotExpr:
-		name = dotName(callee)
-	case *js.Var:
-		name = string(callee.Name())
-	}
-	if name != "addEventListener" || len(x.Args.List) < 2 {
-		return false
-	}
-	switch event, _ := r.literal(x.Args.List[0].Value); event {
-	case "load", "DOMContentLoaded", "pageshow", "readystatechange":
-		return false
-	}
-	return true
 }
 
 // finish makes requests of the elements that were put into the page.
@@ -233,6 +216,7 @@ func (r *scriptReader) finish() {
 			continue
 		}
 		r.out.Made = append(r.out.Made, m.Tag)
+		r.ready, r.change = m.ready, m.change
 		kind := Reference{Mode: "no-cors", Credentials: "include"}
 		ref := m.Attr["src"]
 		switch {

@@ -76,3 +76,68 @@ func TestParseRefresh(t *testing.T) {
 		assert.Equal(t, want, got, content)
 	}
 }
+
+// What never runs on the page's origin asks for nothing; what waits for a hand is told apart.
+func TestConditions(t *testing.T) {
+	for script, want := range map[string]string{
+		`if (location.protocol === 'http:') fetch('/a')`:                                             "",
+		`if (location.hostname !== 'localhost') { fetch('/a') } else { fetch('/b') }`:                "/a",
+		`if ('serviceWorker' in navigator && window.isSecureContext) fetch('/a')`:                    "/a",
+		`if (!('serviceWorker' in navigator)) fetch('/a')`:                                           "",
+		`if (!navigator.serviceWorker || location.host != 'pier.example') throw 1; else fetch('/a')`: "/a",
+		`(function () { if (location.hostname.endsWith('.example')) return; fetch('/a') })()`:        "",
+		`(() => { if (location.hostname.endsWith('.test')) { return } fetch('/a') })()`:              "/a",
+		`['localhost', '127.0.0.1'].includes(location.hostname) || fetch('/a')`:                      "/a",
+		`location.port === '' ? fetch('/a') : fetch('/b')`:                                           "/a",
+		`document.location.origin == 'https://pier.example' && fetch('/a'); false && fetch('/b')`:    "/a",
+		`if (location.pathname === '/x') fetch('/a')`:                                                "/a",
+		`if (navigator.onLine) fetch('/a')`:                                                          "/a",
+		`(() => { return; fetch('/a'); function f() { fetch('/b') } })()`:                            "/b",
+		`b.onclick = () => fetch('/a'); window.onload = () => fetch('/b')`:                           "by hand /a, /b",
+		`b.addEventListener('click', () => { fetch('/a') }); fetch('/b'); import('./c.js')`:          "by hand /a, /b, /c.js",
+		`b.addEventListener('click', () => navigator.serviceWorker.register('/w.js'))`:               "",
+		`navigator.serviceWorker.addEventListener('controllerchange', () => fetch('/a'))`:            "/a",
+	} {
+		s := ParseScript("https://pier.example/s.js", "https://pier.example/", []byte(script))
+		require.True(t, s.Valid, script)
+		var got []string
+		for _, r := range s.References {
+			text := strings.TrimPrefix(r.URL, "https://pier.example")
+			if r.ByHand {
+				text = "by hand " + text
+			}
+			got = append(got, text)
+		}
+		assert.Equal(t, want, strings.Join(got, ", "), script)
+		assert.Empty(t, s.Registrations, script)
+	}
+}
+
+// What pages tell a waiting worker, and whether they load themselves anew when it has taken over.
+func TestTells(t *testing.T) {
+	const listen = "navigator.serviceWorker.addEventListener('controllerchange', () => "
+	cases := []struct {
+		script, tells    string
+		reloads, guarded bool
+	}{
+		{`r.waiting.postMessage({ type: 'go', n: 1, deep: [true, null] })`, `{"deep":[true,null],"n":1,"type":"go"}`, false, false},
+		{`const tell = (w) => w.postMessage('go')`, `"go"`, false, false},
+		{`navigator.serviceWorker.controller.postMessage('hello')`, "", false, false},
+		{`window.postMessage('x'); port.postMessage('y'); frame.contentWindow.postMessage('z')`, "", false, false},
+		{`r.waiting.postMessage({ at: Date.now() })`, "", false, false},
+		{`b.addEventListener('click', () => r.waiting.postMessage('go'))`, "", false, false},
+		{listen + `location.reload())`, "", true, false},
+		{`let once; ` + listen + `{ if (once) return; once = 1; window.location.reload() })`, "", true, false},
+		{`const had = !!navigator.serviceWorker.controller; ` + listen + `{ if (had) location.reload() })`, "", true, true},
+		{`const had = navigator.serviceWorker.controller; ` + listen + `had && location.reload())`, "", true, true},
+		{`b.onclick = () => location.reload()`, "", false, false},
+	}
+	for _, c := range cases {
+		s := ParseScript("https://pier.example/s.js", "https://pier.example/", []byte(c.script))
+		require.True(t, s.Valid, c.script)
+		assert.Equal(t, c.tells, strings.Join(s.Tells, " "), c.script)
+		assert.Equal(t, []bool{c.reloads, c.guarded}, []bool{s.Reloads, s.GuardedReload}, c.script)
+	}
+	s := ParseScript("https://pier.example/s.js", "https://pier.example/", []byte(listen+"fetch('/late'))"))
+	assert.True(t, s.References[0].AfterChange)
+}

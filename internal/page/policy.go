@@ -66,6 +66,32 @@ func Sandbox(header string) (opaque, scriptless bool) {
 	return opaque, scriptless
 }
 
+// MayFrame says whether headers let a document at url stand in a frame of a page (CSP 3, 6.4.2; HTML, 7.4.6.3).
+func MayFrame(url, csp, frameOptions, holder string) bool {
+	p := ParsePolicy(url, []string{csp})
+	if p != nil {
+		said := false
+		for _, policy := range p.list {
+			if sources, ok := policy["frame-ancestors"]; ok {
+				said = true
+				if !p.matchesAny(sources, originOf(holder)+"/") {
+					return false
+				}
+			}
+		}
+		if said {
+			return true
+		}
+	}
+	switch strings.ToLower(strings.TrimSpace(frameOptions)) {
+	case "deny":
+		return false
+	case "sameorigin":
+		return originOf(url) == originOf(holder)
+	}
+	return true
+}
+
 func originOf(url string) string {
 	u, err := weburl.Parse(url)
 	if err != nil {

@@ -21,6 +21,12 @@ type Reference struct {
 	Hint bool
 	// AfterReady marks what a script asks for only once navigator.serviceWorker.ready is settled.
 	AfterReady bool
+	// ByHand marks what a script asks for only when somebody does something, such as a click.
+	ByHand bool
+	// AfterChange marks what a script asks for when another worker takes the page over.
+	AfterChange bool
+	// Sandboxed tells that a frame is kept apart from its origin, so that no worker answers for it.
+	Sandboxed bool
 	// Module tells that a script is loaded as a module.
 	Module bool
 	// Background marks what the browser fetches on its own account or as a hint; a page is whole without it.

@@ -20,6 +20,11 @@ type Script struct {
 	// Made are elements that it adds to its page, Changed what it changes of those that are there.
 	Made    []Tag
 	Changed []Changed
+	// Tells are the messages, as JSON, that it sends to workers other than the page's own: to a new one, as soon as that waits.
+	Tells []string
+	// Reloads tells that it loads the page anew when another worker takes it over; GuardedReload that it does so only on a page that
+	// had a worker before.
+	Reloads, GuardedReload bool
 	// relative tells that something in it resolves against the page.
 	relative bool
 }
@@ -30,7 +35,7 @@ func (s *Script) At(base string, imports *ImportMap) *Script {
 	if !s.relative {
 		return s
 	}
-	out := &Script{Valid: s.Valid, Made: s.Made, Changed: s.Changed, References: make([]Reference, 0, len(s.References))}
+	out := &Script{Valid: s.Valid, Made: s.Made, Changed: s.Changed, Tells: s.Tells, Reloads: s.Reloads, GuardedReload: s.GuardedReload, References: make([]Reference, 0, len(s.References))}
 	for _, r := range s.References {
 		if r.raw != "" {
 			var ok bool
@@ -71,13 +76,14 @@ func ParseScript(from, base string, text []byte) *Script {
 		return s
 	}
 	r := &scriptReader{out: s, from: from, base: base, text: text, pos: &position{text: text}, constants: map[string]string{}, containers: map[string]bool{},
-		made: map[string]*Made{}, lookedUp: map[string]Changed{}}
+		made: map[string]*Made{}, lookedUp: map[string]Changed{}, had: map[string]bool{}}
 	if len(src) > 0 {
 		r.first = uintptr(unsafe.Pointer(unsafe.SliceData(src)))
 	}
 	js.Walk(bindings{r}, ast)
 	js.Walk(r, ast)
 	r.finish()
+	s.GuardedReload = s.Reloads && r.guarded
 	return s
 }
 
@@ -93,29 +99,11 @@ type scriptReader struct {
 	all        []*Made
 	lookedUp   map[string]Changed // elements of the page by the variable that holds them
 	waiting    int                // how many listeners the walk is inside of, for events that may never come
-	ready      int                // how many reactions to navigator.serviceWorker.ready the walk is inside of
-}
-
-// afterReady walks what runs once navigator.serviceWorker.ready is settled.
-type afterReady struct{ *scriptReader }
-
-// Enter looks at one node.
-func (a afterReady) Enter(n js.INode) js.IVisitor {
-	a.ready++
-	a.look(n)
-	a.ready--
-	return a
-}
-
-// dormant walks what runs only on an event that may never come: what it would add to the page is not counted.
-type dormant struct{ *scriptReader }
-
-// Enter looks at one node.
-func (d dormant) Enter(n js.INode) js.IVisitor {
-	d.waiting++
-	d.look(n)
-	d.waiting--
-	return d
+	inside     []inside
+	change     int             // how many reactions to controllerchange the walk is inside of
+	guarded    bool            // one of them looks whether there was a worker before
+	had        map[string]bool // variables that hold navigator.serviceWorker.controller, or whether there is one
+	ready      int             // how many reactions to navigator.serviceWorker.ready the walk is inside of
 }
 
 // awaitsReady says whether an expression is a reaction to navigator.serviceWorker.ready: a then() somewhere on it.
@@ -148,6 +136,9 @@ func (b bindings) Enter(n js.INode) js.IVisitor {
 	for _, item := range decl.List {
 		switch name := item.Binding.(type) {
 		case *js.Var:
+			if item.Default != nil && strings.Contains(item.Default.String(), ".controller") {
+				b.r.had[string(name.Name())] = true
+			}
 			if text, ok := b.r.literal(item.Default); ok {
 				b.r.constants[string(name.Name())] = text
 			} else if b.r.isContainer(item.Default) {
@@ -294,25 +285,94 @@ func (r *scriptReader) add(base, ref string, at []byte, kind Reference) {
 	if base == r.base && base != "" && !strings.Contains(ref, "://") {
 		kind.raw, r.out.relative = ref, true
 	}
-	kind.URL, kind.From, kind.Runs, kind.AfterReady = u, r.from, true, r.ready > 0
+	kind.URL, kind.From, kind.Runs, kind.AfterReady, kind.ByHand = u, r.from, true, r.ready > 0, r.waiting > 0
+	kind.AfterChange = r.change > 0
 	kind.Line, kind.Column = r.place(at)
 	r.out.References = append(r.out.References, kind)
 }
 
 var moduleImport = Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true}
 
-// Enter looks at one node of the script.
+// Enter looks at one node of the script, and passes over what never runs.
 func (r *scriptReader) Enter(n js.INode) js.IVisitor {
+	switch x := n.(type) {
+	case *js.IfStmt:
+		r.guarded = r.guarded || r.change > 0 && r.asksForController(x.Cond)
+		switch r.truth(x.Cond) {
+		case always:
+			js.Walk(r, x.Cond)
+			js.Walk(r, x.Body)
+			return nil
+		case never:
+			js.Walk(r, x.Cond)
+			if x.Else != nil {
+				js.Walk(r, x.Else)
+			}
+			return nil
+		}
+	case *js.CondExpr:
+		switch r.truth(x.Cond) {
+		case always:
+			js.Walk(r, x.X)
+			return nil
+		case never:
+			js.Walk(r, x.Y)
+			return nil
+		}
+	case *js.BinaryExpr:
+		r.guarded = r.guarded || r.change > 0 && x.Op == js.AndToken && r.asksForController(x.X)
+		t := r.truth(x.X)
+		if x.Op == js.AndToken && t == never || x.Op == js.OrToken && t == always {
+			js.Walk(r, x.X)
+			return nil
+		}
+		if x.Op == js.EqToken && idleProperty(x.X) {
+			r.enter(n, &r.waiting)
+		} else if d, ok := x.X.(*js.DotExpr); ok && x.Op == js.EqToken && dotName(d) == "oncontrollerchange" {
+			r.enter(n, &r.change)
+		}
+	case *js.BlockStmt:
+		ended := false
+		for _, s := range x.List {
+			// Functions are there wherever they are declared.
+			if _, declared := s.(*js.FuncDecl); declared || !ended {
+				js.Walk(r, s)
+			}
+			ended = ended || r.ends(s)
+		}
+		return nil
+	}
 	r.look(n)
 	if x, ok := n.(*js.CallExpr); ok {
-		if r.idle(x) {
-			return dormant{r}
-		}
-		if d, ok := x.X.(*js.DotExpr); ok && dotName(d) == "then" && r.awaitsReady(d.X) {
-			return afterReady{r}
+		if event := r.listensFor(x); byHand[event] {
+			r.enter(n, &r.waiting)
+		} else if event == "controllerchange" {
+			r.enter(n, &r.change)
+		} else if d, ok := x.X.(*js.DotExpr); ok && dotName(d) == "then" && r.awaitsReady(d.X) {
+			r.enter(n, &r.ready)
 		}
 	}
 	return r
+}
+
+// enter counts a state up until the walk leaves the node.
+func (r *scriptReader) enter(n js.INode, state *int) {
+	*state++
+	r.inside = append(r.inside, inside{n, state})
+}
+
+// inside is a node that the walk is in, and the state that this is.
+type inside struct {
+	node  js.INode
+	state *int
+}
+
+// Exit leaves a node.
+func (r *scriptReader) Exit(n js.INode) {
+	if last := len(r.inside) - 1; last >= 0 && r.inside[last].node == n {
+		*r.inside[last].state--
+		r.inside = r.inside[:last]
+	}
 }
 
 func (r *scriptReader) look(n js.INode) {
@@ -336,9 +396,6 @@ func (r *scriptReader) look(n js.INode) {
 	}
 }
 
-// Exit is part of js.IVisitor.
-func (r *scriptReader) Exit(js.INode) {}
-
 // importOf adds the request of a static import.
 func (r *scriptReader) importOf(module []byte) {
 	if module != nil {
@@ -348,7 +405,8 @@ func (r *scriptReader) importOf(module []byte) {
 
 // addModule adds the request for a module by its specifier, which the page's import map may give another meaning.
 func (r *scriptReader) addModule(specifier string, at []byte, kind Reference) {
-	kind.From, kind.specifier, kind.AfterReady = r.from, specifier, r.ready > 0
+	kind.From, kind.specifier, kind.AfterReady, kind.ByHand = r.from, specifier, r.ready > 0, r.waiting > 0
+	kind.AfterChange = r.change > 0
 	kind.URL, _ = (*ImportMap)(nil).Resolve(r.from, specifier)
 	kind.Line, kind.Column = r.place(at)
 	r.out.relative = true
@@ -356,6 +414,9 @@ func (r *scriptReader) addModule(specifier string, at []byte, kind Reference) {
 }
 
 func (r *scriptReader) call(x *js.CallExpr) {
+	if d, ok := x.X.(*js.DotExpr); ok && r.change > 0 && dotName(d) == "reload" && isLocation(d.X) {
+		r.out.Reloads = true
+	}
 	if len(x.Args.List) == 0 {
 		return
 	}
@@ -384,11 +445,12 @@ func (r *scriptReader) call(x *js.CallExpr) {
 		}
 		if r.waiting == 0 {
 			r.places(x, callee)
+			r.tells(x, callee)
 		}
 		switch {
 		case name == "fetch" && isGlobal(callee.X):
 			r.fetch(x, at)
-		case name == "register" && r.isContainer(callee.X):
+		case name == "register" && r.isContainer(callee.X) && r.waiting == 0:
 			r.register(x, at)
 		}
 	}

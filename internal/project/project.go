@@ -169,6 +169,8 @@ type Weighing struct {
 	Check  string `yaml:"check" doc:"The check's code, such as worker.heavy." need:"yes"`
 	Weight string `yaml:"weight" doc:"Its weight here; off leaves its findings out." enum:"blocker,risk,polish,off" need:"yes"`
 	Reason string `yaml:"reason" doc:"Why, for those who read the report." need:"yes"`
+	// On is empty for all targets.
+	On []string `yaml:"on" doc:"The targets that this is for; without it all." enum:"chromium-android,chromium-desktop,safari-ios,safari-macos,firefox-android"`
 }
 
 // Limits are what the audit counts as too much or too little. Zero values are no limit.

@@ -10,6 +10,8 @@ import (
 	"strings"
 	"time"
 
+	weburl "github.com/nlnwa/whatwg-url/url"
+
 	"tachyform/internal/page"
 	"tachyform/internal/site"
 )
@@ -191,6 +193,11 @@ type client struct {
 	changed    []page.Changed     // attributes that they changed
 	embedder   string             // its Cross-Origin-Embedder-Policy
 	opaque     bool               // sandboxed away from its own origin
+	had        bool               // it had a worker from the start
+	tells      []string           // messages for a new worker that waits, as JSON
+	reloads    bool               // when another worker takes it over
+	onChange   []page.Reference   // asked for then
+	boxed      bool               // a frame in a sandbox
 	scriptless bool               // sandboxed without scripts
 	modules    map[string]*module // by address
 	graphs     []*moduleGraph     // that wait for their modules
@@ -419,7 +426,10 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 	}
 	req := &Request{URL: withoutFragment(url), Method: "GET", Cache: c.mode, Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate", Credentials: "include", Redirect: "manual", Destination: destination}
 	origin := originOfText(url)
-	g := b.matchRegistration(req.URL)
+	var g *Registration
+	if !c.boxed {
+		g = b.matchRegistration(req.URL)
+	}
 	received := func(resp *Response, how string) {
 		switch {
 		case resp == nil && how == "worker":
@@ -448,6 +458,10 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 			}
 			c.url = next
 			b.navigate(c, next, hops+1, done)
+			return
+		}
+		if actual.Status == 204 || actual.Status == 205 {
+			done(nil, g, "it answered with status "+strconv.Itoa(actual.Status)+", which is no page: the browser stays where it was")
 			return
 		}
 		c.view.FromWorker = how == "worker"
@@ -500,7 +514,7 @@ func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin strin
 			case how == "none":
 				b.happen("answer", req.URL+": left to the network", w)
 				network()
-			case resp == nil || !mayHave(req, resp):
+			case resp == nil || !mayHave(req, resp) || !b.mayEmbed(req, resp, origin):
 				b.happen("answer", req.URL+": answered with an error", w)
 				done(nil, "worker")
 			default:
@@ -528,6 +542,16 @@ func (r *realm) preload(req *Request, origin string) int {
 	return id
 }
 
+// mayEmbed is the cross-origin resource policy check for an opaque answer of a worker (Fetch, 4.3).
+func (b *Browser) mayEmbed(req *Request, resp *Response, origin string) bool {
+	if resp.Type != "opaque" || req.embedder == "" {
+		return true
+	}
+	actual := resp.Actual()
+	u, err := weburl.Parse(actual.URL())
+	return err != nil || sharedWith(origin, u, headerGet(actual.Header, "Cross-Origin-Resource-Policy"), req.embedder)
+}
+
 // mayHave says whether a worker's response may be given to a request (Fetch, 4.3, the checks after the service worker's answer).
 func mayHave(req *Request, resp *Response) bool {
 	switch {
@@ -549,6 +573,7 @@ func (b *Browser) commit(c *client, g *Registration, resp *Response) {
 	c.opaque, c.scriptless = page.Sandbox(actual.Get("content-security-policy"))
 	if g != nil && g.Active != nil && !g.gone && c.mode != pastWorker && !c.opaque {
 		c.controller = g.Active
+		c.had = true
 	}
 	v.FinalURL, v.Status, v.Source, v.Response = c.url, actual.Status, resp.Source, resp
 	c.response = resp
@@ -614,7 +639,7 @@ func (b *Browser) runs(c *client, s *page.Script, depth int) {
 	if c.scriptless {
 		return
 	}
-	c.made, c.changed = append(c.made, s.Made...), append(c.changed, s.Changed...)
+	c.ran(s)
 	for _, r := range s.References {
 		b.load(c, r, depth+1)
 	}
@@ -639,6 +664,9 @@ func (b *Browser) pageRegisters(c *client, r page.Registration) {
 		return
 	}
 	b.register(r, originOfText(c.url), func(err error) {
+		if g := b.matchRegistration(c.url); err == nil && g != nil {
+			b.tell(g)
+		}
 		if err != nil {
 			c.view.RegisterErrors = append(c.view.RegisterErrors, err.Error())
 			b.note(Note{Level: "error", Text: err.Error(), Where: r.From})
@@ -659,7 +687,12 @@ func originOfText(url string) string {
 
 // load fetches one thing that a page asks for, and then what that asks for.
 func (b *Browser) load(c *client, ref page.Reference, depth int) {
-	if b.alone && ref.Destination != "script" || b.foreground && ref.Background {
+	if ref.AfterChange {
+		ref.AfterChange = false
+		c.onChange = append(c.onChange, ref)
+		return
+	}
+	if ref.ByHand || b.alone && ref.Destination != "script" || b.foreground && ref.Background {
 		return
 	}
 	if ref.AfterReady && !b.noWorkers {
@@ -824,7 +857,7 @@ func (b *Browser) loaded(c *client, l *Load, resp *Response, how string, depth i
 // loadFrame opens a frame: a navigation of its own, in a client of its own.
 func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 	b.nextID++
-	inner := &client{id: b.nextID, url: l.URL, frame: true, seen: map[string]*Load{}, view: &View{URL: l.URL}}
+	inner := &client{id: b.nextID, url: l.URL, frame: true, boxed: l.Sandboxed, opaque: l.Sandboxed, seen: map[string]*Load{}, view: &View{URL: l.URL}}
 	if !c.policy.Allows("iframe", l.URL, "") {
 		l.Done, l.Missing, l.Why = true, true, "the page's Content-Security-Policy does not allow it"
 		return
@@ -839,6 +872,10 @@ func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 		}
 		actual := resp.Actual()
 		l.Status, l.Source, l.Bytes = actual.Status, resp.Source, bodyLen(actual.Body)
+		if !page.MayFrame(inner.url, actual.Get("content-security-policy"), actual.Get("x-frame-options"), c.url) {
+			l.Missing, l.Why = true, "its headers do not let it stand in a frame"
+			return
+		}
 		if actual.Status >= 400 {
 			l.Missing, l.Why = true, "it answered with status "+strconv.Itoa(actual.Status)
 		}

@@ -476,6 +476,12 @@ func (r *realm) fetch(id int, text string) error {
 	if err != nil {
 		return err
 	}
+	if !r.w.policy.Allows("", req.URL, "") {
+		r.b.note(Note{Level: "error", Text: "the worker may not fetch " + req.URL + ": the Content-Security-Policy of its script does not allow it", Where: r.w.Script})
+		r.b.clock.after(0, func() { r.settle(id, nil, "TypeError: Failed to fetch "+req.URL) })
+		return nil
+	}
+	req.embedder = r.w.embedder
 	r.b.fetch(req, originOf(scope), func(resp *Response) {
 		if resp == nil {
 			r.settle(id, nil, "TypeError: Failed to fetch "+req.URL)

@@ -26,6 +26,8 @@ type Worker struct {
 
 	reg      *Registration
 	scripts  map[string]scriptText
+	policy   *page.Policy // of its script's headers; it holds for what the worker fetches and imports
+	embedder string       // its Cross-Origin-Embedder-Policy
 	hasFetch bool
 	routes   []route
 	skip     bool
@@ -226,6 +228,7 @@ func (b *Browser) update(g *Registration, address *weburl.Url, kind string, end 
 		}
 		g.checked = b.clock.now
 		w := &Worker{Script: address.Href(true), Type: kind, State: "parsed", reg: g, scripts: map[string]scriptText{address.Href(true): {string(text), resp.Get("content-type")}}}
+		w.policy, w.embedder = page.ParsePolicy(w.Script, []string{resp.Get("content-security-policy")}), site.Essence(resp.Get("cross-origin-embedder-policy"))
 		if newest != nil && newest.Script == w.Script && newest.Type == kind && b.sameScripts(newest, w, imports) {
 			end(nil)
 			return
@@ -335,6 +338,7 @@ func (b *Browser) install(g *Registration, w *Worker, end func(error)) {
 		g.Waiting, g.Installing = w, nil
 		b.setState(w, "installed")
 		b.tryActivate(g)
+		b.tell(g)
 	}
 	// The worker has to know its state before it hears of the installation.
 	b.clock.after(0, func() {
@@ -364,7 +368,7 @@ func (b *Browser) tryActivate(g *Registration) {
 	b.setState(w, "activating")
 	for _, c := range b.clients {
 		if c.controller != nil && c.controller.reg == g {
-			c.controller = w
+			b.takes(c, w)
 		}
 	}
 	b.running(w, func(r *realm, err error) {
@@ -522,6 +526,9 @@ func (w *Worker) importText(r *realm, url string) (any, error) {
 	u, err := weburl.Parse(url)
 	if err != nil {
 		return nil, fmt.Errorf("SyntaxError: %s is not a URL", url)
+	}
+	if !w.policy.Allows("script", url, "") {
+		return nil, fmt.Errorf("NetworkError: the Content-Security-Policy of the worker's script does not allow %s", url)
 	}
 	mode := "default"
 	if w.reg.UpdateViaCache == "none" {

@@ -89,7 +89,7 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 			}
 			for _, c := range b.clients {
 				if b.matchRegistration(c.url) == g {
-					c.controller = r.w
+					b.takes(c, r.w)
 				}
 			}
 			return nil, ""
