@@ -129,7 +129,9 @@ func judge(t *testing.T, files map[string]string, settings string) *Report {
 		settings = "origin: https://pier.example\n" + settings
 	}
 	p, f := lay(t, files, settings)
-	r, err := Run(context.Background(), Input{Project: p, Name: "dist", Host: f, Folder: f})
+	others, err := HostsOf(p, func(name string) string { return filepath.Join(f.Dir, name) })
+	require.NoError(t, err)
+	r, err := Run(context.Background(), Input{Project: p, Name: "dist", Host: f, Folder: f, Others: others})
 	require.NoError(t, err)
 	return r
 }
@@ -228,6 +230,16 @@ func TestChecks(t *testing.T) {
 			edit("w.js", ".addAll(ALL)", ".addAll(ALL)).then(() => { self.ready = true }")(f)
 			edit("w.js", "(e) => e.respondWith(", "(e) => !self.ready && e.request.url.includes('far') || e.respondWith(")(f)
 		}, "/far.html"},
+		{"worker.stays", "", func(f map[string]string) {
+			edit("w.js", "caches.open('all').then((c) =>", "caches.has('all').then((had) => { if (had) throw new Error('there is one already'); return caches.open('all') }).then((c) =>")(f)
+		}, "there is one already"},
+		{"worker.hasty", "", func(f map[string]string) {
+			f["late.css"] = "p {}"
+			edit("index.html", `<link rel="icon"`, `<link rel="stylesheet" href="/late.css"><link rel="icon"`)(f)
+			edit("w.js", "'/far.html', ", "'/far.html', '/late.css', ")(f)
+			edit("w.js", "'install', (e) => ", "'install', (e) => skipWaiting() && 0 || ")(f)
+		}, "/late.css"},
+		{"keep.left", "", edit("w.js", "'all'", "'all-v3'"), `"all-v2"`},
 		{"worker.renamed", "", func(f map[string]string) {
 			f["w.3f9c2b71.js"] = f["w.js"]
 			for _, name := range []string{"index.html", "far.html"} {
@@ -236,6 +248,31 @@ func TestChecks(t *testing.T) {
 		}, "/w.3f9c2b71.js"},
 		{"keep.errors", "", edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then((x) => { const y = x.clone(); if (x.status === 404) e.waitUntil(caches.open('more').then((c) => c.put(e.request, y))); return x })"), "status 404"},
 		{"keep.redirected", "hosting: {redirects: [{match: /far.html, to: /farther.html}]}", func(f map[string]string) { f["farther.html"] = f["far.html"] }, "/far.html"},
+		{"page.policy", `hosting: {headers: [{match: /far.html, set: {Content-Security-Policy: "script-src 'self'"}}]}`, nil, "'sha256-"},
+		{"offline.signed-out", "worker: {stand_ins: {page: /far.html}}\nhosting: {statuses: [{match: /far.html, status: 401, unless_cookie: badge}], headers: [{match: /, set: {Set-Cookie: badge=1}}]}", nil, "status 401"},
+		{"offline.signed-out", "worker: {stand_ins: {page: /far.html}}\nhosting: {redirects: [{match: /far.html, to: /sign-in, unless_cookie: badge}], headers: [{match: /, set: {Set-Cookie: badge=1}}]}", nil, "redirects to /sign-in"},
+		{"site.http", "other_origins: [{origin: http://pier.example, folder: .}]", nil, "http://pier.example/ answers with status 200"},
+		{"link.crossorigin", "", func(f map[string]string) {
+			f["type.woff2"] = "x"
+			edit("far.html", `<link rel="icon"`, `<link rel="preload" as="font" href="/type.woff2"><link rel="icon"`)(f)
+			edit("w.js", "'/far.html', ", "'/far.html', '/type.woff2', ")(f)
+		}, "/type.woff2"},
+		{"link.refused", "", func(f map[string]string) {
+			f["far.css"] = "p {}"
+			edit("far.html", `<link rel="icon"`, `<link rel="stylesheet" integrity="sha256-AAAA" href="/far.css"><link rel="icon"`)(f)
+			edit("index.html", `<link rel="icon"`, `<link rel="stylesheet" integrity="sha256-AAAA" href="/far.css"><link rel="icon"`)(f)
+			edit("w.js", "'/far.html', ", "'/far.html', '/far.css', ")(f)
+		}, "integrity"},
+		{"worker.delayed", "hosting: {headers: [{match: /lib.js, set: {Cache-Control: max-age=86400}}]}", func(f map[string]string) {
+			f["lib.js"] = "self.lib = 1"
+			f["w.js"] = "importScripts('/lib.js');" + f["w.js"]
+		}, "imports /lib.js"},
+		{"keep.opaque", "other_origins: [{origin: https://maps.example, folder: .}]", func(f map[string]string) {
+			f["tile.png"] = f["any.png"]
+			edit("w.js", ".addAll(ALL)", ".addAll(ALL).then(async () => c.put('https://maps.example/tile.png', await fetch('https://maps.example/tile.png', { mode: 'no-cors' })))")(f)
+		}, "https://maps.example/tile.png"},
+		{"app.apart", "hosting: {headers: [{match: /far.html, set: {Set-Cookie: session=1}}]}\naudit: {visit: [/, /far.html]}", nil, "/far.html"},
+		{"limit.over", "audit: {limits: {requests: 4}}", func(map[string]string) {}, "makes 5 requests"},
 		{"keep.grows", "", func(f map[string]string) {
 			edit("w.js", ", { ignoreSearch: true }", "")(f)
 			edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then((x) => { const y = x.clone(); if (x.ok) e.waitUntil(caches.open('more').then((c) => c.put(e.request, y))); return x })")(f)

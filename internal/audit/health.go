@@ -3,6 +3,7 @@ package audit
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -104,10 +105,31 @@ func (a *auditor) health() error {
 			a.find("keep.grows", at, fmt.Sprintf("%s was asked for with %d different queries, and %d more answers are kept", a.local(url), n[1], n[0]), "")
 		}
 	}
+	a.released(h.Next, at)
 	if err := a.firstVisit(); err != nil {
 		return err
 	}
 	return a.awake(at)
+}
+
+// released judges what a next release came to.
+func (a *auditor) released(n *useragent.Next, at Where) {
+	if n == nil {
+		return
+	}
+	if n.Failure != "" {
+		a.find("worker.stays", at, n.Failure, "")
+	}
+	if n.Mixed != "" {
+		a.find("worker.hasty", at, fmt.Sprintf("a page that was open got %s of its own release before, and of the new one after the new worker had come", a.local(n.Mixed)), "")
+	}
+	if len(n.Left) > 0 {
+		names := make([]string, len(n.Left))
+		for i, name := range n.Left {
+			names[i] = strconv.Quote(name)
+		}
+		a.find("keep.left", at, fmt.Sprintf("a cache named %s, as an earlier release may have had it, is still there when the next worker is active", strings.Join(names, ", ")), "")
+	}
 }
 
 // firstVisit opens the entry page once, and then the start page offline: the worker takes no part in a first visit, so what only rules
@@ -196,6 +218,13 @@ func (a *auditor) delivered(w *useragent.WorkerState, at Where) {
 	fresh := func(resp *site.Response) time.Duration { return site.Freshness(resp.Header, time.Now()) }
 	if resp, _ := a.get(w.Script); resp != nil && fresh(resp) >= time.Hour {
 		a.find("worker.delayed", at, "Cache-Control: "+resp.Header.Get("Cache-Control"), "")
+	}
+	for _, u := range w.Imports {
+		if resp, _ := a.get(u); resp != nil && fresh(resp) >= time.Hour {
+			a.find("worker.delayed", a.place(u, 0, 0), "the worker imports "+a.local(u)+", which is sent with Cache-Control: "+resp.Header.Get("Cache-Control"),
+				"send it with Cache-Control: no-cache, or register the worker with updateViaCache: 'none'")
+			break
+		}
 	}
 	if path, _, _ := strings.Cut(w.Script, "?"); worker.HashedName(path) {
 		a.find("worker.renamed", at, "its name carries a hash: "+a.local(path), "")

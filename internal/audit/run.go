@@ -81,6 +81,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	a.refused()
 	a.content()
 	a.compressed()
+	a.delivery()
 	a.shops()
 	a.offline(start)
 	if err := a.health(); err != nil {

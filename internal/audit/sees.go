@@ -18,6 +18,8 @@ type Sees struct {
 	Opens string `json:"opens"`
 	// Splash says what is shown while the app starts.
 	Splash string `json:"splash,omitempty"`
+	// Storage says what the app begins with, where that is not what the browser has.
+	Storage string `json:"storage,omitempty"`
 }
 
 // largest gives the address of the manifest's largest icon for one of the purposes, those named first before the others.
@@ -94,6 +96,7 @@ func (a *auditor) seen(doc *page.Document) {
 			if touch != "" {
 				s.Icon = touch
 			}
+			s.Storage = "of its own: signed out, and nothing kept until it was open online once"
 			if s.Opens == "minimal-ui" {
 				s.Opens = "browser"
 			}

@@ -91,6 +91,9 @@ func (a *auditor) limits() {
 	if l.Files > 0 && entries > l.Files {
 		over("files", fmt.Sprintf("after the first visits %d answers are kept, over the limit of %d", entries, l.Files), "keep less: worker.pack.leave_out, or raise the limit")
 	}
+	if w := a.ran.Worker; w != nil && l.Requests > 0 && w.Requests+len(w.Imports) > l.Requests {
+		over("requests", fmt.Sprintf("to be installed the worker makes %d requests, over the limit of %d", w.Requests+len(w.Imports), l.Requests), "keep less: worker.pack.leave_out, or raise the limit")
+	}
 	pages, whole := 0, 0
 	for _, p := range a.ran.Pages {
 		if p.Status == 0 || p.Status >= 400 {

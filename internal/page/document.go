@@ -327,6 +327,9 @@ func (w *walker) add(t Tag, ref string, r Reference) {
 		return
 	}
 	r.URL, r.From, r.Line, r.Column, r.Nonce = u, w.doc.URL, t.Line, t.Column, t.Attr["nonce"]
+	if t.Name == "script" || t.Name == "link" {
+		r.Integrity = strings.TrimSpace(t.Attr["integrity"])
+	}
 	if r.Mode == "" {
 		r.Mode, r.Credentials = "no-cors", "include"
 	}

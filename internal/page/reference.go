@@ -46,8 +46,8 @@ type Reference struct {
 	Inline *InlineScript
 	// Else is asked for when this cannot be had, as a media element goes on to its next source.
 	Else *Reference
-	// Nonce is that of the element.
-	Nonce string
+	// Nonce and Integrity are those of the element.
+	Nonce, Integrity string
 
 	// raw is the text of a URL that resolves against the page rather than against From; specifier names a module.
 	raw, specifier string

@@ -140,7 +140,7 @@ func (r *scriptReader) known(e js.IExpr) (string, bool) {
 
 // origin is the address of the page's origin, nil when the script may run on pages of other origins than its own.
 func (r *scriptReader) origin() *weburl.Url {
-	if originOf(r.from) != originOf(r.base) {
+	if r.foreign {
 		return nil
 	}
 	u, err := weburl.Parse(r.base)

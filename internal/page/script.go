@@ -68,14 +68,16 @@ func (s *Script) At(base string, imports *ImportMap) *Script {
 }
 
 // ParseScript reads a script. from is where the text stands; base is what page-relative URLs, such as those of fetch(), resolve against.
-func ParseScript(from, base string, text []byte) *Script {
+func ParseScript(from, base string, text []byte) *Script { return parseScript(from, base, text, false) }
+
+func parseScript(from, base string, text []byte, foreign bool) *Script {
 	src := bytes.Clone(text)
 	ast, err := js.Parse(parse.NewInputBytes(src), js.Options{})
 	s := &Script{Valid: err == nil}
 	if err != nil {
 		return s
 	}
-	r := &scriptReader{out: s, from: from, base: base, text: text, pos: &position{text: text}, constants: map[string]string{}, containers: map[string]bool{},
+	r := &scriptReader{out: s, foreign: foreign, from: from, base: base, text: text, pos: &position{text: text}, constants: map[string]string{}, containers: map[string]bool{},
 		made: map[string]*Made{}, lookedUp: map[string]Changed{}, had: map[string]bool{}}
 	if len(src) > 0 {
 		r.first = uintptr(unsafe.Pointer(unsafe.SliceData(src)))
@@ -90,6 +92,7 @@ func ParseScript(from, base string, text []byte) *Script {
 type scriptReader struct {
 	out        *Script
 	from, base string
+	foreign    bool // the pages that run it are of another origin
 	text       []byte
 	pos        *position
 	first      uintptr

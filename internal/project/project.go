@@ -177,6 +177,7 @@ type Weighing struct {
 type Limits struct {
 	Kept         Size `yaml:"kept" doc:"How much may be kept after the first visits, such as 3 MB."`
 	Files        int  `yaml:"files" doc:"How many answers may be kept after the first visits."`
+	Requests     int  `yaml:"requests" doc:"How many requests the worker may make to be installed."`
 	WholeOffline int  `yaml:"whole_offline" doc:"How many of a hundred pages have to be whole offline."`
 }
 

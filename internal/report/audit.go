@@ -262,7 +262,7 @@ func Audit(r *audit.Report, width int) string {
 			if i > 0 && weight == audit.Blocker {
 				b.WriteByte('\n')
 			}
-			finding(&b, f, width)
+			finding(&b, f, felt(r, f), width)
 		}
 		if n := len(list) - most; n > 0 {
 			fmt.Fprintf(&b, "  and %d more\n", n)
@@ -272,7 +272,7 @@ func Audit(r *audit.Report, width int) string {
 		if i == 0 {
 			fmt.Fprintf(&b, "\n%s\n", bold.Render("WEIGHED OTHERWISE"))
 		}
-		fmt.Fprintf(&b, "  %s %s instead of %s, %s\n    %s\n", pad(c.Code, 17), c.To, c.From, count(c.Findings, "finding", "findings"), each(faint, wrap(safe(c.Reason), width-4, 4)))
+		fmt.Fprintf(&b, "  %s %s instead of %s, %s\n    %s\n", pad(c.Code, 17), onTargets(c), c.From, count(c.Findings, "finding", "findings"), each(faint, wrap(safe(c.Reason), width-4, 4)))
 	}
 	return b.String()
 }
@@ -286,7 +286,7 @@ var howInstalled = map[string]string{
 	"firefox-android":  "by hand: menu, Add to Home screen; opens as an app",
 }
 
-func finding(b *strings.Builder, f *audit.Finding, width int) {
+func finding(b *strings.Builder, f *audit.Finding, felt string, width int) {
 	indent := "  "
 	fmt.Fprintf(b, "%s%s  %s\n", indent, weightStyle(f.Weight).Render(pad(f.Code, 17)), bold.Render(f.Title))
 	inner := strings.Repeat(" ", 4)
@@ -303,6 +303,9 @@ func finding(b *strings.Builder, f *audit.Finding, width int) {
 		case !strings.Contains(what, f.Where.URL) || f.Where.URL == "/":
 			what = placeText(f.Where) + ": " + what
 		}
+		if felt != "" {
+			what += ", " + felt
+		}
 		fmt.Fprintf(b, "%s%s\n", inner, faint.Render(cut(safe(what), width-4)))
 		fmt.Fprintf(b, "%s%s%s\n", inner, blue.Render("→ "), wrap(safe(f.Mend), width-6, 6))
 		return
@@ -312,6 +315,9 @@ func finding(b *strings.Builder, f *audit.Finding, width int) {
 	}
 	if f.Evidence != "" && f.Evidence != f.Where.URL {
 		line(f.Evidence)
+	}
+	if felt != "" {
+		fmt.Fprintf(b, "%s%s\n", inner, each(faint, wrap(felt, width-4, 4)))
 	}
 	if f.Weight == audit.Blocker {
 		fmt.Fprintf(b, "%s%s\n", inner, each(faint, wrap(safe(f.Reason), width-4, 4)))

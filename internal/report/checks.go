@@ -2,7 +2,6 @@ package report
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"tachyform/internal/audit"
@@ -32,11 +31,11 @@ func Explain(c audit.Check, width int) string {
 			fmt.Fprintf(&b, "  %s %s\n", faint.Render(pad(part.name, 9)), wrap(part.text, width-12, 12))
 		}
 	}
-	switch {
-	case len(c.Stops) == len(audit.Every):
-		fmt.Fprintf(&b, "  %s it stops installing everywhere\n", faint.Render(pad("targets", 9)))
-	case len(c.Stops) > 0:
-		fmt.Fprintf(&b, "  %s %s\n", faint.Render(pad("targets", 9)), wrap("it stops installing on "+strings.Join(c.Stops, ", "), width-12, 12))
+	if len(c.Stops) > 0 {
+		fmt.Fprintf(&b, "  %s not where it is a blocker\n", faint.Render(pad("installs", 9)))
+	}
+	if on := feltOn(c); on != "" {
+		fmt.Fprintf(&b, "  %s %s\n", faint.Render(pad("targets", 9)), wrap(on, width-12, 12))
 	}
 	return b.String()
 }
@@ -59,10 +58,11 @@ func ChecksDocument(list []audit.Check) string {
 			if c.Standard != "" {
 				more = append(more, c.Standard)
 			}
-			if len(c.Stops) > 0 && !slices.Equal(c.Stops, audit.Every) {
-				more = append(more, "stops installing on "+strings.Join(c.Stops, ", "))
-			} else if len(c.Stops) > 0 {
-				more = append(more, "stops installing everywhere")
+			if len(c.Stops) > 0 {
+				more = append(more, "not installed where it is a blocker")
+			}
+			if on := feltOn(c); on != "" {
+				more = append(more, on)
 			}
 			if len(more) > 0 {
 				fmt.Fprintf(&b, "\n%s.\n", capital(strings.Join(more, "; ")))

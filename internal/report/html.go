@@ -26,8 +26,15 @@ var htmlTemplate = template.Must(template.New("report").Funcs(template.FuncMap{
 	"size":       size,
 	"targetName": func(t string) string { return targetNames[t] },
 	"opens":      opensWords,
+	"to":         onTargets,
 	"install":    func(t string) string { return howInstalled[t] },
 }).Parse(htmlText))
+
+// htmlFinding is a finding with the words for where it is felt.
+type htmlFinding struct {
+	*audit.Finding
+	Felt string
+}
 
 // opensWords says in words how a display mode looks.
 func opensWords(mode string) string {
@@ -122,7 +129,7 @@ type htmlCell struct {
 
 type htmlGroup struct {
 	Weight, Title string
-	Findings      []*audit.Finding
+	Findings      []htmlFinding
 }
 
 type htmlCache struct {
@@ -207,7 +214,7 @@ func HTML(r *audit.Report) ([]byte, error) {
 	for _, g := range []htmlGroup{{audit.Blocker, "Blockers", nil}, {audit.Risk, "Risks", nil}, {audit.Polish, "Polish", nil}} {
 		for _, f := range r.Findings {
 			if f.Weight == g.Weight {
-				g.Findings = append(g.Findings, f)
+				g.Findings = append(g.Findings, htmlFinding{f, felt(r, f)})
 			}
 		}
 		if len(g.Findings) > 0 {

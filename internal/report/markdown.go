@@ -94,11 +94,14 @@ func Markdown(r *audit.Report) []byte {
 		if f.Evidence != "" {
 			line("  %s  ", plainMarkdown(f.Evidence))
 		}
+		if on := felt(r, f); on != "" {
+			line("  (%s)  ", on)
+		}
 		line("  → %s", plainMarkdown(f.Mend))
 	}
 	for _, c := range r.Changed {
 		line("")
-		line("`%s` is %s here instead of %s (%s): %s", c.Code, c.To, c.From, count(c.Findings, "finding", "findings"), plainMarkdown(c.Reason))
+		line("`%s` is %s here instead of %s (%s): %s", c.Code, onTargets(c), c.From, count(c.Findings, "finding", "findings"), plainMarkdown(c.Reason))
 	}
 	return []byte(b.String())
 }

@@ -52,6 +52,14 @@ func NewLive(origin string) *Live {
 	}}
 }
 
+// SignedOut is the host as those see it who have not signed in: without the headers that were given for this run.
+func (l *Live) SignedOut() Host {
+	if len(l.Header) == 0 {
+		return l
+	}
+	return NewLive(l.origin)
+}
+
 // Origin is the origin that is asked.
 func (l *Live) Origin() string { return l.origin }
 

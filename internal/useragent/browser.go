@@ -230,7 +230,7 @@ type Load struct {
 	Bytes  int64
 	// Missing says that the page did not get what it asked for, Why in what way.
 	Missing bool
-	// Refused says that it came and is not taken for what it should be, because of its media type.
+	// Refused says that it came and is not taken for what it should be, because of its media type or its content.
 	Refused bool
 	Why     string
 	// Done is false while no answer has come.
@@ -810,6 +810,12 @@ func (b *Browser) loaded(c *client, l *Load, resp *Response, how string, depth i
 	case actual.Status >= 400:
 		l.Missing, l.Why = true, "it answered with status "+strconv.Itoa(actual.Status)
 		return
+	case l.Integrity != "" && resp.Type == "opaque":
+		l.Refused, l.Why = true, "it lies on another origin, and its tag has integrity without crossorigin: browsers can't check it and refuse it"
+		return
+	case l.Integrity != "" && !integrityHolds(l.Integrity, actual.Body):
+		l.Refused, l.Why = true, "its content is not what the integrity attribute of its tag says"
+		return
 	case l.Destination == "style" && essence != "text/css" && (nosniff || essence != ""):
 		// Under nosniff the load itself fails; else the file comes and is not taken.
 		l.Missing, l.Refused, l.Why = nosniff, true, "it is served as "+essence+", not as a style sheet"
@@ -845,7 +851,11 @@ func (b *Browser) loaded(c *client, l *Load, resp *Response, how string, depth i
 		if c.document != nil {
 			base, imports = c.document.Base, c.document.Imports
 		}
-		s := b.reader.Script(l.URL, text).At(base, imports)
+		read := b.reader.Script
+		if originOfText(l.URL) != originOfText(c.url) {
+			read = b.reader.ForeignScript
+		}
+		s := read(l.URL, text).At(base, imports)
 		if l.Module {
 			b.moduleCame(c, l, s, depth)
 		} else {

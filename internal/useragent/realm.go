@@ -482,6 +482,9 @@ func (r *realm) fetch(id int, text string) error {
 		return nil
 	}
 	req.embedder = r.w.embedder
+	if r.w.State == "parsed" || r.w.State == "installing" {
+		r.w.requests++
+	}
 	r.b.fetch(req, originOf(scope), func(resp *Response) {
 		if resp == nil {
 			r.settle(id, nil, "TypeError: Failed to fetch "+req.URL)

@@ -27,6 +27,7 @@ type Worker struct {
 	reg      *Registration
 	scripts  map[string]scriptText
 	policy   *page.Policy // of its script's headers; it holds for what the worker fetches and imports
+	requests int          // that it made until it was installed
 	embedder string       // its Cross-Origin-Embedder-Policy
 	hasFetch bool
 	routes   []route

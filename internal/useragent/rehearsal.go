@@ -61,6 +61,8 @@ type PageOutcome struct {
 	Missing    []*Load
 	Loads      []*Load
 	Elapsed    time.Duration
+	// ShownFrom is the address whose content is shown, of an answer that came from a cache.
+	ShownFrom string
 	// Reason says why a page is lost or stuck.
 	Reason string
 }
@@ -89,6 +91,9 @@ type WorkerState struct {
 	Scope  string
 	State  string
 	Error  string
+	// Imports are the scripts that it is made of beside its own, Requests how many more it asked for until it was installed.
+	Imports  []string
+	Requests int
 }
 
 // Result is what a rehearsal showed.
@@ -100,6 +105,8 @@ type Result struct {
 	Pages  []*PageResult
 	Notes  []Note
 	Stored []Stored
+	// Personal says by address what made the host's answers ones for a single person.
+	Personal map[string]string
 	// Gaps lists what the worker used and this user agent lacks: what depends on it was not tried.
 	Gaps []string
 	// Health is what the probes showed, nil without any.
@@ -151,15 +158,17 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	}
 	out.Worker = b.workerState(r.Visit)
 	out.Caches = b.cacheContents()
-	out.Notes, out.Stored, out.Gaps = b.notes, b.stored, b.gaps
+	out.Notes, out.Stored, out.Gaps, out.Personal = b.notes, b.stored, b.gaps, b.personal
 	if len(r.Probes)+len(r.Series) > 0 && len(r.Visit) > 0 {
-		branch := b.Branch()
+		branch, after := b.Branch(), b.Branch()
 		var wait sync.WaitGroup
 		wait.Add(1)
 		defer wait.Wait()
 		go func() {
 			defer wait.Done()
-			out.Health = r.probe(ctx, branch, reader)
+			health := r.probe(ctx, branch, reader)
+			health.Next = r.next(after)
+			out.Health = health
 		}()
 	}
 	return out, r.try(ctx, b, reader, out)
@@ -258,6 +267,9 @@ func (r *Rehearsal) page(ctx context.Context, url string, branches []*Browser, r
 // judge names the outcome of a view; reference is the same page online without any worker.
 func judge(v, reference *View) *PageOutcome {
 	o := &PageOutcome{Status: v.Status, Title: v.Title, AnsweredBy: v.Source, Loads: v.Loads, Elapsed: v.Elapsed, Reason: v.Reason}
+	if v.Response != nil {
+		o.ShownFrom = v.Response.Key
+	}
 	switch {
 	case v.Stuck:
 		o.Outcome = Stuck
@@ -338,7 +350,7 @@ func (b *Browser) workerState(urls []string) *WorkerState {
 		}
 		for _, w := range []*Worker{g.Active, g.Waiting, g.Installing} {
 			if w != nil {
-				return &WorkerState{Script: w.Script, Scope: g.Scope, State: w.State, Error: w.Failure}
+				return &WorkerState{Script: w.Script, Scope: g.Scope, State: w.State, Error: w.Failure, Imports: w.imports(), Requests: w.requests}
 			}
 		}
 	}
@@ -354,6 +366,16 @@ func (b *Browser) workerState(urls []string) *WorkerState {
 		return &WorkerState{Script: w.Script, Scope: b.regs[0].Scope, State: w.State, Error: w.Failure}
 	}
 	return nil
+}
+
+func (w *Worker) imports() (list []string) {
+	for url := range w.scripts {
+		if url != w.Script {
+			list = append(list, url)
+		}
+	}
+	slices.Sort(list)
+	return list
 }
 
 // personalAt says what made the answer of an address one for a single person; a worker may keep it under a query of its own.

@@ -1,0 +1,49 @@
+package report
+
+import (
+	"strings"
+
+	"tachyform/internal/audit"
+)
+
+// felt says on which targets a finding is felt, and how heavily, "" when it is alike on all that were judged.
+func felt(r *audit.Report, f *audit.Finding) string {
+	return byWeight(len(r.Targets), func(target string) string { return f.Weights[target] })
+}
+
+// feltOn says the same of a check and all targets.
+func feltOn(c audit.Check) string {
+	return byWeight(len(audit.Every), c.On)
+}
+
+func byWeight(all int, on func(target string) string) string {
+	targets := map[string][]string{}
+	n := 0
+	for _, t := range audit.Every {
+		if w := on(t); w != "" {
+			targets[w] = append(targets[w], t)
+			n++
+		}
+	}
+	var parts []string
+	for _, w := range []string{audit.Blocker, audit.Risk, audit.Polish} {
+		switch {
+		case len(targets[w]) == 0:
+		case len(targets) == 1 && n >= all:
+			return ""
+		case len(targets) == 1:
+			parts = append(parts, "on "+strings.Join(targets[w], ", "))
+		default:
+			parts = append(parts, w+" on "+strings.Join(targets[w], ", "))
+		}
+	}
+	return strings.Join(parts, "; ")
+}
+
+// onTargets is the weight that a project gives a check, and where.
+func onTargets(c audit.Changed) string {
+	if len(c.Targets) == 0 {
+		return c.To
+	}
+	return c.To + " on " + strings.Join(c.Targets, ", ")
+}
