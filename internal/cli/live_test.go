@@ -164,3 +164,44 @@ worker:
 	assert.Contains(t, r.out, "worker.js", "pages that come otherwise each time make another release")
 	assert.NotContains(t, r.out, "any-512", "what is there already")
 }
+
+// A live site that lies elsewhere is not followed there; one that is seen signed in is asked for its stand-in signed out as well.
+func TestLiveElsewhereAndSignedIn(t *testing.T) {
+	elsewhere := httptest.NewServer(http.NotFoundHandler())
+	defer elsewhere.Close()
+	asked := 0
+	elsewhere.Config.Handler = http.HandlerFunc(func(http.ResponseWriter, *http.Request) { asked++ })
+	live := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		_, err := r.Cookie("badge")
+		switch {
+		case r.URL.Path == "/moved":
+			http.Redirect(w, r, "/gone", http.StatusFound)
+		case r.URL.Path == "/gone":
+			http.Redirect(w, r, elsewhere.URL+"/home", http.StatusMovedPermanently)
+		case r.URL.Path == "/sign-in":
+			fmt.Fprint(w, "<!doctype html><title>Sign in</title>")
+		case r.URL.Path == "/w.js":
+			w.Header().Set("Content-Type", "text/javascript")
+			fmt.Fprint(w, "addEventListener('install', (e) => e.waitUntil(caches.open('a').then((c) => c.addAll(['/offline']))));addEventListener('fetch', (e) => e.respondWith(fetch(e.request).catch(() => caches.match('/offline'))))")
+		case err != nil:
+			http.Redirect(w, r, "/sign-in", http.StatusFound)
+		default:
+			fmt.Fprintf(w, "<!doctype html><title>Rota %s</title><script>navigator.serviceWorker.register('/w.js')</script>", r.URL.Path)
+		}
+	}))
+	defer live.Close()
+	r := run(t, t.TempDir(), "audit", live.URL+"/moved")
+	assert.Equal(t, 3, r.status)
+	assert.Contains(t, r.err, "redirects to "+elsewhere.URL+"/home")
+	assert.Contains(t, r.err, "→ name that address instead")
+	assert.Zero(t, asked, "only the origin that was named is asked")
+
+	report := auditJSON(t, t.TempDir(), live.URL+"/", "--header", "Cookie: badge=1")
+	var evidence []string
+	for _, f := range report.Findings {
+		if f.Code == "offline.signed-out" {
+			evidence = append(evidence, f.Evidence)
+		}
+	}
+	assert.Equal(t, []string{"/offline redirects to /sign-in"}, evidence)
+}

@@ -163,14 +163,28 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 		}
 		host.Header.Add(key, strings.TrimSpace(value))
 	}
-	if _, err := host.Answer(ctx, &site.Request{Method: "GET", URL: u}); err != nil {
-		if ctx.Err() != nil {
+	for range 10 {
+		resp, err := host.Answer(ctx, &site.Request{Method: "GET", URL: u})
+		switch {
+		case ctx.Err() != nil:
 			return nil, ctx.Err()
-		}
-		if errors.Is(err, site.ErrEndless) {
+		case errors.Is(err, site.ErrEndless):
 			return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "this address cannot be judged: " + site.ErrEndless.Error(), Mend: "name the address of a page", Cause: err}
+		case err != nil:
+			return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "nothing answers at this address: " + plainError(err), Mend: "start the server, or check the address", Cause: err}
 		}
-		return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "nothing answers at this address: " + plainError(err), Mend: "start the server, or check the address", Cause: err}
+		to := resp.Header.Get("Location")
+		if resp.Status < 300 || resp.Status > 399 || to == "" {
+			break
+		}
+		next, err := u.Parse(to)
+		if err != nil {
+			break
+		}
+		if at := next.Protocol() + "//" + next.Host(); at != p.Origin {
+			return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "it redirects to " + next.Href(true) + ", which is another origin; only the origin that is named is asked", Mend: "name that address instead"}
+		}
+		u = next
 	}
 	return &opened{project: p, name: name, host: host}, nil
 }

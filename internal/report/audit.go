@@ -316,7 +316,7 @@ func finding(b *strings.Builder, f *audit.Finding, felt string, width int) {
 	if f.Evidence != "" && f.Evidence != f.Where.URL {
 		line(f.Evidence)
 	}
-	if felt != "" {
+	if felt != "" && f.Weight != audit.Blocker { // where a blocker stops installing stands above
 		fmt.Fprintf(b, "%s%s\n", inner, each(faint, wrap(felt, width-4, 4)))
 	}
 	if f.Weight == audit.Blocker {
