@@ -126,7 +126,11 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 		}
 		list := []*Request{}
 		for _, e := range found {
-			list = append(list, r.encodeRequest(e.request))
+			key := r.encodeRequest(e.request)
+			if r.b.profile.lacks(wholeKeys) {
+				key.Mode, key.Credentials, key.Referrer = "no-cors", "omit", "no-referrer"
+			}
+			list = append(list, key)
 		}
 		return list
 	case "cache.put":
@@ -136,6 +140,9 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 			}
 		}
 		resp.Source = "cache " + name
+		if r.b.profile.lacks(copiesByVary) {
+			c.remove(c.match(req, matchOptions{IgnoreVary: true}))
+		}
 		c.put(req, resp)
 		r.b.happen("stored", req.URL+" in "+name, r.w)
 		r.b.stored = append(r.b.stored, Stored{name, req, resp})

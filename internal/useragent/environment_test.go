@@ -1,6 +1,7 @@
 package useragent
 
 import (
+	"encoding/json"
 	"os"
 	"path/filepath"
 	"strings"
@@ -43,4 +44,51 @@ func TestEnvironment(t *testing.T) {
 			assert.True(t, ran, b.notes)
 		})
 	}
+}
+
+// Small questions come out as they did in a real browser; TestSnippetsInChromium in internal/cli recorded them.
+func TestSnippets(t *testing.T) {
+	read := func(name string) string {
+		text, err := os.ReadFile("testdata/" + name)
+		require.NoError(t, err)
+		return string(text)
+	}
+	code := "const HERE = location.origin;\n" + read("snippets.js") + read("snippets-asked.js")
+	f := hosted(t, siteWith(t, code, "data.json", `{"tide": "low"}`), "{redirects: [{match: /moved, to: /data.json}]}")
+	b := New(context.Background(), []site.Host{f}, &page.Reader{})
+	defer b.Close()
+	b.net.refuses = func(url string) bool { return !strings.HasPrefix(url, home) }
+	b.Open(home, nil)
+	b.Settle()
+	kept := b.store.caches["what came of it"]
+	require.NotNil(t, kept, "%v", b.notes)
+	var got, want [][2]string
+	require.NoError(t, json.Unmarshal(bodyBytes(kept.entries[0].response), &got))
+	require.NoError(t, json.Unmarshal([]byte(read("snippets.json")), &want))
+	here := map[string]string{}
+	for _, one := range got {
+		here[one[0]] = one[1]
+	}
+	// Where we stay with the standard, or a rehearsal needs it otherwise.
+	otherwise := map[string]string{
+		"c.error(new RangeError": "what a stream broke with reaches who reads it, as Streams has it",
+		"new FetchEvent('fetch'": "only an event that is dispatched can be answered",
+		"permissions.query":      "rehearsals deliver notifications, so they are allowed",
+		"self.navigator = 1":     "nobody writes there",
+	}
+	differ := 0
+	for _, one := range want {
+		if here[one[0]] == one[1] {
+			continue
+		}
+		known := false
+		for part := range otherwise {
+			known = known || strings.Contains(one[0], part)
+		}
+		if differ++; !known {
+			assert.Equal(t, one[1], here[one[0]], one[0])
+		}
+	}
+	assert.Len(t, otherwise, differ)
+	t.Logf("%d of %d answers are those of a real browser", len(want)-differ, len(want))
 }

@@ -122,7 +122,10 @@ func (f *fetching) received(u *weburl.Url, answer *site.Response, cross bool) {
 		f.hop(next)
 		return
 	}
-	if f.req.Method == "HEAD" || answer.Status == 204 || answer.Status == 304 {
+	if f.req.Method == "HEAD" {
+		resp.Body = site.Bytes("") // browsers give an empty body where the standard has none
+	}
+	if answer.Status == 204 || answer.Status == 304 {
 		resp.Body = nil
 	}
 	if f.req.Integrity != "" && !integrityHolds(f.req.Integrity, resp.Body) {

@@ -15,6 +15,20 @@ type Profile struct {
 	Lacks []string
 }
 
+func (p *Profile) lacks(what string) bool { return slices.Contains(p.Lacks, what) }
+
+// Habits of real browsers, beside the standard, that profiles name under Lacks; measured, see testdata/snippets.json.
+const (
+	// copiesByVary: of one address only the answer that was put last is kept, whatever it varies by.
+	copiesByVary = "copies by Vary"
+	// wholeKeys: the requests that Cache.keys() gives have lost mode, credentials and referrer.
+	wholeKeys = "whole keys"
+	// immutableCopies: the headers of answers from a cache can be changed.
+	immutableCopies = "immutable copies"
+)
+
+var chromium = &Profile{UpdateDelay: updateDelay, Lacks: []string{copiesByVary, wholeKeys, immutableCopies, "ReadableStream.from", "SharedArrayBuffer"}}
+
 const updateDelay = 2 * time.Second
 
 // backgroundSync is what only Chromium has of events without a page.
@@ -22,8 +36,8 @@ var backgroundSync = []string{"SyncManager", "SyncEvent", "ServiceWorkerRegistra
 
 // Profiles are the kinds of browser that sites are judged for. What each lacks was asked of a real one; docs/conformance.md says how.
 var Profiles = map[string]*Profile{
-	"chromium-android": {UpdateDelay: updateDelay},
-	"chromium-desktop": {UpdateDelay: updateDelay},
+	"chromium-android": chromium,
+	"chromium-desktop": chromium,
 	"firefox-android":  {UpdateDelay: updateDelay, Lacks: append([]string{"InstallEvent.prototype.addRoutes", "WorkerNavigator.prototype.connection", "WorkerNavigator.prototype.setAppBadge", "WorkerNavigator.prototype.clearAppBadge"}, backgroundSync...)},
 	"safari-ios":       safari,
 	"safari-macos":     safari,

@@ -41,9 +41,18 @@ func (r *realm) messageOperation(op string, args []any, later func(func() (any, 
 		(*list)[tag] = true
 	}
 	tags := func(list map[string]bool) []string { return append([]string{}, slices.Sorted(maps.Keys(list))...) }
+	// What is for an active worker is refused while the first is being installed.
+	active := func(failure string, f func() (any, string)) {
+		later(func() (any, string) {
+			if g.Active == nil {
+				return nil, failure
+			}
+			return f()
+		})
+	}
 	switch op {
 	case "push.subscribe":
-		later(func() (any, string) { m.subscribed = true; return true, "" })
+		active("AbortError: there is no active worker to subscribe", func() (any, string) { m.subscribed = true; return true, "" })
 	case "push.subscription":
 		later(func() (any, string) { return m.subscribed, "" })
 	case "push.unsubscribe":
@@ -53,7 +62,7 @@ func (r *realm) messageOperation(op string, args []any, later func(func() (any, 
 			return was, ""
 		})
 	case "sync.register":
-		later(func() (any, string) {
+		active("InvalidStateError: there is no active worker to register a sync for", func() (any, string) {
 			set(&m.syncs)
 			r.b.clock.after(0, r.b.sendSyncs)
 			return nil, ""
@@ -61,7 +70,7 @@ func (r *realm) messageOperation(op string, args []any, later func(func() (any, 
 	case "sync.tags":
 		later(func() (any, string) { return tags(m.syncs), "" })
 	case "periodicsync.register":
-		later(func() (any, string) { set(&m.periodic); return nil, "" })
+		active("InvalidStateError: there is no active worker to register a sync for", func() (any, string) { set(&m.periodic); return nil, "" })
 	case "periodicsync.unregister":
 		later(func() (any, string) { delete(m.periodic, tag); return nil, "" })
 	case "periodicsync.tags":
@@ -71,7 +80,7 @@ func (r *realm) messageOperation(op string, args []any, later func(func() (any, 
 		if json.Unmarshal([]byte(tag), &n) != nil || n == nil {
 			n = notification{}
 		}
-		later(func() (any, string) {
+		active("TypeError: there is no active worker to show a notification for", func() (any, string) {
 			m.nextNote++
 			n["id"] = strconv.Itoa(m.nextNote)
 			if t := n.text("tag"); t != "" {

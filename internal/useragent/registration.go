@@ -3,7 +3,6 @@ package useragent
 import (
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 	"time"
 
@@ -117,7 +116,7 @@ func (b *Browser) register(r page.Registration, origin string, done func(error))
 		fail("SecurityError", "the scope %s lies on another origin than the page", scopeText)
 		return
 	}
-	if r.Type == "module" && slices.Contains(b.profile.Lacks, "module workers") {
+	if r.Type == "module" && b.profile.lacks("module workers") {
 		fail("TypeError", "this browser runs no module workers")
 		return
 	}

@@ -130,14 +130,20 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 			return found, ""
 		})
 	case "update":
-		b.clock.after(0, func() {
+		later(func() (any, string) {
+			if r.w.State == "parsed" || r.w.State == "installing" {
+				return nil, "InvalidStateError: a worker that is being installed looks for no update"
+			}
 			b.softUpdate(g)
-			r.settle(id, nil, "")
+			return nil, ""
 		})
 	case "registration":
 		later(func() (any, string) { return g.describe(), "" })
 	case "preload":
 		later(func() (any, string) {
+			if word(args, 1) != "" && g.Active == nil {
+				return nil, "InvalidStateError: there is no active worker to load ahead for"
+			}
 			switch word(args, 1) {
 			case "enable":
 				g.preload = true

@@ -439,7 +439,11 @@ function clone(value, seen = new Map()) {
   for (const key of Object.keys(value)) copy[key] = clone(value[key], seen);
   return copy;
 }
-expose('structuredClone', function structuredClone(value) { return clone(value); });
+expose('structuredClone', function structuredClone(value, options = {}) {
+  const copy = clone(value);
+  for (const b of options?.transfer ?? []) if (b instanceof ArrayBuffer && b.transfer) b.transfer(0);
+  return copy;
+});
 
 const portState = new WeakMap();
 lazy(['MessagePort', 'MessageChannel', 'BroadcastChannel'], () => {
@@ -562,6 +566,7 @@ class Crypto {
     return subtle;
   }
   getRandomValues(view) {
+    if (!(ArrayBuffer.isView(view) && /^(Big)?(Int|Uint)/.test(view.constructor.name))) throw new DOMException('random values fill lists of whole numbers', 'TypeMismatchError');
     const bytes = viewOf(view);
     if (bytes.length > 65536) throw new DOMException('at most 65536 bytes at a time', 'QuotaExceededError');
     for (let i = 0; i < bytes.length; i++) bytes[i] = Math.floor(host('random') * 256);

@@ -96,7 +96,7 @@ class Cache {
 }
 const varyAll = (response) => (response.headers.get('vary') || '').split(',').some((f) => f.trim() === '*');
 
-const foundResponse = (found) => (found ? responseFrom(found) : undefined);
+const foundResponse = (found) => (found ? responseFrom(found, own.lacks?.includes('immutable copies') ? 'response' : 'immutable') : undefined);
 function openedCache(id) {
   const cache = new Cache(MAKE);
   cacheName.set(cache, id);

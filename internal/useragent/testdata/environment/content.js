@@ -38,7 +38,7 @@ test('streams that fail or are cancelled', async () => {
   const s = new ReadableStream({ cancel(reason) { why = reason; } });
   await s.cancel('enough');
   is([why, (await s.getReader().read()).done], ['enough', true]);
-  const fromList = ReadableStream.from(['a', 'b']);
+  const fromList = streamOf('a', 'b');
   const got = [];
   for await (const x of fromList) got.push(x);
   is(got, ['a', 'b']);
@@ -48,16 +48,16 @@ test('tee and pipe', async () => {
   is([await text(a), await text(b)], ['both', 'both']);
   const written = [];
   let closed = false;
-  await ReadableStream.from([1, 2]).pipeTo(new WritableStream({ write: (x) => { written.push(x); }, close: () => { closed = true; } }));
+  await streamOf(1, 2).pipeTo(new WritableStream({ write: (x) => { written.push(x); }, close: () => { closed = true; } }));
   is([written, closed], [[1, 2], true]);
-  const doubled = ReadableStream.from([1, 2]).pipeThrough(new TransformStream({ transform: (x, c) => { c.enqueue(x); c.enqueue(x); }, flush: (c) => c.enqueue('end') }));
+  const doubled = streamOf(1, 2).pipeThrough(new TransformStream({ transform: (x, c) => { c.enqueue(x); c.enqueue(x); }, flush: (c) => c.enqueue('end') }));
   const out = [];
   for await (const x of doubled) out.push(x);
   is(out, [1, 1, 2, 2, 'end']);
   const c = new AbortController();
   c.abort('stop');
   let aborted;
-  await rejects(undefined, ReadableStream.from([1]).pipeTo(new WritableStream({ abort: (r) => { aborted = r; } }), { signal: c.signal }).catch((e) => { throw { name: undefined, e }; }));
+  await rejects(undefined, streamOf(1).pipeTo(new WritableStream({ abort: (r) => { aborted = r; } }), { signal: c.signal }).catch((e) => { throw { name: undefined, e }; }));
   is(aborted, 'stop');
 });
 test('byte streams', async () => {
@@ -67,9 +67,9 @@ test('byte streams', async () => {
   is(value, new Uint8Array([1, 2]));
 });
 test('text through streams', async () => {
-  is(await text(ReadableStream.from(['lo', 'w é']).pipeThrough(new TextEncoderStream())), 'low é');
+  is(await text(streamOf('lo', 'w é').pipeThrough(new TextEncoderStream())), 'low é');
   const parts = [];
-  for await (const p of ReadableStream.from([new Uint8Array([0xe2]), new Uint8Array([0x82, 0xac])]).pipeThrough(new TextDecoderStream())) parts.push(p);
+  for await (const p of streamOf(new Uint8Array([0xe2]), new Uint8Array([0x82, 0xac])).pipeThrough(new TextDecoderStream())) parts.push(p);
   is(parts.join(''), '€');
 });
 test('compression', async () => {

@@ -1,7 +1,16 @@
 // What the test files beside this one are written with. Each runs as the script of a worker; its tests run one after the other while the
 // worker is installed, and what fails is told on the console.
+const HERE = location.origin;
 const tests = [];
 const test = (name, run) => tests.push({ name, run });
+// What needs an active worker.
+const activeTests = [];
+const whenActive = (name, run) => activeTests.push({ name, run });
+// What a real browser on this machine alone cannot be asked: other origins, permissions.
+const REAL = location.hostname === '127.0.0.1';
+const here = (name, run) => REAL || test(name, run);
+const hereWhenActive = (name, run) => REAL || whenActive(name, run);
+const streamOf = (...values) => new ReadableStream({ start(c) { for (const v of values) c.enqueue(v); c.close(); } });
 const shownValue = (v) => {
   if (typeof v === 'string') return JSON.stringify(v);
   if (v instanceof Error || v instanceof DOMException) return `${v.name}: ${v.message}`;
@@ -33,13 +42,21 @@ async function rejects(name, promise, what = '') {
   throw new Error(`${what} expected ${name}, got ${shownValue(value)}`);
 }
 const later = (ms) => new Promise((ok) => setTimeout(ok, ms));
-addEventListener('install', (e) => e.waitUntil((async () => {
-  for (const { name, run } of tests) {
+const failed = [];
+async function runAll(list) {
+  for (const { name, run } of list) {
     try {
       await run();
     } catch (error) {
-      console.error(`FAILED ${name}: ${error?.message ?? error}`);
+      failed.push(`${name}: ${error?.message ?? error}`);
+      console.error(`FAILED ${failed.at(-1)}`);
     }
   }
-  console.log(`RAN ${tests.length}`);
+}
+addEventListener('install', (e) => e.waitUntil(runAll(tests)));
+addEventListener('activate', (e) => e.waitUntil((async () => {
+  await runAll(activeTests);
+  // A real browser is asked for this; see TestEnvironmentInChromium.
+  await (await caches.open('what came of it')).put('/what-came-of-it', new Response(JSON.stringify({ ran: tests.length + activeTests.length, failed })));
+  console.log(`RAN ${tests.length + activeTests.length}`);
 })()));
