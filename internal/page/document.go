@@ -327,6 +327,7 @@ func (w *walker) add(t Tag, ref string, r Reference) {
 		return
 	}
 	r.URL, r.From, r.Line, r.Column, r.Nonce = u, w.doc.URL, t.Line, t.Column, t.Attr["nonce"]
+	r.NoReferrer = strings.EqualFold(strings.TrimSpace(t.Attr["referrerpolicy"]), "no-referrer")
 	if t.Name == "script" || t.Name == "link" {
 		r.Integrity = strings.TrimSpace(t.Attr["integrity"])
 	}
@@ -454,6 +455,9 @@ func (w *walker) element(t Tag) {
 func (w *walker) mediaSource(t Tag) {
 	if u, ok := Resolve(w.doc.Base, t.Attr["src"]); ok && t.Attr["src"] != "" && !w.media.own {
 		r := w.media.source
+		if r.Mode == "" {
+			r.Mode, r.Credentials = "no-cors", "include"
+		}
 		r.URL, r.From, r.Line, r.Column = u, w.doc.URL, t.Line, t.Column
 		w.media.sources = append(w.media.sources, r)
 	}

@@ -21,6 +21,8 @@ type Reference struct {
 	Hint bool
 	// AfterReady marks what a script asks for only once navigator.serviceWorker.ready is settled.
 	AfterReady bool
+	// ByWorker marks what a script imports that runs as a worker; pages do not ask for it.
+	ByWorker bool
 	// ByHand marks what a script asks for only when somebody does something, such as a click.
 	ByHand bool
 	// AfterChange marks what a script asks for when another worker takes the page over.
@@ -46,6 +48,9 @@ type Reference struct {
 	Inline *InlineScript
 	// Else is asked for when this cannot be had, as a media element goes on to its next source.
 	Else *Reference
+	// Cache is the cache mode that a script asks for, "" for the usual; NoReferrer that nobody is told who asks.
+	Cache      string
+	NoReferrer bool
 	// Nonce and Integrity are those of the element.
 	Nonce, Integrity string
 

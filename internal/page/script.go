@@ -434,8 +434,15 @@ func (r *scriptReader) call(x *js.CallExpr) {
 			}
 		}
 	case *js.Var:
-		if string(callee.Name()) == "fetch" {
+		switch string(callee.Name()) {
+		case "fetch":
 			r.fetch(x, callee.Data)
+		case "importScripts":
+			for _, a := range x.Args.List {
+				if ref, ok := r.literal(a.Value); ok {
+					r.add(r.base, ref, callee.Data, Reference{Destination: "script", Mode: "no-cors", Credentials: "include", ByWorker: true})
+				}
+			}
 		}
 	case *js.DotExpr:
 		name := dotName(callee)
@@ -489,6 +496,7 @@ func (r *scriptReader) fetch(x *js.CallExpr, at []byte) {
 			if c := r.option(options, "credentials"); c != "" {
 				kind.Credentials = c
 			}
+			kind.Cache = r.option(options, "cache")
 		}
 	}
 	r.add(r.base, ref, at, kind)

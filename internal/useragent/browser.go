@@ -197,6 +197,8 @@ type client struct {
 	tells      []string           // messages for a new worker that waits, as JSON
 	reloads    bool               // when another worker takes it over
 	onChange   []page.Reference   // asked for then
+	left       *client            // the page that its tab showed before
+	referrer   string             // that its document is asked for with
 	boxed      bool               // a frame in a sandbox
 	scriptless bool               // sandboxed without scripts
 	modules    map[string]*module // by address
@@ -345,7 +347,7 @@ func (b *Browser) begin(url string, tab *Tab, mode string, committed func()) *cl
 		url = u // as the address bar writes it
 	}
 	b.nextID++
-	c := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: &View{URL: url}, tab: tab, mode: mode}
+	c := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: &View{URL: url}, tab: tab, mode: mode, left: tab.client}
 	b.navigate(c, url, 0, func(resp *Response, g *Registration, reason string) {
 		if c.closed {
 			return
@@ -424,7 +426,10 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 	if c.frame {
 		destination = "iframe"
 	}
-	req := &Request{URL: withoutFragment(url), Method: "GET", Cache: c.mode, Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate", Credentials: "include", Redirect: "manual", Destination: destination}
+	req := &Request{URL: withoutFragment(url), Method: "GET", Cache: c.mode, Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate", Credentials: "include", Redirect: "manual", Destination: destination, Referrer: "no-referrer"}
+	if c.referrer != "" {
+		req.Referrer = c.referrer
+	}
 	origin := originOfText(url)
 	var g *Registration
 	if !c.boxed {
@@ -503,11 +508,18 @@ func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin strin
 		detail := map[string]any{"request": r.encodeRequest(req)}
 		if req.Mode == "navigate" {
 			detail["resultingClientId"] = clientID(c.id)
+			if c.left != nil && !c.left.closed && originOfText(c.left.url) == originOfText(req.URL) {
+				detail["clientId"] = clientID(c.left.id)
+			}
 			if w.reg.preload {
 				detail["preload"] = r.preload(req, origin)
 			}
 		} else {
 			detail["clientId"] = clientID(c.id)
+			if req.Destination == "worker" || req.Destination == "sharedworker" {
+				b.nextID++
+				detail["resultingClientId"] = clientID(b.nextID)
+			}
 		}
 		r.event("fetch", detail, func(resp *Response, how string) {
 			switch {
@@ -692,7 +704,7 @@ func (b *Browser) load(c *client, ref page.Reference, depth int) {
 		c.onChange = append(c.onChange, ref)
 		return
 	}
-	if ref.ByHand || b.alone && ref.Destination != "script" || b.foreground && ref.Background {
+	if ref.ByHand || ref.ByWorker || b.alone && ref.Destination != "script" || b.foreground && ref.Background {
 		return
 	}
 	if ref.AfterReady && !b.noWorkers {
@@ -735,7 +747,7 @@ func (b *Browser) load(c *client, ref page.Reference, depth int) {
 	if ref.Destination == "style" {
 		c.styling++
 	}
-	req := &Request{URL: ref.URL, Method: "GET", Cache: c.mode, Header: [][2]string{{"accept", "*/*"}}, Mode: ref.Mode, Credentials: ref.Credentials, Redirect: "follow", Destination: ref.Destination, Referrer: c.url}
+	req := c.asks(ref)
 	b.clientFetch(c, req, func(resp *Response, how string) {
 		c.top().pending--
 		b.loaded(c, l, resp, how, depth)
@@ -769,7 +781,7 @@ func (b *Browser) style(c *client) {
 func (b *Browser) clientFetch(c *client, req *Request, done func(*Response, string)) {
 	origin := c.origin()
 	req.embedder = c.embedder
-	if c.controller == nil {
+	if c.controller == nil || req.Destination == "object" || req.Destination == "embed" { // no worker hears of plugins (Fetch, 4.1)
 		b.fetch(req, origin, func(r *Response) { done(r, "network") })
 		return
 	}
@@ -834,6 +846,14 @@ func (b *Browser) loaded(c *client, l *Load, resp *Response, how string, depth i
 		return
 	}
 	switch l.Destination {
+	case "worker", "sharedworker":
+		// What a worker asks for counts for the page that started it, whose service worker hears of it too.
+		if text, err := actual.Body.Bytes(); err == nil && javaScriptType(contentType) {
+			for _, r := range b.reader.Script(l.URL, text).References {
+				r.ByWorker = false
+				b.load(c, r, depth+1)
+			}
+		}
 	case "style":
 		if text, err := actual.Body.Bytes(); err == nil {
 			s := b.reader.Style(l.URL, text)
@@ -867,7 +887,7 @@ func (b *Browser) loaded(c *client, l *Load, resp *Response, how string, depth i
 // loadFrame opens a frame: a navigation of its own, in a client of its own.
 func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 	b.nextID++
-	inner := &client{id: b.nextID, url: l.URL, frame: true, boxed: l.Sandboxed, opaque: l.Sandboxed, seen: map[string]*Load{}, view: &View{URL: l.URL}}
+	inner := &client{id: b.nextID, url: l.URL, frame: true, referrer: c.url, boxed: l.Sandboxed, opaque: l.Sandboxed, seen: map[string]*Load{}, view: &View{URL: l.URL}}
 	if !c.policy.Allows("iframe", l.URL, "") {
 		l.Done, l.Missing, l.Why = true, true, "the page's Content-Security-Policy does not allow it"
 		return

@@ -209,7 +209,7 @@ func TestRequests(t *testing.T) {
 		}
 	}
 	for path, want := range map[string]string{
-		"/":        "navigate document include manual false true",
+		"/":        "navigate document include manual true true",
 		"/f.html":  "navigate iframe include manual false true",
 		"/s.css":   "no-cors style include follow true false",
 		"/f.woff2": "cors font same-origin follow true false",
