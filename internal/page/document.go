@@ -380,8 +380,11 @@ func (w *walker) element(t Tag) {
 			w.link(t, href)
 		}
 	case "script":
-		kind := strings.ToLower(strings.TrimSpace(t.Attr["type"]))
+		kind := scriptKind(t)
 		src, has := t.Attr["src"]
+		if href, drawn := t.Attr["href"]; drawn && !has {
+			src, has = href, true // a script of an SVG drawing
+		}
 		switch {
 		case kind == "module":
 			r := cors(t, Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true})
@@ -421,7 +424,9 @@ func (w *walker) element(t Tag) {
 	case "video", "audio":
 		r := cors(t, Reference{Destination: t.Name})
 		_, auto := t.Attr["autoplay"]
-		r.Background = !auto && strings.EqualFold(t.Attr["preload"], "none")
+		_, muted := t.Attr["muted"]
+		// Sound that nobody asked for does not begin by itself.
+		r.ByHand = !(auto && muted) && strings.EqualFold(strings.TrimSpace(t.Attr["preload"]), "none")
 		w.media = &mediaElement{kind: t.Name, source: r}
 		if _, w.media.own = t.Attr["src"]; w.media.own {
 			w.add(t, t.Attr["src"], r)
@@ -430,6 +435,9 @@ func (w *walker) element(t Tag) {
 	case "body", "table", "td", "th":
 		w.add(t, t.Attr["background"], Reference{Destination: "image"})
 	case "track":
+		if w.media == nil {
+			return
+		}
 		w.add(t, t.Attr["src"], Reference{Destination: "track", Mode: "same-origin", Credentials: "include", Background: true})
 	case "iframe":
 		sandbox, boxed := t.Attr["sandbox"]
@@ -510,6 +518,9 @@ func (w *walker) linkElement(t Tag) {
 	}
 	switch {
 	case t.Rel("stylesheet"):
+		if essence, _, _ := strings.Cut(strings.TrimSpace(t.Attr["type"]), ";"); essence != "" && !strings.EqualFold(strings.TrimSpace(essence), "text/css") {
+			return
+		}
 		// An alternate one is asked for and says nothing until somebody chooses it.
 		off := !w.screen.matches(t.Attr["media"]) || t.Rel("alternate") && t.Attr["title"] != ""
 		w.add(t, href, cors(t, Reference{Destination: "style", Off: off}))
@@ -530,7 +541,8 @@ func (w *walker) linkElement(t Tag) {
 	case t.Rel("modulepreload"):
 		w.add(t, href, Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true, Preload: true})
 	case t.Rel("preload"):
-		if as := strings.ToLower(t.Attr["as"]); as != "" {
+		switch as := strings.ToLower(t.Attr["as"]); as {
+		case "fetch", "font", "image", "script", "style", "track", "json": // what browsers preload of all destinations
 			if as == "fetch" {
 				as = ""
 			}
@@ -545,6 +557,15 @@ func (w *walker) linkElement(t Tag) {
 	case t.Rel("prefetch"):
 		w.add(t, href, Reference{Destination: "", Hint: true})
 	}
+}
+
+// scriptKind is the type that a script element claims (HTML, 4.12.1.1).
+func scriptKind(t Tag) string {
+	kind, typed := t.Attr["type"]
+	if language := t.Attr["language"]; !typed && language != "" {
+		kind = "text/" + language
+	}
+	return strings.ToLower(strings.TrimSpace(kind))
 }
 
 func isJavaScript(kind string) bool {
@@ -562,7 +583,7 @@ func (w *walker) rawText(t Tag, text string, start int) {
 		w.styleElement(t, text, line, column)
 	case t.Attr["src"] != "":
 	default:
-		kind := strings.ToLower(strings.TrimSpace(t.Attr["type"]))
+		kind := scriptKind(t)
 		if kind == "module" || isJavaScript(kind) {
 			if _, nomodule := t.Attr["nomodule"]; nomodule && kind != "module" {
 				return

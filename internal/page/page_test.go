@@ -44,7 +44,7 @@ func TestDocumentReferences(t *testing.T) {
 		`<img srcset="s.png 400w, m.png 1300w, l.png 2600w" sizes="100vw">`:                                                          "image /tides/m.png",
 		`<picture><source type="image/x-odd" srcset=o.odd><source media="(max-width: 400px)" srcset=n.png><img src=p.png></picture>`: "image /tides/p.png",
 		`<iframe src=f.html></iframe><iframe srcdoc="<img src=x.png>"></iframe>`:                                                     "page /tides/f.html, image /tides/x.png",
-		`<video src=v.mp4 poster=p.png></video><video preload=none src=w.mp4></video>`:                                               "media /tides/v.mp4, image /tides/p.png, media (/tides/w.mp4)",
+		`<video src=v.mp4 poster=p.png></video><video preload=none src=w.mp4></video>`:                                               "media /tides/v.mp4, image /tides/p.png, media /tides/w.mp4",
 		`<div style="background: url('bg.png')"></div><style>@import "i.css"; p { background: url(q.png) }</style>`:                  "image /tides/bg.png, style /tides/i.css",
 		`<video><source src=a.odd type="video/odd"><source src=b.webm><source src=c.mp4></video><body background=d.png>`:             "media /tides/b.webm, image /tides/d.png",
 		`<script>fetch('/data/t.json'); import('./m.js'); fetch(x); fetch('/p', {method: 'POST'})</script>`:                          "data /data/t.json, script /tides/m.js",

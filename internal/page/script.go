@@ -74,10 +74,20 @@ func parseScript(from, base string, text []byte, foreign bool) *Script {
 	src := bytes.Clone(text)
 	ast, err := js.Parse(parse.NewInputBytes(src), js.Options{})
 	s := &Script{Valid: err == nil}
+	kinds := map[string]string{}
 	if err != nil {
-		return s
+		// The parser does not know import attributes; without them the rest is read.
+		var plain []byte
+		if plain, kinds = withoutAttributes(text); plain == nil {
+			return s
+		}
+		src = plain
+		if ast, err = js.Parse(parse.NewInputBytes(src), js.Options{}); err != nil {
+			return s
+		}
+		s.Valid = true
 	}
-	r := &scriptReader{out: s, foreign: foreign, from: from, base: base, text: text, pos: &position{text: text}, constants: map[string]string{}, containers: map[string]bool{},
+	r := &scriptReader{out: s, kinds: kinds, foreign: foreign, from: from, base: base, text: text, pos: &position{text: text}, constants: map[string]string{}, containers: map[string]bool{},
 		made: map[string]*Made{}, lookedUp: map[string]Changed{}, had: map[string]bool{}}
 	if len(src) > 0 {
 		r.first = uintptr(unsafe.Pointer(unsafe.SliceData(src)))
@@ -92,7 +102,8 @@ func parseScript(from, base string, text []byte, foreign bool) *Script {
 type scriptReader struct {
 	out        *Script
 	from, base string
-	foreign    bool // the pages that run it are of another origin
+	kinds      map[string]string // of modules by their names, where imports say so: json, css
+	foreign    bool              // the pages that run it are of another origin
 	text       []byte
 	pos        *position
 	first      uintptr
@@ -408,6 +419,12 @@ func (r *scriptReader) importOf(module []byte) {
 
 // addModule adds the request for a module by its specifier, which the page's import map may give another meaning.
 func (r *scriptReader) addModule(specifier string, at []byte, kind Reference) {
+	switch r.kinds[specifier] {
+	case "json":
+		kind.Destination = "json"
+	case "css":
+		kind.Destination = "style"
+	}
 	kind.From, kind.specifier, kind.AfterReady, kind.ByHand = r.from, specifier, r.ready > 0, r.waiting > 0
 	kind.AfterChange = r.change > 0
 	kind.URL, _ = (*ImportMap)(nil).Resolve(r.from, specifier)
@@ -561,7 +578,9 @@ func (r *scriptReader) construct(x *js.NewExpr) {
 			if d, ok := x.Args.List[1].Value.(*js.DotExpr); ok {
 				if _, meta := d.X.(*js.ImportMetaExpr); meta {
 					if u, ok := r.urlObject(x); ok {
+						r.waiting++ // the address alone asks for nothing yet
 						r.add(r.base, u, v.Data, Reference{Mode: "cors", Credentials: "same-origin"})
+						r.waiting--
 					}
 				}
 			}

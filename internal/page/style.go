@@ -392,7 +392,7 @@ func (p *styleParser) reference(ref string, at int, r Reference) (Reference, boo
 
 // pictureProperties are those whose values name pictures, with their longhands.
 var pictureProperties = map[string]string{"background": "background-image", "background-image": "background-image", "list-style": "list-style-image", "list-style-image": "list-style-image",
-	"border-image": "border-image-source", "border-image-source": "border-image-source", "mask": "mask-image", "mask-image": "mask-image", "-webkit-mask": "mask-image", "-webkit-mask-image": "mask-image",
+	"border-image": "border-image-source", "border-image-source": "border-image-source", "mask": "mask-image", "mask-image": "mask-image", "-webkit-mask": "mask-image", "-webkit-mask-image": "mask-image", "cursor": "cursor", "filter": "filter",
 	"-webkit-mask-box-image": "-webkit-mask-box-image", "content": "content", "shape-outside": "shape-outside", "-webkit-box-reflect": "-webkit-box-reflect"}
 
 // declarations reads a declaration; none come of those that make no difference to requests.

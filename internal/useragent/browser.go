@@ -846,6 +846,8 @@ func (b *Browser) loaded(c *client, l *Load, resp *Response, how string, depth i
 		return
 	}
 	switch l.Destination {
+	case "json":
+		b.moduleCame(c, l, &page.Script{Valid: true}, depth)
 	case "worker", "sharedworker":
 		// What a worker asks for counts for the page that started it, whose service worker hears of it too.
 		if text, err := actual.Body.Bytes(); err == nil && javaScriptType(contentType) {
