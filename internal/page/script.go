@@ -87,7 +87,7 @@ func parseScript(from, base string, text []byte, foreign bool) *Script {
 		}
 		s.Valid = true
 	}
-	r := &scriptReader{out: s, kinds: kinds, foreign: foreign, from: from, base: base, text: text, pos: &position{text: text}, constants: map[string]string{}, containers: map[string]bool{},
+	r := &scriptReader{out: s, kinds: kinds, controls: bytes.Contains(text, []byte(".controller")), foreign: foreign, from: from, base: base, text: text, pos: &position{text: text}, constants: map[string]string{}, containers: map[string]bool{},
 		made: map[string]*Made{}, lookedUp: map[string]Changed{}, had: map[string]bool{}}
 	if len(src) > 0 {
 		r.first = uintptr(unsafe.Pointer(unsafe.SliceData(src)))
@@ -116,6 +116,7 @@ type scriptReader struct {
 	inside     []inside
 	change     int             // how many reactions to controllerchange the walk is inside of
 	guarded    bool            // one of them looks whether there was a worker before
+	controls   bool            // the text speaks of a controller
 	had        map[string]bool // variables that hold navigator.serviceWorker.controller, or whether there is one
 	ready      int             // how many reactions to navigator.serviceWorker.ready the walk is inside of
 }
@@ -150,7 +151,7 @@ func (b bindings) Enter(n js.INode) js.IVisitor {
 	for _, item := range decl.List {
 		switch name := item.Binding.(type) {
 		case *js.Var:
-			if item.Default != nil && strings.Contains(item.Default.String(), ".controller") {
+			if b.r.controls && item.Default != nil && strings.Contains(item.Default.String(), ".controller") {
 				b.r.had[string(name.Name())] = true
 			}
 			if text, ok := b.r.literal(item.Default); ok {
