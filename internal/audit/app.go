@@ -36,6 +36,7 @@ func (a *auditor) promises(p *manifest.Processed, murl string, doc *page.Documen
 			a.find("app.screenshot", a.place(murl, s.Line, s.Column), a.local(s.Src)+" "+why, "")
 		}
 	}
+	a.greeting(p, doc, member)
 	short := p.ShortName
 	where := member("short_name")
 	if short == "" {
@@ -48,6 +49,33 @@ func (a *auditor) promises(p *manifest.Processed, murl string, doc *page.Documen
 		if c, ok := manifest.ParseColour(tag.Attr["content"]); ok && manifest.ColourText(c) != p.ThemeColor {
 			a.find("app.differs", member("theme_color"), fmt.Sprintf("the manifest says %s, the entry page %s", p.ThemeColor, tag.Attr["content"]), "")
 		}
+	}
+}
+
+// severalPages is from how many pages on a site has parts worth a shortcut.
+const severalPages = 4
+
+// greeting judges what makes installing and starting the app nicer.
+func (a *auditor) greeting(p *manifest.Processed, doc *page.Document, member func(string) Where) {
+	if p.Places["id"] == [2]int{} {
+		a.find("app.id", member("start_url"), "the app is known as "+a.local(p.ID)+", after its start_url", `add "id": "`+a.local(p.ID)+`" to the manifest, and never change it`)
+	}
+	wide, narrow := false, false
+	for _, s := range p.Screenshots {
+		wide = wide || s.FormFactor == "wide"
+		narrow = narrow || s.FormFactor != "wide"
+	}
+	if len(p.Screenshots) > 0 && !wide {
+		a.findOn([]string{"chromium-desktop"}, "app.one-sided", member("screenshots"), `none has "form_factor": "wide"`, "")
+	}
+	if len(p.Screenshots) > 0 && !narrow {
+		a.findOn([]string{"chromium-android"}, "app.one-sided", member("screenshots"), `all have "form_factor": "wide"`, "")
+	}
+	if len(p.Shortcuts) == 0 && len(a.pages) >= severalPages {
+		a.findOn([]string{"chromium-android", "chromium-desktop", "firefox-android"}, "app.more", member("name"), "no shortcuts, to reach parts of the app from its icon", "add shortcuts: under app:, with a name and a url each")
+	}
+	if _, ok := doc.Link("apple-touch-startup-image"); !ok {
+		a.findOn([]string{"safari-ios"}, "app.more", a.place(doc.URL, 0, 0), "no startup images, so iPhones show a blank screen while the app starts", "tachyform fit makes them with icons.startup: portrait")
 	}
 }
 

@@ -28,7 +28,7 @@ const goodPage = `<!doctype html>
 <link rel="manifest" href="/m.json">
 <meta name="theme-color" content="#0b4f6c">
 <link rel="icon" href="/any.png">
-<link rel="apple-touch-icon" href="/any.png">
+<link rel="apple-touch-icon" href="/any.png"><link rel="apple-touch-startup-image" href="/any.png">
 <script>navigator.serviceWorker.register('/w.js')</script>
 </head>
 <body><img src="/any.png" alt=""><a href="/far.html">Far</a></body>
@@ -320,6 +320,15 @@ func TestChecks(t *testing.T) {
 		{"app.ignored", "", edit("m.json", `"id"`, `"categories": "travel", "id"`), "list"},
 		{"page.manifest", "", edit("far.html", `<link rel="manifest" href="/m.json">`, ""), ""},
 		{"page.invalid", "", put("far.html", strings.Replace(goodPage, "Far</a>", "F\xe4r</a>", 1)), "/far.html"},
+		{"app.id", "", edit("m.json", `"id": "/", `, ""), "after its start_url"},
+		{"app.one-sided", "", func(f map[string]string) {
+			f["shot.png"] = disc(400, .3)
+			edit("m.json", `"id"`, `"screenshots": [{"src": "/shot.png", "sizes": "400x400", "form_factor": "narrow"}], "id"`)(f)
+		}, "form_factor"},
+		{"app.more", "", edit("index.html", `<link rel="apple-touch-startup-image" href="/any.png">`, ""), "startup images"},
+		{"app.more", "", func(f map[string]string) {
+			f["c.html"], f["d.html"] = f["far.html"], f["far.html"]
+		}, "shortcuts"},
 		{"app.unknown", "", edit("m.json", `"id"`, `"nmae": "x", "id"`), "nmae"},
 		{"app.start-answer", "hosting: {redirects: [{match: /start, to: /}]}", edit("m.json", `"start_url": "/"`, `"start_url": "/start"`), "redirects to /"},
 		{"app.shortcut", "", edit("m.json", `"id"`, `"shortcuts": [{"name": "Tides", "url": "/gone.html"}], "id"`), "/gone.html"},

@@ -22,6 +22,8 @@ var felt = map[string]map[string]string{
 	"app.shortcut":    {"safari-ios": "", "safari-macos": ""},
 	"app.screenshot":  only(Polish, chromium...),
 	"app.bare":        only(Polish, chromium...),
+	"app.id":          only(Polish, "chromium-android", "chromium-desktop", "firefox-android"),
+	"app.one-sided":   only(Polish, chromium...),
 	"app.cut":         only(Polish, "chromium-android", "safari-ios", "firefox-android"),
 	"app.flash":       only(Polish, "chromium-android", "chromium-desktop", "firefox-android"),
 	"app.contrast":    only(Polish, chromium...),

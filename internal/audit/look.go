@@ -59,7 +59,6 @@ func (a *auditor) partly(p *manifest.Processed, member func(string) Where) {
 		{"file_handlers", len(p.FileHandlers) > 0, []string{"chromium-desktop"}},
 		{"protocol_handlers", len(p.ProtocolHandlers) > 0, []string{"chromium-desktop"}},
 		{"display_override", special, []string{"chromium-desktop"}},
-		{"shortcuts", len(p.Shortcuts) > 0, append([]string{"firefox-android"}, chromium...)},
 		{"orientation", p.Orientation != "" && p.Orientation != "any" && p.Orientation != "natural", []string{"chromium-android", "firefox-android"}},
 	} {
 		if !m.used {

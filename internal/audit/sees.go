@@ -18,6 +18,8 @@ type Sees struct {
 	Opens string `json:"opens"`
 	// Splash says what is shown while the app starts.
 	Splash string `json:"splash,omitempty"`
+	// Bar is the colour or style of the bar above the page, as far as the app says.
+	Bar string `json:"bar,omitempty"`
 	// Storage says what the app begins with, where that is not what the browser has.
 	Storage string `json:"storage,omitempty"`
 }
@@ -77,6 +79,9 @@ func (a *auditor) seen(doc *page.Document) {
 	opens := p.ShownDisplay
 	for name, v := range a.report.Targets {
 		s := &Sees{Label: short, Icon: largest(p, "any", "maskable"), Opens: opens}
+		if p.ThemeColor != "" && strings.HasPrefix(name, "chromium") {
+			s.Bar = p.ThemeColor
+		}
 		switch name {
 		case "chromium-android", "firefox-android":
 			if icon := largest(p, "maskable"); icon != "" {
@@ -95,6 +100,12 @@ func (a *auditor) seen(doc *page.Document) {
 			}
 			if touch != "" {
 				s.Icon = touch
+			}
+			if t, ok := doc.Meta("theme-color"); ok {
+				s.Bar = t.Attr["content"]
+			}
+			if t, ok := doc.Meta("apple-mobile-web-app-status-bar-style"); ok && name == "safari-ios" {
+				s.Bar = t.Attr["content"]
 			}
 			s.Storage = "of its own: signed out, and nothing kept until it was open online once"
 			if s.Opens == "minimal-ui" {

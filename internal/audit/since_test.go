@@ -51,9 +51,9 @@ func TestSees(t *testing.T) {
 	files["m.json"] = strings.Replace(files["m.json"], `"short_name": "Pier"`, `"short_name": "Pr"`, 1)
 	r := judge(t, files, "")
 	for target, want := range map[string]Sees{
-		"chromium-android": {"Pr", "/mask.png", "standalone", "icon and name on white", ""},
-		"chromium-desktop": {"Pier", "/any.png", "standalone", "", ""},
-		"safari-ios":       {"Quay", "/any.png", "standalone", "", "of its own: signed out, and nothing kept until it was open online once"},
+		"chromium-android": {"Pr", "/mask.png", "standalone", "icon and name on white", "", ""},
+		"chromium-desktop": {"Pier", "/any.png", "standalone", "", "", ""},
+		"safari-ios":       {"Quay", "/any.png", "standalone", "the startup image for the screen", "#0b4f6c", "of its own: signed out, and nothing kept until it was open online once"},
 	} {
 		assert.Equal(t, want, *r.Targets[target].Sees, target)
 	}

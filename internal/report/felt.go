@@ -8,18 +8,29 @@ import (
 
 // felt says on which targets a finding is felt, and how heavily, "" when it is alike on all that were judged.
 func felt(r *audit.Report, f *audit.Finding) string {
-	return byWeight(len(r.Targets), func(target string) string { return f.Weights[target] })
+	var judged []string
+	for _, t := range audit.Every {
+		if r.Targets[t] != nil {
+			judged = append(judged, t)
+		}
+	}
+	return byWeight(judged, func(target string) string { return f.Weights[target] })
 }
 
 // feltOn says the same of a check and all targets.
 func feltOn(c audit.Check) string {
-	return byWeight(len(audit.Every), c.On)
+	return byWeight(audit.Every, c.On)
 }
 
-func byWeight(all int, on func(target string) string) string {
+func byWeight(judged []string, on func(target string) string) string {
+	all := len(judged)
 	targets := map[string][]string{}
 	n := 0
-	for _, t := range audit.Every {
+	var without []string
+	for _, t := range judged {
+		if on(t) == "" {
+			without = append(without, t)
+		}
 		if w := on(t); w != "" {
 			targets[w] = append(targets[w], t)
 			n++
@@ -31,6 +42,8 @@ func byWeight(all int, on func(target string) string) string {
 		case len(targets[w]) == 0:
 		case len(targets) == 1 && n >= all:
 			return ""
+		case len(targets) == 1 && len(without) < n:
+			parts = append(parts, "not on "+strings.Join(without, ", "))
 		case len(targets) == 1:
 			parts = append(parts, "on "+strings.Join(targets[w], ", "))
 		default:
