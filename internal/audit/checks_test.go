@@ -230,6 +230,20 @@ func TestChecks(t *testing.T) {
 			edit("w.js", ".addAll(ALL)", ".addAll(ALL)).then(() => { self.ready = true }")(f)
 			edit("w.js", "(e) => e.respondWith(", "(e) => !self.ready && e.request.url.includes('far') || e.respondWith(")(f)
 		}, "/far.html"},
+		{"worker.slows", "", func(f map[string]string) {
+			edit("w.js", "e.respondWith(caches", "e.respondWith(new Promise((ok) => setTimeout(ok, 1500)).then(() => caches")(f)
+			edit("w.js", "fetch(e.request))));", "fetch(e.request)))));")(f)
+		}, "/ comes after 1.5 s"},
+		{"worker.breaks", "other_origins: [{origin: https://maps.example, folder: .}]", func(f map[string]string) {
+			edit("far.html", "</body>", `<img src="https://maps.example/any.png" alt=""></body>`)(f)
+			edit("w.js", "'fetch', (e) => ", "'fetch', (e) => !e.request.url.startsWith(location.origin) ? e.respondWith(Response.error()) : ")(f)
+		}, "GET https://maps.example/any.png answers with status 200 without the worker"},
+		{"keep.partial", "", func(f map[string]string) {
+			f["film.mp4"] = "0123456789"
+			edit("far.html", "</body>", `<video src="/film.mp4"></video></body>`)(f)
+			edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then(async (x) => { if (x.status === 206) await (await caches.open('all')).put(e.request.url, new Response(await x.clone().blob())); return x })")(f)
+		}, "/film.mp4, 10 bytes"},
+		{"app.stale", "hosting: {headers: [{match: /m.json, set: {Cache-Control: max-age=604800}}]}", nil, "max-age=604800"},
 		{"worker.stays", "", func(f map[string]string) {
 			edit("w.js", "caches.open('all').then((c) =>", "caches.has('all').then((had) => { if (had) throw new Error('there is one already'); return caches.open('all') }).then((c) =>")(f)
 		}, "there is one already"},

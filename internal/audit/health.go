@@ -22,15 +22,21 @@ func (a *auditor) probes() (probes, series []useragent.Probe) {
 	folder := a.origin + entry[len(a.origin):strings.LastIndexByte(entry, '/')+1]
 	probes = []useragent.Probe{
 		{URL: entry, Method: "POST", Mode: "same-origin"},
+		{URL: entry, Mode: "navigate"},
 		{URL: folder + missingPath, Mode: "navigate"},
 		{URL: folder + missingPath + ".json", Mode: "cors"},
 	}
 	series = []useragent.Probe{{URL: entry, Mode: "navigate"}}
 	media, picture, elsewhere := "", "", 0
+	foreign := false
 	for _, u := range a.documentsInOrder() {
 		d := a.documents[u]
 		for _, ref := range d.References {
 			if !strings.HasPrefix(ref.URL, a.origin+"/") {
+				if !foreign && strings.HasPrefix(ref.URL, "http") && !ref.Background && (ref.Mode == "no-cors" || ref.Mode == "cors") {
+					foreign = true
+					probes = append(probes, useragent.Probe{URL: ref.URL, Mode: ref.Mode, Destination: ref.Destination})
+				}
 				continue
 			}
 			switch {
@@ -84,6 +90,8 @@ func (a *auditor) health() error {
 			what = "GET"
 		}
 		switch {
+		case p.Without > 0 && p.With > 0 && p.Took-p.TookWithout >= slower:
+			a.find("worker.slows", at, fmt.Sprintf("%s comes after %.1f s with the worker, and after %.1f s without it", a.local(p.URL), p.Took.Seconds(), p.TookWithout.Seconds()), "")
 		case p.Without > 0 && p.With == 0:
 			a.find("worker.breaks", at, fmt.Sprintf("%s %s answers with status %d without the worker; with it: %s", what, a.local(p.URL), p.Without, p.Reason), "")
 		case p.Without >= 400 && p.With == 200 && p.Mode == "navigate" && a.Project.Worker.Shell.Page == "":
@@ -92,6 +100,7 @@ func (a *auditor) health() error {
 			a.find("worker.ranges", at, fmt.Sprintf("a part of %s was asked for (%s), and the worker answers with all of it", a.local(p.URL), p.Range), "")
 		}
 	}
+	a.halves(h, at)
 	for _, c := range h.Caches {
 		for _, e := range c.Entries {
 			if strings.Contains(e.URL, missingPath) && e.Status >= 400 {
@@ -110,6 +119,30 @@ func (a *auditor) health() error {
 		return err
 	}
 	return a.awake(at)
+}
+
+// slower is how much later than without the worker an answer counts as late.
+const slower = 900 * time.Millisecond
+
+// halves finds parts of files that the worker keeps as if they were all of them.
+func (a *auditor) halves(h *useragent.Health, at Where) {
+	for _, p := range h.Probed {
+		if p.Range == "" || p.Without != 206 {
+			continue
+		}
+		resp, _ := a.get(p.URL)
+		if resp == nil || resp.Body == nil {
+			continue
+		}
+		for _, c := range h.Caches {
+			for _, e := range c.Entries {
+				if e.URL == p.URL && e.Status == 200 && e.Bytes < resp.Body.Len() {
+					a.find("keep.partial", at, fmt.Sprintf("of %s, %d bytes, the cache %s holds %d as if they were all", a.local(p.URL), resp.Body.Len(), c.Name, e.Bytes), "")
+					return
+				}
+			}
+		}
+	}
 }
 
 // released judges what a next release came to.
@@ -237,6 +270,12 @@ func (a *auditor) delivered(w *useragent.WorkerState, at Where) {
 		}
 	}
 	a.findPages("page.stale", stale, 0, 0, "Cache-Control: "+control)
+	if m := a.report.Manifest; m != nil {
+		url := a.absolute(m.URL)
+		if resp, _ := a.get(url); resp != nil && fresh(resp) >= 24*time.Hour {
+			a.find("app.stale", a.place(url, 0, 0), "Cache-Control: "+resp.Header.Get("Cache-Control"), "")
+		}
+	}
 }
 
 // awake tries the pages that fail offline once more with the worker that was not stopped.

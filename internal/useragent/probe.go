@@ -2,6 +2,7 @@ package useragent
 
 import (
 	"context"
+	"time"
 
 	"tachyform/internal/page"
 )
@@ -23,6 +24,8 @@ type Probed struct {
 	With, Without int
 	// WithBytes and WithoutBytes are the lengths of the bodies.
 	WithBytes, WithoutBytes int64
+	// Took and TookWithout are the virtual times until the answer.
+	Took, TookWithout time.Duration
 	// Reason says why it failed with the worker.
 	Reason string
 }
@@ -55,8 +58,12 @@ func (r *Rehearsal) probe(ctx context.Context, b *Browser, reader *page.Reader) 
 			return out
 		}
 		got := Probed{Probe: p}
+		began := b.clock.now
 		got.With, got.WithBytes, got.Reason = b.probe(tab, p)
+		got.Took = b.clock.now - began
+		began = plain.clock.now
 		got.Without, got.WithoutBytes, _ = plain.probe(bare, p)
+		got.TookWithout = plain.clock.now - began
 		out.Probed = append(out.Probed, got)
 	}
 	b.Settle()
