@@ -115,9 +115,7 @@ func (a *auditor) health() error {
 		}
 	}
 	a.released(h.Next, at)
-	if err := a.firstVisit(); err != nil {
-		return err
-	}
+	a.later = append(a.later, a.firstVisit())
 	return a.awake(at)
 }
 
@@ -166,36 +164,47 @@ func (a *auditor) released(n *useragent.Next, at Where) {
 }
 
 // firstVisit opens the entry page once, and then the start page offline: the worker takes no part in a first visit, so what only rules
-// keep is not there yet.
-func (a *auditor) firstVisit() error {
+// keep is not there yet. It does so beside what follows, and judges when the function that it gives is called.
+func (a *auditor) firstVisit() (judge func() error) {
 	start := a.ran.Pages[0].URL
 	if a.report.Manifest != nil && a.report.Manifest.Processed != nil && a.report.Manifest.Processed.StartURL != "" {
 		start = a.report.Manifest.Processed.StartURL
 	}
 	i := slices.IndexFunc(a.ran.Pages, func(p *useragent.PageResult) bool { return p.URL == start })
 	if i < 0 || a.ran.Pages[i].Under["offline"].Outcome != useragent.Whole {
-		return nil
+		return func() error { return nil }
 	}
 	plan := *a.plan
 	plan.Probes, plan.Series, plan.Progress = nil, nil, nil
 	plan.Visit, plan.Pages, plan.Conditions = []string{a.absolute(a.Project.Audit.Entry)}, []string{start}, []useragent.Condition{useragent.Offline}
-	ran, err := plan.Run(a.ctx)
-	if err != nil {
-		return err
+	type came struct {
+		ran *useragent.Result
+		err error
 	}
-	if o := ran.Pages[0].Under["offline"]; o.Outcome != useragent.Whole {
-		evidence := "after one visit to " + a.report.Entry + " alone the start page is " + o.Outcome
-		var missing []string
-		for _, l := range o.Missing {
-			missing = append(missing, a.local(l.URL))
+	done := make(chan came, 1)
+	go func() {
+		ran, err := plan.Run(a.ctx)
+		done <- came{ran, err}
+	}()
+	return func() error {
+		c := <-done
+		if c.err != nil {
+			return c.err
 		}
-		if len(missing) > 0 {
-			slices.Sort(missing)
-			evidence += ", missing " + strings.Join(missing[:min(3, len(missing))], ", ")
+		if o := c.ran.Pages[0].Under["offline"]; o.Outcome != useragent.Whole {
+			evidence := "after one visit to " + a.report.Entry + " alone the start page is " + o.Outcome
+			var missing []string
+			for _, l := range o.Missing {
+				missing = append(missing, a.local(l.URL))
+			}
+			if len(missing) > 0 {
+				slices.Sort(missing)
+				evidence += ", missing " + strings.Join(missing[:min(3, len(missing))], ", ")
+			}
+			a.find("offline.first", Where{URL: a.local(start)}, evidence, "")
 		}
-		a.find("offline.first", Where{URL: a.local(start)}, evidence, "")
+		return nil
 	}
-	return nil
 }
 
 func sortedKeys[V any](m map[string]V) (keys []string) {

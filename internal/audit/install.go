@@ -1,7 +1,6 @@
 package audit
 
 import (
-	"errors"
 	"fmt"
 	"math"
 	"net"
@@ -11,7 +10,6 @@ import (
 
 	weburl "github.com/nlnwa/whatwg-url/url"
 
-	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
 	"tachyform/internal/page"
 	"tachyform/internal/project"
@@ -162,42 +160,6 @@ const (
 	mostIcon  = 1024
 )
 
-// icons judges every icon of the manifest, and whether one of them is fit for installing: its claims have to be, and the one that a
-// browser then chooses has to hold what it claims.
-func (a *auditor) icons(look *useragent.Installer, p *manifest.Processed, murl string, at Where) {
-	claims, maskable := false, false
-	var why []string
-	failed := map[int]string{}
-	for i, img := range p.Icons {
-		reason := claim(img)
-		failed[i] = a.icon(look, img, brief(a.local(img.Src)), a.place(murl, img.Line, img.Column))
-		maskable = maskable || img.HasPurpose("maskable")
-		claims = claims || reason == ""
-		if reason != "" && len(why) < 4 {
-			why = append(why, brief(a.local(img.Src))+" "+reason)
-		}
-	}
-	best := chosen(p.Icons)
-	switch {
-	case len(p.Icons) == 0:
-		a.find("icon.unfit", at, "the manifest lists no icon", "")
-	case !claims:
-		a.find("icon.unfit", at, strings.Join(why, "; "), "")
-	case best < 0:
-		a.find("icon.unfit", at, "no icon that claims to be large enough is square", "")
-	case failed[best] != "":
-		img := p.Icons[best]
-		evidence := brief(a.local(img.Src)) + " " + failed[best]
-		if len(p.Icons) > 1 {
-			evidence += "; of all icons browsers choose this one, and no other when it fails"
-		}
-		a.find("icon.unfit", a.place(murl, img.Line, img.Column), evidence, "")
-	}
-	if len(p.Icons) > 0 && !maskable {
-		a.find("icon.maskable", at, fmt.Sprintf("none of %d icons has the purpose maskable", len(p.Icons)), "")
-	}
-}
-
 // brief shortens an address that is its own content.
 func brief(url string) string {
 	if strings.HasPrefix(url, "data:") && len(url) > 40 {
@@ -281,57 +243,6 @@ func pictureType(img manifest.Image) bool {
 		return strings.HasPrefix(kind, "image/")
 	}
 	return false
-}
-
-// icon judges what lies behind one icon's address, and says why it could not be installed with, "" when it could.
-func (a *auditor) icon(look *useragent.Installer, img manifest.Image, name string, where Where) string {
-	came := look.Icon(img.Src)
-	if came.Status < 200 || came.Status > 299 || came.Body == nil {
-		status := came.Why
-		if came.Status != 0 {
-			status = fmt.Sprintf("status %d", came.Status)
-		}
-		a.find("icon.missing", where, name+": "+status, "")
-		return "can't be fetched: " + status
-	}
-	data, err := came.Body.Bytes()
-	if err != nil {
-		a.find("icon.missing", where, name+": "+err.Error(), "")
-		return "can't be read"
-	}
-	facts, err := icon.Inspect(data)
-	switch {
-	case err == nil && facts.Vector && site.Essence(came.Type) != "image/svg+xml":
-		err = fmt.Errorf("it is an SVG, and the host sends it as %s; browsers show it only as image/svg+xml", orWords(site.Essence(came.Type), "nothing in particular"))
-	case err != nil && site.IsHTML(came.Type):
-		err = errors.New("the host answers with an HTML page")
-	}
-	if err != nil {
-		a.find("icon.damaged", where, name+": "+err.Error(), "")
-		return "can't be shown: " + err.Error()
-	}
-	if facts.Vector {
-		return ""
-	}
-	real := fmt.Sprintf("%dx%d", facts.Width, facts.Height)
-	if len(img.Sizes) == 1 && img.Sizes[0] != "any" && img.Sizes[0] != real {
-		a.find("icon.lies", where, fmt.Sprintf("%s is declared as %s and has %s pixels", name, img.Sizes[0], real), "")
-	} else if img.Type != "" && strings.HasPrefix(img.Type, "image/") && img.Type != facts.Type && !(facts.Type == "image/x-icon" && img.Type == "image/vnd.microsoft.icon") {
-		a.find("icon.lies", where, fmt.Sprintf("%s is declared as %s and is %s", name, img.Type, facts.Type), "")
-	}
-	if img.HasPurpose("maskable") {
-		if reach, known := facts.ContentReach(); known && reach > icon.SafeRadius+0.015 {
-			a.find("icon.cut", where, fmt.Sprintf("%s reaches %.0f %% of the width from its centre; %.0f %% are safe", name, reach*100, icon.SafeRadius*100), "")
-		}
-	}
-	if img.HasPurpose("any") && facts.Faint() {
-		a.find("icon.faint", where, name+" is light on nothing: on a white ground little of it is seen", "")
-	}
-	a.made(name, facts, len(data), where)
-	if min(facts.Width, facts.Height) < leastIcon {
-		return fmt.Sprintf("has only %s pixels", real)
-	}
-	return ""
 }
 
 // shownType says whether an icon's declared type, or its extension when it declares none, is one that installing takes.

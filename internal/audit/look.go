@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
 	"tachyform/internal/page"
 )
@@ -209,15 +208,5 @@ func (a *auditor) names() {
 			a.find("app.twice", a.place(m, member[0], member[1]), fmt.Sprintf("%s and %s both have the id %s", a.local(other), a.local(m), a.local(p.ID)), "")
 		}
 		ids[p.ID] = m
-	}
-}
-
-// blurred and heavy judge how an icon's file was made.
-func (a *auditor) made(name string, facts *icon.Facts, bytes int, where Where) {
-	if facts.Enlarged() {
-		a.find("icon.blurred", where, fmt.Sprintf("%s has %dx%d pixels, and its edges are as soft as if it had far fewer", name, facts.Width, facts.Height), "")
-	}
-	if limit := 30_000 + facts.Width*facts.Height; bytes > limit && bytes > 60_000 {
-		a.find("icon.heavy", where, fmt.Sprintf("%s has %d kB for %dx%d pixels", name, bytes/1000, facts.Width, facts.Height), "")
 	}
 }

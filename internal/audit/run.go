@@ -2,6 +2,7 @@ package audit
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -45,6 +46,10 @@ type auditor struct {
 	pages  []string // absolute URLs
 	ran    *useragent.Result
 	plan   *useragent.Rehearsal
+	// iconsLater judges the icons, which are examined meanwhile; nil without any manifest.
+	iconsLater func()
+	// later judges what was begun beside other work.
+	later []func() error
 	// judging tells that findings are wanted, not a rehearsal alone.
 	judging bool
 	// documents are the pages as served, by absolute URL.
@@ -72,7 +77,11 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	}
 	start := a.install()
 	a.seen(a.documents[a.absolute(in.Project.Audit.Entry)])
-	if err := a.rehearse(start); err != nil {
+	err := a.rehearse(start)
+	if a.iconsLater != nil {
+		a.iconsLater()
+	}
+	if err != nil {
 		return nil, err
 	}
 	a.heads()
@@ -87,7 +96,11 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	if err := a.health(); err != nil {
 		return nil, err
 	}
-	if err := a.otherwise(); err != nil {
+	err = a.otherwise()
+	for _, judge := range a.later {
+		err = errors.Join(err, judge())
+	}
+	if err != nil {
 		return nil, err
 	}
 	a.limits()
