@@ -54,10 +54,8 @@ func (i *Installer) Document() *page.Document {
 
 // Manifest fetches a manifest (HTML, 4.6.8.9): in the mode cors, with credentials only where the link asks for them.
 func (i *Installer) Manifest(url string, credentials bool) Came {
-	req := &Request{URL: url, Method: "GET", Mode: "cors", Credentials: "same-origin", Redirect: "follow", Destination: "manifest", Referrer: i.tab.client.url}
-	if !credentials {
-		req.Credentials = "omit"
-	} else {
+	req := &Request{URL: url, Method: "GET", Mode: "cors", Credentials: "omit", Redirect: "follow", Destination: "manifest", Referrer: i.tab.client.url}
+	if credentials {
 		req.Credentials = "include"
 	}
 	return i.ask(req)
