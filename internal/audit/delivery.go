@@ -90,10 +90,7 @@ func (a *auditor) fromHTTP() {
 		if o.Origin() != "http://"+rest {
 			continue
 		}
-		was := a.Host
-		a.Host = o
-		resp := a.once(o.Origin() + a.report.Entry)
-		a.Host = was
+		resp := a.ask(o, o.Origin()+a.report.Entry)
 		switch {
 		case resp == nil:
 		case resp.Status < 300 || resp.Status > 399:
@@ -127,11 +124,8 @@ func (a *auditor) signedOut() {
 	if live, ok := host.(interface{ SignedOut() site.Host }); ok {
 		host = live.SignedOut()
 	}
-	was := a.Host
-	a.Host = host
-	defer func() { a.Host = was }()
 	for _, u := range urls {
-		resp := a.once(u)
+		resp := a.ask(host, u)
 		switch {
 		case resp == nil, resp.Status == 200, resp.Status == 404, resp.Status == 410:
 		case resp.Status >= 300 && resp.Status <= 399:

@@ -257,12 +257,15 @@ func (a *auditor) findPages(code string, urls []string, line, column int, what s
 }
 
 // once asks the site's own host for a URL, without following redirects.
-func (a *auditor) once(url string) *site.Response {
+func (a *auditor) once(url string) *site.Response { return a.ask(a.Host, url) }
+
+// ask asks one host for a URL, without following redirects.
+func (a *auditor) ask(host site.Host, url string) *site.Response {
 	u, err := weburl.Parse(url)
 	if err != nil {
 		return nil
 	}
-	resp, err := a.Host.Answer(a.ctx, &site.Request{Method: "GET", URL: u})
+	resp, err := host.Answer(a.ctx, &site.Request{Method: "GET", URL: u})
 	if err != nil {
 		return nil
 	}
