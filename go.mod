@@ -15,6 +15,7 @@ require (
 	github.com/evanw/esbuild v0.28.2
 	github.com/fyne-io/oksvg v0.2.0
 	github.com/goccy/go-yaml v1.19.2
+	github.com/gofrs/flock v0.13.2
 	github.com/golang/freetype v0.0.0-20170609003504-e2365dfdc4a0
 	github.com/nlnwa/whatwg-url v0.6.2
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
@@ -24,6 +25,7 @@ require (
 	github.com/tdewolff/parse/v2 v2.8.20
 	golang.org/x/image v0.47.0
 	golang.org/x/net v0.62.0
+	golang.org/x/sync v0.24.0
 	golang.org/x/term v0.47.0
 	golang.org/x/text v0.43.0
 	golang.org/x/tools v0.52.0
@@ -65,7 +67,6 @@ require (
 	golang.org/x/exp v0.0.0-20260410095643-746e56fc9e2f // indirect
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
 	golang.org/x/mod v0.42.0 // indirect
-	golang.org/x/sync v0.24.0 // indirect
 	golang.org/x/sys v0.49.0 // indirect
 	honnef.co/go/tools v0.8.2 // indirect
 	modernc.org/mathutil v1.7.1 // indirect

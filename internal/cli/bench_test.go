@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"github.com/stretchr/testify/assert"
 	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
@@ -17,6 +16,8 @@ import (
 	"tachyform/internal/worker"
 	"testing"
 	"time"
+
+	"github.com/stretchr/testify/assert"
 
 	"github.com/stretchr/testify/require"
 
@@ -132,7 +133,7 @@ func textSite(t testing.TB, n int) *project.Project {
 	require.NoError(t, err)
 	plan, err := fit.Prepare(context.Background(), p, f)
 	require.NoError(t, err)
-	require.NoError(t, plan.Apply(context.Background()))
+	apply(t, plan)
 	return p
 }
 

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -59,53 +60,61 @@ stays as it is.`,
 			}
 			return usagef("there is no tachyform.yaml that describes the app; tachyform init %s writes one", name)
 		}
-		if !dry {
-			if err := a.recoverFit(p, name); err != nil {
+		write := func(state *fit.State) error {
+			o, err := a.open(cmd.Context(), args)
+			if err != nil {
 				return err
 			}
-		}
-		o, err := a.open(cmd.Context(), args)
-		if err != nil {
-			return err
-		}
-		o.project.Development = development
-		plan, err := fit.Prepare(cmd.Context(), o.project, o.folder)
-		if err != nil {
-			return wrapRead(o.name, err)
-		}
-		plan.Site = o.name
-		if dry {
-			a.diff(plan)
-			return nil
-		}
-		plan.Site = o.folder.Dir
-		if into != "" {
-			if err := plan.Into(cmd.Context(), into, o.folder.Skipped); err != nil {
+			o.project.Development = development
+			plan, err := fit.Prepare(cmd.Context(), o.project, o.folder)
+			if err != nil {
+				return wrapRead(o.name, err)
+			}
+			switch {
+			case dry:
+				a.diff(plan)
+				return nil
+			case into != "":
+				if err := plan.Into(cmd.Context(), into, o.folder.Skipped); err != nil {
+					return err
+				}
+				fmt.Fprint(a.out, report.Fit(plan, o.project, into, a.width))
+				return nil
+			}
+			first := !fit.HasJournal(plan.State)
+			if err := state.Apply(cmd.Context(), plan); err != nil {
 				return err
 			}
-			fmt.Fprint(a.out, report.Fit(plan, o.project, into, a.width))
+			fmt.Fprint(a.out, report.Fit(plan, o.project, o.name, a.width))
+			if first && len(plan.Changes) > 0 && gitIgnores(plan.State) == "no" {
+				fmt.Fprintf(a.out, "\n  Add %s/ to .gitignore: it holds what undo needs, for this machine alone.\n", filepath.Base(plan.State))
+			}
 			return nil
 		}
-		first := !fit.HasJournal(plan.State)
-		if err := plan.Apply(cmd.Context()); err != nil {
-			return err
+		if _, err := os.Stat(fit.StateDir(p, name)); dry || into != "" && err != nil {
+			return write(nil) // the site is not written to, and no earlier run has to be dealt with
 		}
-		fmt.Fprint(a.out, report.Fit(plan, o.project, o.name, a.width))
-		if first && len(plan.Changes) > 0 && gitIgnores(plan.State) == "no" {
-			fmt.Fprintf(a.out, "\n  Add %s/ to .gitignore: it holds what undo needs, for this machine alone.\n", filepath.Base(plan.State))
-		}
-		return nil
+		return a.writing(cmd.Context(), p, name, "fit", write)
 	}
 	return c
 }
 
-// recoverFit finishes or takes back a fit that was killed, and says so.
-func (a *app) recoverFit(p *project.Project, dir string) error {
-	said, err := fit.Recover(fit.StateDir(p, dir))
-	if err == nil && said != "" {
-		fmt.Fprintln(a.err, said)
+// writing takes the project's state folder, deals with what an earlier run was killed in the middle of, says so, and does the work.
+func (a *app) writing(ctx context.Context, p *project.Project, dir, command string, work func(*fit.State) error) error {
+	if info, err := os.Stat(dir); err != nil || !info.IsDir() {
+		return work(nil) // which says what is wrong with it; nothing is to be made beside it
 	}
-	return err
+	state, err := fit.OpenState(ctx, fit.StateDir(p, dir), command)
+	if err != nil {
+		return err
+	}
+	defer state.Close()
+	recovery, err := state.Recover(dir)
+	fmt.Fprint(a.err, report.Recovery(recovery, a.width))
+	if err != nil {
+		return err
+	}
+	return work(state)
 }
 
 // gitIgnores says whether version control passes a folder over: yes, no, or "" where there is none. It looks for the name on a line
@@ -154,7 +163,7 @@ func (a *app) undo() *cobra.Command {
 		Use:   "undo [SITE]",
 		Short: "Take back what fit wrote, byte for byte",
 		Args:  cobra.MaximumNArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(cmd *cobra.Command, args []string) error {
 			p, name, err := a.load(args)
 			if err != nil {
 				return err
@@ -162,11 +171,17 @@ func (a *app) undo() *cobra.Command {
 			if isURL(name) {
 				return usagef("undo works on a folder, not on a live site")
 			}
-			restored, err := fit.Undo(fit.StateDir(p, name), name)
+			state, err := fit.OpenState(cmd.Context(), fit.StateDir(p, name), "undo")
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(a.out, "%s is as it was before: %s restored or removed.\n", shortName(name), plural(len(restored), "file"))
+			defer state.Close()
+			undone, err := state.Undo(name)
+			fmt.Fprint(a.err, report.Recovery(undone.Recovery, a.width))
+			if err != nil {
+				return err
+			}
+			fmt.Fprint(a.out, report.Undone(undone, shortName(name), a.width))
 			return nil
 		},
 	}

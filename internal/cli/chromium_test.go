@@ -31,7 +31,7 @@ func fittedDemo(t testing.TB) (string, *project.Project) {
 	require.NoError(t, err)
 	plan, err := fit.Prepare(context.Background(), p, f)
 	require.NoError(t, err)
-	require.NoError(t, plan.Apply(context.Background()))
+	apply(t, plan)
 	return dir, p
 }
 

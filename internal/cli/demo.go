@@ -110,14 +110,20 @@ func (a *app) runDemo(ctx context.Context, dir string) error {
 	fmt.Fprint(a.out, report.Audit(before, a.width))
 
 	step(3, "fit: manifest, icons, worker and head tags")
-	plan, err := fit.Prepare(ctx, o.project, o.folder)
+	err = a.writing(ctx, o.project, siteDir, "demo", func(state *fit.State) error {
+		plan, err := fit.Prepare(ctx, o.project, o.folder)
+		if err != nil {
+			return err
+		}
+		if err := state.Apply(ctx, plan); err != nil {
+			return err
+		}
+		fmt.Fprint(a.out, report.Fit(plan, o.project, "site", a.width))
+		return nil
+	})
 	if err != nil {
 		return err
 	}
-	if err := plan.Apply(ctx); err != nil {
-		return err
-	}
-	fmt.Fprint(a.out, report.Fit(plan, o.project, "site", a.width))
 	if o, err = open(); err != nil {
 		return err
 	}

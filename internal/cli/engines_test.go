@@ -72,7 +72,7 @@ func (l *line) deploy(files map[string]string) {
 	require.NoError(l.t, err)
 	plan, err := fit.Prepare(context.Background(), p, f)
 	require.NoError(l.t, err)
-	require.NoError(l.t, plan.Apply(context.Background()))
+	apply(l.t, plan)
 	l.project = p
 	l.answerWith(Handler(root, l.origin, p))
 }

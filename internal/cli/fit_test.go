@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -9,6 +10,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/fit"
 )
 
 const pierProject = `site: dist
@@ -23,6 +26,15 @@ func edit(t *testing.T, path, old, new string) {
 	require.NoError(t, err)
 	require.Contains(t, string(text), old)
 	require.NoError(t, os.WriteFile(path, []byte(strings.ReplaceAll(string(text), old, new)), 0o644))
+}
+
+// apply writes what a plan says.
+func apply(t testing.TB, plan *fit.Plan) {
+	t.Helper()
+	state, err := fit.OpenState(context.Background(), plan.State, "test")
+	require.NoError(t, err)
+	defer state.Close()
+	require.NoError(t, state.Apply(context.Background(), plan))
 }
 
 func read(t *testing.T, path ...string) string {
@@ -122,4 +134,31 @@ func TestFullDisk(t *testing.T) {
 		assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
 	}
 	require.Equal(t, 0, run(t, dir, "fit").status)
+}
+
+// What lies in a site or beside it is never written through, removed or replaced, whatever its name.
+func TestFitTouchesNothingElse(t *testing.T) {
+	long := "dist/" + strings.Repeat("n", 250) + ".html"
+	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": pierPage, long: pierPage, "mark.svg": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 512 512"><rect width="512" height="512" fill="#264"/></svg>`,
+		"out.part/mine": "mine", "dist/index.html.tachyform-new": "mine", "outside/mine": "mine"})
+	before := tree(t, filepath.Join(dir, "dist"))
+	require.Equal(t, 0, run(t, dir, "fit").status)
+	assert.Contains(t, read(t, dir, long), "manifest")
+	require.Equal(t, 0, run(t, dir, "fit", "--into", "out").status)
+	assert.FileExists(t, filepath.Join(dir, "out/worker.js"))
+	assert.Equal(t, "mine", read(t, dir, "out.part/mine"))
+	require.Equal(t, 0, run(t, dir, "undo").status)
+	assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
+
+	edit(t, filepath.Join(dir, "tachyform.yaml"), "app:", "icons: {master: mark.svg}\napp:")
+	for _, at := range []struct{ link, to string }{{"icons", "../outside"}, {"worker.js", "../outside/mine"}, {"worker.js", "nowhere"}, {"site.webmanifest", "index.html"}} {
+		link := filepath.Join(dir, "dist", at.link)
+		require.NoError(t, os.Symlink(at.to, link))
+		r := run(t, dir, "fit")
+		assert.Equal(t, 3, r.status, at.link)
+		assert.Contains(t, r.err, "link", at.link)
+		require.NoError(t, os.Remove(link))
+		assert.Equal(t, map[string]string{"./": "", "mine": "mine"}, tree(t, filepath.Join(dir, "outside")))
+		assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")), at.link)
+	}
 }

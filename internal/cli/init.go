@@ -10,6 +10,7 @@ import (
 	"charm.land/huh/v2"
 	"github.com/spf13/cobra"
 
+	"tachyform/internal/fit"
 	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
 	"tachyform/internal/page"
@@ -52,6 +53,14 @@ func (a *app) initialise() *cobra.Command {
 		}
 		if _, err := os.Stat(file); err == nil && !force {
 			return &problem.Problem{Kind: problem.Usage, Where: shortName(file), What: "there is a project file already", Mend: "edit it, or start over with --replace"}
+		}
+		if force {
+			// Nobody who is fitting by the file that is there gets another one half-way.
+			state, err := fit.OpenState(cmd.Context(), filepath.Join(filepath.Dir(file), project.StateDir), "init --replace")
+			if err != nil {
+				return err
+			}
+			defer state.Close()
 		}
 		for flag, colour := range map[string]string{"--theme-color": d.ThemeColor, "--background-color": d.BackgroundColor} {
 			if _, ok := manifest.ParseColour(colour); colour != "" && !ok {
@@ -96,8 +105,8 @@ func (a *app) initialise() *cobra.Command {
 				return err
 			}
 		}
-		if err := os.WriteFile(file, d.Text(), 0o644); err != nil {
-			return &problem.Problem{Kind: problem.Write, Where: file, What: "the project file cannot be written: " + err.Error(), Mend: "check that the folder can be written to", Cause: err}
+		if err := writeOutput(file, d.Text(), "the project file", "check that the folder can be written to"); err != nil {
+			return err
 		}
 		fmt.Fprint(a.out, report.Drafted(d, shortName(file)))
 		return nil

@@ -2,11 +2,14 @@ package cli
 
 import (
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -25,47 +28,123 @@ func killed(t *testing.T, dir string, within time.Duration, args ...string) bool
 	return c.Wait() != nil
 }
 
+// killSite is a site whose pages say which build made them.
+func killSite(build string) map[string]string {
+	files := map[string]string{"index.html": strings.ReplaceAll(pierPage, "Pier", build)}
+	for i := range 40 {
+		files[fmt.Sprintf("p%d/index.html", i)] = strings.ReplaceAll(pierPage, "Pier", fmt.Sprint(build, " ", i))
+	}
+	return files
+}
+
+// rebuild does what builds do: it empties the folder and makes it anew, or writes only some of the files over what is there.
+func rebuild(t *testing.T, site, build string, whole bool) {
+	t.Helper()
+	if whole {
+		require.NoError(t, os.RemoveAll(site))
+	}
+	for name, text := range killSite(build) {
+		if whole || rand.IntN(2) == 0 {
+			require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(site, name)), 0o755))
+			require.NoError(t, os.WriteFile(filepath.Join(site, name), []byte(text), 0o644))
+		}
+	}
+}
+
 // Wherever fit, undo or the recovery is killed, the next run brings the site to one of its two whole states, and undo gives back every
-// byte. TACHYFORM_KILLS sets how often it is tried.
+// byte: those of a build that was made in between too, and those of the first where the second did not write. TACHYFORM_KILLS sets how
+// often it is tried.
 func TestKilled(t *testing.T) {
-	tries := 25
+	tries := 12
 	if n, err := strconv.Atoi(os.Getenv("TACHYFORM_KILLS")); err == nil {
 		tries = n
 	}
-	files := map[string]string{"tachyform.yaml": "site: dist\norigin: https://pier.example\napp: {name: Pier, theme_color: red}\nworker: {pack: {include: [/*]}}\n"}
-	for i := range 40 {
-		files[fmt.Sprintf("dist/p%d/index.html", i)] = pierPage
-	}
-	files["dist/index.html"] = pierPage
-	dir := write(t, files)
+	dir := write(t, map[string]string{"tachyform.yaml": "site: dist\norigin: https://pier.example\napp: {name: Pier, theme_color: red}\nworker: {pack: {include: [/*]}}\n"})
 	site := filepath.Join(dir, "dist")
-	plain := tree(t, site)
-	require.Equal(t, 0, run(t, dir, "fit").status)
-	fitted := tree(t, site)
-	require.Equal(t, 0, run(t, dir, "undo").status)
-	require.Equal(t, plain, tree(t, site))
-	hits := 0
-	for range tries {
-		for range 2 { // the second kill meets the recovery of the first
-			if killed(t, dir, 120*time.Millisecond, "fit") {
-				hits++
-			}
-		}
+	fit := func() outcome {
 		r := run(t, dir, "fit")
 		require.Equal(t, 0, r.status, r.err)
-		require.Equal(t, fitted, tree(t, site))
-		if killed(t, dir, 60*time.Millisecond, "undo") {
+		return r
+	}
+	hits, builds := 0, 0
+	kill := func(within time.Duration, args ...string) {
+		if killed(t, dir, within, args...) {
 			hits++
 		}
-		r = run(t, dir, "fit") // finishes the undo, then fits again
-		require.Equal(t, 0, r.status, r.err)
-		require.Equal(t, fitted, tree(t, site))
-		r = run(t, dir, "undo")
-		require.Equal(t, 0, r.status, r.err)
+	}
+	for try := range tries {
+		builds++
+		rebuild(t, site, fmt.Sprint("Build", builds), true)
+		plain := tree(t, site)
+		fit()
+		fitted := tree(t, site)
+		require.Equal(t, 0, run(t, dir, "undo").status)
 		require.Equal(t, plain, tree(t, site))
+
+		for range 2 { // the second kill meets the recovery of the first
+			kill(120*time.Millisecond, "fit")
+		}
+		fit()
+		require.Equal(t, fitted, tree(t, site))
+		kill(60*time.Millisecond, "undo")
+		fit() // finishes the undo, then fits again
+		require.Equal(t, fitted, tree(t, site))
+		require.Equal(t, 0, run(t, dir, "undo").status)
+		require.Equal(t, plain, tree(t, site))
+
+		// The same with a build in between, and with two fits at once at the end.
+		undo := try%2 == 1
+		if undo {
+			fit()
+			kill(60*time.Millisecond, "undo")
+		} else {
+			kill(120*time.Millisecond, "fit")
+		}
+		builds++
+		build := fmt.Sprint("Build", builds)
+		rebuild(t, site, build, try%4 < 2)
+		want := map[string]string{}
+		for name, text := range killSite(build) {
+			old := plain[name]
+			if now := read(t, site, name); now == text {
+				old = text
+			}
+			want[name] = old
+		}
+		if try%3 == 0 {
+			kill(120*time.Millisecond, "fit")
+		}
+		both := make(chan outcome, 2)
+		for range 2 {
+			go func() { both <- run(t, dir, "fit") }()
+		}
+		for range 2 {
+			r := <-both
+			assert.Equal(t, 0, r.status, r.err)
+		}
+		for name, text := range want {
+			title := text[strings.Index(text, "<title>"):strings.Index(text, "</title>")]
+			require.Contains(t, read(t, site, name), title, name)
+		}
+		r := run(t, dir, "undo")
+		require.Equal(t, 0, r.status, r.err)
+		got := tree(t, site)
+		for name, text := range want {
+			require.Equal(t, text, got[name], name)
+		}
+		require.Equal(t, len(want), filesIn(got), "nothing of ours is left: %v", slices.Sorted(maps.Keys(got)))
 	}
 	assert.Positive(t, hits, "nothing was killed in time")
 	t.Logf("killed %d times", hits)
+}
+
+func filesIn(tree map[string]string) (n int) {
+	for name := range tree {
+		if !strings.HasSuffix(name, "/") {
+			n++
+		}
+	}
+	return n
 }
 
 func TestDryRun(t *testing.T) {

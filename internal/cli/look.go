@@ -3,7 +3,6 @@ package cli
 import (
 	"encoding/json"
 	"fmt"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -11,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/inputfile"
 	"tachyform/internal/page"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
@@ -337,7 +337,7 @@ func readReport(file string) (*audit.Report, error) {
 	if file == "" {
 		return nil, nil
 	}
-	text, err := os.ReadFile(file)
+	text, err := inputfile.Read(file, 256<<20)
 	r := &audit.Report{}
 	if err == nil {
 		err = json.Unmarshal(text, r)
@@ -381,13 +381,11 @@ func writeReports(specs []string, r *audit.Report, failOn string) error {
 			content, err = json.MarshalIndent(r, "", "  ")
 			content = append(content, '\n')
 		}
-		if err == nil {
-			if err = os.MkdirAll(filepath.Dir(file), 0o755); err == nil {
-				err = os.WriteFile(file, content, 0o644)
-			}
-		}
 		if err != nil {
-			return &problem.Problem{Kind: problem.Write, Where: file, What: "the report cannot be written: " + err.Error(), Mend: "name a file in a folder that can be written to", Cause: err}
+			return err
+		}
+		if err := writeOutput(file, content, "the report", "name a file in a folder that can be written to"); err != nil {
+			return err
 		}
 	}
 	return nil

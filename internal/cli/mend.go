@@ -30,24 +30,26 @@ func (a *app) mend(cmd *cobra.Command, args []string, r *audit.Report) (bool, er
 	if o.project.Path == "" {
 		return false, usagef("there is no tachyform.yaml that says what to write; tachyform init %s makes one", o.name)
 	}
-	if err := a.recoverFit(o.project, o.folder.Dir); err != nil {
-		return false, err
-	}
-	if o, err = a.open(cmd.Context(), args); err != nil {
-		return false, err
-	}
-	if o.project.Head.Mend == "" {
-		o.project.Head.Mend = "yes" // it is asked for
-	}
-	plan, err := fit.Prepare(cmd.Context(), o.project, o.folder)
-	if err != nil {
-		return false, wrapRead(o.name, err)
-	}
-	if err := plan.Apply(cmd.Context()); err != nil {
-		return false, err
-	}
-	if len(plan.Changes) > 0 && a.format != "json" {
-		fmt.Fprint(a.out, report.Fixed(plan, a.width))
-	}
-	return len(plan.Changes) > 0, nil
+	wrote := false
+	err = a.writing(cmd.Context(), o.project, o.folder.Dir, "audit --fix", func(state *fit.State) error {
+		o, err := a.open(cmd.Context(), args)
+		if err != nil {
+			return err
+		}
+		if o.project.Head.Mend == "" {
+			o.project.Head.Mend = "yes" // it is asked for
+		}
+		plan, err := fit.Prepare(cmd.Context(), o.project, o.folder)
+		if err != nil {
+			return wrapRead(o.name, err)
+		}
+		if err := state.Apply(cmd.Context(), plan); err != nil {
+			return err
+		}
+		if wrote = len(plan.Changes) > 0; wrote && a.format != "json" {
+			fmt.Fprint(a.out, report.Fixed(plan, a.width))
+		}
+		return nil
+	})
+	return wrote, err
 }

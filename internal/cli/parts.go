@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"maps"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -12,7 +11,6 @@ import (
 
 	"tachyform/internal/fit"
 	"tachyform/internal/icon"
-	"tachyform/internal/problem"
 	"tachyform/internal/report"
 	"tachyform/internal/worker"
 )
@@ -138,14 +136,10 @@ another folder: to look at them, or for a build that places them itself.`,
 }
 
 func writeIcons(dir string, list []icon.Icon) error {
-	err := os.MkdirAll(dir, 0o755)
 	for _, i := range list {
-		if err == nil {
-			err = os.WriteFile(filepath.Join(dir, i.Name), i.Data, 0o644)
+		if err := writeOutput(filepath.Join(dir, i.Name), i.Data, "the icon", "name another folder with --into"); err != nil {
+			return err
 		}
-	}
-	if err != nil {
-		return &problem.Problem{Kind: problem.Write, Where: dir, What: "the icons cannot be written: " + plainError(err), Mend: "name another folder with --into", Cause: err}
 	}
 	return nil
 }

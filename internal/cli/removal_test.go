@@ -151,7 +151,10 @@ func TestFitTwiceAndUndo(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, again.Changes)
 
-	_, err = fit.Undo(fit.StateDir(p, p.SiteDir()), p.SiteDir())
+	state, err := fit.OpenState(context.Background(), fit.StateDir(p, p.SiteDir()), "test")
+	require.NoError(t, err)
+	defer state.Close()
+	_, err = state.Undo(p.SiteDir())
 	require.NoError(t, err)
 	fresh, err := unpackDemo(filepath.Join(t.TempDir(), "fresh"))
 	require.NoError(t, err)

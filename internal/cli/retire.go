@@ -2,13 +2,11 @@ package cli
 
 import (
 	"fmt"
-	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/problem"
 	"tachyform/internal/report"
 	"tachyform/internal/worker"
 )
@@ -61,8 +59,8 @@ then the new one, then nothing that is left.`,
 			return wrapRead(o.name, err)
 		}
 		if out != "" {
-			if err := os.WriteFile(out, code, 0o644); err != nil {
-				return &problem.Problem{Kind: problem.Write, Where: out, What: "the worker cannot be written: " + plainError(err), Mend: "name another file with --out", Cause: err}
+			if err := writeOutput(out, code, "the worker", "name another file with --out"); err != nil {
+				return err
 			}
 		}
 		switch {

@@ -2,13 +2,11 @@ package cli
 
 import (
 	"fmt"
-	"os"
 	"path/filepath"
 
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/problem"
 	"tachyform/internal/report"
 )
 
@@ -46,8 +44,8 @@ places where people meet the app, with its name and colours.`,
 		if err != nil {
 			return err
 		}
-		if err := os.WriteFile(out, data, 0o644); err != nil {
-			return &problem.Problem{Kind: problem.Read, Where: out, What: "the sheet cannot be written: " + plainError(err), Mend: "name another place with --out", Cause: err}
+		if err := writeOutput(out, data, "the sheet", "name another place with --out"); err != nil {
+			return err
 		}
 		fmt.Fprint(a.out, report.Sheet(s, out, a.width))
 		return nil

@@ -4,13 +4,15 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
-	"os"
+	"io/fs"
 
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/fit"
+	"tachyform/internal/inputfile"
 	"tachyform/internal/manifest"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
@@ -80,7 +82,10 @@ passes over.`,
 // writeManifest writes the manifest alone: anew, or into one that is there, of which only what the project file asks for changes.
 func (a *app) writeManifest(plan *fit.Plan, file string) error {
 	text := plan.Manifest
-	old, err := os.ReadFile(file)
+	old, err := inputfile.Read(file, manifest.Limit)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return &problem.Problem{Kind: problem.Read, Where: file, What: "the manifest that is there cannot be read: " + plainError(err), Mend: "name another file", Cause: err}
+	}
 	if err == nil {
 		if text, err = manifest.Merge(old, plan.Members); err != nil {
 			return fit.UnreadableManifest(file, old, err)
@@ -90,8 +95,8 @@ func (a *app) writeManifest(plan *fit.Plan, file string) error {
 			return nil
 		}
 	}
-	if err := os.WriteFile(file, text, 0o644); err != nil {
-		return &problem.Problem{Kind: problem.Write, Where: file, What: "the manifest cannot be written: " + plainError(err), Mend: "name a file in a folder that can be written to", Cause: err}
+	if err := writeOutput(file, text, "the manifest", "name a file in a folder that can be written to"); err != nil {
+		return err
 	}
 	fmt.Fprintf(a.out, "%s written; link to it from every page.\n", file)
 	return nil
@@ -117,18 +122,24 @@ func issuesJSON(list []manifest.Issue) []issueJSON {
 
 func (a *app) processManifest(file, manifestURL, documentURL string, as manifest.As, lines bool) error {
 	in := a.in
+	limit := int64(manifest.Limit)
+	if lines {
+		limit = 1 << 30 // many of them
+	}
 	if file != "-" {
-		f, err := os.Open(file)
+		text, err := inputfile.Read(file, limit)
 		if err != nil {
-			return &problem.Problem{Kind: problem.Read, Where: file, What: "the manifest cannot be read: " + err.Error(), Cause: err}
+			return &problem.Problem{Kind: problem.Read, Where: file, What: "the manifest cannot be read: " + plainError(err), Mend: "name a file, or - for standard input", Cause: err}
 		}
-		defer f.Close()
-		in = f
+		in = bytes.NewReader(text)
 	}
 	if !lines {
-		text, err := io.ReadAll(in)
+		text, err := io.ReadAll(io.LimitReader(in, limit+1))
 		if err != nil {
 			return wrapRead(file, err)
+		}
+		if int64(len(text)) > limit {
+			return &problem.Problem{Kind: problem.Read, Where: file, What: "this is no manifest: it has more than 16 MB", Mend: "name the manifest's file"}
 		}
 		p, issues := manifest.Process(text, manifestURL, documentURL, as)
 		if a.format == "json" {

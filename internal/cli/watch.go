@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"tachyform/internal/fit"
 	"tachyform/internal/project"
 )
 
@@ -40,6 +41,9 @@ func (a *app) watch(ctx context.Context, args []string, once func() error) error
 				fmt.Fprint(a.out, "\x1b[H\x1b[2J\x1b[3J")
 			}
 			start := time.Now()
+			if err := fit.WaitUntilFree(ctx, fit.StateDir(p, name)); err != nil {
+				return nil
+			}
 			err := once()
 			if ctx.Err() != nil {
 				return nil

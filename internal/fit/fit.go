@@ -61,18 +61,17 @@ type PageHead struct {
 	*Edited
 }
 
-// StateDir is where journals and originals of a project are kept.
-func StateDir(p *project.Project, siteDir string) string {
-	if p.Path != "" {
-		return filepath.Join(p.Dir, project.StateDir)
-	}
-	return filepath.Join(filepath.Dir(filepath.Clean(siteDir)), project.StateDir)
-}
-
 // Prepare works out all changes without writing anything.
 func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, error) {
 	plan := &Plan{Site: f.Dir, State: StateDir(p, f.Dir)}
 	out := &output{p: p, f: f, plan: plan}
+	if !f.Snapshot() {
+		var err error
+		if out.site, err = openSite(f.Dir); err != nil {
+			return nil, err
+		}
+		defer out.site.Close()
+	}
 	if p.App.Text("name") == "" {
 		return nil, &problem.Problem{Kind: problem.Usage, Where: orDefault(p.Path, project.FileName), What: "app.name is missing: an app needs a name", Mend: "add it under app:, such as name: Skerry Line"}
 	}
@@ -141,8 +140,10 @@ func orDefault(s, d string) string {
 
 // output collects changes.
 type output struct {
-	p    *project.Project
-	f    *site.Folder
+	p *project.Project
+	f *site.Folder
+	// site is the folder as it can be written to; it has no root where the site is a server's.
+	site tree
 	plan *Plan
 	all  map[string][]byte
 	set  []manifest.Image
@@ -161,8 +162,10 @@ func (o *output) put(urlPath string, content []byte, what string) error {
 	if !filepath.IsLocal(filepath.FromSlash(rel)) {
 		return &problem.Problem{Kind: problem.Usage, Where: orDefault(o.p.Path, project.FileName), What: urlPath + " leads out of the site's folder", Mend: "write the path without .."}
 	}
-	if file := o.f.File(rel); file != nil && file.Link {
-		return &problem.Problem{Kind: problem.Write, Where: file.Abs, What: "a symbolic link stands where " + urlPath + " has to be written", Mend: "put a file in its place, or choose another path in the project file"}
+	if o.site.Root != nil {
+		if err := o.site.checkTarget(rel); err != nil {
+			return &problem.Problem{Kind: problem.Write, Where: filepath.Join(o.f.Dir, rel), What: err.Error() + ", where " + urlPath + " has to be written; nothing was", Mend: "put a file or a folder of the site in its place, or choose another path in the project file", Cause: err}
+		}
 	}
 	return o.putFile(rel, content, what)
 }
@@ -523,36 +526,5 @@ func declaresCharset(text []byte) bool {
 	return bytes.Contains(bytes.ToLower(text[:min(len(text), 1024)]), []byte("charset"))
 }
 
-// Apply writes the changes: all of them, or none.
-func (p *Plan) Apply(ctx context.Context) error {
-	if len(p.Changes) == 0 {
-		return nil
-	}
-	if err := ctx.Err(); err != nil {
-		return err
-	}
-	for _, c := range p.Changes {
-		now, err := current(filepath.Join(p.Site, filepath.FromSlash(c.Path)))
-		if err != nil {
-			return writeProblem(p.Site, "the site cannot be read", err)
-		}
-		before := ""
-		if c.Old != nil {
-			before = hashOf(c.Old)
-		}
-		if now != before {
-			return &problem.Problem{Kind: problem.Write, Where: filepath.Join(p.Site, c.Path), What: "the file changed while the fit was being worked out; nothing was written", Mend: "wait until the build is through, then run fit again"}
-		}
-	}
-	j, err := begin(p.State, p.Site, p.Changes, p.Head.lines())
-	if err != nil {
-		return writeProblem(p.State, "the journal cannot be written; the site is untouched", err)
-	}
-	if err := j.forward(); err != nil {
-		if back := j.backward(); back != nil {
-			return writeProblem(p.Site, "writing failed and could not be taken back yet; tachyform undo takes it back", errors.Join(err, back))
-		}
-		return writeProblem(p.Site, "writing failed; the site is as it was", err)
-	}
-	return nil
-}
+// same says whether two contents are equal; a nil content is that of a file that is not there.
+func same(a, b []byte) bool { return (a == nil) == (b == nil) && bytes.Equal(a, b) }

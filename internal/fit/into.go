@@ -37,10 +37,13 @@ func (p *Plan) Into(ctx context.Context, dir string, skipped []string) (err erro
 		return bad("the folder is not empty; nothing was written", "name a new one, or empty it", nil)
 	}
 	there := err == nil
-	// All of it is written beside the folder first and moved into place at the end.
-	part := to + ".part"
-	if err := os.RemoveAll(part); err != nil {
-		return bad("the folder cannot be written: "+plain(err), "", err)
+	// All of it is written into a new folder beside it first and moved into place at the end.
+	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+		return bad("the folder cannot be made: "+plain(err), "name a folder that can be written to", err)
+	}
+	part, err := os.MkdirTemp(filepath.Dir(to), ".tachyform-into-*")
+	if err != nil {
+		return bad("the folder cannot be made: "+plain(err), "name a folder that can be written to", err)
 	}
 	defer func() {
 		if err != nil {
@@ -59,7 +62,7 @@ func (p *Plan) Into(ctx context.Context, dir string, skipped []string) (err erro
 	for _, s := range skipped {
 		passed[s] = true
 	}
-	if err := os.MkdirAll(part, 0o755); err != nil {
+	if err := os.Chmod(part, 0o755); err != nil { // a site is there to be read
 		return err
 	}
 	if !p.Live {
@@ -77,11 +80,26 @@ func (p *Plan) Into(ctx context.Context, dir string, skipped []string) (err erro
 		}
 	}
 	if there {
-		if err := os.Remove(to); err != nil {
+		return moveContent(part, to)
+	}
+	return os.Rename(part, to)
+}
+
+// moveContent moves all that lies in a folder into an empty one, which stays what it is, a link to a folder perhaps.
+func moveContent(from, to string) error {
+	entries, err := os.ReadDir(from)
+	if err != nil {
+		return err
+	}
+	if late, err := os.ReadDir(to); err != nil || len(late) > 0 {
+		return errors.Join(err, errors.New("somebody put files into it meanwhile"))
+	}
+	for _, e := range entries {
+		if err := os.Rename(filepath.Join(from, e.Name()), filepath.Join(to, e.Name())); err != nil {
 			return err
 		}
 	}
-	return os.Rename(part, to)
+	return os.Remove(from)
 }
 
 // copySite copies the site's files, but those that were passed over, and those that change with their new content; the latter are taken
@@ -134,10 +152,4 @@ func copyFile(from, to string, mode fs.FileMode) error {
 		err = closeErr
 	}
 	return err
-}
-
-// HasJournal says whether anything was fitted before.
-func HasJournal(state string) bool {
-	entries, err := os.ReadDir(journalsDir(state))
-	return err == nil && len(entries) > 0
 }

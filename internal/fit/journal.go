@@ -1,29 +1,40 @@
 package fit
 
 import (
-	"bytes"
-	"crypto/sha256"
+	"crypto/rand"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
+	"path"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
+	"sync/atomic"
+	"syscall"
+	"time"
 
-	"tachyform/internal/problem"
+	"golang.org/x/sync/errgroup"
 )
 
-// A journal is a folder under the state folder: journal.json, the files as they were (old/N) and as they become (new/N).
-// It is complete before the first file of the site is touched, so that whoever comes after a crash can finish the work.
+// A journal is a folder below the state folder: journal.json, the files as they were (old/N) and as they become (new/N).
+// It is complete before the first file of the site is touched, so that whoever comes after a crash can finish the work or take it back.
+// It may have come with somebody else's project, so nothing in it is believed that could lead outside of the site it names.
 
 // States of a journal.
 const (
 	applying = "applying"
 	applied  = "applied"
 	undoing  = "undoing"
+)
+
+const (
+	journalsName = "journal" // the folder of journals in the state folder
+	journalName  = "journal.json"
+	// unfinished ends the names of journals that were never completed, or whose removal was cut off.
+	unfinished = ".part"
 )
 
 type journal struct {
@@ -35,8 +46,15 @@ type journal struct {
 	Folders []string `json:"folders,omitempty"`
 	// Head lists the lines that pages' heads were to hold.
 	Head []string `json:"head,omitempty"`
-	dir  string
-	root string // the site's folder
+	// Token makes the names of temporary files unlike any other.
+	Token string `json:"token,omitempty"`
+	// Applied is when all files were written. Cut tells of an undo that some of the files were made anew after that.
+	Applied time.Time `json:"applied,omitzero"`
+	Cut     bool      `json:"cut,omitempty"`
+
+	state  tree
+	dir    string // below the state folder
+	number int
 }
 
 type journalEntry struct {
@@ -47,121 +65,174 @@ type journalEntry struct {
 	Mode   fs.FileMode `json:"mode"`
 }
 
-func hashOf(content []byte) string {
-	s := sha256.Sum256(content)
-	return hex.EncodeToString(s[:])
+// Stray is something in the folder of journals that is none. It is passed over.
+type Stray struct {
+	Name   string // relative to the state folder
+	Reason error
 }
 
-// current is the hash of a file as it is now, "" when there is none.
-func current(path string) (string, error) {
-	data, err := os.ReadFile(path)
+// journalsIn reads all journals of a state folder, oldest first, and what lies beside them.
+func journalsIn(state tree) (list []*journal, strays []Stray, err error) {
+	dir, err := state.Open(journalsName)
 	if errors.Is(err, fs.ErrNotExist) {
-		return "", nil
+		return nil, nil, nil
 	}
+	if err != nil {
+		return nil, nil, err
+	}
+	defer dir.Close()
+	entries, err := dir.ReadDir(-1)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, e := range entries {
+		name := path.Join(journalsName, e.Name())
+		if e.IsDir() && strings.HasSuffix(e.Name(), unfinished) {
+			continue
+		}
+		j, err := readJournal(state, name)
+		switch {
+		case errors.Is(err, fs.ErrPermission), errors.Is(err, syscall.EIO):
+			return nil, nil, err
+		case err != nil:
+			strays = append(strays, Stray{name, err})
+		default:
+			list = append(list, j)
+		}
+	}
+	slices.SortFunc(list, func(a, b *journal) int { return a.number - b.number })
+	slices.SortFunc(strays, func(a, b Stray) int { return strings.Compare(a.Name, b.Name) })
+	return list, strays, nil
+}
+
+func readJournal(state tree, dir string) (*journal, error) {
+	number, err := strconv.Atoi(path.Base(dir))
+	if err != nil || number < 1 {
+		return nil, errors.New("its name is no number")
+	}
+	text, err := state.read(path.Join(dir, journalName))
+	if err != nil {
+		return nil, err
+	}
+	j := &journal{state: state, dir: dir, number: number}
+	if err := json.Unmarshal(text, j); err != nil {
+		return nil, err
+	}
+	return j, j.check()
+}
+
+// check refuses what no run of ours wrote, above all names that lead out of the site.
+func (j *journal) check() error {
+	local := func(name string) bool {
+		return name != "." && filepath.IsLocal(filepath.FromSlash(name)) && path.Clean(name) == name && !strings.Contains(name, "\x00")
+	}
+	if !slices.Contains([]string{applying, applied, undoing}, j.State) {
+		return fmt.Errorf("%q is no state of a journal", j.State)
+	}
+	if _, err := hex.DecodeString(j.Token); err != nil || len(j.Token) > 32 {
+		return errors.New("its token was not made here")
+	}
+	for i, e := range j.Entries {
+		if !local(e.Path) {
+			return fmt.Errorf("%q leads out of the site", e.Path)
+		}
+		if e.Before != absent && !isDigest(e.Before) || !isDigest(e.After) {
+			return fmt.Errorf("entry %d has no digests", i)
+		}
+		j.Entries[i].Mode &= fs.ModePerm
+	}
+	for _, f := range j.Folders {
+		if !local(f) {
+			return fmt.Errorf("%q leads out of the site", f)
+		}
+	}
+	return nil
+}
+
+// of says whether the journal is one of a site, by the site's path relative to the folder of the state folder.
+func (j *journal) of(site string) bool { return path.Clean(j.Site) == site }
+
+// relativeSite is a site's path relative to the folder that the state folder lies in, with forward slashes.
+func relativeSite(state, site string) (string, error) {
+	from, err := filepath.Abs(filepath.Dir(state))
 	if err != nil {
 		return "", err
 	}
-	return hashOf(data), nil
+	to, err := filepath.Abs(site)
+	if err != nil {
+		return "", err
+	}
+	rel, err := filepath.Rel(from, to)
+	return filepath.ToSlash(rel), err
 }
 
-func journalsDir(state string) string { return filepath.Join(state, "journal") }
-
-// journals reads all journals, oldest first.
-func journals(state string) ([]*journal, error) {
-	entries, err := os.ReadDir(journalsDir(state))
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	var list []*journal
-	for _, e := range entries {
-		dir := filepath.Join(journalsDir(state), e.Name())
-		if strings.HasSuffix(e.Name(), ".part") {
-			// Never completed: nothing of the site was touched.
-			if err := os.RemoveAll(dir); err != nil {
-				return nil, err
+// atOnce does several pieces of work at a time: most of it is waiting for the disk. The first error ends it, after what is under way.
+func atOnce(n int, do func(i int) error) error {
+	var g errgroup.Group
+	g.SetLimit(16)
+	var failed atomic.Bool
+	for i := range n {
+		if failed.Load() {
+			break
+		}
+		g.Go(func() error {
+			err := do(i)
+			if err != nil {
+				failed.Store(true)
 			}
-			continue
-		}
-		text, err := os.ReadFile(filepath.Join(dir, "journal.json"))
-		if err != nil {
-			return nil, err
-		}
-		j := &journal{dir: dir}
-		if err = json.Unmarshal(text, j); err == nil {
-			j.root, err = filepath.Abs(filepath.Join(filepath.Dir(state), filepath.FromSlash(j.Site)))
-		}
-		if err != nil {
-			return nil, &problem.Problem{Kind: problem.Read, Where: dir, What: "the journal cannot be read: " + err.Error(), Mend: "restore the site from its build and remove this folder", Cause: err}
-		}
-		list = append(list, j)
+			return err
+		})
 	}
-	return list, nil
+	return g.Wait()
 }
 
-// begin writes a complete journal for the changes.
-func begin(state, site string, changes []Change, head []string) (j *journal, err error) {
-	absolute, err := filepath.Abs(site)
-	if err != nil {
-		return nil, err
-	}
-	earlier, err := journals(state)
-	if err != nil {
-		return nil, err
-	}
-	number := 1
-	if n := len(earlier); n > 0 {
-		fmt.Sscanf(filepath.Base(earlier[n-1].dir), "%d", &number)
-		number++
-	}
-	final := filepath.Join(journalsDir(state), fmt.Sprintf("%06d", number))
-	base, err := filepath.Abs(filepath.Dir(state))
-	if err != nil {
-		return nil, err
-	}
-	rel, err := filepath.Rel(base, absolute)
-	if err != nil {
-		return nil, err
-	}
-	j = &journal{State: applying, Site: filepath.ToSlash(rel), Head: head, root: absolute, dir: final + ".part"}
+func newToken() string {
+	b := make([]byte, 5)
+	_, _ = rand.Read(b) // it never fails
+	return hex.EncodeToString(b)
+}
+
+// begin writes a complete journal for the changes of a site, with the number that is given.
+func begin(state, site tree, name string, number int, changes []Change, head []string) (j *journal, err error) {
+	final := path.Join(journalsName, fmt.Sprintf("%06d", number))
+	j = &journal{State: applying, Site: name, Head: head, Token: newToken(), state: state, dir: final + unfinished, number: number}
 	defer func() {
 		if err != nil {
 			// What a full disk cut off takes no more room, and nobody goes on with it.
-			os.RemoveAll(final + ".part")
-			os.RemoveAll(final)
+			err = errors.Join(err, state.RemoveAll(final+unfinished), state.RemoveAll(final))
 		}
 	}()
-	for _, sub := range []string{"old", "new"} {
-		if err := os.MkdirAll(filepath.Join(j.dir, sub), 0o755); err != nil {
-			return nil, err
-		}
+	if err := state.MkdirAll(j.dir, 0o755); err != nil {
+		return nil, err
 	}
-	made := map[string]bool{}
-	for i, c := range changes {
-		e := journalEntry{Path: c.Path, After: hashOf(c.New), Mode: 0o644}
+	j.Entries = make([]journalEntry, len(changes))
+	err = atOnce(len(changes), func(i int) error {
+		c := changes[i]
+		e := journalEntry{Path: c.Path, After: digest(c.New), Mode: 0o644}
 		if c.Old != nil {
-			e.Before = hashOf(c.Old)
-			if info, err := os.Stat(filepath.Join(site, filepath.FromSlash(c.Path))); err == nil {
+			e.Before = digest(c.Old)
+			if info, err := site.Lstat(c.Path); err == nil {
 				e.Mode = info.Mode().Perm()
 			}
-			if err := writeSynced(j.old(i), c.Old, 0o644); err != nil {
-				return nil, err
+			if err := state.create(j.old(i), c.Old, 0o644); err != nil {
+				return err
 			}
 		}
-		if err := writeSynced(j.new(i), c.New, 0o644); err != nil {
-			return nil, err
-		}
-		j.Entries = append(j.Entries, e)
+		j.Entries[i] = e
+		return state.create(j.new(i), c.New, 0o644)
+	})
+	if err != nil {
+		return nil, err
+	}
+	made := map[string]bool{}
+	for _, c := range changes {
 		var missing []string
-		for dir := filepath.Dir(filepath.Join(absolute, filepath.FromSlash(c.Path))); len(dir) > len(absolute); dir = filepath.Dir(dir) {
-			if _, err := os.Stat(dir); err == nil || made[dir] {
+		for dir := path.Dir(c.Path); dir != "."; dir = path.Dir(dir) {
+			if _, err := site.Stat(dir); err == nil || made[dir] {
 				break
 			}
 			made[dir] = true
-			rel, _ := filepath.Rel(absolute, dir)
-			missing = append(missing, filepath.ToSlash(rel))
+			missing = append(missing, dir)
 		}
 		slices.Reverse(missing)
 		j.Folders = append(j.Folders, missing...)
@@ -169,307 +240,208 @@ func begin(state, site string, changes []Change, head []string) (j *journal, err
 	if err := j.save(); err != nil {
 		return nil, err
 	}
-	if err := os.Rename(j.dir, final); err != nil {
+	if err := state.Rename(j.dir, final); err != nil {
 		return nil, err
 	}
 	j.dir = final
-	return j, syncDir(journalsDir(state))
+	return j, state.sync(journalsName)
 }
 
-func (j *journal) old(i int) string { return filepath.Join(j.dir, "old", fmt.Sprint(i)) }
-func (j *journal) new(i int) string { return filepath.Join(j.dir, "new", fmt.Sprint(i)) }
-func (j *journal) target(e journalEntry) string {
-	return filepath.Join(j.root, filepath.FromSlash(e.Path))
-}
+func (j *journal) old(i int) string { return path.Join(j.dir, "old", strconv.Itoa(i)) }
+func (j *journal) new(i int) string { return path.Join(j.dir, "new", strconv.Itoa(i)) }
+
+// temporary is the name that an entry's content is first written under. It is short: a page's own name may be as long as names can be.
+func (j *journal) temporary(i int) string { return fmt.Sprintf(".tachyform-%s-%d", j.Token, i) }
 
 func (j *journal) save() error {
 	text, err := json.MarshalIndent(j, "", " ")
 	if err != nil {
 		return err
 	}
-	return replace(filepath.Join(j.dir, "journal.json"), text, 0o644)
+	temporary := path.Join(j.dir, journalName+"."+newToken())
+	if err := j.state.create(temporary, text, 0o644); err != nil {
+		return err
+	}
+	if err := j.state.Rename(temporary, path.Join(j.dir, journalName)); err != nil {
+		return errors.Join(err, j.state.Remove(temporary))
+	}
+	return nil
 }
 
-// forward brings every file to its new content. Running it again after a crash goes on where it stopped.
-func (j *journal) forward() error {
+// errContent says that a stored file is not the one that the journal speaks of.
+type errContent struct{ name string }
+
+func (e errContent) Error() string { return e.name + " is not what the journal says of it" }
+
+// content reads a stored file and makes sure that it is the one the entry speaks of.
+func (j *journal) content(name, want string) ([]byte, error) {
+	content, err := j.state.read(name)
+	if errors.Is(err, fs.ErrPermission) || errors.Is(err, syscall.EIO) {
+		return nil, err
+	}
+	if err != nil || digest(content) != want {
+		return nil, errContent{name}
+	}
+	return content, nil
+}
+
+// standing tells what became of an entry's file.
+type standing int
+
+const (
+	asBefore standing = iota
+	asAfter
+	otherwise // somebody else's: it may not be touched
+)
+
+func (j *journal) standing(site tree, e journalEntry) (standing, error) {
+	now, err := site.digestAt(e.Path)
+	switch {
+	case err != nil:
+		return otherwise, err
+	case now == e.After:
+		return asAfter, nil
+	case now == e.Before:
+		return asBefore, nil
+	}
+	return otherwise, nil
+}
+
+// untouched says whether every file is as the journal knows it, before or after.
+func (j *journal) untouched(site tree) (bool, error) {
+	for _, e := range j.Entries {
+		s, err := j.standing(site, e)
+		if s == otherwise || err != nil {
+			return false, err
+		}
+	}
+	return true, nil
+}
+
+// forward brings every file to its new content. Running it again after a crash goes on where it stopped. A file that is neither as before
+// nor as after ends it with an error.
+func (j *journal) forward(site tree) error {
 	for _, f := range j.Folders {
-		if err := os.MkdirAll(filepath.Join(j.root, filepath.FromSlash(f)), 0o755); err != nil {
+		if err := site.MkdirAll(f, 0o755); err != nil {
 			return err
 		}
 	}
-	for i, e := range j.Entries {
-		now, err := current(j.target(e))
+	err := atOnce(len(j.Entries), func(i int) error {
+		e := j.Entries[i]
+		s, err := j.standing(site, e)
+		if err == nil && s == otherwise {
+			err = errChanged{e.Path}
+		}
 		if err != nil {
 			return err
 		}
-		if now == e.After {
-			continue
-		}
-		content, err := os.ReadFile(j.new(i))
+		content, err := j.content(j.new(i), e.After)
 		if err != nil {
 			return err
 		}
-		if err := replace(j.target(e), content, e.Mode); err != nil {
-			return err
+		site.removePart(path.Join(path.Dir(e.Path), j.temporary(i)), content)
+		if s == asAfter {
+			return nil
 		}
+		return site.exchange(e.Path, j.temporary(i), e.Before, content, e.Mode)
+	})
+	if err != nil {
+		return err
 	}
-	j.State = applied
+	j.State, j.Applied = applied, time.Now()
 	return j.save()
 }
 
-// backward brings every file back to its old content and removes the journal.
-func (j *journal) backward() error {
+// backward brings every file that is as the journal left it back to its old content, and removes the journal. It gives the files that it
+// brought back, and those that are somebody else's by now and stay as they are.
+func (j *journal) backward(site tree) (restored, left []string, err error) {
+	became := make([]ending, len(j.Entries))
+	err = atOnce(len(j.Entries), func(i int) (err error) {
+		became[i], err = j.entryBackward(site, i)
+		return err
+	})
 	for i, e := range j.Entries {
-		now, err := current(j.target(e))
-		if err != nil {
-			return err
+		switch became[i] {
+		case broughtBack:
+			restored = append(restored, e.Path)
+		case leftAlone:
+			left = append(left, e.Path)
 		}
-		os.Remove(j.target(e) + newSuffix)
-		if now == e.Before {
-			continue
-		}
-		if e.Before == "" {
-			if err := os.Remove(j.target(e)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-				return err
-			}
-			continue
-		}
-		content, err := os.ReadFile(j.old(i))
-		if err != nil {
-			return err
-		}
-		if err := replace(j.target(e), content, e.Mode); err != nil {
-			return err
-		}
+	}
+	if err != nil {
+		return restored, left, err
 	}
 	for _, f := range slices.Backward(j.Folders) {
-		os.Remove(filepath.Join(j.root, filepath.FromSlash(f))) // stays when something else is in it
+		_ = site.Remove(f) // stays when something else is in it
 	}
-	return j.drop()
+	return restored, left, j.drop()
+}
+
+// ending is what bringing one file back came to.
+type ending int
+
+const (
+	asItWas ending = iota
+	broughtBack
+	leftAlone
+)
+
+func (j *journal) entryBackward(site tree, i int) (ending, error) {
+	e := j.Entries[i]
+	s, err := j.standing(site, e)
+	if err != nil {
+		return asItWas, err
+	}
+	temporary := path.Join(path.Dir(e.Path), j.temporary(i))
+	if content, err := j.state.read(j.new(i)); err == nil {
+		site.removePart(temporary, content)
+	}
+	var content []byte
+	lost := false
+	if e.Before != absent {
+		content, err = j.content(j.old(i), e.Before)
+		if lost = errors.As(err, new(errContent)); err != nil && !lost {
+			return asItWas, err
+		}
+		site.removePart(temporary, content)
+	}
+	switch {
+	case s == asBefore:
+		return asItWas, nil
+	case s == otherwise, lost, e.Before == absent && j.madeAnew(site, e):
+		return leftAlone, nil
+	case e.Before == absent:
+		err = site.Remove(e.Path)
+	default:
+		err = site.exchange(e.Path, j.temporary(i), e.After, content, e.Mode)
+	}
+	switch {
+	case errors.As(err, new(errChanged)):
+		return leftAlone, nil
+	case err != nil && !errors.Is(err, fs.ErrNotExist):
+		return asItWas, err
+	}
+	return broughtBack, nil
+}
+
+// madeAnew says of a file that the journal created and that has its bytes whether a build wrote it again since: where other files were
+// made anew, one that is younger than the fit belongs to the build too, and stays.
+func (j *journal) madeAnew(site tree, e journalEntry) bool {
+	if !j.Cut || j.Applied.IsZero() {
+		return false
+	}
+	info, err := site.Lstat(e.Path)
+	return err == nil && info.ModTime().After(j.Applied.Add(time.Second))
 }
 
 // drop removes the journal as one step: the folder is renamed to a name that counts as unfinished, then removed.
 func (j *journal) drop() error {
-	gone := j.dir + ".part"
-	if err := os.Rename(j.dir, gone); err != nil {
+	gone := j.dir + unfinished
+	if err := j.state.RemoveAll(gone); err != nil { // a name of our own, left by a removal that was cut off
 		return err
 	}
-	return os.RemoveAll(gone)
-}
-
-// Recover finishes what an earlier run was killed in the middle of. It gives a sentence about what it did, "" for nothing.
-func Recover(state string) (string, error) {
-	list, err := journals(state)
-	if err != nil {
-		return "", writeProblem(state, "the journal cannot be read; the site is untouched", err)
-	}
-	said := ""
-	for _, j := range list {
-		switch j.State {
-		case applying:
-			if err := j.forward(); err != nil {
-				return "", writeProblem(j.root, "an interrupted fit could not be finished", err)
-			}
-			said = "An earlier fit had been interrupted; it is finished now."
-		case undoing:
-			if err := j.backward(); err != nil {
-				return "", writeProblem(j.root, "an interrupted undo could not be finished", err)
-			}
-			said = "An earlier undo had been interrupted; it is finished now."
-		}
-	}
-	return said, nil
-}
-
-// Undo takes back every fit whose files are still as it left them, newest first. It refuses, and changes nothing, when somebody
-// changed a file since. The result lists the files that were restored or removed.
-func Undo(state, site string) ([]string, error) {
-	if _, err := Recover(state); err != nil {
-		return nil, err
-	}
-	list, err := journals(state)
-	if err != nil {
-		return nil, err
-	}
-	absolute, err := filepath.Abs(site)
-	if err != nil {
-		return nil, err
-	}
-	list = slices.DeleteFunc(list, func(j *journal) bool { return j.root != absolute })
-	if len(list) == 0 {
-		return nil, &problem.Problem{Kind: problem.Usage, Where: site, What: "there is nothing to undo: no fit of this site is on record in " + state}
-	}
-	expected := map[string]string{}
-	var changed []string
-	var chain []*journal
-	for _, j := range slices.Backward(list) {
-		broken := false
-		for _, e := range j.Entries {
-			now, known := expected[e.Path]
-			if !known {
-				if now, err = current(j.target(e)); err != nil {
-					return nil, writeProblem(j.target(e), "the file cannot be read", err)
-				}
-			}
-			if now != e.After {
-				broken = true
-				if len(chain) == 0 {
-					changed = append(changed, e.Path)
-				}
-			}
-		}
-		if broken {
-			break // an older fit of files that a build has made anew since
-		}
-		for _, e := range j.Entries {
-			expected[e.Path] = e.Before
-		}
-		chain = append(chain, j)
-	}
-	if len(changed) > 0 {
-		slices.Sort(changed)
-		return nil, &problem.Problem{Kind: problem.Write, Where: site,
-			What: fmt.Sprintf("nothing was undone, since %d of the files that fit wrote were changed afterwards: %s", len(changed), listed(changed)),
-			Mend: "build the site again to get rid of what fit wrote, or put those files back first"}
-	}
-	seen := map[string]bool{}
-	var restored []string
-	for _, j := range chain {
-		j.State = undoing
-		if err := j.save(); err != nil {
-			return nil, writeProblem(j.dir, "the journal cannot be written", err)
-		}
-		if err := j.backward(); err != nil {
-			return nil, writeProblem(j.root, "the undo stopped half-way; run it again", err)
-		}
-		for _, e := range j.Entries {
-			if !seen[e.Path] {
-				seen[e.Path] = true
-				restored = append(restored, e.Path)
-			}
-		}
-	}
-	// Older journals that a rebuild has cut off are of no more use.
-	rest, err := journals(state)
-	if err == nil {
-		for _, j := range rest {
-			if j.root == absolute {
-				j.drop()
-			}
-		}
-	}
-	slices.Sort(restored)
-	return restored, nil
-}
-
-// madeHere says whether a file of the site, with its present content, was made by a fit rather than found and changed.
-func madeHere(state, site, path string, content []byte) (bool, error) {
-	list, err := journals(state)
-	if err != nil {
-		return false, writeProblem(state, "the journal cannot be read; the site is untouched", err)
-	}
-	absolute, err := filepath.Abs(site)
-	if err != nil {
-		return false, err
-	}
-	now, before := hashOf(content), "-"
-	for _, j := range slices.Backward(list) {
-		for _, e := range j.Entries {
-			if j.root == absolute && e.Path == path && e.After == now {
-				now, before = e.Before, e.Before
-			}
-		}
-	}
-	return before == "", nil
-}
-
-// earlierHeads lists the lines that earlier fits of the site put into heads.
-func earlierHeads(state, site string) ([]string, error) {
-	list, err := journals(state)
-	if err != nil {
-		return nil, writeProblem(state, "the journal cannot be read; the site is untouched", err)
-	}
-	absolute, err := filepath.Abs(site)
-	if err != nil {
-		return nil, err
-	}
-	var lines []string
-	for _, j := range list {
-		if j.root == absolute {
-			lines = append(lines, j.Head...)
-		}
-	}
-	slices.Sort(lines)
-	return slices.Compact(lines), nil
-}
-
-func listed(paths []string) string {
-	if len(paths) > 5 {
-		return strings.Join(paths[:5], ", ") + fmt.Sprintf(" and %d more", len(paths)-5)
-	}
-	return strings.Join(paths, ", ")
-}
-
-func writeProblem(where, what string, err error) error {
-	return &problem.Problem{Kind: problem.Write, Where: where, What: what + ": " + plain(err), Mend: "check that the folder can be written to and the disk has room", Cause: err}
-}
-
-func plain(err error) string {
-	var pe *fs.PathError
-	if errors.As(err, &pe) {
-		return pe.Path + ": " + pe.Err.Error()
-	}
-	return err.Error()
-}
-
-const newSuffix = ".tachyform-new"
-
-// replace gives a file its content in one step: under another name first, then moved into place.
-func replace(path string, content []byte, mode fs.FileMode) error {
-	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+	if err := j.state.Rename(j.dir, gone); err != nil {
 		return err
 	}
-	tmp := path + newSuffix
-	if err := writeSynced(tmp, content, mode); err != nil {
-		os.Remove(tmp)
-		return err
-	}
-	if err := os.Rename(tmp, path); err != nil {
-		os.Remove(tmp)
-		return err
-	}
-	return nil
+	return j.state.RemoveAll(gone)
 }
-
-func writeSynced(path string, content []byte, mode fs.FileMode) error {
-	f, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, mode)
-	if err != nil {
-		return err
-	}
-	_, err = f.Write(content)
-	if err == nil {
-		err = f.Chmod(mode)
-	}
-	if err == nil {
-		err = f.Sync()
-	}
-	if closeErr := f.Close(); err == nil {
-		err = closeErr
-	}
-	return err
-}
-
-func syncDir(path string) error {
-	d, err := os.Open(path)
-	if err != nil {
-		return err
-	}
-	defer d.Close()
-	if err := d.Sync(); err != nil && !errors.Is(err, errors.ErrUnsupported) {
-		return err
-	}
-	return nil
-}
-
-// same says whether two contents are equal; a nil content is that of a file that is not there.
-func same(a, b []byte) bool { return (a == nil) == (b == nil) && bytes.Equal(a, b) }

@@ -20,6 +20,7 @@ import (
 	_ "golang.org/x/image/webp" // decoders register themselves
 	"golang.org/x/net/html"
 
+	"tachyform/internal/inputfile"
 	"tachyform/internal/problem"
 )
 
@@ -55,14 +56,10 @@ func bad(path, what, mend string) error {
 
 // LoadMaster reads and checks a master picture: SVG, PNG, JPEG, WebP or GIF, at least MinMaster pixels on its shorter side.
 func LoadMaster(path string) (*Master, error) {
-	info, err := os.Stat(path)
-	if err != nil {
-		return nil, &problem.Problem{Kind: problem.Read, Where: path, What: "the master picture cannot be read: " + plainError(err), Mend: "check icons.master", Cause: err}
+	data, err := inputfile.Read(path, maxFile)
+	if errors.As(err, new(*inputfile.TooLargeError)) {
+		return nil, bad(path, "the master picture's file has more than 64 MB", "use a smaller one; 1024 by 1024 pixels are plenty")
 	}
-	if info.Size() > maxFile {
-		return nil, bad(path, fmt.Sprintf("the master picture's file has %d MB", info.Size()>>20), "use one below 64 MB; 1024 by 1024 pixels are plenty")
-	}
-	data, err := os.ReadFile(path)
 	if err != nil {
 		return nil, &problem.Problem{Kind: problem.Read, Where: path, What: "the master picture cannot be read: " + plainError(err), Mend: "check icons.master", Cause: err}
 	}

@@ -91,6 +91,9 @@ func (e *SyntaxError) Error() string { return e.What }
 // maxDepth bounds nesting; deeper texts are refused as browsers refuse them.
 const maxDepth = 500
 
+// Limit bounds what is read of a manifest, in bytes.
+const Limit = 16 << 20
+
 // ParseJSON reads a JSON text (RFC 8259). With comments, // and /* */ comments count as white space, as one browser has it.
 func ParseJSON(text []byte, comments bool) (*Value, error) {
 	p := &jsonParser{text: text, comments: comments}

@@ -7,8 +7,9 @@ import (
 	"slices"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
 	"tachyform/internal/problem"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
 )
 
 // As chooses whose reading of the standard is followed where readings differ.

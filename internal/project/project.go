@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"tachyform/internal/inputfile"
 	"tachyform/internal/problem"
 )
 
@@ -395,9 +396,12 @@ func Find(dir string) string {
 	}
 }
 
+// fileLimit bounds a project file, in bytes.
+const fileLimit = 4 << 20
+
 // Load reads and checks the project file at path. All mistakes in it come back together as a problem.List.
 func Load(path string) (*Project, error) {
-	text, err := os.ReadFile(path)
+	text, err := inputfile.Read(path, fileLimit)
 	if err != nil {
 		mend := "check the path given with --project"
 		if errors.Is(err, fs.ErrNotExist) {
