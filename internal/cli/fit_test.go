@@ -139,7 +139,7 @@ func TestFullDisk(t *testing.T) {
 // What lies in a site or beside it is never written through, removed or replaced, whatever its name.
 func TestFitTouchesNothingElse(t *testing.T) {
 	long := "dist/" + strings.Repeat("n", 250) + ".html"
-	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": pierPage, long: pierPage, "mark.svg": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 512 512"><rect width="512" height="512" fill="#264"/></svg>`,
+	dir := write(t, map[string]string{"tachyform.yaml": pierProject + "worker: {pack: {include: [/*]}}\n", "dist/index.html": pierPage, long: pierPage, "mark.svg": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 512 512"><rect width="512" height="512" fill="#264"/></svg>`,
 		"out.part/mine": "mine", "dist/index.html.tachyform-new": "mine", "outside/mine": "mine"})
 	before := tree(t, filepath.Join(dir, "dist"))
 	require.Equal(t, 0, run(t, dir, "fit").status)
