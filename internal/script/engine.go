@@ -2,10 +2,12 @@
 package script
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"math"
 	"runtime"
+	"runtime/debug"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -24,13 +26,30 @@ const (
 	gcThreshold = 16 << 20  // bytes; most engines do little: collecting early costs more than it gives back
 )
 
-// TurnLimit is how long in real time scripts may run without coming to an end.
-var TurnLimit = 2 * time.Second
+// TurnSteps is how many steps scripts may take without coming to an end: calls and rounds of loops, whatever the machine's speed.
+const TurnSteps = 20_000_000
 
-// ErrEndless and ErrMemory are ways in which a script uses up what it is given. The engine can't go on after either.
+// Ways in which a script uses up what it is given, or is stopped. The engine can't go on after any of them.
 var (
-	ErrEndless = fmt.Errorf("the script ran for more than %v without a pause and was stopped", TurnLimit)
+	ErrEndless = errors.New("the script took more than 20 million steps without a pause and was stopped")
 	ErrMemory  = fmt.Errorf("the script used more than %d MB of memory and was stopped", MemoryLimit>>20)
+	// ErrStuck is no fault that could be told of the script: what it called might have come to an end in a browser.
+	ErrStuck    = errors.New("something that the language has built in computed for seconds without an end and was stopped")
+	ErrCanceled = errors.New("the script was stopped, since nobody waits for it any more")
+)
+
+// Fatal says whether an error is one after which its engine can't go on.
+func Fatal(err error) bool {
+	return errors.Is(err, ErrEndless) || errors.Is(err, ErrMemory) || errors.Is(err, ErrStuck) || errors.Is(err, ErrCanceled)
+}
+
+// stepsAsked is how many steps the engine takes before it asks whether it may go on; stepsOfJob is how many a microtask counts for,
+// and a call of the host, which also takes as many as its texts are long.
+const (
+	stepsAsked  = 10_000
+	stepsOfJob  = 80
+	stepsOfCall = 50
+	bytesOfStep = 4
 )
 
 // Host is what scripts may call. Arguments and results are nil, bool, int, float64 or string; an error is thrown as a TypeError
@@ -47,13 +66,17 @@ type Modules struct {
 type Engine struct {
 	Host    Host
 	Modules Modules
+	// Steps bounds a turn, in steps; Patience what it may compute without coming to one, in processor time.
+	Steps    int
+	Patience time.Duration
 
 	heap     *heap
 	tls      *libc.TLS
 	rt, ctx  uintptr
 	dispatch lib.TJSValue
-	deadline time.Time
+	used     int // steps of this turn
 	late     bool
+	watched  watched
 	scratch  []byte // on its way into the engine
 	args     uintptr
 	panicked any
@@ -78,7 +101,7 @@ var engines sync.Map
 
 // New starts an engine without anything in it but the language.
 func New() (*Engine, error) {
-	e := &Engine{heap: &heap{big: map[uintptr]chunk{}}, tls: libc.NewTLS(), scratch: make([]byte, 1<<10)}
+	e := &Engine{Steps: TurnSteps, Patience: StuckLimit, heap: newHeap(), tls: libc.NewTLS(), scratch: make([]byte, 1<<10)}
 	e.rt = lib.XJS_NewRuntime2(e.tls, uintptr(unsafe.Pointer(&mallocFunctions)), uintptr(unsafe.Pointer(e.heap)))
 	if e.rt == 0 {
 		return nil, errors.New("the script engine does not start")
@@ -95,6 +118,7 @@ func New() (*Engine, error) {
 	e.dispatch = undefined
 	engines.Store(e.ctx, e)
 	engines.Store(e.rt, e)
+	watch(e)
 	return e, nil
 }
 
@@ -106,8 +130,55 @@ func (e *Engine) Close() {
 	e.closed = true
 	engines.Delete(e.ctx)
 	engines.Delete(e.rt)
+	unwatch(e)
 	e.tls.Close()
+	e.heap.close()
 	e.heap = nil
+}
+
+// Await tells for whom scripts run from now on: they are stopped once the context ends.
+func (e *Engine) Await(ctx context.Context) {
+	e.watched.mu.Lock()
+	defer e.watched.mu.Unlock()
+	e.watched.ctx = ctx
+}
+
+// guard runs part of a script. Where the watchdog takes the engine's memory away meanwhile, it gives ErrStuck or ErrCanceled.
+func (e *Engine) guard(f func()) (err error) {
+	if e.watched.gone.Load() {
+		return e.stuck()
+	}
+	faults := debug.SetPanicOnFault(true)
+	e.watched.mu.Lock()
+	e.watched.patience = e.Patience
+	e.watched.mu.Unlock()
+	before := e.watched.run(true)
+	defer func() {
+		e.watched.run(before)
+		debug.SetPanicOnFault(faults)
+		if !e.watched.gone.Load() {
+			return
+		}
+		if p := recover(); p != nil && !isFault(p) {
+			panic(p)
+		}
+		err = e.stuck()
+	}()
+	f()
+	return nil
+}
+
+// isFault says whether a panic came of an access to memory that was taken away.
+func isFault(p any) bool {
+	_, at := p.(interface{ Addr() uintptr })
+	return at
+}
+
+func (e *Engine) stuck() error {
+	if e.watched.stop.Load() {
+		return ErrCanceled
+	}
+	return ErrStuck
 }
 
 // Mark notes the present state. No script may be running.
@@ -117,6 +188,7 @@ func (e *Engine) Mark() *Mark { return &Mark{e.heap.mark(), e.dispatch} }
 func (e *Engine) Rewind(m *Mark) {
 	e.heap.rewind(m.heap)
 	e.dispatch, e.late = m.dispatch, false
+	e.watched.stop.Store(false)
 }
 
 // Size is how many bytes a mark holds.
@@ -173,6 +245,13 @@ func (e *Engine) Install(code []byte) error {
 // Call runs one task of the event loop: a call of the installed function and then every microtask. An error is what the function
 // threw, or ErrEndless or ErrMemory.
 func (e *Engine) Call(args ...any) (result any, err error) {
+	if fatal := e.guard(func() { result, err = e.call(args) }); fatal != nil {
+		return nil, fatal
+	}
+	return result, err
+}
+
+func (e *Engine) call(args []any) (result any, err error) {
 	e.arm()
 	for i, a := range args {
 		e.setArg(i, e.value(a))
@@ -213,17 +292,36 @@ func (e *Engine) jobs() error {
 			}
 		}
 		// A promise may have taken what the engine threw when time was up.
-		if e.late || n&1023 == 1023 && time.Now().After(e.deadline) {
-			return ErrEndless
+		if n%(stepsAsked/stepsOfJob) == stepsAsked/stepsOfJob-1 {
+			e.ask()
+		}
+		if e.late {
+			return e.fatal(nil)
 		}
 	}
 }
 
-func (e *Engine) arm() { e.deadline, e.late = time.Now().Add(TurnLimit), false }
+func (e *Engine) arm() {
+	e.used, e.late = 0, false
+	e.watched.beats.Add(1)
+}
 
-// fatal says whether an error means that the engine ran out of time or memory.
+// Used is how many steps the last turn took, to within a few thousand.
+func (e *Engine) Used() int { return e.used }
+
+// ask counts steps and says whether the script has to end.
+func (e *Engine) ask() bool {
+	e.used += stepsAsked
+	e.watched.beats.Add(1)
+	e.late = e.late || e.used > e.Steps || e.watched.stop.Load()
+	return e.late
+}
+
+// fatal says whether an error means that the engine ran out of steps or memory.
 func (e *Engine) fatal(err error) error {
 	switch {
+	case e.watched.stop.Load():
+		return ErrCanceled
 	case e.late:
 		return ErrEndless
 	case err != nil && strings.Contains(err.Error(), "out of memory"):
@@ -235,6 +333,8 @@ func (e *Engine) fatal(err error) error {
 // Eval runs a classic script under its own name, so that errors tell their place. False means that it threw; what it threw is
 // then the crossing property.
 func (e *Engine) Eval(source, name string) bool {
+	// It runs inside a call, whose host it is called by.
+	defer e.watched.run(e.watched.run(true))
 	result := e.eval(source, name, lib.MJS_EVAL_TYPE_GLOBAL)
 	e.repanic()
 	if !isException(result) {
@@ -320,8 +420,7 @@ func engineOf(key uintptr) *Engine {
 }
 
 func interrupt(_ *libc.TLS, _, opaque uintptr) int32 {
-	e := engineOf(opaque)
-	if e.late = e.late || time.Now().After(e.deadline); e.late {
+	if engineOf(opaque).ask() {
 		return 1
 	}
 	return 0
@@ -329,13 +428,21 @@ func interrupt(_ *libc.TLS, _, opaque uintptr) int32 {
 
 func callHost(tls *libc.TLS, ctx uintptr, _ lib.TJSValue, argc int32, argv uintptr) (result lib.TJSValue) {
 	e := engineOf(ctx)
+	defer e.watched.run(e.watched.run(false))
 	args := make([]any, argc)
+	e.used += stepsOfCall
 	for i := range args {
 		args[i] = e.plain(*(*lib.TJSValue)(unsafe.Add(nil, argv+uintptr(i)*unsafe.Sizeof(lib.TJSValue{}))))
+		if text, is := args[i].(string); is {
+			e.used += len(text) / bytesOfStep
+		}
 	}
 	// A panic must not go through the engine, which would be left half-way; it goes on once the engine has returned.
 	defer func() {
 		if p := recover(); p != nil {
+			if e.watched.gone.Load() {
+				panic(p)
+			}
 			e.panicked = p
 			result = e.throw("the host failed")
 		}

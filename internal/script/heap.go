@@ -1,8 +1,10 @@
 package script
 
 import (
+	"fmt"
 	"maps"
 	"math/bits"
+	"sync"
 	"unsafe"
 
 	"modernc.org/libc"
@@ -11,7 +13,9 @@ import (
 
 // heap is the memory of one engine. The engine's own allocator asks it for blocks of a few thousand bytes and for what is larger.
 // All of it can be copied and put back in one go, at the same addresses: that is how an engine returns to an earlier state.
+// It lies outside of Go's own memory, so that it can be taken away from an engine that does not come back.
 type heap struct {
+	*mapped
 	chunks    []chunk
 	spare     []chunk // chunks given back by a rewind
 	next, end uintptr // the free part of the last chunk
@@ -19,8 +23,67 @@ type heap struct {
 	big       map[uintptr]chunk
 }
 
-// chunk is memory that the garbage collector sees as one object without pointers; it never moves.
+// chunk is memory at an address that never changes.
 type chunk []uint64
+
+// mapped is all memory that a heap has from the system.
+type mapped struct {
+	mu   sync.Mutex
+	list map[uintptr][]byte
+	// pinned holds the large blocks that a mark may bring back: they stay although the engine has let go of them.
+	pinned map[uintptr]bool
+	gone   bool
+}
+
+func newHeap() *heap {
+	return &heap{mapped: &mapped{list: map[uintptr][]byte{}, pinned: map[uintptr]bool{}}, big: map[uintptr]chunk{}}
+}
+
+// take gets memory from the system. It panics when that has none left, as Go's own memory does.
+func (m *mapped) take(size uintptr) chunk {
+	bytes, err := mapMemory(int((size + 7) &^ 7))
+	if err != nil {
+		panic(fmt.Errorf("no memory for the script engine: %w", err))
+	}
+	c := unsafe.Slice((*uint64)(unsafe.Pointer(unsafe.SliceData(bytes))), len(bytes)/8)
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.list[chunk(c).base()] = bytes
+	if m.gone {
+		forbidMemory(bytes)
+	}
+	return c
+}
+
+// give returns a large block's memory.
+func (m *mapped) give(c chunk) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if bytes := m.list[c.base()]; bytes != nil && !m.pinned[c.base()] {
+		delete(m.list, c.base())
+		unmapMemory(bytes)
+	}
+}
+
+// forbid takes all memory away from whoever uses it; another goroutine may call it.
+func (m *mapped) forbid() {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.gone = true
+	for _, bytes := range m.list {
+		forbidMemory(bytes)
+	}
+}
+
+// close gives all memory back to the system.
+func (m *mapped) close() {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	for _, bytes := range m.list {
+		unmapMemory(bytes)
+	}
+	m.list = nil
+}
 
 const (
 	header    = 16 // before each block: its capacity
@@ -31,8 +94,6 @@ const (
 )
 
 func (c chunk) base() uintptr { return uintptr(unsafe.Pointer(unsafe.SliceData(c))) }
-
-func newChunk(size uintptr) chunk { return make(chunk, (size+7)/8) }
 
 // class gives the class of a size up to bigSize, and the capacity of its blocks.
 func class(size uintptr) (int, uintptr) {
@@ -52,7 +113,7 @@ func capacity(p uintptr) uintptr { return *word(p - header) }
 
 func (h *heap) alloc(size uintptr) uintptr {
 	if size > bigSize {
-		c := newChunk(size + header)
+		c := h.take(size + header)
 		p := c.base() + header
 		*word(p - header) = size
 		h.big[p] = c
@@ -77,7 +138,7 @@ func (h *heap) grow() {
 	if n := len(h.spare); n > 0 {
 		c, h.spare = h.spare[n-1], h.spare[:n-1]
 	} else {
-		c = newChunk(chunkSize)
+		c = h.take(chunkSize)
 	}
 	h.chunks = append(h.chunks, c)
 	h.next, h.end = c.base(), c.base()+chunkSize
@@ -86,7 +147,9 @@ func (h *heap) grow() {
 func (h *heap) release(p uintptr) {
 	size := capacity(p)
 	if size > bigSize {
+		c := h.big[p]
 		delete(h.big, p)
+		h.give(c)
 		return
 	}
 	k, _ := class(size)
@@ -113,6 +176,7 @@ func (h *heap) mark() *mark {
 	}
 	for p, c := range h.big {
 		m.big[p] = append(chunk(nil), c...)
+		h.pinned[c.base()] = true
 	}
 	return m
 }
@@ -120,6 +184,11 @@ func (h *heap) mark() *mark {
 // rewind puts the heap back to what it was when the mark was made.
 func (h *heap) rewind(m *mark) {
 	spare := append(h.spare, h.chunks[len(m.state.chunks):]...)
+	for p, c := range h.big {
+		if m.state.big[p] == nil {
+			h.give(c)
+		}
+	}
 	*h = m.state
 	h.chunks = append([]chunk(nil), m.state.chunks...)
 	h.big = maps.Clone(m.state.big)

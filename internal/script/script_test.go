@@ -1,6 +1,7 @@
 package script
 
 import (
+	"context"
 	"errors"
 	"math/rand/v2"
 	"strings"
@@ -14,7 +15,8 @@ import (
 
 // What is given out never overlaps, keeps its content, and is used again; a rewind brings back every byte at its place.
 func TestHeap(t *testing.T) {
-	h := &heap{big: map[uintptr]chunk{}}
+	h := newHeap()
+	defer h.close()
 	r := rand.New(rand.NewPCG(1, 2))
 	type block struct {
 		p, n uintptr
@@ -140,8 +142,6 @@ func TestRewind(t *testing.T) {
 }
 
 func TestBounds(t *testing.T) {
-	defer func(before time.Duration) { TurnLimit = before }(TurnLimit)
-	TurnLimit = 100 * time.Millisecond
 	for code, want := range map[string]error{
 		"for (;;);": ErrEndless,
 		"const f = () => Promise.resolve().then(f); f(); 1":                    ErrEndless,
@@ -152,6 +152,7 @@ func TestBounds(t *testing.T) {
 		"let d = []; for (let i = 0; i < 1e5; i++) d = [d]; JSON.stringify(d)": nil,
 	} {
 		e := engine(t, nil)
+		e.Steps = 1_000_000
 		_, err := e.Call("eval", code)
 		if want != nil {
 			assert.ErrorIs(t, err, want, code)
@@ -161,6 +162,62 @@ func TestBounds(t *testing.T) {
 			assert.NoError(t, err, code)
 			assert.Equal(t, 2, got, code)
 		}
+	}
+}
+
+// Whatever the language has built in comes to an end on huge input: by itself, with an error, or since its engine was stopped; and it ends at
+// once where nobody waits for it any more.
+func TestBuiltInsEnd(t *testing.T) {
+	if slower > 1 {
+		t.Skip("limits of time mean little under the race detector")
+	}
+	const huge, long = "({length: 2**53 - 1})", "Object.assign([], {length: 2**32 - 1})"
+	var calls []string
+	for _, name := range []string{"indexOf(1)", "lastIndexOf(1)", "includes(1)", "reverse()", "splice(0, 1)", "unshift(1)", "shift()", "copyWithin(0, 1)", "fill(0)", "forEach(() => 0)", "map(() => 0)", "every(() => true)", "some(() => false)", "filter(() => 0)", "find(() => false)", "findLastIndex(() => false)", "reduceRight(() => 0)", "flat(Infinity)", "flatMap(() => [])", "join()", "slice(1)", "toReversed()", "toSorted()", "toSpliced(0, 1)", "with(0, 1)", "sort()", "toString()", "toLocaleString()", "concat([])"} {
+		for _, object := range []string{huge, long} {
+			calls = append(calls, "Array.prototype."+strings.Replace(name, "(", ".call("+object+", ", 1))
+		}
+	}
+	calls = append(calls, "[].concat({[Symbol.isConcatSpreadable]: true, length: 2**53 - 2})", "Array.from({length: 2**53 - 1})", "Array.from({length: 2**32 - 1})", "[..."+long+"]", "String.fromCharCode.apply(null, {length: 2**31})", "Math.max.apply(null, {length: 65534})",
+		"for (const a = new Float64Array(2e7);;) a.sort()", "for (const a = new Uint8Array(2e8);;) a.indexOf(1)", "for (const a = new Uint8Array(2e8);;) a.fill(1)", "new Uint8Array(2e8).join()", "Uint8Array.from({length: 2**53 - 1})", "new Uint8Array({length: 2**53 - 1})",
+		"'x'.repeat(2**53 - 1)", "'x'.repeat(2**29)", "'x'.padEnd(2**53 - 1)", "'x'.padEnd(2**29)", "'a'.repeat(4e7).indexOf('a'.repeat(2e7) + 'b')", "'a'.repeat(4e7).lastIndexOf('b' + 'a'.repeat(2e7))", "'a'.repeat(3e7).split('a'.repeat(1e7) + 'b')", "'a'.repeat(3e7).replaceAll('a'.repeat(1e7) + 'b', '')", "'a'.repeat(1e8).split('')", "'a'.repeat(1e7).replaceAll('a', 'b'.repeat(1e3))", "'a'.repeat(1e8).normalize('NFKD')",
+		"/(a+)+$/.test('a'.repeat(60) + 'b')", "/(.*)*x/.test('y'.repeat(1e5))", "new RegExp('a{1000}'.repeat(1e4))", "new RegExp('('.repeat(1e6))", "new RegExp('(a|b){1,1000}'.repeat(100)).test('ab'.repeat(1e5) + 'c')", "'a'.repeat(1e6).match(/(?=(a*))/g)",
+		"JSON.parse('['.repeat(1e7))", "JSON.stringify({toJSON() { return this }, a: Array(1e8)})", "JSON.stringify('x'.repeat(1e8))", "JSON.parse('[' + '1,'.repeat(3e7) + '1]')",
+		"2n ** (2n ** 19n)", "let n = 3n; for (;;) n *= n", "(2n ** 500000n).toString()", "BigInt('9'.repeat(2e5))", "for (let s = new Set([1]), i = 1;; i++) s.add(i).isSubsetOf(s)", "encodeURIComponent('é'.repeat(3e7))", "escape('é'.repeat(3e7))", "Date.parse('1'.repeat(1e7))", "Object.entries('x'.repeat(2e7))", "Reflect.apply(Math.max, null, {length: 2**53 - 1})", "new Proxy({}, {ownKeys() { for (;;); }}), Object.keys(new Proxy({}, {ownKeys() { for (;;); }}))")
+	end := func(code string, stop context.CancelFunc, ctx context.Context, within time.Duration) error {
+		defer stop()
+		e, err := New()
+		require.NoError(t, err)
+		install, err := e.Compile(`(function (global, host) { return (op, x) => (0, eval)(x); })`)
+		require.NoError(t, err)
+		require.NoError(t, e.Install(install))
+		e.Steps = 1_000_000
+		e.Await(ctx)
+		done := make(chan error, 1)
+		go func() {
+			_, err := e.Call("eval", code)
+			e.Close()
+			done <- err
+		}()
+		select {
+		case err := <-done:
+			return err
+		case <-time.After(within):
+			t.Fatal("it does not end: " + code)
+			return nil
+		}
+	}
+	slow := 0
+	for _, code := range calls {
+		ctx, stop := context.WithTimeout(context.Background(), 100*time.Millisecond)
+		if err := end(code, stop, ctx, time.Minute); errors.Is(err, ErrCanceled) {
+			slow++
+		}
+	}
+	t.Logf("%d of %d calls were ended for want of patience", slow, len(calls))
+	assert.Positive(t, slow)
+	for code, want := range map[string]error{calls[0]: ErrStuck, "for (const a = new Uint8Array(2e8);;) a.indexOf(1)": ErrStuck, "for (;;);": ErrEndless} {
+		assert.ErrorIs(t, end(code, func() {}, context.Background(), 2*time.Minute), want, code)
 	}
 }
 

@@ -13,6 +13,7 @@ import (
 	weburl "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/page"
+	"tachyform/internal/script"
 	"tachyform/internal/site"
 )
 
@@ -71,6 +72,10 @@ type Browser struct {
 	onActive []func()
 	// asks are requests that pages make once their scripts run, by the page's address; see Rehearsal.Asks.
 	asks map[string][]string
+	// full are the limits of work, limits those that are left after what was exhausted here and, strain times, elsewhere on the site.
+	full, limits limits
+	exhausted    []error
+	strain       int
 	// noWorkers is a browser that knows no service workers.
 	noWorkers bool
 	// lastError is the last error that a worker reported, in words.
@@ -88,12 +93,19 @@ type Browser struct {
 
 // New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
 func New(ctx context.Context, hosts []site.Host, reader *page.Reader) *Browser {
-	b := &Browser{clock: &clock{}, store: newStorage(), queue: map[string][]func(func()){}, personal: map[string]string{}, reader: reader, profile: defaultProfile, started: &started{}}
+	b := &Browser{clock: &clock{ctx: ctx}, store: newStorage(), queue: map[string][]func(func()){}, personal: map[string]string{}, reader: reader, profile: defaultProfile, started: &started{}, full: fullLimits, limits: fullLimits}
 	b.net = &network{ctx: ctx, hosts: map[string]site.Host{}, cond: Online, clock: b.clock}
 	for _, h := range hosts {
 		b.net.hosts[h.Origin()] = h
 	}
+	b.wind()
 	return b
+}
+
+// wind binds the clock to the browser's limits.
+func (b *Browser) wind() {
+	b.clock.limit = b.runLimit
+	b.clock.onTired = func() { b.exhaust(script.ErrEndless) }
 }
 
 // UseHTTPCache switches the browser's HTTP cache on.
@@ -116,8 +128,9 @@ func (b *Browser) Close() {
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
 func (b *Browser) Branch() *Browser {
-	n := &Browser{clock: &clock{now: b.clock.now}, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, profile: b.profile, asks: b.asks, nextID: b.nextID, nextWorker: b.nextWorker, started: b.started, branch: true}
+	n := &Browser{clock: &clock{ctx: b.net.ctx, now: b.clock.now}, full: b.full, limits: b.limits, strain: b.strain + len(b.exhausted), store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, profile: b.profile, asks: b.asks, nextID: b.nextID, nextWorker: b.nextWorker, started: b.started, branch: true}
 	n.net = &network{ctx: b.net.ctx, hosts: b.net.hosts, cond: b.net.cond, clock: n.clock}
+	n.wind()
 	for _, g := range b.regs {
 		c := *g
 		c.messages = g.messages.branch()

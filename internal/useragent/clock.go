@@ -2,6 +2,7 @@ package useragent
 
 import (
 	"container/heap"
+	"context"
 	"time"
 )
 
@@ -10,18 +11,21 @@ var epoch = time.Date(2026, 1, 5, 9, 0, 0, 0, time.UTC)
 
 // clock is a virtual clock with the tasks that wait for their time. Time passes only by going from one task to the next.
 type clock struct {
-	now   time.Duration // since epoch
+	ctx   context.Context // ends every run
+	now   time.Duration   // since epoch
 	seq   int
 	tasks taskHeap
-	// tired is true once a run has carried out more tasks than any site needs: scripts that feed themselves without end.
+	// spent is the work done since the clock was made, by the measure of limits; limit bounds that of one run.
+	spent int64
+	limit func() int64
+	// tired is true when the last run did more work than any site needs: scripts that feed themselves without end.
 	tired bool
+	// onTired is told of that.
+	onTired func()
 }
 
-// mostTasks bounds one run, and mostWaiting what may wait for its time.
-const (
-	mostTasks   = 300_000
-	mostWaiting = 100_000
-)
+// mostWaiting bounds what may wait for its time.
+const mostWaiting = 100_000
 
 type task struct {
 	at    time.Duration
@@ -70,14 +74,20 @@ func (c *clock) cancel(t *task) {
 // run goes from task to task until done says so, nothing is left, or the next task lies beyond the deadline.
 // It reports whether done became true.
 func (c *clock) run(done func() bool, deadline time.Duration) bool {
+	c.tired = false
+	start := c.spent
 	for n := 0; ; n++ {
 		if done() {
 			return true
 		}
-		if n > mostTasks || len(c.tasks) > mostWaiting {
+		if c.limit != nil && c.spent-start > c.limit() || len(c.tasks) > mostWaiting {
 			c.tired = true
+			if c.onTired != nil {
+				c.onTired()
+			}
+			return false
 		}
-		if c.tired {
+		if n&63 == 0 && c.ctx != nil && c.ctx.Err() != nil {
 			return false
 		}
 		if len(c.tasks) == 0 || c.tasks[0].at > deadline {
@@ -85,6 +95,7 @@ func (c *clock) run(done func() bool, deadline time.Duration) bool {
 		}
 		t := heap.Pop(&c.tasks).(*task)
 		c.now = max(c.now, t.at)
+		c.spent += taskSteps
 		t.run()
 	}
 }

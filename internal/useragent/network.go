@@ -42,6 +42,7 @@ type network struct {
 	cond  Condition
 	clock *clock
 	count int
+	asked map[string]bool // addresses without their queries, of which it knows no end otherwise
 	// refuses, if set, tells addresses at which nothing listens.
 	refuses func(url string) bool
 	// seen is told of each request that leaves and of what came back; the response is nil for a failure.
@@ -69,7 +70,7 @@ func originOf(u *weburl.Url) string { return u.Protocol() + "//" + u.Host() }
 
 // send carries one request; done gets nil when the connection fails. Under a stalled network done is never called.
 func (n *network) send(r *site.Request, done func(*site.Response)) {
-	n.count++
+	n.ask(r)
 	switch {
 	case n.cond.Refuses, n.refuses != nil && n.refuses(r.URL.Href(true)):
 		n.note(r, nil)
@@ -102,6 +103,14 @@ func (n *network) send(r *site.Request, done func(*site.Response)) {
 	n.clock.after(delay, func() { done(resp) })
 }
 
+func (n *network) ask(r *site.Request) {
+	n.count++
+	if n.asked == nil {
+		n.asked = map[string]bool{}
+	}
+	n.asked[r.URL.Pathname()] = true
+}
+
 func (n *network) note(r *site.Request, resp *site.Response) {
 	if n.seen != nil {
 		n.seen(r, resp)
@@ -110,7 +119,7 @@ func (n *network) note(r *site.Request, resp *site.Response) {
 
 // now asks at once, without time passing; used where the engine needs a script's text in the middle of a turn.
 func (n *network) now(r *site.Request) *site.Response {
-	n.count++
+	n.ask(r)
 	if n.cond.Refuses || n.cond.Stalls {
 		n.note(r, nil)
 		return nil

@@ -54,7 +54,7 @@ func (r *Rehearsal) probe(ctx context.Context, b *Browser, reader *page.Reader) 
 	bare := plain.Open(r.Visit[0], nil)
 	out := &Health{Grown: map[string][2]int{}}
 	for _, p := range r.Probes {
-		if ctx.Err() != nil {
+		if ctx.Err() != nil || b.spentUp() {
 			return out
 		}
 		got := Probed{Probe: p}
@@ -71,7 +71,7 @@ func (r *Rehearsal) probe(ctx context.Context, b *Browser, reader *page.Reader) 
 	for _, p := range r.Series {
 		before := b.entries()
 		sent := 0
-		for sent < allOfSeries && ctx.Err() == nil {
+		for sent < allOfSeries && ctx.Err() == nil && !b.spentUp() {
 			one := p
 			one.URL += "?probe=" + number36(sent)
 			b.probe(tab, one)

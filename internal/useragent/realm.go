@@ -66,6 +66,7 @@ func (r *realm) hold(h held) int {
 	if made, ok := h.body.(site.Bytes); ok {
 		if r.made += int64(len(made)); r.made > mostHeld && r.stopped == nil {
 			r.stopped = script.ErrMemory
+			r.b.exhaust(r.stopped)
 		}
 	}
 	r.next++
@@ -108,6 +109,7 @@ func (b *Browser) startRealm(w *Worker) (*realm, error) {
 // attach makes the realm what the engine's scripts talk to.
 func (r *realm) attach() {
 	r.Host, r.Modules = r.host, script.Modules{Normalize: normalizeModule, Load: r.loadModule}
+	r.Await(r.b.net.ctx)
 }
 
 // run evaluates the worker's script. The error is what it threw, in words.
@@ -154,9 +156,14 @@ func (r *realm) turn(op string, args ...any) (any, error) {
 	if r.stopped != nil {
 		return nil, r.stopped
 	}
+	r.Steps, r.Patience = r.b.limits.steps, r.b.limits.patience
 	v, err := r.Call(append([]any{op}, args...)...)
-	if errors.Is(err, script.ErrEndless) || errors.Is(err, script.ErrMemory) {
+	r.b.clock.spent += turnSteps + int64(r.Used())
+	if script.Fatal(err) {
 		r.stopped = err
+		if !errors.Is(err, script.ErrCanceled) {
+			r.b.exhaust(err)
+		}
 	}
 	return v, err
 }
@@ -166,7 +173,7 @@ func (r *realm) close() {
 	switch {
 	case r.ready == nil:
 		return
-	case errors.Is(r.stopped, script.ErrEndless) || errors.Is(r.stopped, script.ErrMemory):
+	case script.Fatal(r.stopped):
 		r.Close()
 	case r.from != nil:
 		r.b.started.put(r.from)
@@ -403,11 +410,9 @@ func (r *realm) host(args []any) (any, error) {
 	case "idbLoad":
 		return encoded(r.b.store.databases), nil
 	case "idbSave":
-		if name, text := word(args, 1), word(args, 2); text == "" {
-			delete(r.b.store.databases, name)
-		} else {
-			r.b.store.databases[name] = text
-		}
+		return r.b.store.keepDatabase(word(args, 1), word(args, 2)), nil
+	case "idbFull":
+		r.b.gap(fmt.Sprintf("databases that hold more than %d MB", mostDatabases>>20))
 	case "compress", "decompress":
 		return nil, r.compression(op, word(args, 1))
 	case "digest":
@@ -424,7 +429,7 @@ func (r *realm) host(args []any) (any, error) {
 			ok, _ := args[2].(bool)
 			if e.done != nil {
 				r.b.clock.after(0, func() {
-					e.done(ok && !errors.Is(r.stopped, script.ErrEndless) && !errors.Is(r.stopped, script.ErrMemory))
+					e.done(ok && !script.Fatal(r.stopped))
 				})
 			}
 		}

@@ -239,7 +239,7 @@ func (b *Browser) update(g *Registration, address *weburl.Url, kind string, end 
 		if err != nil {
 			w.Failure = err.Error()
 			b.failures = append(b.failures, w)
-			if errors.Is(err, script.ErrEndless) || errors.Is(err, script.ErrMemory) {
+			if script.Fatal(err) {
 				refuse("TypeError", "%v", err)
 			} else {
 				refuse("TypeError", "the worker's script throws: %v", err)

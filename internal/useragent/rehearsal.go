@@ -35,6 +35,8 @@ type Rehearsal struct {
 	Asks map[string][]string
 	// HTTPCache switches the browser's HTTP cache on.
 	HTTPCache bool
+	// Steps, if set, bounds what scripts compute without a pause, in steps; else script.TurnSteps.
+	Steps int
 	// Reader, if set, has read the site's files already.
 	Reader *page.Reader
 	// Probes are sent once after the visits, online; each of Series is an address that is asked for again and again with another query.
@@ -117,6 +119,9 @@ func (r *Rehearsal) prepare(b *Browser) {
 	b.asks = r.Asks
 	if r.Profile != nil {
 		b.profile = r.Profile
+	}
+	if r.Steps > 0 {
+		b.full.steps, b.limits.steps = r.Steps, r.Steps
 	}
 }
 
@@ -203,45 +208,53 @@ func (r *Rehearsal) visit(ctx context.Context, b *Browser, stop bool) (views []*
 // try opens the pages under the conditions, as many at a time as there are processors.
 func (r *Rehearsal) try(ctx context.Context, b *Browser, reader *page.Reader, out *Result) error {
 	out.Pages = make([]*PageResult, len(r.Pages))
-	// Branches are made here, one after the other, since making one marks what is shared.
-	type job struct {
-		index    int
-		branches []*Browser
-	}
-	jobs := make(chan job)
-	var wait sync.WaitGroup
-	var mu sync.Mutex
-	done := 0
-	for range runtime.GOMAXPROCS(0) {
-		wait.Add(1)
-		go func() {
-			defer wait.Done()
-			for j := range jobs {
-				out.Pages[j.index] = r.page(ctx, r.Pages[j.index], j.branches, reader)
-				if r.Progress != nil {
+	// They go in waves that grow, and what one wave exhausted lowers the limits of the next: a site that loops without end on every page
+	// is soon told, and the result depends on nothing but the site.
+	done, exhausted := 0, len(b.exhausted)
+	for from, size := 0, 1; from < len(r.Pages) && ctx.Err() == nil; from, size = from+size, size*4 {
+		to := min(from+size, len(r.Pages))
+		// Branches are made here, one after the other, since making one marks what is shared.
+		type job struct {
+			index    int
+			branches []*Browser
+		}
+		jobs := make(chan job)
+		var wait sync.WaitGroup
+		var mu sync.Mutex
+		wave := 0
+		for range min(runtime.GOMAXPROCS(0), to-from) {
+			wait.Add(1)
+			go func() {
+				defer wait.Done()
+				for j := range jobs {
+					out.Pages[j.index] = r.page(ctx, r.Pages[j.index], j.branches, reader)
 					mu.Lock()
 					done++
-					r.Progress(done, len(r.Pages))
+					for _, branch := range j.branches {
+						wave += len(branch.exhausted)
+					}
+					if r.Progress != nil {
+						r.Progress(done, len(r.Pages))
+					}
 					mu.Unlock()
 				}
+			}()
+		}
+		for i := from; i < to && ctx.Err() == nil; i++ {
+			j := job{index: i}
+			for _, c := range r.Conditions {
+				branch := b.Branch()
+				branch.SetCondition(c)
+				branch.strained(exhausted)
+				branch.foreground = true
+				j.branches = append(j.branches, branch)
 			}
-		}()
-	}
-	for i := range r.Pages {
-		if ctx.Err() != nil {
-			break
+			jobs <- j
 		}
-		j := job{index: i}
-		for _, c := range r.Conditions {
-			branch := b.Branch()
-			branch.SetCondition(c)
-			branch.foreground = true
-			j.branches = append(j.branches, branch)
-		}
-		jobs <- j
+		close(jobs)
+		wait.Wait()
+		exhausted += wave
 	}
-	close(jobs)
-	wait.Wait()
 	return ctx.Err()
 }
 

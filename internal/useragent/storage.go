@@ -26,6 +26,29 @@ type storage struct {
 
 type cookie struct{ host, name, value string }
 
+// mostDatabases bounds the text in which all databases are kept, in bytes: every transaction writes a database anew. What a browser would
+// still take is said to be missing here.
+const mostDatabases = 48 << 20
+
+// keepDatabase keeps a database in the place of the one that was there, or removes it for an empty text. It says whether there was room.
+func (s *storage) keepDatabase(name, text string) bool {
+	if text == "" {
+		delete(s.databases, name)
+		return true
+	}
+	size := len(text)
+	for other, t := range s.databases {
+		if other != name {
+			size += len(t)
+		}
+	}
+	if size > mostDatabases {
+		return false
+	}
+	s.databases[name] = text
+	return true
+}
+
 func newStorage() *storage {
 	return &storage{caches: map[string]*cache{}, databases: map[string]string{}}
 }

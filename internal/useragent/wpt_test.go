@@ -14,7 +14,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/page"
-	"tachyform/internal/script"
 	"tachyform/internal/site"
 )
 
@@ -163,9 +162,6 @@ func TestWPT(t *testing.T) {
 	if err != nil {
 		t.Skip("SKIPPED: no conformance tests at " + dir + "; set TACHYFORM_WPT")
 	}
-	// Whole interface descriptions are checked in one go; on a busy machine that may take its time.
-	defer func(before time.Duration) { script.TurnLimit = before }(script.TurnLimit)
-	script.TurnLimit = 30 * time.Second
 	var files []wptFile
 	require.NoError(t, json.Unmarshal(text, &files))
 	text, err = os.ReadFile(filepath.Join(dir, "chromium-baseline.json"))

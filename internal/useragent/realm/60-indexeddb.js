@@ -131,7 +131,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   for (const [name, text] of entriesOf(fromJSON(host('idbLoad')))) databases.set(name, unpack(fromJSON(text)));
   const save = (name) => {
     const db = databases.get(name);
-    host('idbSave', name, db ? toJSON(pack(db)) : '');
+    return host('idbSave', name, db ? toJSON(pack(db)) : '');
   };
   const find = (rows, key) => {
     let [lo, hi] = [0, rows.length];
@@ -314,8 +314,12 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     if (line.length) later(() => begin(tx._s.db.name));
   }
   function complete(tx) {
+    if (tx._s.mode !== 'readonly' && !save(tx._s.db.name)) {
+      host('idbFull');
+      abortTransaction(tx, new DOMException('the databases hold too much', 'QuotaExceededError'));
+      return;
+    }
     tx._s.state = 'finished';
-    if (tx._s.mode !== 'readonly') save(tx._s.db.name);
     leave(tx);
     const event = new Event('complete');
     trusted(event);

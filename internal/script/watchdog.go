@@ -1,0 +1,127 @@
+package script
+
+import (
+	"context"
+	"sync"
+	"sync/atomic"
+	"time"
+)
+
+// The interpreter asks every few thousand steps whether it may go on, and that is where scripts are counted and stopped. What the
+// language has built in does not ask: a search through an array of 2^53 elements goes on for ever. The watchdog looks at the engines
+// that run; where one has not asked for seconds of computing, it takes the engine's memory away. The next access to it is a fault that
+// ends the call with a panic, which Call and Eval recover from. The engine is of no use after that.
+
+// StuckLimit is how long one engine may compute without coming to a step. It is processor time, which a busy machine does not make
+// longer, and far away from what any step takes.
+const StuckLimit = 2 * slower * time.Second
+
+const (
+	watchTick = 50 * time.Millisecond
+	// cancelLimit is the same once nobody waits for the script any more.
+	cancelLimit = 100 * slower * time.Millisecond
+)
+
+// watched is what the watchdog knows of an engine.
+type watched struct {
+	mu sync.Mutex
+	// running tells that the engine executes a script, and not the host on its behalf: only then its memory may go.
+	running bool
+	ctx     context.Context // of who waits for the script
+	// patience is how long it may compute without a step.
+	patience time.Duration
+	// beats counts the questions that the engine asked and the calls that began.
+	beats atomic.Int64
+	// stop tells the engine to end at its next question.
+	stop atomic.Bool
+	// gone tells that the memory was taken away.
+	gone atomic.Bool
+
+	seen  int64 // beats at the last look
+	since time.Duration
+}
+
+var dog struct {
+	sync.Mutex
+	list  map[*Engine]bool
+	awake bool
+}
+
+// run notes that an engine executes a script, or that it does no more; it gives what was so before.
+func (w *watched) run(running bool) (before bool) {
+	w.mu.Lock()
+	before, w.running = w.running, running
+	w.mu.Unlock()
+	return before
+}
+
+// watch has the watchdog look at an engine until unwatch.
+func watch(e *Engine) {
+	dog.Lock()
+	defer dog.Unlock()
+	if dog.list == nil {
+		dog.list = map[*Engine]bool{}
+	}
+	dog.list[e] = true
+	if !dog.awake {
+		dog.awake = true
+		go patrol()
+	}
+}
+
+func unwatch(e *Engine) {
+	dog.Lock()
+	defer dog.Unlock()
+	delete(dog.list, e)
+}
+
+// patrol looks at all engines again and again, as long as there are any.
+func patrol() {
+	for {
+		time.Sleep(watchTick)
+		dog.Lock()
+		if len(dog.list) == 0 {
+			dog.awake = false
+			dog.Unlock()
+			return
+		}
+		engines := make([]*Engine, 0, len(dog.list))
+		running := 0
+		for e := range dog.list {
+			engines = append(engines, e)
+			e.watched.mu.Lock()
+			if e.watched.running {
+				running++
+			}
+			e.watched.mu.Unlock()
+		}
+		dog.Unlock()
+		now := processTime()
+		for _, e := range engines {
+			e.look(now, time.Duration(running))
+		}
+	}
+}
+
+// look takes the memory of an engine that computes without end. Several that run share the processor time that is seen.
+func (e *Engine) look(now, sharing time.Duration) {
+	w := &e.watched
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	beats := w.beats.Load()
+	if !w.running || beats != w.seen {
+		w.seen, w.since = beats, now
+	}
+	if !w.running {
+		return
+	}
+	limit := w.patience
+	if w.ctx != nil && w.ctx.Err() != nil {
+		w.stop.Store(true)
+		limit = cancelLimit
+	}
+	if now-w.since > limit*max(1, sharing) && !w.gone.Load() {
+		w.gone.Store(true)
+		e.heap.forbid()
+	}
+}
