@@ -311,7 +311,7 @@ func TestChecks(t *testing.T) {
 		{"page.stale", "hosting: {headers: [{match: /far.html, set: {Cache-Control: max-age=604800}}]}", func(map[string]string) {}, "max-age=604800"},
 		{"page.language", "", edit("far.html", ` lang="en"`, ""), ""},
 		{"page.title", "", edit("far.html", "<title>Far</title>", ""), ""},
-		{"page.drawn", "", edit("far.html", `<img src="/any.png" alt=""><a href="/far.html">Far</a>`, "<div id=app></div>"), "/far.html"},
+		{"offline.unknown", "", edit("far.html", `<img src="/any.png" alt=""><a href="/far.html">Far</a>`, "<div id=app></div><script>document.getElementById('app').innerHTML = 'Far'</script>"), "/far.html"},
 		{"app.bare", "", edit("m.json", ` "description": "A pier.",`, ""), ""},
 		{"keep.private", "hosting: {headers: [{match: /far.html, set: {Set-Cookie: visitor=1}}]}", func(map[string]string) {}, "/far.html"},
 		{"page.register", "", edit("far.html", "navigator.serviceWorker.register('/w.js')", ""), "/far.html"},

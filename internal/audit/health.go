@@ -355,7 +355,7 @@ func (a *auditor) compressed() {
 
 // content judges what stands in the pages themselves.
 func (a *auditor) content() {
-	var noLanguage, noTitle, noViewport, drawn, mixed []string
+	var noLanguage, noTitle, noViewport, mixed []string
 	insecure := ""
 	for _, u := range a.documentsInOrder() {
 		d := a.documents[u]
@@ -367,9 +367,6 @@ func (a *auditor) content() {
 		}
 		if _, ok := d.Meta("viewport"); !ok {
 			noViewport = append(noViewport, u)
-		}
-		if d.Drawn() {
-			drawn = append(drawn, u)
 		}
 		if strings.HasPrefix(a.origin, "https:") {
 			for _, ref := range d.References {
@@ -383,7 +380,6 @@ func (a *auditor) content() {
 	a.findPages("page.language", noLanguage, 0, 0, "no lang on <html>")
 	a.findPages("page.title", noTitle, 0, 0, "no <title>")
 	a.findPages("page.viewport", noViewport, 0, 0, `no <meta name="viewport">`)
-	a.findPages("page.drawn", drawn, 0, 0, "")
 	a.findPages("link.mixed", mixed, 0, 0, insecure)
 	if p := a.report.Manifest; p != nil && p.Processed != nil && !p.Processed.Fatal && p.Processed.Description == "" && len(p.Processed.Screenshots) == 0 {
 		a.find("app.bare", Where{File: a.file(a.absolute(p.URL)), URL: p.URL}, "neither description nor screenshots", "")

@@ -223,6 +223,8 @@ func (a *auditor) offline(start string) {
 	switch {
 	case len(errors) > 0:
 		a.find("worker.failed", Where{URL: a.report.Entry}, errors[0], "")
+	case w == nil && len(a.ran.UnreadRegistrations) > 0:
+		return // a worker there is, and which is not known: one finding says so
 	case w == nil:
 		a.find("worker.none", Where{URL: a.report.Entry}, "the visited pages call navigator.serviceWorker.register nowhere", "")
 	case w.State != "activated":
@@ -272,7 +274,7 @@ func (a *auditor) offline(start string) {
 		lacked := "" // under the condition before
 		for _, condition := range []string{"offline", "stalled", "slow", "flaky"} {
 			o := p.Under[condition]
-			if o == nil || seen[o.Outcome] && o.Outcome != useragent.Partial {
+			if o == nil || o.Doubt != nil || seen[o.Outcome] && o.Outcome != useragent.Partial {
 				continue
 			}
 			seen[o.Outcome] = true

@@ -94,6 +94,9 @@ type PageResult struct {
 	AnsweredBy string   `json:"answered_by"`
 	Missing    []string `json:"missing"`
 	MS         int64    `json:"ms"`
+	// Known is false where the outcome can't be relied on, for the reason that Why gives.
+	Known bool   `json:"known"`
+	Why   string `json:"why,omitempty"`
 }
 
 // Finding is one thing the audit says.
@@ -119,10 +122,12 @@ type Where struct {
 	URL    string `json:"url,omitempty"`
 }
 
-// Summary counts the findings. Verdict is "ready" or "not ready".
+// Summary counts the findings. Verdict is "ready", "not ready" or "not known": nothing speaks against it, but of Unknown pages the outcome is
+// not known.
 type Summary struct {
 	Verdict  string `json:"verdict"`
 	Blockers int    `json:"blockers"`
 	Risks    int    `json:"risks"`
 	Polish   int    `json:"polish"`
+	Unknown  int    `json:"unknown"`
 }

@@ -104,6 +104,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 		return nil, err
 	}
 	a.limits()
+	a.unknown()
 	a.weigh()
 	a.sum()
 	return a.report, nil
@@ -311,7 +312,7 @@ func (a *auditor) rehearse(start string) error {
 		a.pages = append([]string{start}, a.pages...)
 	}
 	r.Pages = a.pages
-	r.Asks, r.Profile = a.asks(), a.Profile
+	r.Asks, r.Profile, r.Present = a.asks(), a.Profile, a.present()
 	if a.judging {
 		r.Probes, r.Series = a.probes()
 	}
@@ -340,7 +341,7 @@ func (a *auditor) rehearse(start string) error {
 	for _, p := range a.ran.Pages {
 		out := &PageReport{URL: a.local(p.URL), Title: p.Title, Under: map[string]*PageResult{}}
 		for name, o := range p.Under {
-			res := &PageResult{Outcome: o.Outcome, Status: o.Status, Title: o.Title, AnsweredBy: answeredBy(o.AnsweredBy), Missing: []string{}, MS: o.Elapsed.Milliseconds()}
+			res := &PageResult{Outcome: o.Outcome, Status: o.Status, Title: o.Title, AnsweredBy: answeredBy(o.AnsweredBy), Missing: []string{}, MS: o.Elapsed.Milliseconds(), Known: o.Doubt == nil, Why: a.why(o.Doubt)}
 			for _, l := range o.Missing {
 				res.Missing = append(res.Missing, a.local(l.URL))
 			}
@@ -425,9 +426,26 @@ func (a *auditor) sum() {
 		}
 	}
 	r.Summary.Verdict = "ready"
-	if r.FailsOn(a.Project.Audit.FailOn) {
+	against := func(f *Finding) bool { return f.Code != "offline.unknown" && Heavier(f.Weight, a.Project.Audit.FailOn) }
+	switch {
+	case slices.ContainsFunc(r.Findings, against):
 		r.Summary.Verdict = "not ready"
+	case r.Summary.Unknown > 0:
+		r.Summary.Verdict = "not known"
 	}
+}
+
+// present is the worker that the project file says pages register.
+func (a *auditor) present() *page.Registration {
+	p := a.Project.Worker.Present
+	if p.File == "" || a.Project.Worker.Replace == "yes" {
+		return nil
+	}
+	r := &page.Registration{Script: a.absolute(p.File), Type: orWords(p.Type, "classic"), UpdateViaCache: "imports", From: a.absolute(a.Project.Audit.Entry)}
+	if p.Scope != "" {
+		r.Scope = a.absolute(p.Scope)
+	}
+	return r
 }
 
 // FailsOn says whether there is a finding at least as heavy as weight.

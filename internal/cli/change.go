@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	udiff "github.com/aymanbagabas/go-udiff"
+	"github.com/charmbracelet/colorprofile"
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/fit"
@@ -146,14 +147,28 @@ func (a *app) diff(plan *fit.Plan) {
 		fmt.Fprintln(a.out, "Nothing would change.")
 		return
 	}
+	// A file of it is a patch, byte for byte; a person sees text.
+	show := func(s string) string { return s }
+	if _, onTerminal := a.out.(*colorprofile.Writer).Forward.(shield); onTerminal {
+		show = func(s string) string {
+			lines := strings.SplitAfter(s, "\n")
+			for i, l := range lines {
+				text, end := strings.CutSuffix(l, "\n")
+				if lines[i] = report.Shown(text); end {
+					lines[i] += "\n"
+				}
+			}
+			return strings.Join(lines, "")
+		}
+	}
 	for _, c := range plan.Changes {
 		switch {
 		case c.What == "icon":
-			fmt.Fprintf(a.out, "new icon %s, %d bytes\n", c.Path, len(c.New))
+			fmt.Fprintf(a.out, "new icon %s, %d bytes\n", report.Shown(c.Path), len(c.New))
 		case c.Old == nil:
-			fmt.Fprint(a.out, udiff.Unified("/dev/null", c.Path, "", string(c.New)))
+			fmt.Fprint(a.out, show(udiff.Unified("/dev/null", c.Path, "", string(c.New))))
 		default:
-			fmt.Fprint(a.out, udiff.Unified(c.Path, c.Path, string(c.Old), string(c.New)))
+			fmt.Fprint(a.out, show(udiff.Unified(c.Path, c.Path, string(c.Old), string(c.New))))
 		}
 	}
 }

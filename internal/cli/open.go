@@ -2,12 +2,15 @@ package cli
 
 import (
 	"context"
+	"encoding/base64"
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	weburl "github.com/nlnwa/whatwg-url/url"
 	"github.com/spf13/cobra"
@@ -16,6 +19,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
+	"tachyform/internal/report"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 )
@@ -78,6 +82,8 @@ func sitsAt(path, dir string) bool {
 
 // liveFlags adds what a live site may be told.
 func (a *app) liveFlags(c *cobra.Command) {
+	c.Flags().DurationVar(&a.answerWithin, "answer-within", 0, "how long each answer of a live site may take (default 20s)")
+	c.Flags().DurationVar(&a.allWithin, "all-within", 0, "how long all of them may take together (default 10m)")
 	c.Flags().StringArrayVar(&a.headers, "header", nil, "send this header to a live site, such as \"Cookie: session=…\" to see it signed in (`NAME: VALUE`)")
 }
 
@@ -147,15 +153,45 @@ func openFolder(dir string, p *project.Project) (*site.Folder, error) {
 func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*opened, error) {
 	u, err := weburl.Parse(name)
 	if err != nil {
-		return nil, usagef("%q is not a URL", name)
+		return nil, usagef("%q is not a URL", report.Unsigned(name))
+	}
+	// A name and password in the address are for the host alone: nothing that is printed or kept shows them.
+	user := ""
+	if u.Username() != "" || u.Password() != "" {
+		name, _ := url.PathUnescape(u.Username())
+		password, _ := url.PathUnescape(u.Password())
+		user = name + ":" + password
+		u.SetUsername("")
+		u.SetPassword("")
+	}
+	name = u.Href(false)
+	if p.Path == "" && strings.HasSuffix(name, "/") && u.Pathname() == "/" {
+		name = strings.TrimSuffix(name, "/")
 	}
 	p.Origin = u.Protocol() + "//" + u.Host()
 	if p.Path == "" {
 		p.Audit.Entry = u.Pathname() + u.Search()
 		p.Audit.Visit = []string{p.Audit.Entry}
 	}
-	host := site.NewLive(p.Origin)
+	each, all := a.answerWithin, a.allWithin
+	if each == 0 {
+		each = time.Duration(p.Audit.Crawl.AnswerWithin)
+	}
+	if all == 0 {
+		all = time.Duration(p.Audit.Crawl.AllWithin)
+	}
+	if all == 0 {
+		all = 10 * time.Minute
+	}
+	host := site.NewLive(p.Origin, each)
+	// Who waits longer than that is told so; whatever came until then is not judged.
+	time.AfterFunc(all, func() {
+		a.stop(&problem.Problem{Kind: problem.Read, Where: name, What: fmt.Sprintf("the site took more than %s in all, so nothing was judged", all), Mend: "allow more with --all-within, or try fewer pages with audit.crawl.at_most"})
+	})
 	host.Header = http.Header{}
+	if user != "" {
+		host.Header.Set("Authorization", "Basic "+base64.StdEncoding.EncodeToString([]byte(user)))
+	}
 	for _, h := range a.headers {
 		key, value, ok := strings.Cut(h, ":")
 		if key = strings.TrimSpace(key); !ok || key == "" || strings.ContainsAny(key, " \t") {
@@ -168,10 +204,8 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 		switch {
 		case ctx.Err() != nil:
 			return nil, ctx.Err()
-		case errors.Is(err, site.ErrEndless):
-			return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "this address cannot be judged: " + site.ErrEndless.Error(), Mend: "name the address of a page", Cause: err}
 		case err != nil:
-			return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "nothing answers at this address: " + plainError(err), Mend: "start the server, or check the address", Cause: err}
+			return nil, liveProblem(name, err)
 		}
 		to := resp.Header.Get("Location")
 		if resp.Status < 300 || resp.Status > 399 || to == "" {
@@ -179,7 +213,7 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 		}
 		next, err := u.Parse(to)
 		if err != nil {
-			break
+			return nil, &problem.Problem{Kind: problem.Read, Where: name, What: fmt.Sprintf("it redirects to %q, which is no address", to), Mend: "mend the Location header that the server sends"}
 		}
 		if at := next.Protocol() + "//" + next.Host(); at != p.Origin {
 			return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "it redirects to " + next.Href(true) + ", which is another origin; only the origin that is named is asked", Mend: "name that address instead"}
@@ -187,6 +221,32 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 		u = next
 	}
 	return &opened{project: p, name: name, host: host}, nil
+}
+
+// liveProblem tells why an address gives nothing that could be judged.
+func liveProblem(name string, err error) error {
+	p := &problem.Problem{Kind: problem.Read, Where: name, What: "nothing answers at this address: " + plainError(err), Mend: "start the server, or check the address", Cause: err}
+	var f *site.Fault
+	if !errors.As(err, &f) {
+		return p
+	}
+	switch f.Kind {
+	case site.Slow:
+		p.What, p.Mend = fmt.Sprintf("the server took the connection and gave no whole answer within %s", f.Within), "look at what it is busy with, or wait longer with --answer-within"
+	case site.Certificate:
+		p.What, p.Mend = "the connection cannot be trusted: "+plainError(err), "mend the server's certificate; browsers refuse it, too"
+	case site.Encoded:
+		p.What, p.Mend = "the content is not what its Content-Encoding says: "+plainError(err), "mend how the server compresses; browsers show an error"
+	case site.Short:
+		p.What, p.Mend = "the answer breaks off before its end", "mend the Content-Length that the server sends, or what cuts the answer off"
+	case site.Headers:
+		p.What, p.Mend = "the answer's headers are larger than browsers take, 256 kB", "send fewer or shorter ones"
+	case site.Switches:
+		p.What, p.Mend = f.Error(), "name the address of a page"
+	case site.Endless:
+		p.What, p.Mend = "this address cannot be judged: "+f.Error(), "name the address of a page"
+	}
+	return p
 }
 
 // plainError gives the innermost reason of a network error.

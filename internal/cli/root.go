@@ -11,6 +11,7 @@ import (
 	"runtime/debug"
 	"strings"
 	"syscall"
+	"time"
 
 	"github.com/charmbracelet/colorprofile"
 	"github.com/spf13/cobra"
@@ -36,10 +37,15 @@ type app struct {
 	in      io.Reader
 	out     io.Writer // strips colours where they are not wanted
 	err     io.Writer
+	screen  io.Writer // the same without that, to clear it
 	project string
 	format  string
-	headers []string // for a live site
-	width   int
+	// headers, answerWithin and allWithin are for a live site.
+	headers                 []string
+	answerWithin, allWithin time.Duration
+	// stop ends the run for a reason.
+	stop  context.CancelCauseFunc
+	width int
 	// terminal tells that somebody can be asked; progress that standard error is a terminal.
 	terminal, progress bool
 }
@@ -48,7 +54,10 @@ type app struct {
 func Main(args []string, in io.Reader, out, errOut io.Writer) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	a := &app{in: in, out: colorprofile.NewWriter(out, os.Environ()), err: colorprofile.NewWriter(errOut, os.Environ()), width: 80}
+	ctx, because := context.WithCancelCause(ctx)
+	a := &app{in: in, width: 80}
+	a.screen = out
+	a.out, a.err = styled(out), styled(errOut)
 	if f, ok := out.(*os.File); ok {
 		if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 0 {
 			a.width = min(max(w, 60), 120)
@@ -65,7 +74,22 @@ func Main(args []string, in io.Reader, out, errOut io.Writer) int {
 	root.SetIn(in)
 	root.SetOut(a.out)
 	root.SetErr(a.err)
-	return a.status(root.ExecuteContext(ctx))
+	a.stop = because
+	err := root.ExecuteContext(ctx)
+	var late *problem.Problem
+	if err != nil && errors.As(context.Cause(ctx), &late) {
+		err = late
+	}
+	return a.status(err)
+}
+
+// styled gives a writer that takes colours away where they are not wanted, and all commands but those where a terminal takes what is written.
+func styled(w io.Writer) io.Writer {
+	profile := colorprofile.Detect(w, os.Environ())
+	if profile > colorprofile.NoTTY {
+		w = shield{w}
+	}
+	return &colorprofile.Writer{Forward: w, Profile: profile}
 }
 
 func (a *app) status(err error) int {

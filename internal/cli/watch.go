@@ -38,7 +38,7 @@ func (a *app) watch(ctx context.Context, args []string, once func() error) error
 			}
 			seen = now
 			if a.terminal {
-				fmt.Fprint(a.out, "\x1b[H\x1b[2J\x1b[3J")
+				fmt.Fprint(a.screen, "\x1b[H\x1b[2J\x1b[3J")
 			}
 			start := time.Now()
 			if err := fit.WaitUntilFree(ctx, fit.StateDir(p, name)); err != nil {

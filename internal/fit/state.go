@@ -48,30 +48,52 @@ func OpenState(ctx context.Context, dir, command string) (*State, error) {
 	if info, err := os.Lstat(dir); err == nil && info.Mode()&fs.ModeSymlink != 0 {
 		return nil, &problem.Problem{Kind: problem.Write, Where: dir, What: "the folder of journals and originals is a symbolic link, which may lead anywhere", Mend: "put a folder in its place"}
 	}
-	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return nil, writeProblem(dir, "the folder of journals cannot be made", err)
-	}
-	root, err := openTree(dir)
-	if err != nil {
-		return nil, writeProblem(dir, "the folder of journals cannot be opened", err)
-	}
-	s := &State{dir: dir, root: root}
+	s := &State{dir: dir}
 	if err := s.take(ctx, command); err != nil {
-		root.Close()
+		if s.root.Root != nil {
+			s.root.Close()
+		}
 		return nil, err
 	}
 	return s, nil
 }
 
-func (s *State) take(ctx context.Context, command string) error {
-	if err := s.root.checkTarget(lockName); err != nil {
-		return writeProblem(filepath.Join(s.dir, lockName), "the lock cannot be taken", err)
+// open opens the folder, and makes it where there is none. Another process may have removed it since.
+func (s *State) open() error {
+	if s.root.Root != nil {
+		opened, err1 := s.root.Stat(".")
+		named, err2 := os.Lstat(s.dir)
+		if err1 == nil && err2 == nil && os.SameFile(opened, named) {
+			return nil
+		}
+		s.root.Close()
+		s.root = tree{}
 	}
+	err := os.MkdirAll(s.dir, 0o755)
+	if err == nil {
+		s.root, err = openTree(s.dir)
+	}
+	if err != nil {
+		return writeProblem(s.dir, "the folder of journals cannot be made; the site is untouched", err)
+	}
+	return nil
+}
+
+func (s *State) take(ctx context.Context, command string) error {
 	until := time.Now().Add(lockWait)
 	for {
+		if err := s.open(); err != nil {
+			return err
+		}
 		// The file may have been removed and made anew meanwhile: only a lock on the file that bears the name counts.
+		if err := s.root.checkTarget(lockName); err != nil {
+			return writeProblem(filepath.Join(s.dir, lockName), "the lock cannot be taken", err)
+		}
 		lock := flock.New(filepath.Join(s.dir, lockName), flock.SetFlag(os.O_CREATE|os.O_RDWR), flock.SetPermissions(0o644))
 		held, err := lock.TryLock()
+		if errors.Is(err, fs.ErrNotExist) {
+			continue // the folder was removed in this very moment
+		}
 		if err != nil {
 			return writeProblem(filepath.Join(s.dir, lockName), "the lock cannot be taken", err)
 		}
@@ -111,8 +133,15 @@ func (s *State) held() error {
 		Mend: "run this again when it has ended"}
 }
 
-// Close lets others have the state folder.
+// Close lets others have the state folder. One in which nothing was kept goes again; who waits for its lock makes it anew.
 func (s *State) Close() error {
+	if dir, err := s.root.Open("."); err == nil {
+		names, err := dir.Readdirnames(-1)
+		dir.Close()
+		if err == nil && slices.Equal(names, []string{lockName}) && s.root.Remove(lockName) == nil {
+			_ = os.Remove(s.dir) // stays when somebody else put something there
+		}
+	}
 	_ = s.lock.Close() // the system lets go of it at the latest when the process ends
 	return s.root.Close()
 }

@@ -165,7 +165,7 @@ func loadSVG(path string, data []byte) (*Master, error) {
 		return nil, refused(err)
 	}
 	tree.w, tree.h = m.w, m.h
-	if composed(first) {
+	if compositions(first)[first] {
 		m.tree = tree
 	} else {
 		m.svg = tree.text()
@@ -173,7 +173,9 @@ func loadSVG(path string, data []byte) (*Master, error) {
 	if m.w <= 0 || m.h <= 0 {
 		return nil, bad(path, "the SVG has no size", `give it a viewBox, such as viewBox="0 0 512 512"`)
 	}
-	if _, err := m.drawSVG(16, 16); err != nil {
+	if _, err := m.drawSVG(16, 16); errors.As(err, new(*svgFault)) {
+		return nil, refused(err)
+	} else if err != nil {
 		return nil, bad(path, "the SVG cannot be drawn: "+err.Error(), "simplify it, or export a PNG")
 	}
 	m.drawn = sync.OnceValues(func() (*plane, error) {

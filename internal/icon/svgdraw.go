@@ -110,17 +110,22 @@ func (t *svgTree) checkClips(n *html.Node) error {
 	return nil
 }
 
-// composed says whether an element has to be drawn by itself, or holds one that has.
-func composed(n *html.Node) bool {
-	if n.Type == html.ElementNode && (property(n, "clip-path") != "" || property(n, "fill-rule") != "" || container(n) && opacityOf(n) < 1) {
-		return true
-	}
-	for k := n.FirstChild; k != nil; k = k.NextSibling {
-		if composed(k) {
-			return true
+// compositions lists the elements that have to be drawn by themselves, or hold one that has.
+func compositions(root *html.Node) map[*html.Node]bool {
+	out := map[*html.Node]bool{}
+	var visit func(n *html.Node) bool
+	visit = func(n *html.Node) bool {
+		is := n.Type == html.ElementNode && (property(n, "clip-path") != "" || property(n, "fill-rule") != "" || container(n) && opacityOf(n) < 1)
+		for k := n.FirstChild; k != nil; k = k.NextSibling {
+			is = visit(k) || is
 		}
+		if is {
+			out[n] = true
+		}
+		return is
 	}
-	return false
+	visit(root)
+	return out
 }
 
 // painter draws a tree part by part.
@@ -128,15 +133,22 @@ type painter struct {
 	tree      *svgTree
 	root      *html.Node
 	gradients []*html.Node
+	composed  map[*html.Node]bool
 	w, h      int
 	parts     int
+	layers    int // alive at once
+	text      int // bytes handed to the library
 }
 
-// mostParts bounds how many parts are drawn by themselves.
-const mostParts = 2000
+// Bounds of what is drawn by itself: how many parts, how many layers at once, and how much text in all the library reads for them.
+const (
+	mostParts  = 2000
+	mostLayers = 24
+	mostText   = 64 << 20
+)
 
 func newPainter(t *svgTree, root *html.Node, w, h int) *painter {
-	p := &painter{tree: t, root: root, w: w, h: h}
+	p := &painter{tree: t, root: root, composed: compositions(root), w: w, h: h}
 	var visit func(n *html.Node)
 	visit = func(n *html.Node) {
 		if n.Data == "linearGradient" || n.Data == "radialGradient" {
@@ -167,7 +179,7 @@ func (p *painter) children(dst *image.RGBA, parent *html.Node, chain []*html.Nod
 		if k.Data == "defs" {
 			continue
 		}
-		if !composed(k) {
+		if !p.composed[k] {
 			run = append(run, k)
 			continue
 		}
@@ -193,6 +205,10 @@ func (p *painter) part(dst *image.RGBA, n *html.Node, chain []*html.Node, evenOd
 	fades := container(n) && opacityOf(n) < 1
 	layer := dst
 	if clip != nil || fades {
+		if p.layers++; p.layers > mostLayers {
+			return &svgFault{p.tree.lines[n], fmt.Sprintf("more than %d elements that fade or are clipped stand in one another", mostLayers), "write the opacity on the innermost alone, or export a PNG"}
+		}
+		defer func() { p.layers-- }()
 		layer = p.blank()
 	}
 	if container(n) {
@@ -290,6 +306,9 @@ func (p *painter) shapes(dst *image.RGBA, list, chain []*html.Node, evenOdd bool
 		writeSVG(&b, n)
 	}
 	b.WriteString(strings.Repeat("</g>", len(chain)) + "</svg>")
+	if p.text += b.Len(); p.text > mostText {
+		return fmt.Errorf("drawing its clipped and faded parts takes too much work")
+	}
 	icon, err := readLibrary(b.Bytes(), p.tree.w, p.tree.h)
 	if err != nil {
 		return err

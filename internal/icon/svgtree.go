@@ -32,8 +32,12 @@ type svgFault struct {
 
 func (f *svgFault) Error() string { return f.what }
 
-// mostElements bounds what references may grow an SVG to.
-const mostElements = 50_000
+// Bounds of an SVG: what references may grow it to, how deep it is nested, and how many selectors are tried on elements.
+const (
+	mostElements = 50_000
+	mostDeep     = 400
+	mostMatches  = 20_000_000
+)
 
 // readSVG reads an SVG into a tree; names lose their namespace, attributes keep their prefix.
 func readSVG(data []byte) (*svgTree, error) {
@@ -41,6 +45,7 @@ func readSVG(data []byte) (*svgTree, error) {
 	dec.CharsetReader = func(string, io.Reader) (io.Reader, error) { return nil, errors.New("it is not UTF-8") }
 	t := &svgTree{root: &html.Node{Type: html.DocumentNode}, lines: map[*html.Node]int{}, byID: map[string]*html.Node{}}
 	at := t.root
+	depth := 0
 	for n := 0; ; {
 		token, err := dec.RawToken()
 		line, _ := dec.InputPos()
@@ -57,6 +62,9 @@ func readSVG(data []byte) (*svgTree, error) {
 		case xml.StartElement:
 			if n++; n > mostElements {
 				return nil, &svgFault{line, "the SVG has more than 50 000 elements", "simplify it, or export a PNG"}
+			}
+			if depth++; depth > mostDeep {
+				return nil, &svgFault{line, fmt.Sprintf("the SVG nests more than %d elements in one another", mostDeep), "take groups out that hold only one other, or export a PNG"}
 			}
 			e := &html.Node{Type: html.ElementNode, Data: x.Name.Local}
 			for _, a := range x.Attr {
@@ -77,6 +85,7 @@ func readSVG(data []byte) (*svgTree, error) {
 				return nil, &svgFault{line, "the SVG is not well-formed: </" + x.Name.Local + "> closes nothing", "export it again"}
 			}
 			at = at.Parent
+			depth--
 		case xml.CharData:
 			if at.Data == "style" {
 				t.styles = append(t.styles, string(x))
@@ -109,7 +118,9 @@ func (t *svgTree) flatten() error {
 	if err := t.use(t.root, 0, new(int)); err != nil {
 		return err
 	}
-	t.style()
+	if err := t.style(); err != nil {
+		return err
+	}
 	var drop []*html.Node
 	var visit func(n *html.Node)
 	visit = func(n *html.Node) {
@@ -218,7 +229,7 @@ type svgRule struct {
 }
 
 // style turns the rules of style elements into style attributes; those that are there already come last and win.
-func (t *svgTree) style() {
+func (t *svgTree) style() error {
 	var rules []svgRule
 	for _, text := range t.styles {
 		p := css.NewParser(parse.NewInputBytes([]byte(text)), false)
@@ -251,7 +262,10 @@ func (t *svgTree) style() {
 		}
 	}
 	if len(rules) == 0 {
-		return
+		return nil
+	}
+	if len(rules)*len(t.lines) > mostMatches {
+		return &svgFault{1, fmt.Sprintf("the SVG's style sheets have %d selectors for %d elements, too many to try", len(rules), len(t.lines)), "take out those that match nothing, or export a PNG"}
 	}
 	sort.SliceStable(rules, func(i, j int) bool { return rules[i].selector.Specificity().Less(rules[j].selector.Specificity()) })
 	var visit func(n *html.Node)
@@ -272,6 +286,7 @@ func (t *svgTree) style() {
 		}
 	}
 	visit(t.root)
+	return nil
 }
 
 func joined(tokens []css.Token) string {

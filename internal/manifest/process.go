@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"tachyform/internal/problem"
+	"tachyform/internal/textpos"
 
 	weburl "github.com/nlnwa/whatwg-url/url"
 )
@@ -124,7 +125,7 @@ var Orientations = []string{"any", "natural", "landscape", "landscape-primary", 
 
 // Process reads a manifest text as a browser would that fetched it from manifestURL for the page documentURL.
 func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, []Issue) {
-	p := &processor{text: text, as: as, out: &Processed{Places: map[string][2]int{}}}
+	p := &processor{text: text, pos: textpos.New(text), as: as, out: &Processed{Places: map[string][2]int{}}}
 	var err error
 	if p.doc, err = weburl.Parse(documentURL); err != nil {
 		p.issue("syntax", "", 0, "the page's address is not a URL: "+documentURL, "")
@@ -147,14 +148,12 @@ func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, [
 		root = &Value{Kind: Object}
 	}
 	p.root = root
-	for i, m := range root.Members {
-		line, column := lineColumn(text, m.Offset)
-		p.out.Places[m.Name] = [2]int{line, column}
-		for _, earlier := range root.Members[:i] {
-			if earlier.Name == m.Name {
-				p.issue("duplicate-member", m.Name, m.Offset, fmt.Sprintf("%q stands twice; the last one counts", m.Name), "remove one")
-			}
+	for _, m := range root.Members {
+		if _, twice := p.out.Places[m.Name]; twice {
+			p.issue("duplicate-member", m.Name, m.Offset, fmt.Sprintf("%q stands twice; the last one counts", m.Name), "remove one")
 		}
+		line, column := p.pos.At(m.Offset)
+		p.out.Places[m.Name] = [2]int{line, column}
 		if !slices.Contains(knownMembers, m.Name) && !strings.HasSuffix(m.Name, "_localized") {
 			mend := "no browser reads it; remove it if nothing of yours does"
 			if kind := foreign[m.Name]; kind != "" {
@@ -209,15 +208,9 @@ func syntaxMend(text []byte, e *SyntaxError) string {
 	return ""
 }
 
-func lineColumn(text []byte, offset int) (line, column int) {
-	offset = min(offset, len(text))
-	before := string(text[:offset])
-	line = strings.Count(before, "\n") + 1
-	return line, len([]rune(before[strings.LastIndex(before, "\n")+1:])) + 1
-}
-
 type processor struct {
 	text      []byte
+	pos       *textpos.Index
 	as        As
 	doc, base *weburl.Url
 	root      *Value
@@ -226,7 +219,7 @@ type processor struct {
 }
 
 func (p *processor) issue(code, member string, offset int, what, mend string) {
-	line, column := lineColumn(p.text, offset)
+	line, column := p.pos.At(offset)
 	p.issues = append(p.issues, Issue{code, member, line, column, what, mend})
 }
 
@@ -547,7 +540,7 @@ func (p *processor) images(o *Value, name, path string) []Image {
 			p.issue("ignored-value", member+".src", src.Offset, member+".src is empty, which means the manifest itself", "name the picture's file")
 		}
 		img := Image{Src: u.Href(false)}
-		img.Line, img.Column = lineColumn(p.text, item.Offset)
+		img.Line, img.Column = p.pos.At(item.Offset)
 		if v, ok := p.str(item, "type", member+"."); ok {
 			if img.Type = strings.TrimSpace(v.Text); p.as != Chromium && img.Type != "" {
 				essence, ok := mimeEssence(img.Type)

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"tachyform/internal/textpos"
 	"unicode/utf8"
 
 	"golang.org/x/net/html"
@@ -175,14 +176,14 @@ func ParseDocumentOn(screen Screen, url, contentType string, text []byte) *Docum
 	}
 	text = bytes.TrimPrefix(text, []byte("\xef\xbb\xbf"))
 	d.Fragment, d.Screen, d.text = Fragment(text), screen, text
-	w := &walker{doc: d, pos: &position{text: text}, inHead: true, screen: screen}
+	w := &walker{doc: d, pos: textpos.New(text), inHead: true, screen: screen}
 	w.walk(text)
 	return d
 }
 
 type walker struct {
 	doc      *Document
-	pos      *position
+	pos      *textpos.Index
 	inHead   bool
 	baseSeen bool
 	template int
@@ -309,10 +310,10 @@ func (w *walker) tag(z *html.Tokenizer, start int) Tag {
 	}
 	switch t.Name {
 	case "a", "area", "meta", "link", "script", "img", "iframe", "source", "video", "audio", "track", "embed", "object", "input", "body", "html", "image", "use", "table", "td", "th":
-		t.Line, t.Column = w.pos.at(start)
+		t.Line, t.Column = w.pos.At(start)
 	default:
 		if t.Attr["style"] != "" {
-			t.Line, t.Column = w.pos.at(start)
+			t.Line, t.Column = w.pos.At(start)
 		}
 	}
 	return t
@@ -502,7 +503,7 @@ func (w *walker) link(t Tag, href string) {
 // written reads the document that stands in an iframe's srcdoc attribute: what it asks for, the page asks for.
 func (w *walker) written(text string) {
 	inner := &Document{URL: w.doc.URL, Base: w.doc.Base, Charset: "utf-8", Valid: true, keys: map[string]bool{}, text: []byte(text)}
-	(&walker{doc: inner, pos: &position{text: []byte(text)}, inHead: true, screen: w.screen}).walk([]byte(text))
+	(&walker{doc: inner, pos: textpos.New([]byte(text)), inHead: true, screen: w.screen}).walk([]byte(text))
 	for _, r := range inner.References {
 		r.Line, r.Column = 0, 0
 		if r.Inline == nil {
@@ -577,7 +578,7 @@ func isJavaScript(kind string) bool {
 }
 
 func (w *walker) rawText(t Tag, text string, start int) {
-	line, column := w.pos.at(start)
+	line, column := w.pos.At(start)
 	switch {
 	case t.Name == "style":
 		w.styleElement(t, text, line, column)

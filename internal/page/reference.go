@@ -142,29 +142,3 @@ func resolvePlain(base, ref string) (string, bool) {
 	}
 	return origin + "/" + strings.Join(out, "/"), true
 }
-
-// position finds line and column (from 1, in characters) of a byte offset; built once per text.
-type position struct {
-	text   []byte
-	starts []int
-}
-
-func (p *position) at(offset int) (line, column int) {
-	if p.starts == nil {
-		p.starts = []int{0}
-		for i, b := range p.text {
-			if b == '\n' {
-				p.starts = append(p.starts, i+1)
-			}
-		}
-	}
-	lo, hi := 0, len(p.starts)
-	for hi-lo > 1 {
-		if mid := (lo + hi) / 2; p.starts[mid] <= offset {
-			lo = mid
-		} else {
-			hi = mid
-		}
-	}
-	return lo + 1, len([]rune(string(p.text[p.starts[lo]:min(offset, len(p.text))]))) + 1
-}

@@ -2,7 +2,10 @@ package page
 
 import (
 	"bytes"
+	"regexp"
+	"slices"
 	"strings"
+	"tachyform/internal/textpos"
 	"unsafe"
 
 	"github.com/tdewolff/parse/v2"
@@ -13,6 +16,9 @@ import (
 type Script struct {
 	References    []Reference
 	Registrations []Registration
+	// UnreadRegistrations are calls of register, or what looks like one, whose address can't be read from the text, or that wait for what
+	// a visitor does; Unread are requests of which the same is true.
+	UnreadRegistrations, Unread []Place
 	// Valid is false when the text does not parse; then nothing else is known of it.
 	Valid bool
 	// Unresolved are module names that stand for nothing; a module with one of them does not run.
@@ -25,8 +31,16 @@ type Script struct {
 	// Reloads tells that it loads the page anew when another worker takes it over; GuardedReload that it does so only on a page that
 	// had a worker before.
 	Reloads, GuardedReload bool
+	// Draws tells that it may put something on the page.
+	Draws bool
 	// relative tells that something in it resolves against the page.
 	relative bool
+}
+
+// Place is where something stands in a text. Line and Column count from 1, and are 0 where they are not known.
+type Place struct {
+	URL          string
+	Line, Column int
 }
 
 // At gives the script with its page-relative URLs, those of fetch() and register(), resolved against the base URL of the page
@@ -35,7 +49,7 @@ func (s *Script) At(base string, imports *ImportMap) *Script {
 	if !s.relative {
 		return s
 	}
-	out := &Script{Valid: s.Valid, Made: s.Made, Changed: s.Changed, Tells: s.Tells, Reloads: s.Reloads, GuardedReload: s.GuardedReload, References: make([]Reference, 0, len(s.References))}
+	out := &Script{Valid: s.Valid, Draws: s.Draws, UnreadRegistrations: s.UnreadRegistrations, Unread: s.Unread, Made: s.Made, Changed: s.Changed, Tells: s.Tells, Reloads: s.Reloads, GuardedReload: s.GuardedReload, References: make([]Reference, 0, len(s.References))}
 	for _, r := range s.References {
 		if r.raw != "" {
 			var ok bool
@@ -73,28 +87,32 @@ func ParseScript(from, base string, text []byte) *Script { return parseScript(fr
 func parseScript(from, base string, text []byte, foreign bool) *Script {
 	src := bytes.Clone(text)
 	ast, err := js.Parse(parse.NewInputBytes(src), js.Options{})
-	s := &Script{Valid: err == nil}
+	s := &Script{Valid: err == nil, Draws: drawing.Match(text)}
 	kinds := map[string]string{}
 	if err != nil {
 		// The parser does not know import attributes; without them the rest is read.
 		var plain []byte
 		if plain, kinds = withoutAttributes(text); plain == nil {
-			return s
+			return s.unparsed(from, text)
 		}
 		src = plain
 		if ast, err = js.Parse(parse.NewInputBytes(src), js.Options{}); err != nil {
-			return s
+			return s.unparsed(from, text)
 		}
 		s.Valid = true
 	}
-	r := &scriptReader{out: s, kinds: kinds, controls: bytes.Contains(text, []byte(".controller")), foreign: foreign, from: from, base: base, text: text, pos: &position{text: text}, constants: map[string]string{}, containers: map[string]bool{},
+	r := &scriptReader{out: s, kinds: kinds, controls: bytes.Contains(text, []byte(".controller")), foreign: foreign, from: from, base: base, text: text, pos: textpos.New(text), constants: map[*js.Var]string{}, containers: map[*js.Var]bool{},
 		made: map[string]*Made{}, lookedUp: map[string]Changed{}, had: map[string]bool{}}
 	if len(src) > 0 {
 		r.first = uintptr(unsafe.Pointer(unsafe.SliceData(src)))
 	}
 	js.Walk(bindings{r}, ast)
+	js.Walk(reassigned{r}, ast)
 	js.Walk(r, ast)
 	r.finish()
+	if len(s.Registrations) == 0 && len(s.UnreadRegistrations) == 0 {
+		s.mayRegister(from, text)
+	}
 	s.GuardedReload = s.Reloads && r.guarded
 	return s
 }
@@ -105,11 +123,11 @@ type scriptReader struct {
 	kinds      map[string]string // of modules by their names, where imports say so: json, css
 	foreign    bool              // the pages that run it are of another origin
 	text       []byte
-	pos        *position
+	pos        *textpos.Index
 	first      uintptr
-	constants  map[string]string // variables that hold literal text
-	containers map[string]bool   // variables that hold navigator.serviceWorker
-	made       map[string]*Made  // elements by the variable that holds them
+	constants  map[*js.Var]string // variables that hold literal text
+	containers map[*js.Var]bool   // variables that hold navigator.serviceWorker
+	made       map[string]*Made   // elements by the variable that holds them
 	all        []*Made
 	lookedUp   map[string]Changed // elements of the page by the variable that holds them
 	waiting    int                // how many listeners the walk is inside of, for events that may never come
@@ -155,14 +173,14 @@ func (b bindings) Enter(n js.INode) js.IVisitor {
 				b.r.had[string(name.Name())] = true
 			}
 			if text, ok := b.r.literal(item.Default); ok {
-				b.r.constants[string(name.Name())] = text
+				b.r.constants[variable(name)] = text
 			} else if b.r.isContainer(item.Default) {
-				b.r.containers[string(name.Name())] = true
+				b.r.containers[variable(name)] = true
 			}
 		case *js.BindingObject:
 			for _, part := range name.List {
 				if v, ok := part.Value.Binding.(*js.Var); ok && part.Key != nil && string(part.Key.Literal.Data) == "serviceWorker" {
-					b.r.containers[string(v.Name())] = true
+					b.r.containers[variable(v)] = true
 				}
 			}
 		}
@@ -171,6 +189,68 @@ func (b bindings) Enter(n js.INode) js.IVisitor {
 }
 
 func (b bindings) Exit(js.INode) {}
+
+// variable is the one that a name stands for where it is used.
+func variable(v *js.Var) *js.Var {
+	for v.Link != nil {
+		v = v.Link
+	}
+	return v
+}
+
+// reassigned forgets the literal values of variables that get others later.
+type reassigned struct{ r *scriptReader }
+
+func (a reassigned) Enter(n js.INode) js.IVisitor {
+	if x, ok := n.(*js.BinaryExpr); ok && assignment[x.Op] {
+		if v, ok := x.X.(*js.Var); ok {
+			delete(a.r.constants, variable(v))
+		}
+	}
+	return a
+}
+
+func (a reassigned) Exit(js.INode) {}
+
+var assignment = map[js.TokenType]bool{js.EqToken: true, js.AddEqToken: true, js.NullishEqToken: true, js.OrEqToken: true, js.AndEqToken: true}
+
+var (
+	registerCall   = regexp.MustCompile(`\bregister\b["'\x60]?\]?\s*(?:\?\.)?\(`)
+	drawing        = regexp.MustCompile(`innerHTML|outerHTML|insertAdjacent|\.(?:append|appendChild|prepend|insertBefore|replaceChildren|replaceWith|createElement|createElementNS|createTextNode|attachShadow|write)\b|\.(?:textContent|innerText|title)\s*=`)
+	requestingCall = regexp.MustCompile(`\bfetch\s*\(|\bXMLHttpRequest\b|\bimport\s*\(`)
+)
+
+// mayRegister looks for a registration in a text of which nothing else is known.
+func (s *Script) mayRegister(from string, text []byte) {
+	if !bytes.Contains(text, []byte("serviceWorker")) {
+		return
+	}
+	if at := registerCall.FindIndex(text); at != nil {
+		s.UnreadRegistrations = append(s.UnreadRegistrations, placeIn(from, text, at[0]))
+	}
+}
+
+// unparsed looks at a script that the parser does not understand, and a browser perhaps does.
+func (s *Script) unparsed(from string, text []byte) *Script {
+	s.mayRegister(from, text)
+	if at := requestingCall.FindIndex(text); at != nil {
+		s.Unread = append(s.Unread, placeIn(from, text, at[0]))
+	}
+	return s
+}
+
+func placeIn(from string, text []byte, offset int) Place {
+	line, column := textpos.New(text).At(offset)
+	return Place{from, line, column}
+}
+
+// unread notes a request whose address is not known, unless it waits for what a visitor does.
+func (r *scriptReader) unread(at []byte) {
+	if r.waiting == 0 {
+		line, column := r.place(at)
+		r.out.Unread = append(r.out.Unread, Place{r.from, line, column})
+	}
+}
 
 // literal gives the text of an expression whose value is plain from the source.
 func (r *scriptReader) literal(e js.IExpr) (string, bool) {
@@ -207,7 +287,7 @@ func (r *scriptReader) literal(e js.IExpr) (string, bool) {
 	case *js.GroupExpr:
 		return r.literal(x.X)
 	case *js.Var:
-		text, ok := r.constants[string(x.Name())]
+		text, ok := r.constants[variable(x)]
 		return text, ok
 	case *js.NewExpr:
 		return r.urlObject(x)
@@ -271,7 +351,7 @@ func (r *scriptReader) isContainer(e js.IExpr) bool {
 		text, ok := r.literal(x.Y)
 		return ok && text == "serviceWorker"
 	case *js.Var:
-		return r.containers[string(x.Name())]
+		return r.containers[variable(x)]
 	case *js.GroupExpr:
 		return r.isContainer(x.X)
 	}
@@ -286,7 +366,7 @@ func (r *scriptReader) place(data []byte) (line, column int) {
 	if offset < 0 || offset > len(r.text) {
 		return 0, 0
 	}
-	return r.pos.at(offset)
+	return r.pos.At(offset)
 }
 
 func (r *scriptReader) add(base, ref string, at []byte, kind Reference) {
@@ -449,6 +529,8 @@ func (r *scriptReader) call(x *js.CallExpr) {
 				later := moduleImport
 				later.Runs = true
 				r.addModule(spec, callee.Data, later)
+			} else {
+				r.unread(callee.Data)
 			}
 		}
 	case *js.Var:
@@ -478,8 +560,13 @@ func (r *scriptReader) call(x *js.CallExpr) {
 		switch {
 		case name == "fetch" && isGlobal(callee.X):
 			r.fetch(x, at)
-		case name == "register" && r.isContainer(callee.X) && r.waiting == 0:
-			r.register(x, at)
+		case name == "register" && r.isContainer(callee.X):
+			if r.waiting > 0 || !r.register(x, at) {
+				line, column := r.place(at)
+				r.out.UnreadRegistrations = append(r.out.UnreadRegistrations, Place{r.from, line, column})
+			}
+		case name == "open" && len(x.Args.List) > 1:
+			r.opens(x, at)
 		}
 	}
 }
@@ -497,10 +584,6 @@ func isGlobal(e js.IExpr) bool {
 }
 
 func (r *scriptReader) fetch(x *js.CallExpr, at []byte) {
-	ref, ok := r.literal(x.Args.List[0].Value)
-	if !ok {
-		return
-	}
 	kind := Reference{Mode: "cors", Credentials: "same-origin"}
 	if len(x.Args.List) > 1 {
 		options, isObject := x.Args.List[1].Value.(*js.ObjectExpr)
@@ -517,6 +600,11 @@ func (r *scriptReader) fetch(x *js.CallExpr, at []byte) {
 			kind.Cache = r.option(options, "cache")
 		}
 	}
+	ref, ok := r.literal(x.Args.List[0].Value)
+	if !ok {
+		r.unread(at)
+		return
+	}
 	r.add(r.base, ref, at, kind)
 }
 
@@ -530,14 +618,34 @@ func (r *scriptReader) option(o *js.ObjectExpr, name string) string {
 	return ""
 }
 
-func (r *scriptReader) register(x *js.CallExpr, at []byte) {
+// opens reads an XMLHttpRequest, which is known by its method; one that waits for its answer never meets a service worker.
+func (r *scriptReader) opens(x *js.CallExpr, at []byte) {
+	method, ok := r.literal(x.Args.List[0].Value)
+	if !ok || !slices.Contains([]string{"GET", "HEAD", "POST", "PUT", "DELETE", "PATCH", "OPTIONS"}, strings.ToUpper(method)) {
+		if !ok && bytes.Contains(r.text, []byte("XMLHttpRequest")) {
+			r.unread(at)
+		}
+		return
+	}
+	if !strings.EqualFold(method, "GET") {
+		return
+	}
+	if ref, ok := r.literal(x.Args.List[1].Value); ok {
+		r.add(r.base, ref, at, Reference{Mode: "cors", Credentials: "same-origin"})
+	} else {
+		r.unread(at)
+	}
+}
+
+// register reads a registration, and says whether it can be read.
+func (r *scriptReader) register(x *js.CallExpr, at []byte) bool {
 	ref, ok := r.literal(x.Args.List[0].Value)
 	if !ok {
-		return
+		return false
 	}
 	u, ok := Resolve(r.base, ref)
 	if !ok {
-		return
+		return false
 	}
 	reg := Registration{Script: u, Type: "classic", UpdateViaCache: "imports", From: r.from, raw: ref}
 	r.out.relative = true
@@ -557,6 +665,7 @@ func (r *scriptReader) register(x *js.CallExpr, at []byte) {
 	}
 	reg.Line, reg.Column = r.place(at)
 	r.out.Registrations = append(r.out.Registrations, reg)
+	return true
 }
 
 func (r *scriptReader) construct(x *js.NewExpr) {
@@ -568,6 +677,8 @@ func (r *scriptReader) construct(x *js.NewExpr) {
 	case "Worker", "SharedWorker":
 		if ref, ok := r.literal(x.Args.List[0].Value); ok {
 			r.add(r.base, ref, v.Data, Reference{Destination: strings.ToLower(name), Mode: "same-origin", Credentials: "same-origin"})
+		} else {
+			r.unread(v.Data)
 		}
 	case "EventSource":
 		if ref, ok := r.literal(x.Args.List[0].Value); ok {

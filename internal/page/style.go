@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"strconv"
 	"strings"
+	"tachyform/internal/textpos"
 
 	"github.com/tdewolff/parse/v2"
 	"github.com/tdewolff/parse/v2/css"
@@ -113,7 +114,7 @@ type styleToken struct {
 
 type styleParser struct {
 	from, base string
-	pos        *position
+	pos        *textpos.Index
 	tokens     []styleToken
 	at         int
 	style      *Style
@@ -121,7 +122,7 @@ type styleParser struct {
 }
 
 func newStyleParser(from, base string, text []byte) *styleParser {
-	p := &styleParser{from: from, base: base, pos: &position{text: text}, style: &Style{}, screen: Desktop}
+	p := &styleParser{from: from, base: base, pos: textpos.New(text), style: &Style{}, screen: Desktop}
 	l := css.NewLexer(parse.NewInputBytes(bytes.Clone(text)))
 	offset := 0
 	for {
@@ -386,7 +387,7 @@ func (p *styleParser) reference(ref string, at int, r Reference) (Reference, boo
 		return r, false
 	}
 	r.URL, r.From = u, p.from
-	r.Line, r.Column = p.pos.at(at)
+	r.Line, r.Column = p.pos.At(at)
 	return r, true
 }
 

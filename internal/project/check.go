@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"reflect"
 	"regexp"
+	"slices"
 	"strings"
 
 	"tachyform/internal/problem"
@@ -79,9 +80,25 @@ func (d *decoder) whole(p *Project) {
 			}
 		}
 	}
-	for i, s := range p.Host.Statuses {
-		if s.Status != 0 && (s.Status < 200 || s.Status > 599) {
-			add(fmt.Sprintf("hosting.statuses[%d].status", i), fmt.Sprintf("%d is not an HTTP status", s.Status), "200 to 599")
+	checkHosting(p.Host, "hosting", add)
+	for i, o := range p.Others {
+		checkHosting(o.Host, fmt.Sprintf("other_origins[%d].hosting", i), add)
+	}
+	if p.Worker.Replace == "yes" && p.Worker.Present.File == "" {
+		add("worker.replace", "worker.replace takes the place of worker.present, which is not there", "name the site's own worker: present: {file: /sw.js}")
+	}
+}
+
+// checkHosting looks at the statuses that a host is said to answer with.
+func checkHosting(h Hosting, key string, add func(key, what, mend string)) {
+	for i, r := range h.Redirects {
+		if r.Status != 0 && !slices.Contains([]int{301, 302, 303, 307, 308}, r.Status) {
+			add(fmt.Sprintf("%s.redirects[%d].status", key, i), fmt.Sprintf("%d is no status of a redirect", r.Status), "301, 302, 303, 307 or 308")
+		}
+	}
+	for i, s := range h.Statuses {
+		if s.Status < 200 || s.Status > 599 {
+			add(fmt.Sprintf("%s.statuses[%d].status", key, i), fmt.Sprintf("%d is not an HTTP status", s.Status), "200 to 599")
 		}
 	}
 }

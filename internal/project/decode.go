@@ -1,6 +1,8 @@
 package project
 
 import (
+	"bytes"
+	"errors"
 	"fmt"
 	"net/url"
 	"reflect"
@@ -11,19 +13,28 @@ import (
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/parser"
 
+	"tachyform/internal/pattern"
 	"tachyform/internal/problem"
 )
 
 // Parse reads the text of a project file; name stands in its messages.
 func Parse(name string, text []byte) (*Project, error) {
 	p := &Project{places: map[string]Place{}}
+	if line := tooDeep(text); line > 0 {
+		return nil, &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d", name, line), What: fmt.Sprintf("this is nested more than %d deep", maxDepth), Mend: "a project file needs no more than ten levels"}
+	}
 	file, err := parser.ParseBytes(text, 0)
 	if err != nil {
 		return nil, syntaxProblem(name, err)
 	}
 	d := &decoder{name: name, places: p.places}
+	filled := 0
 	for _, doc := range file.Docs {
 		if doc.Body != nil {
+			if filled++; filled == 2 {
+				d.report(doc.Body, "a second document begins here", "keep one; everything stands in a single document")
+				break
+			}
 			d.node(doc.Body, reflect.ValueOf(p).Elem(), "", reflect.StructTag(""))
 		}
 	}
@@ -33,6 +44,45 @@ func Parse(name string, text []byte) (*Project, error) {
 	}
 	p.fill()
 	return p, nil
+}
+
+// maxDepth bounds how deep a project file is nested: what reads it goes down that far.
+const maxDepth = 60
+
+// tooDeep gives the line in which a text is nested too deep, 0 for none. It looks at brackets, indentation and dashes alone, before anything
+// that reads YAML has to.
+func tooDeep(text []byte) int {
+	var indents []int
+	flow := 0
+	for i, line := range bytes.Split(text, []byte("\n")) {
+		rest := bytes.TrimLeft(line, " ")
+		if len(rest) == 0 || rest[0] == '#' {
+			continue
+		}
+		indent, dashes := len(line)-len(rest), 0
+		for len(rest) > 1 && (rest[0] == '-' || rest[0] == '?') && (rest[1] == ' ' || rest[1] == '\t') {
+			rest = bytes.TrimLeft(rest[1:], " \t")
+			dashes++
+		}
+		for len(indents) > 0 && indents[len(indents)-1] >= indent {
+			indents = indents[:len(indents)-1]
+		}
+		indents = append(indents, indent)
+		deepest := flow
+		for _, c := range rest {
+			switch c {
+			case '[', '{':
+				flow++
+				deepest = max(deepest, flow)
+			case ']', '}':
+				flow = max(0, flow-1)
+			}
+		}
+		if len(indents)+dashes+deepest > maxDepth {
+			return i + 1
+		}
+	}
+	return 0
 }
 
 // syntaxProblem turns the YAML library's report, which starts with "[line:column] message", into ours.
@@ -278,6 +328,11 @@ func (d *decoder) text(n ast.Node, v reflect.Value, key string, tag reflect.Stru
 	case "path":
 		if !strings.HasPrefix(s, "/") {
 			d.report(n, fmt.Sprintf("%s takes a path from the origin, not %q", key, s), "start it with / and include the address the site is mounted at")
+		}
+	case "pattern":
+		var wrong *pattern.Error
+		if _, err := pattern.New(s, "https://site.example"); errors.As(err, &wrong) {
+			d.report(n, fmt.Sprintf("%s takes a URL pattern, and %q is none: %s", key, s, wrong.Reason), "patterns look like /assets/*, /old/:page or https://tiles.example/*")
 		}
 	case "colour":
 		if !cssColour.MatchString(s) {

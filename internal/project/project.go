@@ -86,11 +86,20 @@ type Worker struct {
 	Module   string   `yaml:"module" doc:"A JavaScript module of your own, such as push handlers, that becomes part of the worker."`
 	Target   string   `yaml:"target" doc:"The oldest JavaScript that browsers must know; without it es2020." enum:"es2017,es2018,es2019,es2020,es2021,es2022"`
 	Minify   string   `yaml:"minify" doc:"Write the scripts without comments, white space and long names." enum:"yes,no"`
+	Present  Present  `yaml:"present" doc:"A worker of the site's own that its pages register; fit then writes none."`
+	Replace  string   `yaml:"replace" doc:"Whether fit writes a worker in the place of the one that the site has." enum:"yes,no"`
+}
+
+// Present is a worker of the site's own.
+type Present struct {
+	File  string `yaml:"file" doc:"Address of its script." check:"path"`
+	Scope string `yaml:"scope" doc:"Its scope; without it the folder of its script." check:"path"`
+	Type  string `yaml:"type" doc:"Whether it is a classic script or a module." enum:"classic,module"`
 }
 
 // Pack chooses the files that are kept at installation by URL patterns.
 type Pack struct {
-	Include     []string `yaml:"include" doc:"URL patterns of files to keep."`
+	Include     []string `yaml:"include" doc:"URL patterns of files to keep." check:"pattern"`
 	Pages       []string `yaml:"pages" doc:"URL patterns of pages to keep with everything they ask for; what a rule answers is left to the rule."`
 	LeaveOut    []string `yaml:"leave_out" doc:"URL patterns of files not to keep although included."`
 	Budget      Size     `yaml:"budget" doc:"The most that the pack may weigh, such as 2 MB."`
@@ -186,6 +195,9 @@ type Limits struct {
 type Crawl struct {
 	AtMost int `yaml:"at_most" doc:"How many pages are opened; without it 200."`
 	Depth  int `yaml:"depth" doc:"How many links away from the first page; without it 50."`
+	// AnswerWithin and AllWithin are 0 where nothing is said.
+	AnswerWithin Duration `yaml:"answer_within" doc:"How long each answer of a live site may take; without it 20s."`
+	AllWithin    Duration `yaml:"all_within" doc:"How long all of them may take together; without it 10m."`
 }
 
 // Shops names app shops.
@@ -216,17 +228,18 @@ type Hosting struct {
 	Headers       []HeaderRule      `yaml:"headers" doc:"Response headers by pattern; every entry that matches applies, later ones win."`
 	Redirects     []Redirect        `yaml:"redirects" doc:"Redirects, looked at before anything else."`
 	Statuses      []StatusRule      `yaml:"statuses" doc:"Paths that answer with another status."`
+	Hidden        string            `yaml:"hidden" doc:"Whether files answer whose name or folder begins with a dot; /.well-known/ always does." enum:"answer,refuse"`
 }
 
 // HeaderRule sets or (with a null value) removes response headers of the URLs it matches.
 type HeaderRule struct {
-	Match string             `yaml:"match" doc:"URL pattern." need:"yes"`
+	Match string             `yaml:"match" doc:"URL pattern." need:"yes" check:"pattern"`
 	Set   map[string]*string `yaml:"set" doc:"Header names to values; null takes a header away." need:"yes"`
 }
 
 // Redirect answers the URLs it matches with a redirect.
 type Redirect struct {
-	Match        string `yaml:"match" doc:"URL pattern." need:"yes"`
+	Match        string `yaml:"match" doc:"URL pattern." need:"yes" check:"pattern"`
 	To           string `yaml:"to" doc:"Where to; :name takes what the pattern captured." need:"yes"`
 	Status       int    `yaml:"status" doc:"301, 302, 303, 307 or 308."`
 	UnlessCookie string `yaml:"unless_cookie" doc:"Not when the request has a cookie of that name."`
@@ -234,7 +247,7 @@ type Redirect struct {
 
 // StatusRule answers the URLs it matches with another status.
 type StatusRule struct {
-	Match        string `yaml:"match" doc:"URL pattern." need:"yes"`
+	Match        string `yaml:"match" doc:"URL pattern." need:"yes" check:"pattern"`
 	Status       int    `yaml:"status" doc:"The status, 200 to 599." need:"yes"`
 	UnlessCookie string `yaml:"unless_cookie" doc:"Not when the request has a cookie of that name."`
 }

@@ -25,6 +25,24 @@ func outcomeStyle(o string) lipgloss.Style {
 	return yellow
 }
 
+func verdictStyle(verdict string) lipgloss.Style {
+	switch verdict {
+	case "ready":
+		return green
+	case "not known":
+		return yellow
+	}
+	return red
+}
+
+// outcomeText is an outcome in a word, with a question mark where it is not known whether it is that.
+func outcomeText(r *audit.PageResult) string {
+	if r.Known {
+		return outcomeStyle(r.Outcome).Render(r.Outcome)
+	}
+	return yellow.Render(r.Outcome + "?")
+}
+
 // conditionsOf lists the conditions of a report, offline first.
 func conditionsOf(pages []*audit.PageReport) []string {
 	seen := map[string]bool{}
@@ -77,7 +95,7 @@ func pageTable(b *strings.Builder, pages []*audit.PageReport, width, most int) {
 				b.WriteString(pad("", column))
 				continue
 			}
-			b.WriteString(pad(outcomeStyle(r.Outcome).Render(r.Outcome), column))
+			b.WriteString(pad(outcomeText(r), column))
 			if by == "" {
 				by = r.AnsweredBy
 			}
@@ -105,28 +123,74 @@ func pageTable(b *strings.Builder, pages []*audit.PageReport, width, most int) {
 	}
 }
 
+// notKnown stands for an outcome that can't be relied on.
+const notKnown = "not known"
+
+type tallied struct {
+	word string
+	n    int
+}
+
+// tallyOf counts the outcomes under a condition, best first, and last those that can't be relied on.
+func tallyOf(pages []*audit.PageReport, condition string) (list []tallied) {
+	n := map[string]int{}
+	for _, p := range pages {
+		if r := p.Under[condition]; r != nil && r.Known {
+			n[r.Outcome]++
+		} else if r != nil {
+			n[notKnown]++
+		}
+	}
+	order := append([]string{notKnown}, outcomeOrder...)
+	for _, o := range slices.Backward(order) {
+		if n[o] > 0 {
+			list = append(list, tallied{o, n[o]})
+		}
+	}
+	return list
+}
+
 // tally counts the outcomes under each condition.
 func tally(b *strings.Builder, pages []*audit.PageReport) {
 	for _, c := range conditionsOf(pages) {
-		n := map[string]int{}
-		for _, p := range pages {
-			if r := p.Under[c]; r != nil {
-				n[r.Outcome]++
-			}
-		}
 		var parts []string
-		for _, o := range slices.Backward(outcomeOrder) {
-			if n[o] > 0 {
-				parts = append(parts, outcomeStyle(o).Render(fmt.Sprintf("%d %s", n[o], o)))
-			}
+		for _, t := range tallyOf(pages, c) {
+			parts = append(parts, outcomeStyle(t.word).Render(fmt.Sprintf("%d %s", t.n, t.word)))
 		}
 		fmt.Fprintf(b, "  %s%s\n", pad(c, 9), strings.Join(parts, ", "))
 	}
 }
 
-func workerLine(b *strings.Builder, w *audit.WorkerReport, width int) {
+// doubts tells why outcomes are not known, each reason once.
+func doubts(b *strings.Builder, pages []*audit.PageReport, width int) {
+	var order []string
+	of := map[string]int{}
+	for _, p := range pages {
+		seen := map[string]bool{}
+		for _, c := range conditionsOf(pages) {
+			if r := p.Under[c]; r != nil && !r.Known && !seen[r.Why] {
+				seen[r.Why] = true
+				if of[r.Why]++; of[r.Why] == 1 {
+					order = append(order, r.Why)
+				}
+			}
+		}
+	}
+	const most = 5
+	for i, why := range order[:min(most, len(order))] {
+		if i == 0 {
+			b.WriteString("\n" + bold.Render("NOT KNOWN") + "\n")
+		}
+		fmt.Fprintf(b, "  %s\n", wrap(count(of[why], "page", "pages")+": "+safe(why), width-4, 4))
+	}
+	if n := len(order) - most; n > 0 {
+		fmt.Fprintf(b, "  and %s\n", count(n, "more reason", "more reasons"))
+	}
+}
+
+func workerLine(b *strings.Builder, w *audit.WorkerReport, none string, width int) {
 	if w == nil {
-		fmt.Fprintf(b, "  %s\n", yellow.Render("no page registers a service worker"))
+		fmt.Fprintf(b, "  %s\n", yellow.Render(none))
 		return
 	}
 	style := green
@@ -152,11 +216,16 @@ func Rehearsal(r *audit.Report, width int) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s  %s\n\n", bold.Render(r.Site), count(len(r.Pages), "page", "pages"))
 	fmt.Fprintln(&b, bold.Render("WORKER AFTER THE FIRST VISITS"))
-	workerLine(&b, r.Worker, width)
+	none := "no page registers a service worker"
+	if r.Rehearsal != nil && len(r.Rehearsal.UnreadRegistrations) > 0 {
+		none = "a service worker is registered, and which one cannot be read"
+	}
+	workerLine(&b, r.Worker, none, width)
 	fmt.Fprintf(&b, "\n%s\n", bold.Render("PAGES"))
 	pageTable(&b, r.Pages, width, 40)
 	b.WriteByte('\n')
 	tally(&b, r.Pages)
+	doubts(&b, r.Pages, width)
 	return b.String()
 }
 
@@ -195,10 +264,7 @@ func placeText(w audit.Where) string {
 // Audit shows verdicts and findings.
 func Audit(r *audit.Report, width int) string {
 	var b strings.Builder
-	verdict := green.Bold(true).Render("READY")
-	if r.Summary.Verdict != "ready" {
-		verdict = red.Render("NOT READY")
-	}
+	verdict := verdictStyle(r.Summary.Verdict).Bold(true).Render(strings.ToUpper(r.Summary.Verdict))
 	var counts []string
 	for _, c := range []struct {
 		n         int

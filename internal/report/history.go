@@ -30,10 +30,7 @@ func History(list []Remembered) string {
 		if r.Pages > 0 {
 			full = r.Whole * width / r.Pages
 		}
-		verdict := green.Render(pad(r.Summary.Verdict, 9))
-		if r.Summary.Verdict != "ready" {
-			verdict = red.Render(pad(r.Summary.Verdict, 9))
-		}
+		verdict := verdictStyle(r.Summary.Verdict).Render(pad(r.Summary.Verdict, 9))
 		fmt.Fprintf(&b, "  %s  %s %s%s  %s %s %s\n", faint.Render(r.At.Format("2006-01-02 15:04")), verdict, green.Render(strings.Repeat("█", full)), faint.Render(strings.Repeat("░", width-full)),
 			padLeft(count(r.Summary.Blockers, "blocker", "blockers"), 11), padLeft(count(r.Summary.Risks, "risk", "risks"), 8), padLeft(fmt.Sprintf("%d polish", r.Summary.Polish), 9))
 	}

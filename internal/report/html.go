@@ -196,18 +196,13 @@ func HTML(r *audit.Report) ([]byte, error) {
 	}
 	for _, c := range v.Conditions {
 		t := htmlTally{Condition: c}
+		counts := tallyOf(r.Pages, c)
 		all := 0
-		n := map[string]int{}
-		for _, p := range r.Pages {
-			if x := p.Under[c]; x != nil {
-				n[x.Outcome]++
-				all++
-			}
+		for _, x := range counts {
+			all += x.n
 		}
-		for _, o := range slices.Backward(outcomeOrder) {
-			if n[o] > 0 {
-				t.Parts = append(t.Parts, htmlPart{o, n[o], template.CSS(fmt.Sprintf("%.2f%%", float64(n[o])*100/float64(all)))})
-			}
+		for _, x := range counts {
+			t.Parts = append(t.Parts, htmlPart{x.word, x.n, template.CSS(fmt.Sprintf("%.2f%%", float64(x.n)*100/float64(all)))})
 		}
 		v.Tallies = append(v.Tallies, t)
 	}

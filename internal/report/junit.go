@@ -73,6 +73,9 @@ func JUnit(r *audit.Report, failOn string) ([]byte, error) {
 	for _, p := range r.Pages {
 		if o := p.Under["offline"]; o != nil {
 			c := junitCase{Class: "pages offline", Name: safe(p.URL), Output: o.Outcome}
+			if !o.Known {
+				c.Output += safeLines(", but that is not known: " + o.Why)
+			}
 			if len(o.Missing) > 0 {
 				c.Output += safeLines(", missing " + strings.Join(o.Missing, ", "))
 			}

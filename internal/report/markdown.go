@@ -31,9 +31,9 @@ const mostMarkdown = 40
 func Markdown(r *audit.Report) []byte {
 	var b strings.Builder
 	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
-	verdict := "ready"
-	if r.Summary.Verdict != "ready" {
-		verdict = "**not ready**"
+	verdict := r.Summary.Verdict
+	if verdict != "ready" {
+		verdict = "**" + verdict + "**"
 	}
 	line("## %s: %s", plainMarkdown(orSite(r)), verdict)
 	line("")
@@ -61,17 +61,9 @@ func Markdown(r *audit.Report) []byte {
 		}
 	}
 	line("")
-	tally := map[string]int{}
-	for _, p := range r.Pages {
-		if o := p.Under["offline"]; o != nil {
-			tally[o.Outcome]++
-		}
-	}
 	var outcomes []string
-	for _, o := range []string{"whole", "partial", "stand-in", "stuck", "lost"} {
-		if tally[o] > 0 {
-			outcomes = append(outcomes, fmt.Sprintf("%d %s", tally[o], o))
-		}
+	for _, t := range tallyOf(r.Pages, "offline") {
+		outcomes = append(outcomes, fmt.Sprintf("%d %s", t.n, t.word))
 	}
 	line("%s offline: %s.", count(len(r.Pages), "page", "pages"), strings.Join(outcomes, ", "))
 	weight := ""

@@ -33,7 +33,7 @@ func sample(pages int) *audit.Report {
 	r.Worker = &audit.WorkerReport{URL: "/w.js", Scope: "/", State: "redundant", Error: &failed, Caches: map[string][]string{hostile: {"/"}}}
 	for i := range pages {
 		r.Pages = append(r.Pages, &audit.PageReport{URL: fmt.Sprintf("/a-rather-long-folder-name/page-%d.html", i), Title: "Tides <" + fmt.Sprint(i), Under: map[string]*audit.PageResult{
-			"offline": {Outcome: []string{"whole", "partial", "lost"}[i%3], Status: 200, AnsweredBy: "pack", Missing: []string{"/" + hostile}}, "stalled": {Outcome: "stuck", Missing: []string{}}}})
+			"offline": {Outcome: []string{"whole", "partial", "lost"}[i%3], Status: 200, Known: true, AnsweredBy: "pack", Missing: []string{"/" + hostile}}, "stalled": {Outcome: "stuck", Known: i > 0, Why: "a reason", Missing: []string{}}}})
 	}
 	for i := range 11 {
 		weight := audit.Polish

@@ -17,7 +17,7 @@ func AuditSchema() map[string]any {
 	words := func(in any, key string, list ...string) {
 		in.(map[string]any)["properties"].(map[string]any)[key] = map[string]any{"enum": list}
 	}
-	words(properties["summary"], "verdict", "ready", "not ready")
+	words(properties["summary"], "verdict", "ready", "not ready", "not known")
 	words(properties["findings"].(map[string]any)["items"], "weight", audit.Blocker, audit.Risk, audit.Polish)
 	page := properties["pages"].(map[string]any)["items"].(map[string]any)["properties"].(map[string]any)
 	words(page["under"].(map[string]any)["additionalProperties"], "outcome", "whole", "partial", "stand-in", "lost", "stuck")

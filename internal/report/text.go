@@ -3,6 +3,7 @@ package report
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 
 	"charm.land/lipgloss/v2"
@@ -22,12 +23,33 @@ var (
 
 // safe removes what a terminal would take for commands from text that comes out of a site.
 func safe(s string) string {
+	s = Unsigned(s)
 	return strings.Map(func(r rune) rune {
-		if r < 0x20 || r >= 0x7f && r < 0xa0 || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069 {
+		switch {
+		case r < 0x20, r >= 0x7f && r < 0xa0, r == 0x061c, r == 0x200e, r == 0x200f, r >= 0x2028 && r <= 0x202e, r >= 0x2066 && r <= 0x2069, r >= 0xe0000 && r <= 0xe007f:
 			return ' '
 		}
 		return r
 	}, s)
+}
+
+var signed = regexp.MustCompile(`(://)[^/?#\s@"']*@`)
+
+// Unsigned takes names and passwords out of the URLs in a text.
+func Unsigned(s string) string {
+	if !strings.Contains(s, "@") {
+		return s
+	}
+	return signed.ReplaceAllString(s, "$1")
+}
+
+// Shown cleans one line of a text that comes out of a site, for a terminal. Tabs stay.
+func Shown(s string) string {
+	parts := strings.Split(s, "\t")
+	for i, p := range parts {
+		parts[i] = safe(p)
+	}
+	return strings.Join(parts, "\t")
 }
 
 func textWidth(s string) int { return lipgloss.Width(s) }

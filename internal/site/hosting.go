@@ -154,6 +154,9 @@ func (f *Folder) find(r *Request) *Response {
 		}
 		return plain(404)
 	}
+	if f.Hides(strings.TrimPrefix(decoded, f.address)) {
+		return plain(404)
+	}
 	if file := f.byURL[raw]; file != nil {
 		if now := f.byPath[file.Path]; now != nil {
 			return f.answerFile(200, now)
@@ -194,6 +197,15 @@ func (f *Folder) find(r *Request) *Response {
 		}
 	}
 	return plain(404)
+}
+
+// Hides says whether the host keeps a file to itself, by its path relative to the folder: those whose names begin with a dot, which hold what
+// nobody meant to deploy, unless the project file says otherwise.
+func (f *Folder) Hides(rel string) bool {
+	if f.hosting.Hidden == "answer" || f.byURL != nil || strings.HasPrefix(rel, ".well-known/") {
+		return false
+	}
+	return strings.HasPrefix(rel, ".") || strings.Contains(rel, "/.")
 }
 
 func (f *Folder) isIndex(rel string) bool {

@@ -1,8 +1,11 @@
 package site
 
 import (
+	"compress/flate"
+	"compress/gzip"
 	"context"
 	"crypto/tls"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -14,9 +17,6 @@ import (
 // maxLiveBody bounds what is read of one answer of a live host.
 const maxLiveBody = 64 << 20
 
-// ErrEndless tells that a live host sends more than is read of one answer.
-var ErrEndless = fmt.Errorf("it sends more than %d MB", maxLiveBody>>20)
-
 // maxLiveKept bounds what is remembered of a live host's answers.
 const maxLiveKept = 256 << 20
 
@@ -26,11 +26,12 @@ type Live struct {
 	// Header is sent with every request, such as a cookie of somebody who is signed in.
 	Header http.Header
 
-	origin string
-	client *http.Client
-	mu     sync.Mutex
-	given  map[string]*liveAnswer
-	kept   int64
+	origin    string
+	within    time.Duration
+	transport *http.Transport
+	mu        sync.Mutex
+	given     map[string]*liveAnswer
+	kept      int64
 }
 
 // liveAnswer is an answer that is there or on its way.
@@ -43,13 +44,19 @@ type liveAnswer struct {
 // chooses are the request headers that an answer may depend on.
 var chooses = []string{"Cookie", "Range", "Accept", "Origin", "Authorization", "If-None-Match", "If-Modified-Since", "If-Range"}
 
-// NewLive gives the host at an origin.
-func NewLive(origin string) *Live {
-	return &Live{origin: origin, given: map[string]*liveAnswer{}, client: &http.Client{
-		Timeout:       20 * time.Second,
-		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
-		Transport:     &http.Transport{MaxConnsPerHost: 6, MaxIdleConnsPerHost: 6, TLSClientConfig: &tls.Config{}},
-	}}
+// AnswerWithin is how long one answer of a live host may take, its body included, where nothing else is said.
+const AnswerWithin = 20 * time.Second
+
+// maxLiveHeaders bounds the headers of one answer, in bytes, as browsers do.
+const maxLiveHeaders = 256 << 10
+
+// NewLive gives the host at an origin. within is how long each answer may take, 0 for AnswerWithin.
+func NewLive(origin string, within time.Duration) *Live {
+	if within <= 0 {
+		within = AnswerWithin
+	}
+	return &Live{origin: origin, within: within, given: map[string]*liveAnswer{}, transport: &http.Transport{
+		MaxConnsPerHost: 6, MaxIdleConnsPerHost: 6, MaxResponseHeaderBytes: maxLiveHeaders, TLSClientConfig: &tls.Config{}, Proxy: http.ProxyFromEnvironment}}
 }
 
 // SignedOut is the host as those see it who have not signed in: without the headers that were given for this run.
@@ -57,7 +64,7 @@ func (l *Live) SignedOut() Host {
 	if len(l.Header) == 0 {
 		return l
 	}
-	return NewLive(l.origin)
+	return NewLive(l.origin, l.within)
 }
 
 // Origin is the origin that is asked.
@@ -105,8 +112,61 @@ func (l *Live) Answer(ctx context.Context, r *Request) (*Response, error) {
 	return &resp, nil
 }
 
+// FaultKind tells what is wrong with a live host's answer.
+type FaultKind int
+
+const (
+	Unreachable FaultKind = iota // nothing listens, or the connection breaks
+	Slow                         // no whole answer in time
+	Certificate                  // the connection can't be trusted
+	Encoded                      // the content is not what Content-Encoding says
+	Short                        // it breaks off before its end
+	Headers                      // they are larger than browsers take
+	Switches                     // status 101, which nobody asked for
+	Endless                      // more than is read of one answer
+)
+
+// Fault is an answer of a live host that can't be used.
+type Fault struct {
+	Kind FaultKind
+	// Within is how long was waited.
+	Within time.Duration
+	Err    error
+}
+
+func (f *Fault) Error() string {
+	if f.Err == nil {
+		return "the answer cannot be used"
+	}
+	return f.Err.Error()
+}
+
+// Unwrap gives the cause.
+func (f *Fault) Unwrap() error { return f.Err }
+
+// fault finds out what an error of the transport, or of reading a body, means.
+func (l *Live) fault(ctx context.Context, err error) error {
+	f := &Fault{Kind: Unreachable, Within: l.within, Err: err}
+	var certificate *tls.CertificateVerificationError
+	switch {
+	case errors.Is(ctx.Err(), context.DeadlineExceeded):
+		f.Kind = Slow
+	case errors.As(err, &certificate):
+		f.Kind = Certificate
+	case errors.Is(err, io.ErrUnexpectedEOF):
+		f.Kind = Short
+	case errors.Is(err, gzip.ErrHeader), errors.Is(err, gzip.ErrChecksum), errors.As(err, new(flate.CorruptInputError)):
+		f.Kind = Encoded
+	case strings.Contains(err.Error(), "server response headers exceeded"): // the transport has no error of its own for it
+		f.Kind = Headers
+	}
+	return f
+}
+
 // ask sends one request.
-func (l *Live) ask(ctx context.Context, r *Request) (*Response, error) {
+func (l *Live) ask(outer context.Context, r *Request) (*Response, error) {
+	ctx, cancel := context.WithTimeout(outer, l.within)
+	defer cancel()
 	req, err := http.NewRequestWithContext(ctx, r.Method, r.URL.Href(true), nil)
 	if err != nil {
 		return nil, err
@@ -120,17 +180,20 @@ func (l *Live) ask(ctx context.Context, r *Request) (*Response, error) {
 		}
 		req.Header[name] = values
 	}
-	answer, err := l.client.Do(req)
+	answer, err := l.transport.RoundTrip(req)
 	if err != nil {
-		return nil, err
+		return nil, l.fault(ctx, err)
 	}
 	defer answer.Body.Close()
+	if answer.StatusCode == http.StatusSwitchingProtocols {
+		return nil, &Fault{Kind: Switches, Err: errors.New("it answers with status 101 and speaks another protocol from then on")}
+	}
 	body, err := io.ReadAll(io.LimitReader(answer.Body, maxLiveBody+1))
 	if err != nil {
-		return nil, err
+		return nil, l.fault(ctx, err)
 	}
 	if len(body) > maxLiveBody {
-		return nil, fmt.Errorf("%s: %w", r.URL.Href(true), ErrEndless)
+		return nil, &Fault{Kind: Endless, Err: fmt.Errorf("it sends more than %d MB", maxLiveBody>>20)}
 	}
 	return &Response{Status: answer.StatusCode, StatusText: http.StatusText(answer.StatusCode), Header: answer.Header, Body: Bytes(body), Compressed: answer.Uncompressed || answer.Header.Get("Content-Encoding") != ""}, nil
 }

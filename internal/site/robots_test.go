@@ -57,7 +57,7 @@ func TestLive(t *testing.T) {
 		fmt.Fprint(w, r.Header.Get("X-Team"), " ", r.Header.Get("Cookie"), " ", r.Header.Get("Range"))
 	}))
 	defer server.Close()
-	l := NewLive(server.URL)
+	l := NewLive(server.URL, 0)
 	l.Header = http.Header{"X-Team": {"harbour"}, "Cookie": {"session=1"}}
 	get := func(path string, header http.Header) string {
 		u, err := weburl.Parse(server.URL + path)

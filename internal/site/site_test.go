@@ -2,13 +2,13 @@ package site
 
 import (
 	"context"
-	weburl "github.com/nlnwa/whatwg-url/url"
 	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -118,26 +118,4 @@ func TestLinksOut(t *testing.T) {
 	assert.Nil(t, f.File("out.html"))
 	assert.Equal(t, []string{"out.html"}, f.Skipped)
 	assert.NotNil(t, f.File("in.html"))
-}
-
-// The short way for plain paths comes out as the whole standard does.
-func FuzzPattern(f *testing.F) {
-	for _, seed := range []string{"/a/*", "/a", "/", "/*", "/a.b-c/*", "/a/:b", "https://x.example/*", "/é"} {
-		f.Add(seed, "/a/b?c#d")
-	}
-	f.Fuzz(func(t *testing.T, text, at string) {
-		stuck := time.AfterFunc(5*time.Second, func() { panic("no end with the pattern " + text) })
-		defer stuck.Stop()
-		p, err := NewPattern(text, "https://line.example")
-		if err != nil || !strings.HasPrefix(at, "/") {
-			return
-		}
-		u, err := weburl.Parse("https://line.example" + at)
-		if err != nil {
-			return
-		}
-		if url := u.Href(false); p.plain && p.Match(url) != p.compiled.Test(url, "") {
-			t.Fatalf("%q against %q: %v in short", text, url, p.Match(url))
-		}
-	})
 }

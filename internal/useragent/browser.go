@@ -87,6 +87,9 @@ type Browser struct {
 	began   time.Duration
 	tabs    []*Tab
 	gaps    []string
+	// present is the worker that somebody says pages register, where that can't be read; unreadRegistrations are the calls that can't be.
+	present             *page.Registration
+	unreadRegistrations []page.Place
 	// personal says by address what in an answer's headers makes it one for a single person.
 	personal map[string]string
 }
@@ -128,7 +131,7 @@ func (b *Browser) Close() {
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
 func (b *Browser) Branch() *Browser {
-	n := &Browser{clock: &clock{ctx: b.net.ctx, now: b.clock.now}, full: b.full, limits: b.limits, strain: b.strain + len(b.exhausted), store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, profile: b.profile, asks: b.asks, nextID: b.nextID, nextWorker: b.nextWorker, started: b.started, branch: true}
+	n := &Browser{clock: &clock{ctx: b.net.ctx, now: b.clock.now}, full: b.full, limits: b.limits, strain: b.strain, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, profile: b.profile, asks: b.asks, present: b.present, unreadRegistrations: slices.Clone(b.unreadRegistrations), gaps: slices.Clone(b.gaps), exhausted: slices.Clone(b.exhausted), nextID: b.nextID, nextWorker: b.nextWorker, started: b.started, branch: true}
 	n.net = &network{ctx: b.net.ctx, hosts: b.net.hosts, cond: b.net.cond, clock: n.clock}
 	n.wind()
 	for _, g := range b.regs {
@@ -280,6 +283,10 @@ type View struct {
 	Registers bool
 	// RegisterErrors are refusals of registrations that the page tried.
 	RegisterErrors []string
+	// Unread are requests of its scripts whose addresses can't be read.
+	Unread []page.Place
+	// drawn tells that one of its scripts may have put something on it.
+	drawn bool
 }
 
 // Missing lists the URLs that the page asked for and did not get, without what is fetched in the background.
@@ -657,6 +664,9 @@ func (b *Browser) children(c *client, d *page.Document, depth int) {
 			b.runs(c, s.Script, depth)
 		}
 	}
+	if p := b.present; p != nil && !c.frame && !c.scriptless && originOfText(c.url) == originOfText(p.Script) {
+		b.pageRegisters(c, *p)
+	}
 }
 
 // runs does what is known of a script that runs: its requests and registrations.
@@ -664,7 +674,7 @@ func (b *Browser) runs(c *client, s *page.Script, depth int) {
 	if c.scriptless {
 		return
 	}
-	c.ran(s)
+	c.ran(b, s)
 	for _, r := range s.References {
 		b.load(c, r, depth+1)
 	}

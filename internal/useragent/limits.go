@@ -51,6 +51,6 @@ func (b *Browser) spentUp() bool { return len(b.exhausted) >= 4 }
 
 // strained sets the limits for a browser on whose site so many limits were exhausted elsewhere.
 func (b *Browser) strained(by int) {
-	b.strain = by
+	b.strain = by - len(b.exhausted)
 	b.limits = b.full.after(b.strain + len(b.exhausted))
 }

@@ -157,7 +157,7 @@ func (r *Rehearsal) Awake(ctx context.Context, pages []string) (map[string]*Page
 	for _, url := range pages {
 		reference := r.reference(ctx, url, reader)
 		t := b.Open(url, nil)
-		out[url] = judge(t.View, reference.View)
+		out[url] = b.judge(t.View, reference.View)
 		b.CloseTab(t)
 	}
 	return out, ctx.Err()

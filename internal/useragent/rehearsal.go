@@ -31,6 +31,8 @@ type Rehearsal struct {
 	Conditions []Condition
 	// Profile, if set, is the kind of browser.
 	Profile *Profile
+	// Present is the worker that pages register, where their scripts don't tell.
+	Present *page.Registration
 	// Asks lists requests that pages make only when their scripts run, by the page's address, which may end in *.
 	Asks map[string][]string
 	// HTTPCache switches the browser's HTTP cache on.
@@ -67,6 +69,8 @@ type PageOutcome struct {
 	ShownFrom string
 	// Reason says why a page is lost or stuck.
 	Reason string
+	// Doubt says why the outcome can't be relied on, nil where it can.
+	Doubt *Doubt
 }
 
 // CacheContent lists what a cache holds.
@@ -111,12 +115,14 @@ type Result struct {
 	Personal map[string]string
 	// Gaps lists what the worker used and this user agent lacks: what depends on it was not tried.
 	Gaps []string
+	// UnreadRegistrations are calls of register whose worker can't be read.
+	UnreadRegistrations []page.Place
 	// Health is what the probes showed, nil without any.
 	Health *Health
 }
 
 func (r *Rehearsal) prepare(b *Browser) {
-	b.asks = r.Asks
+	b.asks, b.present = r.Asks, r.Present
 	if r.Profile != nil {
 		b.profile = r.Profile
 	}
@@ -163,7 +169,7 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	}
 	out.Worker = b.workerState(r.Visit)
 	out.Caches = b.cacheContents()
-	out.Notes, out.Stored, out.Gaps, out.Personal = b.notes, b.stored, b.gaps, b.personal
+	out.Notes, out.Stored, out.Gaps, out.Personal, out.UnreadRegistrations = b.notes, b.stored, slices.Clone(b.gaps), b.personal, b.unreadRegistrations
 	if len(r.Probes)+len(r.Series) > 0 && len(r.Visit) > 0 {
 		branch, after := b.Branch(), b.Branch()
 		var wait sync.WaitGroup
@@ -211,6 +217,15 @@ func (r *Rehearsal) try(ctx context.Context, b *Browser, reader *page.Reader, ou
 	// They go in waves that grow, and what one wave exhausted lowers the limits of the next: a site that loops without end on every page
 	// is soon told, and the result depends on nothing but the site.
 	done, exhausted := 0, len(b.exhausted)
+	var found []string
+	defer func() {
+		slices.Sort(found)
+		for _, g := range found {
+			if !slices.Contains(out.Gaps, g) {
+				out.Gaps = append(out.Gaps, g)
+			}
+		}
+	}()
 	for from, size := 0, 1; from < len(r.Pages) && ctx.Err() == nil; from, size = from+size, size*4 {
 		to := min(from+size, len(r.Pages))
 		// Branches are made here, one after the other, since making one marks what is shared.
@@ -231,7 +246,12 @@ func (r *Rehearsal) try(ctx context.Context, b *Browser, reader *page.Reader, ou
 					mu.Lock()
 					done++
 					for _, branch := range j.branches {
-						wave += len(branch.exhausted)
+						wave += len(branch.exhausted) - len(b.exhausted)
+						for _, g := range branch.gaps {
+							if !slices.Contains(found, g) {
+								found = append(found, g)
+							}
+						}
 					}
 					if r.Progress != nil {
 						r.Progress(done, len(r.Pages))
@@ -263,7 +283,7 @@ func (r *Rehearsal) page(ctx context.Context, url string, branches []*Browser, r
 	result := &PageResult{URL: url, Title: reference.Title, Status: reference.Status, Under: map[string]*PageOutcome{}}
 	for i, c := range r.Conditions {
 		tab := branches[i].Open(url, nil)
-		outcome := judge(tab.View, reference.View)
+		outcome := branches[i].judge(tab.View, reference.View)
 		result.Under[c.Name] = outcome
 		branches[i].Close()
 		if branches[i].net.count == 0 {
@@ -275,6 +295,14 @@ func (r *Rehearsal) page(ctx context.Context, url string, branches []*Browser, r
 		}
 	}
 	return result
+}
+
+// judge names the outcome of a view of this browser, and whether it can be relied on; reference is the same page online without any
+// worker.
+func (b *Browser) judge(v, reference *View) *PageOutcome {
+	o := judge(v, reference)
+	o.Doubt = b.doubt(v, o.Outcome)
+	return o
 }
 
 // judge names the outcome of a view; reference is the same page online without any worker.

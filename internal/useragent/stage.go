@@ -214,7 +214,7 @@ func (s *Stage) outcome(t *Tab) *PageOutcome {
 	defer plain.Close()
 	plain.noWorkers = true
 	plain.store.cookies = slices.Clone(s.b.store.cookies)
-	return judge(t.View, plain.Open(t.View.URL, nil).View)
+	return s.b.judge(t.View, plain.Open(t.View.URL, nil).View)
 }
 
 func (s *Stage) send(fail func(string, ...any), name string, detail map[string]any) {

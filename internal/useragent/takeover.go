@@ -7,7 +7,8 @@ import (
 )
 
 // ran keeps in mind what a script that a page has run will do later.
-func (c *client) ran(s *page.Script) {
+func (c *client) ran(b *Browser, s *page.Script) {
+	c.reads(b, s)
 	c.made, c.changed = append(c.made, s.Made...), append(c.changed, s.Changed...)
 	c.tells = append(c.tells, s.Tells...)
 	c.reloads = c.reloads || s.Reloads && (c.had || !s.GuardedReload)

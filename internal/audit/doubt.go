@@ -1,0 +1,116 @@
+package audit
+
+import (
+	"fmt"
+	"strings"
+
+	"tachyform/internal/page"
+	"tachyform/internal/useragent"
+)
+
+// why tells in words why an outcome is not known, "" where it is.
+func (a *auditor) why(d *useragent.Doubt) string {
+	if d == nil {
+		return ""
+	}
+	switch d.Kind {
+	case useragent.DoubtStopped:
+		return d.Err.Error()
+	case useragent.DoubtGap:
+		return "it uses what is not simulated here: " + d.Gap
+	case useragent.DoubtRegistration:
+		return "a worker is registered at " + a.spot(d.Where) + ", and which one cannot be read there"
+	case useragent.DoubtDrawn:
+		return "its scripts draw it, and they are only read here"
+	default:
+		return "its scripts ask for what cannot be read, at " + a.spot(d.Where)
+	}
+}
+
+// spot is a place in a few words: the file, or the address, with its line.
+func (a *auditor) spot(p page.Place) string {
+	name := a.file(p.URL)
+	if name == "" {
+		name = a.local(p.URL)
+	}
+	if p.Line > 0 {
+		name += fmt.Sprintf(":%d:%d", p.Line, p.Column)
+	}
+	return name
+}
+
+// unknown names the pages whose outcome is not known, with the reasons.
+func (a *auditor) unknown() {
+	var order []string
+	groups := map[string][]string{}
+	first := Where{}
+	for i, p := range a.ran.Pages {
+		for _, condition := range []string{"offline", "stalled", "slow", "flaky", "online"} {
+			o := p.Under[condition]
+			if o == nil || o.Doubt == nil {
+				continue
+			}
+			why := a.why(o.Doubt)
+			if groups[why] == nil {
+				order = append(order, why)
+			}
+			groups[why] = append(groups[why], a.report.Pages[i].URL)
+			if a.report.Summary.Unknown++; first.URL == "" {
+				first = a.place(p.URL, 0, 0)
+				if o.Doubt.Where.URL != "" {
+					first = a.place(o.Doubt.Where.URL, o.Doubt.Where.Line, o.Doubt.Where.Column)
+				}
+			}
+			break
+		}
+	}
+	var parts []string
+	for _, why := range order {
+		list := groups[why]
+		names := strings.Join(list[:min(3, len(list))], ", ")
+		if n := len(list) - 3; n > 0 {
+			names += fmt.Sprintf(" and %d more", n)
+		}
+		parts = append(parts, names+": "+why)
+	}
+	if len(parts) == 0 {
+		return
+	}
+	if n := len(parts) - 4; n > 0 {
+		parts = append(parts[:4], fmt.Sprintf("and %d more reasons", n))
+	}
+	mend := ""
+	if d := a.doubtful(useragent.DoubtRegistration); d != nil {
+		mend = "name the worker under worker.present: {file: /its-address.js}"
+		if own := a.workerScripts(); len(own) > 0 {
+			mend += "; these scripts of the site listen to install or fetch: " + strings.Join(own, ", ")
+		}
+	}
+	a.find("offline.unknown", first, strings.Join(parts, "; "), mend)
+}
+
+// doubtful gives the first doubt of a kind.
+func (a *auditor) doubtful(kind useragent.DoubtKind) *useragent.Doubt {
+	for _, p := range a.ran.Pages {
+		for _, o := range p.Under {
+			if o.Doubt != nil && o.Doubt.Kind == kind {
+				return o.Doubt
+			}
+		}
+	}
+	return nil
+}
+
+// workerScripts lists scripts of the folder that look like service workers, as addresses.
+func (a *auditor) workerScripts() []string {
+	if a.Folder == nil {
+		return nil
+	}
+	var list []string
+	for _, p := range page.WorkerScripts(a.Folder) {
+		if list = append(list, p); len(list) == 3 {
+			break
+		}
+	}
+	return list
+}
