@@ -70,17 +70,20 @@ type Engine struct {
 	Steps    int
 	Patience time.Duration
 
-	heap     *heap
-	tls      *libc.TLS
-	rt, ctx  uintptr
-	dispatch lib.TJSValue
-	used     int // steps of this turn
-	late     bool
-	watched  watched
-	scratch  []byte // on its way into the engine
-	args     uintptr
-	panicked any
-	closed   bool
+	heap *heap
+	tls  *libc.TLS
+	rt   uintptr
+	// ctx is the realm of the environment, scripts that of the scripts, with built-ins of its own: whatever scripts do to theirs, the
+	// environment goes on as it was.
+	ctx, scripts uintptr
+	dispatch     lib.TJSValue
+	used         int // steps of this turn
+	late         bool
+	watched      watched
+	scratch      []byte // on its way into the engine
+	args         uintptr
+	panicked     any
+	closed       bool
 }
 
 // Mark is a state that an engine can return to.
@@ -111,13 +114,16 @@ func New() (*Engine, error) {
 	lib.XJS_SetMaxStackSize(e.tls, e.rt, stackLimit)
 	lib.XJS_SetInterruptHandler(e.tls, e.rt, pointer(interrupt), e.rt)
 	lib.XJS_SetModuleLoaderFunc2(e.tls, e.rt, pointer(normalizeModule), pointer(loadModule), 0, e.rt)
-	if e.ctx = lib.XJS_NewContext(e.tls, e.rt); e.ctx == 0 {
+	e.ctx, e.scripts = lib.XJS_NewContext(e.tls, e.rt), lib.XJS_NewContext(e.tls, e.rt)
+	if e.ctx == 0 || e.scripts == 0 {
 		return nil, errors.New("the script engine does not start")
 	}
+	e.share()
 	e.args = e.heap.alloc(maxArgs * unsafe.Sizeof(lib.TJSValue{}))
 	e.dispatch = undefined
-	engines.Store(e.ctx, e)
-	engines.Store(e.rt, e)
+	for _, key := range []uintptr{e.ctx, e.scripts, e.rt} {
+		engines.Store(key, e)
+	}
 	watch(e)
 	return e, nil
 }
@@ -128,8 +134,9 @@ func (e *Engine) Close() {
 		return
 	}
 	e.closed = true
-	engines.Delete(e.ctx)
-	engines.Delete(e.rt)
+	for _, key := range []uintptr{e.ctx, e.scripts, e.rt} {
+		engines.Delete(key)
+	}
 	unwatch(e)
 	e.tls.Close()
 	e.heap.close()
@@ -197,7 +204,7 @@ func (m *Mark) Size() int { return m.heap.size() }
 // Compile gives the bytecode of a script, without the source text that functions are shown with.
 func (e *Engine) Compile(source string) ([]byte, error) {
 	lib.XJS_SetStripInfo(e.tls, e.rt, lib.MJS_STRIP_SOURCE)
-	code := e.eval(source, "<environment>", lib.MJS_EVAL_TYPE_GLOBAL|lib.MJS_EVAL_FLAG_COMPILE_ONLY)
+	code := e.eval(e.ctx, source, "<environment>", lib.MJS_EVAL_TYPE_GLOBAL|lib.MJS_EVAL_FLAG_COMPILE_ONLY)
 	if isException(code) {
 		return nil, e.exception()
 	}
@@ -213,8 +220,8 @@ func (e *Engine) Compile(source string) ([]byte, error) {
 	return out, nil
 }
 
-// Install runs bytecode whose value is a function, calls that with the global object and the way to the host, and takes what it
-// returns as the function that Call calls.
+// Install runs bytecode whose value is a function, in the environment's realm; calls that with the scripts' global object and the way to the
+// host, and takes what it returns as the function that Call calls.
 func (e *Engine) Install(code []byte) error {
 	e.arm()
 	object := lib.XJS_ReadObject(e.tls, e.ctx, uintptr(unsafe.Pointer(unsafe.SliceData(code))), lib.Tsize_t(len(code)), lib.MJS_READ_OBJ_BYTECODE)
@@ -229,7 +236,7 @@ func (e *Engine) Install(code []byte) error {
 	defer lib.XFreeValue(e.tls, e.ctx, make)
 	name := e.cString("host")
 	host := lib.XJS_NewCFunction2(e.tls, e.ctx, pointer(callHost), name, 1, lib.EJS_CFUNC_generic, 0)
-	global := lib.XJS_GetGlobalObject(e.tls, e.ctx)
+	global := lib.XJS_GetGlobalObject(e.tls, e.scripts)
 	e.setArg(0, global)
 	e.setArg(1, host)
 	result := lib.XJS_Call(e.tls, e.ctx, make, undefined, 2, e.args)
@@ -330,12 +337,12 @@ func (e *Engine) fatal(err error) error {
 	return nil
 }
 
-// Eval runs a classic script under its own name, so that errors tell their place. False means that it threw; what it threw is
+// Eval runs a classic script in the scripts' realm under its own name, so that errors tell their place. False means that it threw; what it threw is
 // then the crossing property.
 func (e *Engine) Eval(source, name string) bool {
 	// It runs inside a call, whose host it is called by.
 	defer e.watched.run(e.watched.run(true))
-	result := e.eval(source, name, lib.MJS_EVAL_TYPE_GLOBAL)
+	result := e.eval(e.scripts, source, name, lib.MJS_EVAL_TYPE_GLOBAL)
 	e.repanic()
 	if !isException(result) {
 		lib.XFreeValue(e.tls, e.ctx, result)
@@ -346,9 +353,18 @@ func (e *Engine) Eval(source, name string) bool {
 	return false
 }
 
-func (e *Engine) eval(source, name string, flags int32) lib.TJSValue {
+// Import begins to load a module in the scripts' realm; the promise of it is then the crossing property.
+func (e *Engine) Import(url string) {
+	base, name := terminated(""), terminated(url)
+	promise := lib.XJS_LoadModule(e.tls, e.scripts, uintptr(unsafe.Pointer(&base[0])), uintptr(unsafe.Pointer(&name[0])))
+	runtime.KeepAlive(base)
+	runtime.KeepAlive(name)
+	e.crossing(func(global lib.TJSValue, name uintptr) { lib.XJS_SetPropertyStr(e.tls, e.ctx, global, name, promise) })
+}
+
+func (e *Engine) eval(ctx uintptr, source, name string, flags int32) lib.TJSValue {
 	text, file := terminated(source), terminated(name)
-	v := lib.XJS_Eval(e.tls, e.ctx, uintptr(unsafe.Pointer(&text[0])), lib.Tsize_t(len(source)), uintptr(unsafe.Pointer(&file[0])), flags)
+	v := lib.XJS_Eval(e.tls, ctx, uintptr(unsafe.Pointer(&text[0])), lib.Tsize_t(len(source)), uintptr(unsafe.Pointer(&file[0])), flags)
 	runtime.KeepAlive(text)
 	runtime.KeepAlive(file)
 	return v
@@ -376,7 +392,7 @@ func (e *Engine) cString(s string) uintptr {
 	return uintptr(unsafe.Pointer(&e.scratch[0]))
 }
 
-// Binary data, and what a script threw, cross as a property of the global object that is there only on the way.
+// Binary data, and what a script threw, cross as a property of the environment's global object, which no script reaches.
 
 func (e *Engine) crossing(f func(global lib.TJSValue, name uintptr)) {
 	global := lib.XJS_GetGlobalObject(e.tls, e.ctx)
@@ -500,7 +516,7 @@ func loadModule(tls *libc.TLS, ctx, name, _ uintptr, _ lib.TJSValue) uintptr {
 		e.throw(err.Error())
 		return 0
 	}
-	v := e.eval(source, url, lib.MJS_EVAL_TYPE_MODULE|lib.MJS_EVAL_FLAG_COMPILE_ONLY)
+	v := e.eval(ctx, source, url, lib.MJS_EVAL_TYPE_MODULE|lib.MJS_EVAL_FLAG_COMPILE_ONLY)
 	if isException(v) {
 		return 0
 	}

@@ -81,7 +81,7 @@ func engine(t *testing.T, host Host) *Engine {
 	e, err := New()
 	require.NoError(t, err)
 	t.Cleanup(e.Close)
-	code, err := e.Compile(`(function (global, host) { global.host = host; return (op, x) => op === 'eval' ? (0, eval)(x) : op === 'later' ? void Promise.resolve().then(() => (0, eval)(x)) : x; })`)
+	code, err := e.Compile(`(function (global, host) { global.host = host; return (op, x) => op === 'eval' ? global.eval(x) : op === 'later' ? void Promise.resolve().then(() => global.eval(x)) : x; })`)
 	require.NoError(t, err)
 	e.Host = host
 	require.NoError(t, e.Install(code))
@@ -188,7 +188,7 @@ func TestBuiltInsEnd(t *testing.T) {
 		defer stop()
 		e, err := New()
 		require.NoError(t, err)
-		install, err := e.Compile(`(function (global, host) { return (op, x) => (0, eval)(x); })`)
+		install, err := e.Compile(`(function (global, host) { return (op, x) => global.eval(x); })`)
 		require.NoError(t, err)
 		require.NoError(t, e.Install(install))
 		e.Steps = 1_000_000
@@ -218,6 +218,32 @@ func TestBuiltInsEnd(t *testing.T) {
 	assert.Positive(t, slow)
 	for code, want := range map[string]error{calls[0]: ErrStuck, "for (const a = new Uint8Array(2e8);;) a.indexOf(1)": ErrStuck, "for (;;);": ErrEndless} {
 		assert.ErrorIs(t, end(code, func() {}, context.Background(), 2*time.Minute), want, code)
+	}
+}
+
+// What scripts do to their built-ins is nothing to the environment's, and what goes between them belongs to both.
+func TestRealms(t *testing.T) {
+	e, err := New()
+	require.NoError(t, err)
+	t.Cleanup(e.Close)
+	code, err := e.Compile(`(function (global) {
+		global.make = { list: () => [3, 1, 2].sort().map((n) => n + 1).join(), promise: async () => 1, fails: () => null.x, late: async () => null.x, buffer: () => new Uint8Array(2).buffer };
+		return (op, x) => global.eval(x); })`)
+	require.NoError(t, err)
+	require.NoError(t, e.Install(code))
+	for _, c := range [][2]any{
+		{"Array.prototype.sort = Array.prototype.map = null; Object.prototype.toJSON = () => 1; make.list()", "2,3,4"},
+		{"make.promise() instanceof Promise && make.promise().constructor === Promise", true},
+		{"(async () => { globalThis.order = ''; make.promise().then(() => { order += 'a' }); Promise.resolve().then(() => { order += 'b' }); await make.promise(); order += 'c' })(); 0", 0},
+		{"order", "abc"},
+		{"try { make.fails() } catch (e) { e instanceof TypeError && e.constructor === TypeError }", true},
+		{"make.late().catch((e) => { globalThis.late = e instanceof TypeError }); 0", 0},
+		{"late", true},
+		{"make.buffer() instanceof ArrayBuffer", true},
+	} {
+		got, err := e.Call("eval", c[0])
+		require.NoError(t, err, c[0])
+		assert.Equal(t, c[1], got, c[0])
 	}
 }
 

@@ -132,16 +132,6 @@ func (r *realm) run() error {
 		v, err = r.turn("script", w.scripts[w.Script].text, w.Script)
 	}
 	failure, _ := v.(string)
-	if w.State == "parsed" && r.stopped == nil {
-		v, err := r.turn("replaced")
-		names, _ := v.(string)
-		if err != nil {
-			names = "all of it"
-		}
-		if names != "" {
-			r.b.gap("workers that replace what the language has built in (" + names + "), which our environment relies on itself")
-		}
-	}
 	switch {
 	case err != nil || failure == "":
 		return err
@@ -348,7 +338,7 @@ func word(args []any, i int) string {
 }
 
 // leavesNothing are the operations after which nothing refers to the realm from outside of its engine.
-var leavesNothing = map[string]bool{"now": true, "random": true, "log": true, "url": true, "urlSet": true, "pattern": true, "patternExec": true, "eval": true, "import": true}
+var leavesNothing = map[string]bool{"now": true, "random": true, "log": true, "url": true, "urlSet": true, "pattern": true, "patternExec": true, "eval": true, "module": true, "import": true}
 
 // host carries out what the environment asks for. It runs inside a turn and must not start another.
 func (r *realm) host(args []any) (any, error) {
@@ -419,6 +409,8 @@ func (r *realm) host(args []any) (any, error) {
 		return nil, r.digest(word(args, 1))
 	case "eval":
 		return r.Eval(word(args, 1), word(args, 2)), nil
+	case "module":
+		r.Import(word(args, 1))
 	case "import":
 		return r.w.importText(r, word(args, 1))
 	case "respond":

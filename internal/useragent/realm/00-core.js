@@ -1,12 +1,40 @@
 // What everything else stands on: the way to the host, errors, events, abort signals.
 
+// The environment runs in a realm of its own: its arrays, maps, texts and plain objects have built-ins that no script reaches. What goes to
+// scripts and comes from them is of their realm, whose built-ins are taken here before any script has run.
+const {
+  Promise, Error, TypeError, RangeError, SyntaxError, ArrayBuffer, DataView, Int8Array, Uint8Array, Uint8ClampedArray, Int16Array, Uint16Array, Int32Array, Uint32Array, Float32Array, Float64Array,
+  Date: RealDate, Object: ScriptObject, Array: ScriptArray, Map: ScriptMap, Set: ScriptSet, WeakMap: ScriptWeakMap, WeakSet: ScriptWeakSet, RegExp: ScriptRegExp, Boolean: ScriptBoolean, Number: ScriptNumber, String: ScriptString, Math: ScriptMath, eval: scriptEval,
+} = global;
 const { parse: fromJSON, stringify: toJSON } = JSON;
+const { apply } = Reflect;
+const { parse: jsonForScripts } = global.JSON;
 const PromiseOf = Promise;
 const { defineProperty, setPrototypeOf, getPrototypeOf, freeze, assign, entries: entriesOf } = Object;
-const RealDate = Date;
-
-// Methods that the environment relies on, safe from scripts that replace them.
 const then = Function.prototype.call.bind(Promise.prototype.then);
+const resolved = Promise.resolve.bind(Promise);
+const rejected = Promise.reject.bind(Promise);
+const quietly = (promise) => then(promise, undefined, () => {});
+const firstOf = (list) => new PromiseOf((resolve, reject) => list.forEach((p) => then(p, resolve, reject)));
+const allOf = (list) =>
+  new PromiseOf((resolve, reject) => {
+    const out = [];
+    let left = list.length;
+    if (!left) resolve(out);
+    list.forEach((p, i) => then(resolved(p), (value) => {
+      out[i] = value;
+      if (--left === 0) resolve(out);
+    }, reject));
+  });
+
+// What the environment makes and scripts get to see still is what it looks like: instanceof, and what scripts add to prototypes, hold.
+for (const name of ['Function', 'Array', 'Map', 'Set', 'RegExp']) {
+  setPrototypeOf(globalThis[name].prototype, global[name].prototype);
+  defineProperty(globalThis[name].prototype, 'constructor', { value: global[name] });
+}
+defineProperty(Array.prototype, 'toJSON', { value: undefined }); // a script's own would be inherited
+const ScriptIterator = getPrototypeOf(getPrototypeOf(new ScriptArray()[Symbol.iterator]()));
+setPrototypeOf(getPrototypeOf(getPrototypeOf([][Symbol.iterator]())), ScriptIterator);
 
 const commands = { __proto__: null };
 function dispatch(op, a, b, c, d) {
@@ -21,6 +49,8 @@ const namesOf = Object.getOwnPropertyNames;
 function publish(...classes) {
   for (const cls of classes) {
     const proto = cls.prototype;
+    if (getPrototypeOf(cls) === Function.prototype) setPrototypeOf(cls, global.Function.prototype);
+    if (getPrototypeOf(proto) === Object.prototype) setPrototypeOf(proto, ScriptObject.prototype);
     for (const key of namesOf(proto)) if (key !== 'constructor') defineProperty(proto, key, ENUMERABLE);
     for (const key of namesOf(cls)) if (key !== 'prototype' && key !== 'name' && key !== 'length') defineProperty(cls, key, ENUMERABLE);
     tag(cls, cls.name);
@@ -41,10 +71,13 @@ function lazy(names, make) {
   const load = () => {
     if (made) return;
     made = true;
-    for (const name of names) if (Object.getOwnPropertyDescriptor(global, name)?.get) delete global[name];
-    const kept = names.filter((name) => name in global).map((name) => [name, global[name]]);
+    const kept = names.filter((name) => !Object.getOwnPropertyDescriptor(global, name)?.get).map((name) => [name, Object.getOwnPropertyDescriptor(global, name)]);
     make();
-    for (const [name, value] of kept) global[name] = value; // a script put its own thing there
+    // A script put its own thing there, or took it away.
+    for (const [name, theirs] of kept) {
+      if (theirs) defineProperty(global, name, theirs);
+      else delete global[name];
+    }
   };
   for (const name of names)
     defineProperty(global, name, {
@@ -84,7 +117,7 @@ function callFor(make, op, ...args) {
 }
 // For methods that give a promise: what is wrong with the arguments rejects it.
 function rejecting(error) {
-  return PromiseOf.reject(error);
+  return rejected(error);
 }
 commands.settle = (id, failure, json) => {
   const waiting = calls.get(id);
@@ -320,7 +353,7 @@ class EventTarget {
     const list = listFor(target);
     if (list.some((e) => e.type === entry.type && e.callback === callback && e.capture === entry.capture)) return;
     list.push(entry);
-    o.signal?.addEventListener('abort', () => drop(target, entry), { once: true });
+    if (o.signal) apply(addListener, o.signal, ['abort', () => drop(target, entry), { once: true }]);
   }
   removeEventListener(type, callback, options = {}) {
     const target = this ?? global;
@@ -335,6 +368,7 @@ class EventTarget {
     return fire(this ?? global, event);
   }
 }
+const { addEventListener: addListener } = EventTarget.prototype;
 function drop(target, entry) {
   entry.removed = true;
   const list = listFor(target);
@@ -351,7 +385,7 @@ function fire(target, event) {
     if (entry.once) drop(target, entry);
     inside.passive = entry.passive;
     try {
-      if (typeof entry.callback === 'function') entry.callback.call(target, event);
+      if (typeof entry.callback === 'function') apply(entry.callback, target, [event]);
       else entry.callback.handleEvent(event);
     } catch (error) {
       if (event instanceof ErrorEvent) host('log', 'error', describe(error), stackOf(error));
@@ -394,12 +428,12 @@ function handlers(proto, ...types) {
         else if (handler) {
           const slot = { handler };
           slots[type] = slot;
-          EventTarget.prototype.addEventListener.call(target, type, function (event) {
+          apply(addListener, target, [type, function (event) {
             if (typeof slot.handler !== 'function') return;
             if (type === 'error' && event instanceof ErrorEvent && target === global) {
-              if (slot.handler.call(target, event.message, event.filename, event.lineno, event.colno, event.error) === true) event.preventDefault();
-            } else if (slot.handler.call(target, event) === false) event.preventDefault();
-          });
+              if (apply(slot.handler, target, [event.message, event.filename, event.lineno, event.colno, event.error]) === true) event.preventDefault();
+            } else if (apply(slot.handler, target, [event]) === false) event.preventDefault();
+          }]);
         }
       },
     });

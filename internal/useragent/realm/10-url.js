@@ -158,7 +158,7 @@ class URLSearchParams {
   }
   forEach(callback, thisArg = undefined) {
     must(arguments, 1);
-    for (const [k, v] of this) callback.call(thisArg, v, k, this);
+    for (const [k, v] of this) apply(callback, thisArg, [v, k, this]);
   }
   *entries() {
     for (let i = 0; i < this.#list.length; i++) yield [...this.#list[i]];

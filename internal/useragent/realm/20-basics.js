@@ -17,7 +17,7 @@ for (const name of ['parse', 'UTC']) defineProperty(Date_, name, { value: RealDa
 defineProperty(Date_, 'now', { value: () => Math.floor(now()), writable: true, configurable: true });
 defineProperty(RealDate.prototype, 'constructor', { value: Date_, writable: true, configurable: true });
 expose('Date', Date_);
-defineProperty(Math, 'random', { value: () => host('random'), writable: true, configurable: true });
+defineProperty(ScriptMath, 'random', { value: () => host('random'), writable: true, configurable: true });
 
 lazy(['Performance', 'PerformanceEntry', 'performance'], () => {
 class Performance extends EventTarget {
@@ -110,7 +110,7 @@ commands.timer = (id) => {
   nesting = timer.nesting;
   try {
     if (typeof timer.callback === 'function') timer.callback(...timer.args);
-    else (0, eval)(`${timer.callback}`);
+    else scriptEval(`${timer.callback}`);
   } catch (error) {
     report(error);
   }
@@ -121,7 +121,7 @@ expose('setTimeout', function setTimeout(callback, delay = 0, ...args) { return 
 expose('setInterval', function setInterval(callback, delay = 0, ...args) { return startTimer(callback, delay, args, true); });
 expose('clearTimeout', function clearTimeout(id) { clearTimer(id); });
 expose('clearInterval', function clearInterval(id) { clearTimer(id); });
-const settled = PromiseOf.resolve();
+const settled = resolved();
 expose('queueMicrotask', function queueMicrotask(callback) {
   if (typeof callback !== 'function') throw new TypeError('queueMicrotask takes a function');
   then(settled, () => {
@@ -158,11 +158,11 @@ expose('console', {
 
 // Encoding Standard, for UTF-8; the host does the work on whole buffers.
 function give(buffer) {
-  global.__crossing = buffer;
+  globalThis.__crossing = buffer;
 }
 function take() {
-  const buffer = global.__crossing;
-  delete global.__crossing;
+  const buffer = globalThis.__crossing;
+  delete globalThis.__crossing;
   return buffer;
 }
 // Keeps binary data at the host; gives its number.
@@ -170,7 +170,7 @@ function keepBytes(view) {
   const copy = view instanceof ArrayBuffer ? view : view.buffer.slice(view.byteOffset, view.byteOffset + view.byteLength);
   give(copy);
   const handle = host('body.take');
-  delete global.__crossing;
+  delete globalThis.__crossing;
   return handle;
 }
 function bytesOf(handle) {
@@ -408,21 +408,21 @@ function clone(value, seen = new Map()) {
   if (seen.has(value)) return seen.get(value);
   const keep = (copy) => (seen.set(value, copy), copy);
   if (value instanceof RealDate) return keep(new Date_(value.getTime()));
-  if (value instanceof RegExp) return keep(new RegExp(value.source, value.flags));
-  if (value instanceof Boolean || value instanceof Number || value instanceof String) return keep(Object(value.valueOf()));
+  if (value instanceof ScriptRegExp) return keep(new ScriptRegExp(value.source, value.flags));
+  if (value instanceof ScriptBoolean || value instanceof ScriptNumber || value instanceof ScriptString) return keep(ScriptObject(value.valueOf()));
   if (value instanceof ArrayBuffer) return keep(value.slice(0));
   if (ArrayBuffer.isView(value)) {
     const buffer = clone(value.buffer, seen);
     return keep(value instanceof DataView ? new DataView(buffer, value.byteOffset, value.byteLength) : new value.constructor(buffer, value.byteOffset, value.length));
   }
   if (value instanceof Blob) return keep(new Blob([value], { type: value.type }));
-  if (value instanceof Map) {
-    const copy = keep(new Map());
+  if (value instanceof ScriptMap || value instanceof Map) {
+    const copy = keep(new ScriptMap());
     for (const [k, v] of value) copy.set(clone(k, seen), clone(v, seen));
     return copy;
   }
-  if (value instanceof Set) {
-    const copy = keep(new Set());
+  if (value instanceof ScriptSet || value instanceof Set) {
+    const copy = keep(new ScriptSet());
     for (const v of value) copy.add(clone(v, seen));
     return copy;
   }
@@ -432,10 +432,10 @@ function clone(value, seen = new Map()) {
     defineProperty(copy, 'stack', { value: value.stack, writable: true, configurable: true });
     return copy;
   }
-  if (value instanceof EventTarget || value instanceof Event || value instanceof PromiseOf || value instanceof WeakMap || value instanceof WeakSet) throw new DOMException('this object cannot be cloned', 'DataCloneError');
+  if (value instanceof EventTarget || value instanceof Event || value instanceof PromiseOf || value instanceof ScriptWeakMap || value instanceof ScriptWeakSet) throw new DOMException('this object cannot be cloned', 'DataCloneError');
   const tagged = Object.prototype.toString.call(value);
   if (tagged !== '[object Object]' && tagged !== '[object Array]') throw new DOMException(`${tagged.slice(8, -1)} objects cannot be cloned`, 'DataCloneError');
-  const copy = keep(Array.isArray(value) ? new Array(value.length) : {});
+  const copy = keep(Array.isArray(value) ? new ScriptArray(value.length) : new ScriptObject());
   for (const key of Object.keys(value)) copy[key] = clone(value[key], seen);
   return copy;
 }
@@ -483,7 +483,7 @@ function setHandler(target, type, handler) {
   if (slots[type]) slots[type].handler = handler;
   else {
     slots[type] = { handler };
-    EventTarget.prototype.addEventListener.call(target, type, (event) => slots[type].handler?.call?.(target, event));
+    apply(addListener, target, [type, (event) => typeof slots[type].handler === 'function' && apply(slots[type].handler, target, [event])]);
   }
 }
 function deliver(port) {

@@ -84,7 +84,7 @@ class ReadableStream {
     s.controller = new ReadableStreamDefaultController(MAKE, this);
     const started = s.source.start?.(s.controller);
     then(
-      PromiseOf.resolve(started),
+      resolved(started),
       () => {
         s.started = true;
         pull(this);
@@ -148,7 +148,7 @@ class ReadableStream {
         try {
           step = await reader.read();
         } catch (error) {
-          if (!preventAbort) await writer.abort(error).catch(() => {});
+          if (!preventAbort) await quietly(writer.abort(error));
           throw error;
         }
         if (aborted) throw aborted.reason;
@@ -156,7 +156,7 @@ class ReadableStream {
         try {
           await writer.write(step.value);
         } catch (error) {
-          if (!preventCancel) await reader.cancel(error).catch(() => {});
+          if (!preventCancel) await quietly(reader.cancel(error));
           throw error;
         }
       }
@@ -175,7 +175,7 @@ class ReadableStream {
         yield value;
       }
     } finally {
-      if (!preventCancel) await reader.cancel().catch(() => {});
+      if (!preventCancel) await quietly(reader.cancel());
       reader.releaseLock();
     }
   }
@@ -240,8 +240,8 @@ function teeStream(stream, copies) {
 function cancelStream(stream, reason) {
   const s = stateOfStream(stream);
   s.disturbed = true;
-  if (s.state === 'closed') return PromiseOf.resolve();
-  if (s.state === 'errored') return PromiseOf.reject(s.stored);
+  if (s.state === 'closed') return resolved();
+  if (s.state === 'errored') return rejected(s.stored);
   s.queue = [];
   closeStream(s);
   return then(new PromiseOf((resolve) => resolve(s.source.cancel?.(reason))), () => undefined);
@@ -459,7 +459,7 @@ function nextWrite(s) {
   });
 }
 function closeWritable(s) {
-  if (s.state !== 'writable') return PromiseOf.reject(s.state === 'errored' ? s.stored : new TypeError('the stream is closed'));
+  if (s.state !== 'writable') return rejected(s.state === 'errored' ? s.stored : new TypeError('the stream is closed'));
   s.state = 'closing';
   const done = deferred();
   s.queue.push({ close: true, done });
@@ -467,7 +467,7 @@ function closeWritable(s) {
   return done.promise;
 }
 function abortWritable(s, reason) {
-  if (s.state === 'closed' || s.state === 'errored') return PromiseOf.resolve();
+  if (s.state === 'closed' || s.state === 'errored') return resolved();
   s.controller._abort(reason);
   errorWritable(s, reason);
   return then(new PromiseOf((resolve) => resolve(s.sink.abort?.(reason))), () => undefined);
@@ -487,10 +487,10 @@ class WritableStreamDefaultWriter {
     return s;
   }
   get closed() {
-    return this.#stream ? this.#state().closed.promise : PromiseOf.reject(new TypeError('the writer was released'));
+    return this.#stream ? this.#state().closed.promise : rejected(new TypeError('the writer was released'));
   }
   get ready() {
-    return this.#stream ? this.#state().ready.promise : PromiseOf.reject(new TypeError('the writer was released'));
+    return this.#stream ? this.#state().ready.promise : rejected(new TypeError('the writer was released'));
   }
   get desiredSize() {
     const s = this.#state();
@@ -666,7 +666,7 @@ const packer = (op) =>
           try {
             host(op, `${format}`);
           } catch (error) {
-            delete global.__crossing;
+            delete globalThis.__crossing;
             throw new TypeError(error.message);
           }
           const bytes = new Uint8Array(take());

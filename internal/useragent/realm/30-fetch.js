@@ -65,7 +65,7 @@ class Headers {
   forEach(callback, thisArg = undefined) {
     must(arguments, 1);
     if (typeof callback !== 'function') throw new TypeError('forEach takes a function');
-    for (const [k, v] of this) callback.call(thisArg, v, k, this);
+    for (const [k, v] of this) apply(callback, thisArg, [v, k, this]);
   }
   entries() {
     return headerIterator(this, (e) => e);
@@ -87,7 +87,7 @@ const iteratorProto = setPrototypeOf(
       return s.at < list.length ? { value: s.pick(list[s.at++]), done: false } : { value: undefined, done: true };
     },
   },
-  getPrototypeOf(getPrototypeOf([][Symbol.iterator]())),
+  ScriptIterator,
 );
 defineProperty(iteratorProto, Symbol.toStringTag, { value: 'Headers Iterator', configurable: true });
 const headerIterators = new WeakMap();
@@ -155,7 +155,7 @@ function fillHeaders(headers, init) {
   if (init === null) throw new TypeError('headers are given as an object or a list of pairs');
   const iterate = init[Symbol.iterator];
   if (iterate !== undefined && iterate !== null) {
-    for (const pair of { [Symbol.iterator]: () => iterate.call(init) }) {
+    for (const pair of { [Symbol.iterator]: () => apply(iterate, init, []) }) {
       if (typeof pair !== 'object' || pair === null || pair[Symbol.iterator] === undefined) throw new TypeError('each header is a pair of name and value');
       const both = [...pair];
       if (both.length !== 2) throw new TypeError('each header is a pair of name and value');
@@ -257,7 +257,7 @@ const bodyMembers = {
   async json() {
     check(this);
     const handle = await consume(this);
-    return JSON.parse(handle ? host('body.read', handle) : '');
+    return jsonForScripts(handle ? host('body.read', handle) : '');
   },
   async text() {
     check(this);
@@ -311,7 +311,7 @@ class FormData {
     else this.#list.push(entry);
   }
   forEach(callback, thisArg) {
-    for (const [k, v] of this) callback.call(thisArg, v, k, this);
+    for (const [k, v] of this) apply(callback, thisArg, [v, k, this]);
   }
   *entries() {
     for (const e of this.#list) yield [...e];
@@ -623,7 +623,8 @@ async function performFetch(input, init, count) {
   const request = new Request(input, init);
   const { signal } = requestState.get(request);
   if (signal?.aborted) {
-    bodyOf.get(request)?.stream?.cancel(signal.reason).catch(() => {});
+    const { stream } = bodyOf.get(request) ?? {};
+    if (stream) quietly(stream.cancel(signal.reason));
     throw signal.reason;
   }
   const from = requestState.get(input);
@@ -633,7 +634,7 @@ async function performFetch(input, init, count) {
   if (!signal) return responseFrom(await answer);
   const canceled = deferred();
   onAbort(signal, canceled.reject);
-  const response = responseFrom(await PromiseOf.race([answer, canceled.promise]));
+  const response = responseFrom(await firstOf([answer, canceled.promise]));
   // What is not read yet when the fetch is aborted is lost.
   responseState.get(response).signal = signal;
   onAbort(signal, (reason) => {

@@ -51,7 +51,7 @@ class Cache {
     if (aborted) throw aborted.signal.reason;
     let answers;
     try {
-      answers = await PromiseOf.all(
+      answers = await allOf(
         list.map(async (request) => {
           const response = await performFetch(request, { signal: AbortSignal.any([controller.signal, request.signal]) }, 1);
           if (response.type === 'error' || (response.type !== 'opaque' && !response.ok) || response.status === 206 || responseState.get(response).partial) throw new TypeError(`${request.url} answered with status ${response.status} and cannot be stored`);

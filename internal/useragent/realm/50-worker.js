@@ -207,7 +207,7 @@ class ExtendableEvent extends Event {
   waitUntil(promise) {
     const s = eventState.get(this);
     if (!s || !(s.dispatching || s.pending > 0)) throw new DOMException('the event is over; waitUntil comes too late', 'InvalidStateError');
-    extend(s, PromiseOf.resolve(promise));
+    extend(s, resolved(promise));
   }
 }
 function extend(s, promise) {
@@ -278,7 +278,7 @@ class FetchEvent extends ExtendableEvent {
     return this.#init.request;
   }
   get preloadResponse() {
-    return this.#init.preloadResponse ?? PromiseOf.resolve(undefined);
+    return this.#init.preloadResponse ?? resolved(undefined);
   }
   get clientId() {
     return this.#init.clientId ?? '';
@@ -309,7 +309,7 @@ class FetchEvent extends ExtendableEvent {
       s.answered = how;
       if (s.handled) how(s.handled);
     };
-    const given = then(PromiseOf.resolve(answer), (response) => {
+    const given = then(resolved(answer), (response) => {
       if (!(response instanceof Response)) throw new TypeError(`respondWith was given ${response === undefined ? 'nothing (undefined)' : shown(response)} instead of a response`);
       if (response.type === 'error') throw new TypeError('respondWith was given Response.error()');
       if (isUnusable(bodyOf.get(response))) throw new TypeError('respondWith was given a response whose body was read already');
@@ -372,7 +372,7 @@ for (const name of ['setTimeout', 'setInterval', 'clearTimeout', 'clearInterval'
 }
 defineProperty(WorkerGlobalScope.prototype, 'fetch', {
   value: function fetch(input, init = undefined) {
-    if (this !== undefined && this !== null && this !== global) return PromiseOf.reject(new TypeError('fetch belongs to the global scope'));
+    if (this !== undefined && this !== null && this !== global) return rejected(new TypeError('fetch belongs to the global scope'));
     return performFetch(input, init, arguments.length);
   },
   writable: true, configurable: true, enumerable: true,
@@ -428,7 +428,8 @@ commands.script = (text, url) => {
 };
 let moduleFailure = 'the module did not finish';
 commands.module = (url) => {
-  then(import(url), () => { moduleFailure = ''; }, (error) => { moduleFailure = describe(error); });
+  host('module', url);
+  then(take(), () => { moduleFailure = ''; }, (error) => { moduleFailure = describe(error); });
 };
 commands.moduleResult = () => moduleFailure;
 commands.listens = (type) => listFor(global).some((e) => e.type === type);

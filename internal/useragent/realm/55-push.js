@@ -18,7 +18,7 @@ const loadPush = lazy(['PushEvent', 'PushMessageData', 'PushManager', 'PushSubsc
       return this.#bytes.slice();
     }
     json() {
-      return JSON.parse(this.text());
+      return jsonForScripts(this.text());
     }
     text() {
       return decodeUTF8(this.#bytes);

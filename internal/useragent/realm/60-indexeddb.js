@@ -8,9 +8,9 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     if (typeof v === 'number' && (!Number.isFinite(v) || Object.is(v, -0))) return { $: 'number', v: Object.is(v, -0) ? '-0' : `${v}` };
     if (typeof v !== 'object' || v === null) return v;
     if (v instanceof RealDate) return { $: 'date', v: v.getTime() };
-    if (v instanceof RegExp) return { $: 'regexp', v: v.source, f: v.flags };
-    if (v instanceof Map) return { $: 'map', v: [...v].map(([k, x]) => [pack(k), pack(x)]) };
-    if (v instanceof Set) return { $: 'set', v: [...v].map(pack) };
+    if (v instanceof ScriptRegExp) return { $: 'regexp', v: v.source, f: v.flags };
+    if (v instanceof ScriptMap) return { $: 'map', v: [...v].map(([k, x]) => [pack(k), pack(x)]) };
+    if (v instanceof ScriptSet) return { $: 'set', v: [...v].map(pack) };
     if (v instanceof Blob) return { $: 'blob', t: v.type, v: [...new Uint8Array(bytesOf(blobHandle.get(v)))] };
     if (v instanceof ArrayBuffer) return { $: 'buffer', v: [...new Uint8Array(v)] };
     if (ArrayBuffer.isView(v)) return { $: 'view', k: v.constructor.name, v: [...viewOf(v)] };
@@ -26,15 +26,15 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       case 'bigint': return BigInt(p.v);
       case 'number': return Number(p.v);
       case 'date': return new Date_(p.v);
-      case 'regexp': return new RegExp(p.v, p.f);
-      case 'map': return new Map(p.v.map(([k, x]) => [unpack(k), unpack(x)]));
-      case 'set': return new Set(p.v.map(unpack));
+      case 'regexp': return new ScriptRegExp(p.v, p.f);
+      case 'map': return new ScriptMap(p.v.map(([k, x]) => [unpack(k), unpack(x)]));
+      case 'set': return new ScriptSet(p.v.map(unpack));
       case 'blob': return new Blob([new Uint8Array(p.v)], { type: p.t });
       case 'buffer': return new Uint8Array(p.v).buffer;
       case 'view': return new global[p.k](new Uint8Array(p.v).buffer);
-      case 'array': return p.v.map(unpack);
+      case 'array': return ScriptArray.from(p.v, unpack);
     }
-    const out = {};
+    const out = new ScriptObject();
     for (const [k, x] of entriesOf(p.v)) out[k] = unpack(x);
     return out;
   };

@@ -1,12 +1,12 @@
 // Smaller interfaces that workers look for: storage, locks, permissions, cookies, scheduling; and the names of what is not simulated.
 
-defineProperty(Array, 'fromAsync', {
+defineProperty(ScriptArray, 'fromAsync', {
   value: async function fromAsync(items, map = undefined, self = undefined) {
     if (map !== undefined && typeof map !== 'function') throw new TypeError('the mapping is no function');
-    const out = typeof this === 'function' && this !== Array ? new this() : [];
+    const out = typeof this === 'function' && this !== ScriptArray ? new this() : new ScriptArray();
     let i = 0;
-    if (items[Symbol.asyncIterator] || items[Symbol.iterator]) for await (const item of items) out[i] = map ? await map.call(self, item, i++) : (i++, item);
-    else for (; i < items.length; i++) out[i] = map ? await map.call(self, await items[i], i) : await items[i];
+    if (items[Symbol.asyncIterator] || items[Symbol.iterator]) for await (const item of items) out[i] = map ? await apply(map, self, [item, i++]) : (i++, item);
+    else for (; i < items.length; i++) out[i] = map ? await apply(map, self, [await items[i], i]) : await items[i];
     out.length = i;
     return out;
   },
@@ -77,7 +77,7 @@ navigatorPart('locks', () => {
       name = `${name}`;
       return new PromiseOf((resolve, reject) => {
         if (typeof run !== 'function') return reject(new TypeError('a lock is asked for with a function'));
-        const busy = o.ifAvailable ? () => resolve(then(PromiseOf.resolve(null), run)) : null;
+        const busy = o.ifAvailable ? () => resolve(then(resolved(null), run)) : null;
         queue.push({ name, mode, busy, grant: () => {
           const done = () => {
             const s = held.get(name);
