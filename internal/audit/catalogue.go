@@ -57,6 +57,8 @@ var Catalogue = []Check{
 		"describe pack and rules under worker: and run tachyform fit", "Service Workers, 3.1", nil, "the script that registers it stands in a file that no page loads."},
 	{"worker.scope", Risk, "Pages lie outside the service worker's scope", "The worker never hears of these pages, so they do not open offline.",
 		"put the worker's file into the folder that holds all pages", "Service Workers, 2.2", nil, "/js/worker.js cannot reach /; /worker.js can."},
+	{"worker.rivals", Blocker, "Two workers are registered for the same pages", "They take turns in replacing each other at every visit; pages that load again at a takeover never come to rest.",
+		"register one of them: take the other's call out of the pages", "Service Workers, 3.4.3", nil, "the framework registers /sw.js, and a tag that was added later /worker.js."},
 	{"page.register", Risk, "Pages do not register the service worker", "Who arrives on such a page keeps nothing for offline use.",
 		"tachyform fit adds the script", "Service Workers, 3.1", nil, "only the first page has the script; a visitor arriving from a search lands on another."},
 	{"offline.unknown", Risk, "Of some pages nobody knows here whether they work offline", "What decides it was not seen: it may be whole or broken.",

@@ -196,6 +196,7 @@ func TestChecks(t *testing.T) {
 		{"worker.failed", "", put("w.js", "throw new Error('low tide')"), "low tide"},
 		{"worker.failed", "", func(f map[string]string) { delete(f, "w.js") }, "404"},
 		{"worker.failed", "hosting: {media_types: {.js: text/plain}}", nil, "text/plain"},
+		{"worker.rivals", "", edit("far.html", "register('/w.js')", "register('/w.js?second')"), "/w.js?second"},
 		{"worker.none", "", func(f map[string]string) {
 			edit("index.html", "navigator.serviceWorker.register('/w.js')", "")(f)
 			f["far.html"] = f["index.html"]

@@ -2,6 +2,7 @@ package audit
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"sort"
 	"strings"
@@ -215,6 +216,7 @@ func (a *auditor) offline(start string) {
 			a.find("page.gone", Where{URL: p}, "it does not answer with status 200", "")
 		}
 	}
+	a.rivals()
 	w := a.ran.Worker
 	var errors []string
 	for _, v := range a.ran.Visits {
@@ -327,6 +329,47 @@ func (a *auditor) offline(start string) {
 	}
 	for _, k := range order {
 		a.findPages(k.code, groups[k], 0, 0, k.detail)
+	}
+}
+
+// rivals names workers that are registered for one scope, by visited pages or by others.
+func (a *auditor) rivals() {
+	scripts := map[string][]string{}
+	where := map[string]Where{}
+	add := func(scope, script string, at Where) {
+		if slices.Contains(scripts[scope], script) {
+			return
+		}
+		scripts[scope] = append(scripts[scope], script)
+		where[scope] = at
+	}
+	for _, r := range a.ran.Rivals {
+		for _, s := range r.Scripts {
+			add(r.Scope, s, a.place(s, 0, 0))
+		}
+	}
+	for _, u := range a.documentsInOrder() {
+		list := a.documents[u].Registrations
+		if path, own := strings.CutPrefix(u, a.origin); own && a.graph != nil {
+			list = a.graph.RegistrationsOf(path)
+		}
+		for _, r := range list {
+			scope := r.Scope
+			if scope == "" {
+				scope = r.Script[:strings.LastIndexByte(strings.SplitN(r.Script, "?", 2)[0], '/')+1]
+			}
+			add(scope, r.Script, a.place(r.From, r.Line, r.Column))
+		}
+	}
+	for _, scope := range slices.Sorted(maps.Keys(scripts)) {
+		if len(scripts[scope]) < 2 {
+			continue
+		}
+		var names []string
+		for _, s := range scripts[scope] {
+			names = append(names, a.local(s))
+		}
+		a.find("worker.rivals", where[scope], strings.Join(names, " and ")+" for the scope "+a.local(scope), "")
 	}
 }
 

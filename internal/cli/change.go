@@ -67,9 +67,15 @@ stays as it is.`,
 				return err
 			}
 			o.project.Development = development
+			if err := a.learnReplaced(cmd.Context(), o); err != nil {
+				return err
+			}
 			plan, err := fit.Prepare(cmd.Context(), o.project, o.folder)
 			if err != nil {
 				return wrapRead(o.name, err)
+			}
+			if err := a.tryReplacing(cmd.Context(), o, plan); err != nil {
+				return err
 			}
 			switch {
 			case dry:

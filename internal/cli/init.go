@@ -95,6 +95,20 @@ func (a *app) initialise() *cobra.Command {
 		}
 		beside := filepath.Dir(file)
 		fillDraft(&d, g, dir, beside)
+		found := page.FindRegistrations(folder)
+		spot := func(p page.Place) string {
+			return fmt.Sprintf("%s:%d:%d", strings.TrimPrefix(p.URL, folder.Origin()), p.Line, p.Column)
+		}
+		switch {
+		case len(found.Read) > 0:
+			r := found.Read[0]
+			d.Present, d.PresentWhy = strings.TrimPrefix(r.Script, folder.Origin()), spot(page.Place{URL: r.From, Line: r.Line, Column: r.Column})
+		case len(found.Unread) > 0:
+			d.PresentWhy, d.Unread = spot(found.Unread[0]), true
+			if own := page.WorkerScripts(folder); len(own) > 0 {
+				d.Present = own[0]
+			}
+		}
 		if a.terminal && !quiet {
 			if err := ask(&d); err != nil {
 				return err

@@ -153,7 +153,7 @@ played after the others, or alone with --only.`,
 		case a.format == "json":
 			out := map[string]any{"schema": "tachyform.rehearsal/1", "site": o.name, "origin": in.Host.Origin(), "entry": o.project.Audit.Entry, "rehearsals": played}
 			if r != nil {
-				out["worker"], out["pages"] = r.Worker, r.Pages
+				out["worker"], out["pages"], out["gaps"] = r.Worker, r.Pages, append([]string{}, r.Rehearsal.Gaps...)
 			}
 			if err := a.json(out); err != nil {
 				return err

@@ -86,8 +86,14 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 	if err := out.proof(); err != nil {
 		return nil, err
 	}
+	if err := settle(p); err != nil {
+		return nil, err
+	}
 	if p.HasWorker() {
 		scripts := worker.NewScripts(p)
+		if err := out.alone(scripts); err != nil {
+			return nil, err
+		}
 		wanted.Register = scripts.Register
 		if file := f.FileAt(p.Worker.StandIns.Page); file != nil && p.Worker.StandIns.Page != "" {
 			wanted.StandIn = f.PathOf(file)

@@ -87,6 +87,8 @@ type Worker struct {
 	Target   string   `yaml:"target" doc:"The oldest JavaScript that browsers must know; without it es2020." enum:"es2017,es2018,es2019,es2020,es2021,es2022"`
 	Minify   string   `yaml:"minify" doc:"Write the scripts without comments, white space and long names." enum:"yes,no"`
 	Present  Present  `yaml:"present" doc:"A worker of the site's own that its pages register; fit then writes none."`
+	// Replaced are the stores of the worker that is replaced.
+	Replaced []string `yaml:"-"`
 	Replace  string   `yaml:"replace" doc:"Whether fit writes a worker in the place of the one that the site has." enum:"yes,no"`
 }
 
@@ -369,9 +371,12 @@ func (h *Hosting) fill() {
 	}
 }
 
-// HasWorker says whether the file describes a worker at all.
+// HasWorker says whether the file describes a worker that fit is to write.
 func (p *Project) HasWorker() bool {
 	w := p.Worker
+	if w.Present.File != "" && w.Replace != "yes" {
+		return false // the site has its own
+	}
 	return len(w.Pack.Include) > 0 || len(w.Pack.Pages) > 0 || len(w.Rules) > 0 || w.Shell.Page != "" || w.StandIns.Page != "" || w.Module != ""
 }
 

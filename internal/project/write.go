@@ -18,6 +18,10 @@ type Draft struct {
 	PageStandIn                      string
 	Entry                            string
 	OriginGuessed, BackgroundGuessed bool
+	// Present is a worker that the site registers by itself, PresentWhy where that stands; Unread tells that the call can't be read, and
+	// that Present, if there is one, was found by its text.
+	Present, PresentWhy string
+	Unread              bool
 }
 
 // yamlText writes a text as a YAML scalar, quoted where it has to be.
@@ -88,6 +92,10 @@ func (d Draft) Text() []byte {
 		}
 	}
 	line("")
+	if d.PresentWhy != "" {
+		d.present(line)
+		return []byte(b.String())
+	}
 	line("worker:")
 	line("  pack:                              # kept when the worker is installed")
 	if d.KeepWhy != "" {
@@ -116,6 +124,27 @@ func (d Draft) Text() []byte {
 	line("audit:")
 	line("  fail_on: risk")
 	return []byte(b.String())
+}
+
+// present writes the part of a site that has a worker of its own.
+func (d Draft) present(line func(format string, args ...any)) {
+	line("worker:")
+	line("  # The site registers a worker of its own at %s.", d.PresentWhy)
+	if d.Unread {
+		line("  # Which one cannot be read there; check the file below.")
+	}
+	line("  # It is what rehearse and audit try, and fit writes none beside it: two would take")
+	line("  # turns in replacing each other. To have fit put one in its place, write")
+	line("  # replace: yes under present: and describe pack and rules as well.")
+	file := d.Present
+	if file == "" {
+		file = "/its-address.js"
+	}
+	line("  present:")
+	line("    file: %s", yamlText(file))
+	line("")
+	line("audit:")
+	line("  fail_on: risk")
 }
 
 func orText(s, otherwise string) string {

@@ -161,6 +161,13 @@ func tally(b *strings.Builder, pages []*audit.PageReport) {
 	}
 }
 
+// notSimulated names what scripts used and the user agent lacks.
+func notSimulated(b *strings.Builder, gaps []string, width int) {
+	for _, g := range gaps {
+		fmt.Fprintf(b, "\n  %s\n", each(faint, wrap("Not simulated, so what depends on it was not tried: "+safe(g)+".", width-2, 2)))
+	}
+}
+
 // doubts tells why outcomes are not known, each reason once.
 func doubts(b *strings.Builder, pages []*audit.PageReport, width int) {
 	var order []string
@@ -226,6 +233,9 @@ func Rehearsal(r *audit.Report, width int) string {
 	b.WriteByte('\n')
 	tally(&b, r.Pages)
 	doubts(&b, r.Pages, width)
+	if r.Rehearsal != nil {
+		notSimulated(&b, r.Rehearsal.Gaps, width)
+	}
 	return b.String()
 }
 

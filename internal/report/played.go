@@ -53,9 +53,7 @@ func Played(p *audit.Played, account bool, width int) string {
 			happened(&b, p.Steps[i-1].Account, width)
 		}
 	}
-	for _, g := range p.Gaps {
-		fmt.Fprintf(&b, "\n  %s\n", each(faint, wrap("Not simulated, so what depends on it was not tried: "+safe(g)+".", width-2, 2)))
-	}
+	notSimulated(&b, p.Gaps, width)
 	if p.Holds {
 		return b.String()
 	}

@@ -173,6 +173,16 @@ func Drafted(d project.Draft, file string) string {
 	} else {
 		row("icons", "from "+d.Master)
 	}
+	if d.PresentWhy != "" {
+		what := "the site's own, " + d.Present
+		if d.Unread {
+			what = "the site's own, registered where it cannot be read; check worker.present"
+		}
+		row("worker", what)
+		b.WriteString("\n  " + wrap("Fit writes no second one beside it: two take turns in replacing each other. The project file says how to put one in its place.", 76, 2) + "\n")
+		b.WriteString(Next("tachyform audit", "judges the site with that worker"))
+		return b.String()
+	}
 	row("pack", cut(strings.Join(d.Pages, "  "), 48)+"  and what those pages ask for")
 	if d.PageStandIn == "" {
 		row("stand-in", "none yet: a page of your own, named under worker.stand_ins.page")

@@ -90,6 +90,8 @@ type Browser struct {
 	// present is the worker that somebody says pages register, where that can't be read; unreadRegistrations are the calls that can't be.
 	present             *page.Registration
 	unreadRegistrations []page.Place
+	// registered lists the scripts that pages registered, by scope.
+	registered map[string][]string
 	// personal says by address what in an answer's headers makes it one for a single person.
 	personal map[string]string
 }

@@ -59,10 +59,21 @@ func (f *fetching) hop(u *weburl.Url) {
 	}
 	blind := cross && f.req.Mode == "no-cors" && f.req.embedder == "credentialless"
 	if f.req.Credentials == "include" && !blind || f.req.Credentials == "same-origin" && !f.tainted {
-		if c := f.b.store.cookieHeader(u); c != "" {
+		asking, err := weburl.Parse(f.origin)
+		from := crosses{site: err != nil || siteOf(asking) != siteOf(u), navigation: f.req.Mode == "navigate" && (f.req.Method == "GET" || f.req.Method == "HEAD")}
+		if c := f.b.store.retrieve(u, from, f.b.clock.now); c != "" {
 			header.Set("Cookie", c)
 		}
 	}
+	if cross && f.req.Mode == "cors" && f.needsPreflight() {
+		f.preflight(u, func() { f.ask(u, header, cross) })
+		return
+	}
+	f.ask(u, header, cross)
+}
+
+// ask sends one request, or takes the answer from the HTTP cache (Fetch, 4.5).
+func (f *fetching) ask(u *weburl.Url, header http.Header, cross bool) {
 	sent := &site.Request{Method: f.req.Method, URL: u, Header: header}
 	if kept, refuse := f.b.http.get(sent, f.req.Cache, f.b.clock.now); kept != nil {
 		f.b.clock.after(time.Millisecond, func() { f.received(u, kept, cross) })
@@ -82,7 +93,7 @@ func (f *fetching) hop(u *weburl.Url) {
 }
 
 func (f *fetching) received(u *weburl.Url, answer *site.Response, cross bool) {
-	f.b.store.setCookies(u, answer.Header)
+	f.b.store.setCookies(u, answer.Header, f.b.clock.now)
 	if why := site.Personal(answer.Header); why != "" && !f.b.branch {
 		f.b.personal[u.Href(true)] = why
 	}

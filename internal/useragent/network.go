@@ -53,8 +53,17 @@ type network struct {
 type unknown struct{ origin string }
 
 func (u unknown) Origin() string { return u.origin }
-func (u unknown) Answer(context.Context, *site.Request) (*site.Response, error) {
-	h := http.Header{"Access-Control-Allow-Origin": {"*"}, "Content-Type": {"application/octet-stream"}}
+func (u unknown) Answer(_ context.Context, r *site.Request) (*site.Response, error) {
+	// Whatever is asked of it is allowed: nothing is known that speaks against it. It names no type, which would be judged.
+	h := http.Header{"Access-Control-Allow-Origin": {"*"}}
+	if r.Method == "OPTIONS" {
+		h.Set("Access-Control-Allow-Methods", r.Header.Get("Access-Control-Request-Method"))
+		h.Set("Access-Control-Allow-Headers", r.Header.Get("Access-Control-Request-Headers"))
+	}
+	if origin := r.Header.Get("Origin"); origin != "" {
+		h.Set("Access-Control-Allow-Origin", origin)
+		h.Set("Access-Control-Allow-Credentials", "true")
+	}
 	return &site.Response{Status: 200, StatusText: "OK", Header: h, Body: site.Bytes("")}, nil
 }
 
@@ -79,15 +88,10 @@ func (n *network) send(r *site.Request, done func(*site.Response)) {
 	case n.cond.Stalls:
 		n.note(r, nil)
 		return
-	case n.cond.Fails > 0:
-		h := fnv.New32a()
-		h.Write([]byte(r.URL.Href(true)))
-		h.Write([]byte{byte(n.count), byte(n.count >> 8)})
-		if float64(h.Sum32()%1000)/1000 < n.cond.Fails {
-			n.note(r, nil)
-			n.clock.after(n.cond.Latency, func() { done(nil) })
-			return
-		}
+	case n.fails(r):
+		n.note(r, nil)
+		n.clock.after(n.cond.Latency, func() { done(nil) })
+		return
 	}
 	resp, err := n.host(r.URL).Answer(n.ctx, r)
 	if err != nil {
@@ -96,11 +100,7 @@ func (n *network) send(r *site.Request, done func(*site.Response)) {
 		return
 	}
 	n.note(r, resp)
-	delay := n.cond.Latency
-	if n.cond.BytesPerSecond > 0 && r.Method != "HEAD" && resp.Body != nil {
-		delay += time.Duration(resp.Body.Len() * int64(time.Second) / n.cond.BytesPerSecond)
-	}
-	n.clock.after(delay, func() { done(resp) })
+	n.clock.after(n.takes(r, resp), func() { done(resp) })
 }
 
 func (n *network) ask(r *site.Request) {
@@ -117,11 +117,16 @@ func (n *network) note(r *site.Request, resp *site.Response) {
 	}
 }
 
-// now asks at once, without time passing; used where the engine needs a script's text in the middle of a turn.
+// now asks in the middle of a turn, which needs a script's text before it goes on: the clock is put forward by the time that it takes.
 func (n *network) now(r *site.Request) *site.Response {
 	n.ask(r)
 	if n.cond.Refuses || n.cond.Stalls {
 		n.note(r, nil)
+		return nil
+	}
+	if n.fails(r) {
+		n.note(r, nil)
+		n.clock.now += n.cond.Latency
 		return nil
 	}
 	resp, err := n.host(r.URL).Answer(n.ctx, r)
@@ -129,5 +134,27 @@ func (n *network) now(r *site.Request) *site.Response {
 		resp = nil
 	}
 	n.note(r, resp)
+	// Whoever asks waits for it, and all else waits too.
+	n.clock.now += n.takes(r, resp)
 	return resp
+}
+
+// fails says whether a flaky network drops a request.
+func (n *network) fails(r *site.Request) bool {
+	if n.cond.Fails <= 0 {
+		return false
+	}
+	h := fnv.New32a()
+	h.Write([]byte(r.URL.Href(true)))
+	h.Write([]byte{byte(n.count), byte(n.count >> 8)})
+	return float64(h.Sum32()%1000)/1000 < n.cond.Fails
+}
+
+// takes is how long an answer is on its way.
+func (n *network) takes(r *site.Request, resp *site.Response) time.Duration {
+	delay := n.cond.Latency
+	if resp != nil && n.cond.BytesPerSecond > 0 && r.Method != "HEAD" && resp.Body != nil {
+		delay += time.Duration(resp.Body.Len() * int64(time.Second) / n.cond.BytesPerSecond)
+	}
+	return delay
 }

@@ -3,6 +3,8 @@ package useragent
 import (
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -120,6 +122,7 @@ func (b *Browser) register(r page.Registration, origin string, done func(error))
 		fail("TypeError", "this browser runs no module workers")
 		return
 	}
+	b.compete(scope.Href(false), script.Href(true))
 	b.jobs(scope.Href(false), func(finish func()) {
 		end := func(err error) { finish(); done(err) }
 		var g *Registration
@@ -384,6 +387,8 @@ func (b *Browser) tryActivate(g *Registration) {
 			for _, f := range waiters {
 				f()
 			}
+			// Another that came meanwhile could not be activated: it is tried again, as at the end of "Install".
+			b.clock.after(0, func() { b.tryActivate(g) })
 		}
 		if err != nil {
 			finish(false)
@@ -559,4 +564,30 @@ func (w *Worker) importText(r *realm, url string) (any, error) {
 		return string(text), nil
 	}
 	return nil, fmt.Errorf("NetworkError: %s could not be fetched", url)
+}
+
+// Rival is a scope for which pages registered several workers.
+type Rival struct {
+	Scope   string
+	Scripts []string
+}
+
+// compete takes down which scripts are registered for a scope.
+func (b *Browser) compete(scope, script string) {
+	if b.registered == nil {
+		b.registered = map[string][]string{}
+	}
+	if !slices.Contains(b.registered[scope], script) {
+		b.registered[scope] = append(b.registered[scope], script)
+	}
+}
+
+// rivals lists the scopes that workers compete for.
+func (b *Browser) rivals() (list []Rival) {
+	for _, scope := range slices.Sorted(maps.Keys(b.registered)) {
+		if scripts := b.registered[scope]; len(scripts) > 1 {
+			list = append(list, Rival{scope, scripts})
+		}
+	}
+	return list
 }

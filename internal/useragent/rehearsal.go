@@ -117,6 +117,8 @@ type Result struct {
 	Gaps []string
 	// UnreadRegistrations are calls of register whose worker can't be read.
 	UnreadRegistrations []page.Place
+	// Rivals are scopes that several workers were registered for.
+	Rivals []Rival
 	// Health is what the probes showed, nil without any.
 	Health *Health
 }
@@ -169,7 +171,7 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	}
 	out.Worker = b.workerState(r.Visit)
 	out.Caches = b.cacheContents()
-	out.Notes, out.Stored, out.Gaps, out.Personal, out.UnreadRegistrations = b.notes, b.stored, slices.Clone(b.gaps), b.personal, b.unreadRegistrations
+	out.Notes, out.Stored, out.Gaps, out.Personal, out.UnreadRegistrations, out.Rivals = b.notes, b.stored, slices.Clone(b.gaps), b.personal, b.unreadRegistrations, b.rivals()
 	if len(r.Probes)+len(r.Series) > 0 && len(r.Visit) > 0 {
 		branch, after := b.Branch(), b.Branch()
 		var wait sync.WaitGroup

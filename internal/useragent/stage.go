@@ -102,6 +102,9 @@ func NewStage(ctx context.Context, hosts []site.Host, reader *page.Reader, httpC
 	return s
 }
 
+// Present names the worker that pages register, where their scripts don't tell.
+func (s *Stage) Present(r *page.Registration) { s.b.present = r }
+
 // Close ends the stage's workers.
 func (s *Stage) Close() { s.b.Close() }
 
@@ -191,7 +194,7 @@ func (s *Stage) Do(step Step) *StepResult {
 		s.b.Settle()
 	case step.Cookie != "":
 		name, value, _ := strings.Cut(step.Cookie, "=")
-		s.b.store.setCookie(hostName(s.hosts[0].Origin()), name, value, value == "")
+		s.b.store.setCookie(hostName(s.hosts[0].Origin()), name, value)
 	}
 	for _, t := range s.tabs {
 		if t.client != nil {

@@ -5,11 +5,8 @@ import (
 	"crypto/sha512"
 	"encoding/base64"
 	"maps"
-	"net/http"
 	"slices"
 	"strings"
-
-	weburl "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/site"
 )
@@ -24,7 +21,6 @@ type storage struct {
 	made      int64 // bytes of content in caches that scripts made
 }
 
-type cookie struct{ host, name, value string }
 
 // mostDatabases bounds the text in which all databases are kept, in bytes: every transaction writes a database anew. What a browser would
 // still take is said to be missing here.
@@ -185,34 +181,6 @@ func (c *cache) put(r *Request, resp *Response) {
 	c.entries = append(c.entries, e)
 	key := withoutQuery(r.URL)
 	c.byURL[key] = append(c.byURL[key], e)
-}
-
-// cookieHeader gives the Cookie header for a URL.
-func (s *storage) cookieHeader(u *weburl.Url) string {
-	var list []string
-	for _, c := range s.cookies {
-		if c.host == u.Hostname() {
-			list = append(list, c.name+"="+c.value)
-		}
-	}
-	return strings.Join(list, "; ")
-}
-
-func (s *storage) setCookies(u *weburl.Url, h http.Header) {
-	for _, line := range h["Set-Cookie"] {
-		c, err := http.ParseSetCookie(line)
-		if err != nil {
-			continue
-		}
-		s.setCookie(u.Hostname(), c.Name, c.Value, c.MaxAge < 0)
-	}
-}
-
-func (s *storage) setCookie(host, name, value string, gone bool) {
-	s.cookies = slices.DeleteFunc(s.cookies, func(c cookie) bool { return c.host == host && c.name == name })
-	if !gone {
-		s.cookies = append(s.cookies, cookie{host, name, value})
-	}
 }
 
 // integrityHolds checks a body against integrity metadata (Subresource Integrity, 3.3.4).

@@ -46,8 +46,9 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 	case "cookies.all":
 		later(func() (any, string) {
 			list := []map[string]string{}
+			scope, err := weburl.Parse(g.Scope)
 			for _, c := range b.store.cookies {
-				if c.host == hostName(originOfText(g.Scope)) {
+				if err == nil && !c.httpOnly && c.goesTo(scope, b.clock.now) {
 					list = append(list, map[string]string{"name": c.name, "value": c.value})
 				}
 			}
@@ -55,7 +56,7 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 		})
 	case "cookies.set":
 		later(func() (any, string) {
-			b.store.setCookie(hostName(originOfText(g.Scope)), word(args, 1), word(args, 2), word(args, 2) == "")
+			b.store.setCookie(hostName(originOfText(g.Scope)), word(args, 1), word(args, 2))
 			return nil, ""
 		})
 	case "toPage":

@@ -74,6 +74,8 @@ type Plan struct {
 	// Module is the path of the project's own module, or "".
 	Module string
 	Notes  []Note
+	// Replaced are stores of a worker whose place this one takes.
+	Replaced []string
 
 	index    []string
 	slash    string
@@ -152,7 +154,7 @@ func (b *planner) compile(key string, list []string) ([]*site.Pattern, error) {
 // people who are not signed in.
 func NewPlan(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, error) {
 	w := p.Worker
-	b := &planner{p: p, f: f, chosen: map[string]string{}, needed: map[string][]string{}, Plan: &Plan{Scripts: NewScripts(p), Rules: slices.Clone(w.Rules), Never: w.Never, Shell: w.Shell,
+	b := &planner{p: p, f: f, chosen: map[string]string{}, needed: map[string][]string{}, Plan: &Plan{Scripts: NewScripts(p), Rules: slices.Clone(w.Rules), Never: w.Never, Shell: w.Shell, Replaced: w.Replaced,
 		Origin: f.Origin(), Verify: w.Pack.Verify != "no", Extensionless: p.Host.Extensionless != "none", index: p.Host.Index, slash: p.Host.Slash}}
 	if err := b.patterns(); err != nil {
 		return nil, err

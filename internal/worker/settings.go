@@ -57,7 +57,9 @@ func (p *Plan) features() map[string]bool {
 		"index":                  !slices.Equal(p.index, []string{"index.html"}),
 		"slash-remove":           p.slash == "remove",
 		"slash-keep":             p.slash == "keep",
+		"replaced":               len(p.Replaced) > 0,
 		"at-once":                p.Takeover == "at-once",
+		"reload":                 p.Takeover == "ask" || p.Takeover == "at-once",
 		"ask":                    p.Takeover == "ask",
 		"tabs":                   p.Takeover != "when-closed" && len(p.Pack) > 0,
 		"verify":                 p.Verify,
@@ -162,6 +164,9 @@ func (p *Plan) settings() (string, error) {
 	constant := func(name, value string) { fmt.Fprintf(&b, "export const %s = %s;\n", name, value) }
 	constant("RELEASE", quote(p.Release()))
 	constant("SCOPE", quote(p.Scope))
+	if replaced, err := json.Marshal(p.Replaced); err == nil {
+		constant("REPLACED", string(replaced))
+	}
 	s := p.StandIns
 	constant("PAGE", quote(s.Page))
 	constant("PAGE_STATUS", fmt.Sprint(s.Status))

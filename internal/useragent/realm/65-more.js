@@ -78,18 +78,22 @@ navigatorPart('locks', () => {
       return new PromiseOf((resolve, reject) => {
         if (typeof run !== 'function') return reject(new TypeError('a lock is asked for with a function'));
         const busy = o.ifAvailable ? () => resolve(then(resolved(null), run)) : null;
-        queue.push({ name, mode, busy, grant: () => {
+        const asked = { name, mode, busy, grant: () => {
           const done = () => {
             const s = held.get(name);
             if (--s.count === 0) held.delete(name);
             next();
           };
           then(new PromiseOf((ok) => ok(run({ name, mode }))), (value) => { done(); resolve(value); }, (error) => { done(); reject(error); });
-        } });
-        o.signal?.addEventListener('abort', () => {
-          const i = queue.findIndex((q) => q.name === name);
-          if (i >= 0) queue.splice(i, 1);
+        } };
+        if (o.signal?.aborted) return reject(o.signal.reason);
+        queue.push(asked);
+        if (o.signal) onAbort(o.signal, () => {
+          const i = queue.indexOf(asked);
+          if (i < 0) return; // it has been granted
+          queue.splice(i, 1);
           reject(o.signal.reason);
+          next();
         });
         then(settled, next);
       });

@@ -7,6 +7,10 @@ import { stamps, keyOf } from './pack.js';
 import { RULES } from './settings.js';
 //?
 
+//? replaced
+import { REPLACED } from './settings.js';
+//?
+
 //! Lists are those of the releases that open pages still run under.
 export async function clean(lists = []) {
   const stores = new Set();
@@ -22,6 +26,10 @@ export async function clean(lists = []) {
   //?
   //? tabs
   stores.add(OWN + 'book');
+  //?
+  //? replaced
+  //! The worker that was here before kept these.
+  for (const name of REPLACED) await caches.delete(name);
   //?
   for (const name of await caches.keys()) if (name.startsWith(OWN) && !stores.has(name)) await caches.delete(name);
 }

@@ -50,6 +50,29 @@ const named = (pattern) => pattern.test(location.hostname);
 const allowed = (!HOSTS.length || HOSTS.some(named)) && !OFF.some(named);
 //?
 
+//? reload
+//! The release of a worker; none for a worker of somebody else's.
+const releaseOf = (worker) =>
+  new Promise((resolve) => {
+    const { port1, port2 } = new MessageChannel();
+    port1.onmessage = ({ data }) => resolve(data);
+    worker.postMessage('tachyform:release', [port2]);
+    setTimeout(resolve, 3000);
+  });
+//! A tab is loaded again once for a release, whatever else changes workers here.
+const isNews = (release) => {
+  if (!release) return false;
+  try {
+    const key = `tachyform ${SCOPE} release`;
+    if (sessionStorage.getItem(key) === release) return false;
+    sessionStorage.setItem(key, release);
+  } catch {
+    //! Without storage a page may be loaded again more than once.
+  }
+  return true;
+};
+//?
+
 async function start() {
   //? reload
   let controlled = Boolean(container.controller);
@@ -61,10 +84,10 @@ async function start() {
     controlled = true;
     if (!mine || !controller) return;
     const reload = () => location.reload();
-    const taken = () => {
+    const taken = async () => {
       if (controller.state !== 'activated') return;
       controller.removeEventListener('statechange', taken);
-      if (tell('taken-over', { reload })) reload();
+      if (isNews(await releaseOf(controller)) && tell('taken-over', { reload })) reload();
     };
     //! Not before the new worker is ready: until then some browsers load past it.
     controller.addEventListener('statechange', taken);

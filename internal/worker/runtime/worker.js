@@ -9,6 +9,9 @@ import { answer } from './answer.js';
 //? rules
 import { ruleFor } from './rules.js';
 //?
+//? reload
+import { RELEASE } from './settings.js';
+//?
 //? never
 import { NEVER } from './settings.js';
 import { matches } from './matches.js';
@@ -72,10 +75,14 @@ self.addEventListener('activate', (event) => {
   //?
 });
 
-//? ask
-//! The page asks for the takeover once its visitor agrees.
+//? reload
 self.addEventListener('message', (event) => {
+  //? ask
+  //! The page asks for the takeover once its visitor agrees.
   if (event.data === 'tachyform:take-over') self.skipWaiting();
+  //?
+  //! A page that has been taken over asks by which release.
+  if (event.data === 'tachyform:release' && event.ports[0]) event.ports[0].postMessage(RELEASE);
 });
 //?
 

@@ -1,0 +1,81 @@
+package audit
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"tachyform/internal/site"
+	"tachyform/internal/useragent"
+)
+
+// Replaced is what came of a visitor who had the site's own worker when another was put in its place.
+type Replaced struct {
+	// Stores are the names of what the old worker kept, of which Left are still there afterwards.
+	Stores, Left []string
+	// Stays tells that the old worker is still the active one after its pages were closed and opened again.
+	Stays bool
+	// Failure says why the new worker could not be installed.
+	Failure string
+}
+
+// StoresOf visits a site with its own worker and gives the names of what that keeps.
+func StoresOf(ctx context.Context, in Input) ([]string, error) {
+	a := newAuditor(ctx, in)
+	s := a.replacing()
+	defer s.Close()
+	a.visitTwice(s)
+	return storesOf(s), ctx.Err()
+}
+
+// Replace rehearses it: the pages are visited twice, next is deployed, the page is reloaded, closed and opened again.
+func Replace(ctx context.Context, in Input, next site.Host) (*Replaced, error) {
+	a := newAuditor(ctx, in)
+	s := a.replacing()
+	defer s.Close()
+	a.visitTwice(s)
+	before, _, _ := s.Worker()
+	out := &Replaced{Stores: storesOf(s)}
+	entry := a.absolute(in.Project.Audit.Entry)
+	for _, step := range []useragent.Step{{Deploy: []site.Host{next}}, {Reload: "normal"}, {Close: "browser"}, {Open: entry}, {Close: "browser"}, {Open: entry}} {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		s.Do(step)
+	}
+	after, _, installing := s.Worker()
+	out.Stays = before != nil && after != nil && before.ID == after.ID
+	if installing != nil {
+		out.Failure = installing.Error
+	}
+	now := storesOf(s)
+	for _, name := range out.Stores {
+		if slices.Contains(now, name) && !strings.HasPrefix(name, "tachyform ") {
+			out.Left = append(out.Left, name)
+		}
+	}
+	return out, ctx.Err()
+}
+
+func (a *auditor) replacing() *useragent.Stage {
+	s := useragent.NewStage(a.ctx, append([]site.Host{a.Host}, a.Others...), a.reader, false, nil)
+	present := *a.Project
+	present.Worker.Replace = ""
+	s.Present((&auditor{Input: Input{Project: &present, Host: a.Host}, origin: a.origin}).present())
+	return s
+}
+
+func (a *auditor) visitTwice(s *useragent.Stage) {
+	for range 2 {
+		for _, v := range a.Project.Audit.Visit {
+			s.Do(useragent.Step{Open: a.absolute(v)})
+		}
+	}
+}
+
+func storesOf(s *useragent.Stage) (names []string) {
+	for _, c := range s.Caches() {
+		names = append(names, c.Name)
+	}
+	return names
+}

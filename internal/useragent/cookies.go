@@ -1,0 +1,156 @@
+package useragent
+
+import (
+	"net"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
+	"golang.org/x/net/publicsuffix"
+)
+
+// cookie is one that a host or a script has set (RFC 6265bis, 5.5).
+type cookie struct {
+	name, value string
+	// domain is that of the hosts it is for, the only one where hostOnly is set; path is what their paths begin with.
+	domain, path     string
+	hostOnly         bool
+	secure, httpOnly bool
+	sameSite         http.SameSite
+	// expires is the virtual time at which it goes; 0 for the end of the session, which here is that of the profile.
+	expires time.Duration
+}
+
+// parseCookie reads a Set-Cookie header of an answer from u (RFC 6265bis, 5.6 and 5.7); false means that it is ignored.
+func parseCookie(line string, u *weburl.Url, now time.Duration) (c cookie, ok bool) {
+	set, err := http.ParseSetCookie(line)
+	if err != nil {
+		return c, false
+	}
+	host := u.Hostname()
+	c = cookie{name: set.Name, value: set.Value, domain: host, hostOnly: true, path: set.Path, secure: set.Secure, httpOnly: set.HttpOnly, sameSite: set.SameSite}
+	if domain := strings.TrimPrefix(strings.ToLower(set.Domain), "."); domain != "" {
+		if !domainMatches(host, domain) {
+			return c, false
+		}
+		if suffix, _ := publicsuffix.PublicSuffix(domain); suffix == domain && domain != host {
+			return c, false
+		}
+		c.domain, c.hostOnly = domain, domain == host && net.ParseIP(host) != nil
+	}
+	if !strings.HasPrefix(c.path, "/") {
+		c.path = defaultPath(u.Pathname())
+	}
+	switch {
+	case set.MaxAge < 0:
+		c.expires = -1
+	case set.MaxAge > 0:
+		c.expires = now + time.Duration(min(set.MaxAge, 400*24*3600))*time.Second
+	case !set.Expires.IsZero():
+		if c.expires = set.Expires.Sub(epoch); c.expires <= now {
+			c.expires = -1
+		}
+	}
+	if c.secure && !trustworthy(u) || c.sameSite == http.SameSiteNoneMode && !c.secure {
+		return c, false
+	}
+	lower := strings.ToLower(c.name)
+	if strings.HasPrefix(lower, "__secure-") && !c.secure || strings.HasPrefix(lower, "__host-") && (!c.secure || !c.hostOnly || set.Path != "/") {
+		return c, false
+	}
+	return c, true
+}
+
+// trustworthy says whether a URL's origin counts as secure (Secure Contexts, 3.1).
+func trustworthy(u *weburl.Url) bool {
+	host := strings.Trim(u.Hostname(), "[]")
+	ip := net.ParseIP(host)
+	return u.Scheme() == "https" || host == "localhost" || strings.HasSuffix(host, ".localhost") || ip != nil && ip.IsLoopback()
+}
+
+// domainMatches is RFC 6265bis, 5.1.3.
+func domainMatches(host, domain string) bool {
+	return host == domain || strings.HasSuffix(host, "."+domain) && net.ParseIP(host) == nil
+}
+
+// defaultPath is RFC 6265bis, 5.1.4.
+func defaultPath(path string) string {
+	if i := strings.LastIndexByte(path, '/'); i > 0 {
+		return path[:i]
+	}
+	return "/"
+}
+
+// pathMatches is RFC 6265bis, 5.1.4.
+func pathMatches(path, prefix string) bool {
+	return path == prefix || strings.HasPrefix(path, prefix) && (strings.HasSuffix(prefix, "/") || path[len(prefix)] == '/')
+}
+
+// goesTo says whether a cookie is sent to a URL, or visible to scripts there.
+func (c cookie) goesTo(u *weburl.Url, now time.Duration) bool {
+	host := u.Hostname()
+	return (c.expires == 0 || c.expires > now) && (host == c.domain || !c.hostOnly && domainMatches(host, c.domain)) && pathMatches(u.Pathname(), c.path) && (!c.secure || trustworthy(u))
+}
+
+// crosses says how a request comes about, as far as cookies ask (RFC 6265bis, 5.2).
+type crosses struct {
+	// site tells that it comes from another site; navigation that it opens a page by a safe method.
+	site, navigation bool
+}
+
+// retrieve gives the cookies for a request, those with longer paths first (RFC 6265bis, 5.8.3).
+func (s *storage) retrieve(u *weburl.Url, from crosses, now time.Duration) string {
+	var list []cookie
+	for _, c := range s.cookies {
+		if !c.goesTo(u, now) || from.site && c.sameSite != http.SameSiteNoneMode && (c.sameSite == http.SameSiteStrictMode || !from.navigation) {
+			continue
+		}
+		list = append(list, c)
+	}
+	slices.SortStableFunc(list, func(a, b cookie) int { return len(b.path) - len(a.path) })
+	var parts []string
+	for _, c := range list {
+		if c.name == "" {
+			parts = append(parts, c.value)
+		} else {
+			parts = append(parts, c.name+"="+c.value)
+		}
+	}
+	return strings.Join(parts, "; ")
+}
+
+// store keeps a cookie, or takes away the one that it replaces (RFC 6265bis, 5.7).
+func (s *storage) keepCookie(c cookie) {
+	i := slices.IndexFunc(s.cookies, func(o cookie) bool { return o.name == c.name && o.domain == c.domain && o.path == c.path })
+	switch {
+	case c.expires < 0:
+		if i >= 0 {
+			s.cookies = slices.Delete(slices.Clone(s.cookies), i, i+1)
+		}
+	case i >= 0:
+		s.cookies = slices.Clone(s.cookies)
+		s.cookies[i] = c
+	default:
+		s.cookies = append(s.cookies[:len(s.cookies):len(s.cookies)], c)
+	}
+}
+
+// setCookies keeps what an answer sets.
+func (s *storage) setCookies(u *weburl.Url, h http.Header, now time.Duration) {
+	for _, line := range h["Set-Cookie"] {
+		if c, ok := parseCookie(line, u, now); ok {
+			s.keepCookie(c)
+		}
+	}
+}
+
+// setCookie sets one for all pages of a host; an empty value takes it away.
+func (s *storage) setCookie(host, name, value string) {
+	c := cookie{name: name, value: value, domain: host, hostOnly: true, path: "/"}
+	if value == "" {
+		c.expires = -1
+	}
+	s.keepCookie(c)
+}
