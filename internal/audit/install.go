@@ -5,6 +5,7 @@ import (
 	"math"
 	"net"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -23,7 +24,7 @@ func (a *auditor) install() (start string) {
 		a.find("site.insecure", Where{URL: a.origin}, a.origin, "")
 	}
 	entry := a.absolute(a.Project.Audit.Entry)
-	look := (&useragent.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Reader: a.reader}).Installer(a.ctx, entry)
+	look := (&useragent.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Reader: a.reader, Visit: a.visits()}).Installer(a.ctx, entry)
 	defer look.Close()
 	view := look.Page()
 	doc := look.Document()
@@ -111,9 +112,13 @@ func (a *auditor) display(p *manifest.Processed, member func(string) Where) {
 		} else if p.Places["display"] != [2]int{} {
 			what = "display comes out as browser"
 		}
-		a.findOn(chromium, "app.display", member("display"), what, "")
+		targets := chromium
+		if p.Display == "browser" && len(p.DisplayOverride) == 0 {
+			targets = append(slices.Clone(chromium), "firefox-android", "safari-ios") // one cause, one finding
+		}
+		a.findOn(targets, "app.display", member("display"), what, "")
 	}
-	if p.Display == "browser" {
+	if p.Display == "browser" && len(p.DisplayOverride) > 0 {
 		a.findOn([]string{"firefox-android", "safari-ios"}, "app.display", member("display"), "without display_override, which only Chromium reads, display comes out as browser", "")
 	}
 	if p.Display == "minimal-ui" {

@@ -212,7 +212,7 @@ func (a *auditor) refused() {
 // offline judges what the rehearsal showed.
 func (a *auditor) offline(start string) {
 	for _, p := range append(append([]string{}, a.Project.Audit.Visit...), a.Project.Audit.Pages...) {
-		if resp, _ := a.get(a.absolute(p)); resp == nil || resp.Status >= 400 {
+		if resp, _ := a.get(a.absolute(p)); (resp == nil || resp.Status >= 400) && !a.meant(p, resp) {
 			a.find("page.gone", Where{URL: p}, "it does not answer with status 200", "")
 		}
 	}
@@ -240,7 +240,7 @@ func (a *auditor) offline(start string) {
 		}
 		a.find("worker.failed", a.place(w.Script, 0, 0), evidence, mend)
 	}
-	if w != nil && w.State == "activated" {
+	if w != nil {
 		var outside []string
 		for _, u := range a.pages {
 			if !strings.HasPrefix(u, w.Scope) {
@@ -295,7 +295,7 @@ func (a *auditor) offline(start string) {
 			case useragent.Lost:
 				add("offline.lost", condition+": "+o.Reason, p.URL)
 			case useragent.Stuck:
-				add("offline.stuck", "", p.URL)
+				add("offline.stuck", a.whyStuck(p.URL), p.URL)
 			case useragent.Partial:
 				var names []string
 				for _, l := range o.Missing {
@@ -328,8 +328,65 @@ func (a *auditor) offline(start string) {
 		}
 	}
 	for _, k := range order {
+		if k.code == "offline.stuck" {
+			n := len(a.report.Findings)
+			a.findPages(k.code, groups[k], 0, 0, "")
+			for _, f := range a.report.Findings[n:] {
+				f.Mend = orWords(k.detail, f.Mend)
+			}
+			continue
+		}
 		a.findPages(k.code, groups[k], 0, 0, k.detail)
 	}
+}
+
+// meant says whether the project file says that a path answers as it does: by a status of the hosting, the page for unknown paths, or what a
+// rehearsal expects.
+func (a *auditor) meant(path string, resp *site.Response) bool {
+	if resp == nil {
+		return false
+	}
+	for _, s := range a.Project.Host.Statuses {
+		if p, err := site.NewPattern(s.Match, a.origin); err == nil && p.Match(a.absolute(path)) && s.Status == resp.Status {
+			return true
+		}
+	}
+	for _, r := range a.Project.Rehearsals {
+		opened := ""
+		for _, s := range r.Steps {
+			if s.Open != "" {
+				opened = s.Open
+			}
+			if s.Expect != nil && s.Expect.Status == resp.Status && opened == path {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// whyStuck gives the mend for a page that never opens on a network that stalls, by what answers it; "" for the usual one.
+func (a *auditor) whyStuck(url string) string {
+	w := a.Project.Worker
+	if !a.Project.HasWorker() {
+		return "in the worker, stop waiting for the network after some seconds, and answer from the cache"
+	}
+	for i, r := range w.Rules {
+		p, err := site.NewPattern(r.Match, a.origin)
+		if err != nil || !p.Match(url) || r.Destination != "" && r.Destination != "document" {
+			continue
+		}
+		switch {
+		case r.Answer == "network-only":
+			return fmt.Sprintf("worker.rules[%d] answers it with network-only; where it has to open anyway, use network-first with a patience", i)
+		case r.Patience > 0 && w.StandIns.Page == "":
+			return fmt.Sprintf("worker.rules[%d] gives up after its patience and then has neither a copy nor a stand-in: name a page under worker.stand_ins.page", i)
+		case r.Patience > 0:
+			return fmt.Sprintf("worker.rules[%d] has a patience already: look with tachyform trace %s --under stalled at what else waits", i, a.local(url))
+		}
+		return ""
+	}
+	return "no rule answers it: keep it under worker.pack.pages, or add a rule with a patience, such as network-first with 3s"
 }
 
 // rivals names workers that are registered for one scope, by visited pages or by others.

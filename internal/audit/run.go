@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
 	"path/filepath"
 	"slices"
 	"sort"
@@ -66,8 +67,16 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	if err := checkSettings(in.Project); err != nil {
 		return nil, err
 	}
+	ctx, cancel := context.WithCancel(ctx)
 	a := newAuditor(ctx, in)
 	a.judging = true
+	defer func() {
+		// What was begun beside other work ends before this does, however it ends.
+		cancel()
+		for _, judge := range a.later {
+			_ = judge()
+		}
+	}()
 	a.report = &Report{Schema: "tachyform.audit/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}, Name: in.Project.App.Text("name")}
 	for _, t := range in.Project.Audit.Targets {
 		a.report.Targets[t] = &TargetVerdict{Installable: true, Blockers: []string{}}
@@ -97,7 +106,9 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 		return nil, err
 	}
 	err = a.otherwise()
-	for _, judge := range a.later {
+	for len(a.later) > 0 {
+		judge := a.later[0]
+		a.later = a.later[1:]
 		err = errors.Join(err, judge())
 	}
 	if err != nil {
@@ -289,7 +300,13 @@ func (a *auditor) get(url string) (*site.Response, string) {
 		if u.Protocol()+"//"+u.Host() != host.Origin() {
 			return nil, u.Href(true)
 		}
-		resp, e := host.Answer(a.ctx, &site.Request{Method: "GET", URL: u})
+		ask := &site.Request{Method: "GET", URL: u, Header: http.Header{}}
+		if a.ran != nil {
+			if cookies := a.ran.Cookies(u); cookies != "" {
+				ask.Header.Set("Cookie", cookies)
+			}
+		}
+		resp, e := host.Answer(a.ctx, ask)
 		if e != nil {
 			return nil, u.Href(true)
 		}
@@ -302,12 +319,18 @@ func (a *auditor) get(url string) (*site.Response, string) {
 	return nil, url
 }
 
+// visits are the pages that are opened online first.
+func (a *auditor) visits() (list []string) {
+	for _, v := range a.Project.Audit.Visit {
+		list = append(list, a.absolute(v))
+	}
+	return list
+}
+
 // rehearse runs the default rehearsal over all pages.
 func (a *auditor) rehearse(start string) error {
 	r := &useragent.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress, Reader: a.reader}
-	for _, v := range a.Project.Audit.Visit {
-		r.Visit = append(r.Visit, a.absolute(v))
-	}
+	r.Visit = a.visits()
 	if start != "" && !slices.Contains(a.pages, start) {
 		a.pages = append([]string{start}, a.pages...)
 	}

@@ -27,18 +27,32 @@ var (
 	plainPseudo   = strings.NewReplacer(":any-link", "[href]", ":link", "[href]", ":defined", "", ":host", ":not(*)", ":-webkit-any-link", "[href]")
 )
 
-var selectors sync.Map // text → []selector
+// selectors remembers lists that were compiled: the same style sheets are applied to every page of a site. It begins anew when it is full.
+var selectors struct {
+	sync.RWMutex
+	known map[string][]selector
+}
+
+const mostSelectors = 20_000
 
 // selectorsOf compiles a selector list; each selector by itself, since browsers differ from our matcher in what they know.
 func selectorsOf(list string) []selector {
-	if v, ok := selectors.Load(list); ok {
-		return v.([]selector)
+	selectors.RLock()
+	known, ok := selectors.known[list]
+	selectors.RUnlock()
+	if ok {
+		return known
 	}
 	var out []selector
 	for _, text := range splitSelectors(list) {
 		out = append(out, compileSelector(text, 0)...)
 	}
-	selectors.Store(list, out)
+	selectors.Lock()
+	defer selectors.Unlock()
+	if selectors.known == nil || len(selectors.known) >= mostSelectors {
+		selectors.known = map[string][]selector{}
+	}
+	selectors.known[list] = out
 	return out
 }
 

@@ -119,6 +119,7 @@ type styleParser struct {
 	at         int
 	style      *Style
 	screen     Screen
+	late       bool // a rule has come after which nothing is imported
 }
 
 func newStyleParser(from, base string, text []byte) *styleParser {
@@ -220,8 +221,12 @@ func (p *styleParser) rules(outer string) {
 			p.at++
 			return
 		case len(tokens) > 0 && tokens[0].kind == css.AtKeywordToken:
+			name := strings.ToLower(tokens[0].data)
+			// Imports stand before all other rules, but for the order of layers (CSS Cascade 5, 2).
+			p.late = p.late || end == '{' || name == "@namespace"
 			p.atRule(tokens, end, outer)
 		case end == '{':
+			p.late = true
 			p.rule(nested(outer, text(tokens)))
 		}
 	}
@@ -277,7 +282,7 @@ func (p *styleParser) atRule(tokens []styleToken, end byte, outer string) {
 	name := strings.ToLower(strings.TrimPrefix(tokens[0].data, "@"))
 	condition := text(tokens[1:])
 	if end != '{' {
-		if name == "import" {
+		if name == "import" && !p.late && outer == "" {
 			p.importRule(tokens[1:])
 		}
 		return

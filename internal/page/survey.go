@@ -22,6 +22,8 @@ type Survey struct {
 	Keep     Suggestion    `json:"keep"`
 	// Skipped names what was passed over, such as links that lead out of the folder.
 	Skipped []string `json:"skipped,omitempty"`
+	// Hidden names files that are deployed and begin with a dot, or lie in a folder that does: few are meant for everybody.
+	Hidden []string `json:"hidden,omitempty"`
 }
 
 // KindTotal counts the files of a kind.
@@ -94,6 +96,11 @@ func (g *Graph) Survey() *Survey {
 		s.Bytes += file.Size
 	}
 	sort.Strings(paths)
+	for _, file := range f.Files() {
+		if f.Hides(file.Path) {
+			s.Hidden = append(s.Hidden, file.Path)
+		}
+	}
 	for _, k := range kindOrder {
 		if kinds[k] != nil {
 			s.Kinds = append(s.Kinds, *kinds[k])

@@ -72,6 +72,11 @@ func Survey(s *page.Survey, width int) string {
 		heading("PAGES THAT NO PAGE LINKS TO")
 		fmt.Fprintf(&b, "  %s\n", wrap(safe(strings.Join(s.Unlinked[:min(8, len(s.Unlinked))], "  ")+more(len(s.Unlinked)-8)), width-2, 2))
 	}
+	if len(s.Hidden) > 0 {
+		b.WriteByte('\n')
+		heading("HIDDEN FILES, WHICH A HOST MAY SHOW TO EVERYBODY")
+		fmt.Fprintf(&b, "  %s\n", wrap(safe(strings.Join(s.Hidden[:min(8, len(s.Hidden))], "  ")+more(len(s.Hidden)-8)), width-2, 2))
+	}
 	for _, p := range s.Skipped {
 		fmt.Fprintf(&b, "\n  %s was passed over: it leads out of the folder or is no file\n", safe(p))
 	}

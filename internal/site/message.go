@@ -28,6 +28,8 @@ type Response struct {
 	StatusText string
 	Header     http.Header
 	Body       Body
+	// Unknown tells that nobody asked the host: it is one of which only the address is known.
+	Unknown bool
 	// Compressed tells that a live host sent the body compressed.
 	Compressed bool
 }

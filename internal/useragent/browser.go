@@ -844,6 +844,7 @@ func (b *Browser) loaded(c *client, l *Load, resp *Response, how string, depth i
 	essence := site.Essence(contentType)
 	nosniff := strings.EqualFold(strings.TrimSpace(actual.Get("x-content-type-options")), "nosniff")
 	switch {
+	case actual.unknown: // nothing can be said of its type or content
 	case actual.Status >= 400:
 		l.Missing, l.Why = true, "it answered with status "+strconv.Itoa(actual.Status)
 		return

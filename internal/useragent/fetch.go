@@ -107,7 +107,7 @@ func (f *fetching) received(u *weburl.Url, answer *site.Response, cross bool) {
 		f.done(nil)
 		return
 	}
-	resp := &Response{Type: "basic", URLs: f.urls, Status: answer.Status, StatusText: answer.StatusText, Header: fromHTTP(answer.Header), Body: answer.Body, Source: "network"}
+	resp := &Response{Type: "basic", URLs: f.urls, Status: answer.Status, StatusText: answer.StatusText, Header: fromHTTP(answer.Header), Body: answer.Body, Source: "network", unknown: answer.Unknown}
 	location := answer.Header.Get("Location")
 	if isRedirect(answer.Status) && location != "" {
 		switch f.req.Redirect {

@@ -26,7 +26,7 @@ type Came struct {
 	Why    string
 }
 
-// Installer opens the page at url.
+// Installer opens the page at url, after the pages that are visited before it: it may be there only for those who have their cookies.
 func (r *Rehearsal) Installer(ctx context.Context, url string) *Installer {
 	reader := r.Reader
 	if reader == nil {
@@ -34,7 +34,14 @@ func (r *Rehearsal) Installer(ctx context.Context, url string) *Installer {
 	}
 	b := r.bare(ctx, reader)
 	b.alone = true
-	return &Installer{b, b.Open(url, nil)}
+	var tab *Tab
+	for _, v := range r.Visit {
+		if v == url {
+			break
+		}
+		tab = b.Open(v, tab)
+	}
+	return &Installer{b, b.Open(url, tab)}
 }
 
 // Close gives back what the installer holds.

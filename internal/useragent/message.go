@@ -45,6 +45,8 @@ type Response struct {
 	Source string `json:"-"`
 	// Key is the address under which a cache kept it, "" when it came from none.
 	Key string `json:"-"`
+	// unknown tells that the content is not known, and stands for whatever the host has.
+	unknown bool
 	// hidden holds what an opaque or opaqueredirect response keeps from scripts.
 	hidden *Response
 }

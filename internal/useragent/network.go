@@ -64,7 +64,7 @@ func (u unknown) Answer(_ context.Context, r *site.Request) (*site.Response, err
 		h.Set("Access-Control-Allow-Origin", origin)
 		h.Set("Access-Control-Allow-Credentials", "true")
 	}
-	return &site.Response{Status: 200, StatusText: "OK", Header: h, Body: site.Bytes("")}, nil
+	return &site.Response{Status: 200, StatusText: "OK", Header: h, Body: site.Bytes(""), Unknown: true}, nil
 }
 
 func (n *network) host(u *weburl.Url) site.Host {

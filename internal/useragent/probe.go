@@ -155,7 +155,7 @@ func (r *Rehearsal) Awake(ctx context.Context, pages []string) (map[string]*Page
 	b.foreground = true
 	out := map[string]*PageOutcome{}
 	for _, url := range pages {
-		reference := r.reference(ctx, url, reader)
+		reference := r.reference(ctx, url, reader, b)
 		t := b.Open(url, nil)
 		out[url] = b.judge(t.View, reference.View)
 		b.CloseTab(t)

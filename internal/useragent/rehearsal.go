@@ -12,6 +12,8 @@ import (
 
 	"tachyform/internal/page"
 	"tachyform/internal/site"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
 )
 
 // Outcome words, as the design has them.
@@ -119,6 +121,8 @@ type Result struct {
 	UnreadRegistrations []page.Place
 	// Rivals are scopes that several workers were registered for.
 	Rivals []Rival
+	// Cookies gives what the visitor brings to a URL after the visits, "" for none.
+	Cookies func(u *weburl.Url) string
 	// Health is what the probes showed, nil without any.
 	Health *Health
 }
@@ -153,9 +157,11 @@ func (r *Rehearsal) bare(ctx context.Context, reader *page.Reader) *Browser {
 }
 
 // reference opens a page online in a browser without workers.
-func (r *Rehearsal) reference(ctx context.Context, url string, reader *page.Reader) *Tab {
+// The visitor has the cookies of the browser that made the visits.
+func (r *Rehearsal) reference(ctx context.Context, url string, reader *page.Reader, visited *Browser) *Tab {
 	b := r.bare(ctx, reader)
 	defer b.Close()
+	b.store.cookies = slices.Clone(visited.store.cookies)
 	return b.Open(url, nil)
 }
 
@@ -171,6 +177,7 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	}
 	out.Worker = b.workerState(r.Visit)
 	out.Caches = b.cacheContents()
+	out.Cookies = func(u *weburl.Url) string { return b.store.retrieve(u, crosses{}, b.clock.now) }
 	out.Notes, out.Stored, out.Gaps, out.Personal, out.UnreadRegistrations, out.Rivals = b.notes, b.stored, slices.Clone(b.gaps), b.personal, b.unreadRegistrations, b.rivals()
 	if len(r.Probes)+len(r.Series) > 0 && len(r.Visit) > 0 {
 		branch, after := b.Branch(), b.Branch()
@@ -281,7 +288,7 @@ func (r *Rehearsal) try(ctx context.Context, b *Browser, reader *page.Reader, ou
 }
 
 func (r *Rehearsal) page(ctx context.Context, url string, branches []*Browser, reader *page.Reader) *PageResult {
-	reference := r.reference(ctx, url, reader)
+	reference := r.reference(ctx, url, reader, branches[0])
 	result := &PageResult{URL: url, Title: reference.Title, Status: reference.Status, Under: map[string]*PageOutcome{}}
 	for i, c := range r.Conditions {
 		tab := branches[i].Open(url, nil)

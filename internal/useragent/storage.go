@@ -21,7 +21,6 @@ type storage struct {
 	made      int64 // bytes of content in caches that scripts made
 }
 
-
 // mostDatabases bounds the text in which all databases are kept, in bytes: every transaction writes a database anew. What a browser would
 // still take is said to be missing here.
 const mostDatabases = 48 << 20
