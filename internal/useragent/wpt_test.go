@@ -85,8 +85,42 @@ type wptReport struct {
 
 // runWPT runs one file and gives its report, nil when it never finished.
 func runWPT(dir string, f wptFile) (*wptReport, []Note) {
-	const origin = "http://localhost:8000"
-	b := New(context.Background(), []site.Host{wptHost{dir, origin, ""}, wptHost{dir, "http://127.0.0.1:8000", ""}, wptHost{dir, "http://localhost:8001", ""}, wptHost{dir, "http://127.0.0.1:8001", ""}}, &page.Reader{})
+	address := wptOrigin + "/" + f.Path
+	prelude := wptPrelude
+	if f.Title != "" {
+		title, _ := json.Marshal(f.Title)
+		prelude += "self.META_TITLE = " + string(title) + ";\n"
+	}
+	kind := "classic"
+	var text string
+	if f.Kind == "any.js" {
+		address = wptOrigin + "/" + strings.TrimSuffix(f.Path, ".js") + ".worker.js"
+		text = prelude + "importScripts('/resources/testharness.js');\n"
+		for _, s := range f.Scripts {
+			text += "importScripts('/" + s + "');\n"
+		}
+		text += "importScripts('/" + f.Path + "');\ndone();"
+	} else {
+		file, err := os.ReadFile(filepath.Join(dir, f.Path))
+		if err != nil {
+			return nil, nil
+		}
+		text = prelude + string(file)
+		if f.Global == "serviceworker-module" {
+			kind = "module"
+		}
+	}
+	return runWPTScript(dir, address, kind, text, f.Timeout == "long")
+}
+
+const (
+	wptOrigin  = "http://localhost:8000"
+	wptPrelude = "self.GLOBAL = { isWindow: () => false, isWorker: () => true, isShadowRealm: () => false };\n"
+)
+
+// runWPTScript runs a text as a service worker that stands at an address, and gives its report, nil when it never finished.
+func runWPTScript(dir, address, kind, text string, long bool) (*wptReport, []Note) {
+	b := New(context.Background(), []site.Host{wptHost{dir, wptOrigin, ""}, wptHost{dir, "http://127.0.0.1:8000", ""}, wptHost{dir, "http://localhost:8001", ""}, wptHost{dir, "http://127.0.0.1:8001", ""}}, &page.Reader{})
 	defer b.Close()
 	b.net.refuses = func(u string) bool {
 		return !strings.HasPrefix(u, "http://localhost:800") && !strings.HasPrefix(u, "http://127.0.0.1:800")
@@ -100,31 +134,7 @@ func runWPT(dir string, f wptFile) (*wptReport, []Note) {
 			}
 		}
 	}
-	address := origin + "/" + f.Path
-	prelude := "self.GLOBAL = { isWindow: () => false, isWorker: () => true, isShadowRealm: () => false };\n"
-	if f.Title != "" {
-		title, _ := json.Marshal(f.Title)
-		prelude += "self.META_TITLE = " + string(title) + ";\n"
-	}
-	w := &Worker{Type: "classic", State: "parsed", scripts: map[string]scriptText{}}
-	if f.Kind == "any.js" {
-		address = origin + "/" + strings.TrimSuffix(f.Path, ".js") + ".worker.js"
-		text := prelude + "importScripts('/resources/testharness.js');\n"
-		for _, s := range f.Scripts {
-			text += "importScripts('/" + s + "');\n"
-		}
-		w.scripts[address] = scriptText{text: text + "importScripts('/" + f.Path + "');\ndone();"}
-	} else {
-		text, err := os.ReadFile(filepath.Join(dir, f.Path))
-		if err != nil {
-			return nil, nil
-		}
-		w.scripts[address] = scriptText{text: prelude + string(text)}
-		if f.Global == "serviceworker-module" {
-			w.Type = "module"
-		}
-	}
-	w.Script = address
+	w := &Worker{Type: kind, State: "parsed", Script: address, scripts: map[string]scriptText{address: {text: text}}}
 	w.reg = &Registration{Scope: address[:strings.LastIndexByte(address, '/')+1] + "does/not/exist", UpdateViaCache: "imports", Installing: w}
 	b.regs, b.workers = append(b.regs, w.reg), append(b.workers, w)
 	r, err := b.startRealm(w)
@@ -140,7 +150,7 @@ func runWPT(dir string, f wptFile) (*wptReport, []Note) {
 		b.tryActivate(w.reg)
 	})
 	limit := 10 * time.Second
-	if f.Timeout == "long" {
+	if long {
 		limit = 60 * time.Second
 	}
 	b.clock.run(func() bool { return report != nil || r.stopped != nil }, b.clock.now+limit)

@@ -46,12 +46,70 @@ const tag = (cls, name) => defineProperty(cls.prototype, Symbol.toStringTag, { v
 // Members of an interface are enumerable, as Web IDL has it. Every worker start runs this, so it does as little as can be.
 const ENUMERABLE = { enumerable: true };
 const namesOf = Object.getOwnPropertyNames;
-function publish(...classes) {
+const AsyncFunction = (async () => {}).constructor;
+const inherits = Function.prototype.call.bind(Object.prototype.isPrototypeOf);
+// What a member is called on has to be of its interface, and the arguments that it needs have to be there; else nothing is done at all
+// (Web IDL, 3.7.6 and 3.7.7). Members of the global object may be called on nothing.
+function guard(proto, key, counts) {
+  const d = Object.getOwnPropertyDescriptor(proto, key);
+  const self = (that) => ((that === undefined || that === null) && inherits(proto, global) ? global : that);
+  const wrong = () => new TypeError(`${key} was called on an object of another kind`);
+  const shaped = (made, from) => {
+    defineProperty(made, 'length', { value: from.length, configurable: true });
+    return defineProperty(made, 'name', { value: from.name, configurable: true });
+  };
+  if (key.startsWith('_')) return; // of the environment alone
+  if (d.get || d.set) {
+    const { get, set } = d;
+    const promises = get && promised.has(get);
+    if (get) d.get = shaped({ get() {
+      const that = self(this);
+      if (!inherits(proto, that)) {
+        if (promises) return rejected(wrong());
+        throw wrong();
+      }
+      return apply(get, that, []);
+    } }.get, get);
+    if (set) d.set = shaped({ set(value) {
+      const that = self(this);
+      if (!inherits(proto, that)) throw wrong();
+      apply(set, that, [value]);
+    } }.set, set);
+  } else if (typeof d.value === 'function') {
+    const { value } = d;
+    const promises = value instanceof AsyncFunction || promised.has(value);
+    const needs = counts ? value.length : 0;
+    d.value = shaped({ call(...args) {
+      const that = self(this);
+      const error = !inherits(proto, that) ? wrong() : args.length < needs ? new TypeError(`${key} needs ${needs} argument${needs === 1 ? '' : 's'}, and there ${args.length === 1 ? 'is' : 'are'} ${args.length}`) : null;
+      if (!error) return apply(value, that, args);
+      if (promises) return rejected(error);
+      throw error;
+    } }.call, value);
+  }
+  d.enumerable = true;
+  defineProperty(proto, key, d);
+}
+// Members that give a promise and are no async functions.
+const promised = new WeakSet();
+const gives = (cls, ...keys) => {
+  for (const key of keys) {
+    const d = Object.getOwnPropertyDescriptor(cls.prototype, key);
+    promised.add(d.get ?? d.value);
+  }
+};
+// publish is for interfaces whose members name the arguments that they need, publishLoosely for others.
+const publish = (...classes) => publishAll(classes, true);
+const publishLoosely = (...classes) => publishAll(classes, false);
+function publishAll(classes, counts) {
   for (const cls of classes) {
     const proto = cls.prototype;
+    const iterates = Object.getOwnPropertyDescriptor(proto, Symbol.iterator)?.value;
+    const iterator = iterates && namesOf(proto).find((key) => Object.getOwnPropertyDescriptor(proto, key).value === iterates);
     if (getPrototypeOf(cls) === Function.prototype) setPrototypeOf(cls, global.Function.prototype);
     if (getPrototypeOf(proto) === Object.prototype) setPrototypeOf(proto, ScriptObject.prototype);
-    for (const key of namesOf(proto)) if (key !== 'constructor') defineProperty(proto, key, ENUMERABLE);
+    for (const key of namesOf(proto)) if (key !== 'constructor') guard(proto, key, counts);
+    if (iterator) defineProperty(proto, Symbol.iterator, { value: proto[iterator], writable: true, configurable: true });
     for (const key of namesOf(cls)) if (key !== 'prototype' && key !== 'name' && key !== 'length') defineProperty(cls, key, ENUMERABLE);
     tag(cls, cls.name);
     expose(cls.name, cls);
@@ -180,6 +238,9 @@ publish(DOMException);
 
 // DOM, 2: events.
 let insideOf;
+// Every event has it for its own (Web IDL, LegacyUnforgeable).
+const TRUSTED = Object.getOwnPropertyDescriptor({ get isTrusted() { return insideOf(this).trusted; } }, 'isTrusted');
+TRUSTED.configurable = false;
 class Event {
   #in = { stop: false, stopNow: false, dispatching: false, passive: false, target: null, current: null, trusted: false };
   #type;
@@ -190,6 +251,7 @@ class Event {
   #time = now() - timeOrigin;
   constructor(type, init = undefined) {
     if (arguments.length === 0) throw new TypeError('an event needs a type');
+    defineProperty(this, 'isTrusted', TRUSTED);
     this.#type = `${type}`;
     if (init === undefined || init === null) return;
     this.#bubbles = Boolean(init.bubbles);
@@ -239,9 +301,6 @@ class Event {
   set cancelBubble(value) {
     if (value) this.#in.stop = true;
   }
-  get isTrusted() {
-    return this.#in.trusted;
-  }
   get timeStamp() {
     return this.#time;
   }
@@ -275,6 +334,11 @@ class CustomEvent extends Event {
   }
   get detail() {
     return this.#detail;
+  }
+  initCustomEvent(type, bubbles = false, cancelable = false, detail = null) {
+    if (insideOf(this).dispatching) return;
+    this.initEvent(type, bubbles, cancelable);
+    this.#detail = detail;
   }
 }
 class ErrorEvent extends Event {
@@ -413,14 +477,16 @@ const slotsOf = (target) => {
 };
 function handlers(proto, ...types) {
   for (const type of types) {
-    defineProperty(proto, 'on' + type, {
-      enumerable: true,
-      configurable: true,
-      get() {
-        return handlerSlots.get(this ?? global)?.[type]?.handler ?? null;
-      },
-      set(handler) {
+    const d = Object.getOwnPropertyDescriptor({
+      get ['on' + type]() {
         const target = this ?? global;
+        if (!inherits(proto, target) && target !== proto) throw new TypeError(`on${type} belongs to another kind of object`);
+        if (target === proto) throw new TypeError(`on${type} belongs to the objects of the interface`);
+        return handlerSlots.get(target)?.[type]?.handler ?? null;
+      },
+      set ['on' + type](handler) {
+        const target = this ?? global;
+        if (!inherits(proto, target)) throw new TypeError(`on${type} belongs to another kind of object`);
         const slots = slotsOf(target);
         const held = slots[type];
         handler = typeof handler === 'function' || (typeof handler === 'object' && handler !== null) ? handler : null;
@@ -436,7 +502,8 @@ function handlers(proto, ...types) {
           }]);
         }
       },
-    });
+    }, 'on' + type);
+    defineProperty(proto, 'on' + type, d);
   }
 }
 publish(Event, CustomEvent, ErrorEvent, PromiseRejectionEvent, MessageEvent, EventTarget);
@@ -444,7 +511,7 @@ publish(Event, CustomEvent, ErrorEvent, PromiseRejectionEvent, MessageEvent, Eve
 // DOM, 3: aborting.
 const abortReason = new WeakMap();
 class AbortSignal extends EventTarget {
-  constructor(key) {
+  constructor(key = undefined) {
     onlyHere(key);
     super();
   }
@@ -463,6 +530,7 @@ class AbortSignal extends EventTarget {
     return signal;
   }
   static timeout(ms) {
+    must(arguments, 1);
     const signal = new AbortSignal(MAKE);
     setTimeout(() => abort(signal, new DOMException('the time is up', 'TimeoutError')), ms);
     return signal;

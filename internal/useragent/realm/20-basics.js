@@ -19,9 +19,10 @@ defineProperty(RealDate.prototype, 'constructor', { value: Date_, writable: true
 expose('Date', Date_);
 defineProperty(ScriptMath, 'random', { value: () => host('random'), writable: true, configurable: true });
 
-lazy(['Performance', 'PerformanceEntry', 'performance'], () => {
+let performanceObject;
+const loadPerformance = lazy(['Performance', 'PerformanceEntry'], () => {
 class Performance extends EventTarget {
-  constructor(key) {
+  constructor(key = undefined) {
     onlyHere(key);
     super();
   }
@@ -76,15 +77,15 @@ class Performance extends EventTarget {
   }
 }
 class PerformanceEntry {
-  constructor(key) {
+  constructor(key = undefined) {
     onlyHere(key);
   }
   toJSON() {
     return { ...this };
   }
 }
-publish(Performance, PerformanceEntry);
-expose('performance', new Performance(MAKE));
+publishLoosely(Performance, PerformanceEntry);
+performanceObject = new Performance(MAKE);
 });
 
 // HTML, 8.6: timers. Repeated ones are bounded by the host's own limit on time.
@@ -150,11 +151,11 @@ function shown(value, depth = 0) {
   }
 }
 const log = (level) => (...args) => host('log', level, args.map((a) => shown(a)).join(' '), args.map(stackOf).find(Boolean) || '');
-expose('console', {
+expose('console', setPrototypeOf({
   log: log('log'), info: log('info'), debug: log('log'), warn: log('warn'), error: log('error'), trace: log('log'), dir: log('log'), table: log('log'),
-  assert(ok, ...args) { if (!ok) log('error')('Assertion failed:', ...args); },
+  assert(ok = false, ...args) { if (!ok) log('error')('Assertion failed:', ...args); },
   group: log('log'), groupCollapsed: log('log'), groupEnd() {}, time() {}, timeEnd() {}, timeLog() {}, count() {}, countReset() {}, clear() {}, dirxml() {},
-});
+}, setPrototypeOf({}, ScriptObject.prototype)));
 
 // Encoding Standard, for UTF-8; the host does the work on whole buffers.
 function give(buffer) {
@@ -356,7 +357,7 @@ function blobOf(handle, type) {
   return handle ? new Blob([full], { type }) : blob;
 }
 
-lazy(['FileReader'], () => {
+lazy(['FileReader', 'FileList'], () => {
 // File API, 6: reading blobs by events.
 class FileReader extends EventTarget {
   #result = null;
@@ -387,6 +388,9 @@ class FileReader extends EventTarget {
   readAsText(blob) {
     this.#read(blob, (handle) => host('body.read', handle));
   }
+  readAsBinaryString(blob) {
+    this.#read(blob, (handle) => Array.from(new Uint8Array(bytesOf(handle)), (b) => String.fromCharCode(b)).join(''));
+  }
   readAsDataURL(blob) {
     this.#read(blob, (handle) => `data:${blob.type || 'application/octet-stream'};base64,` + global.btoa(Array.from(new Uint8Array(bytesOf(handle)), (b) => String.fromCharCode(b)).join('')));
   }
@@ -398,7 +402,20 @@ class FileReader extends EventTarget {
   }
 }
 handlers(FileReader.prototype, 'loadstart', 'progress', 'load', 'abort', 'error', 'loadend');
-publish(FileReader);
+for (const [i, name] of ['EMPTY', 'LOADING', 'DONE'].entries()) for (const target of [FileReader, FileReader.prototype]) defineProperty(target, name, { value: i, enumerable: true });
+// Lists of files come from pages alone.
+class FileList {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+  get length() {
+    return 0;
+  }
+  item(index) {
+    return null;
+  }
+}
+publish(FileReader, FileList);
 });
 
 // HTML, 2.7: structured cloning of what workers commonly send and store.
@@ -449,7 +466,7 @@ const portState = new WeakMap();
 lazy(['MessagePort', 'MessageChannel', 'BroadcastChannel'], () => {
 // HTML, 9.4 and 9.5: message ports and broadcast channels within the worker.
 class MessagePort extends EventTarget {
-  constructor(key) {
+  constructor(key = undefined) {
     onlyHere(key);
     super();
     portState.set(this, { other: null, waiting: [], started: false, closed: false });
@@ -532,13 +549,13 @@ class BroadcastChannel extends EventTarget {
   }
 }
 handlers(BroadcastChannel.prototype, 'message', 'messageerror');
-publish(MessagePort, MessageChannel, BroadcastChannel);
+publishLoosely(MessagePort, MessageChannel, BroadcastChannel);
 });
 
 lazy(['SubtleCrypto', 'Crypto', 'crypto'], () => {
 // Web Cryptography: digests and random numbers.
 class SubtleCrypto {
-  constructor(key) {
+  constructor(key = undefined) {
     onlyHere(key);
   }
   async digest(algorithm, data) {
@@ -559,7 +576,7 @@ for (const name of ['sign', 'verify', 'encrypt', 'decrypt', 'importKey', 'export
   } }[name], writable: true, configurable: true });
 const subtle = new SubtleCrypto(MAKE);
 class Crypto {
-  constructor(key) {
+  constructor(key = undefined) {
     onlyHere(key);
   }
   get subtle() {

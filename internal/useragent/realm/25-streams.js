@@ -6,7 +6,7 @@ const stateOfStream = (stream) => streamState.get(stream);
 
 class ReadableStreamDefaultController {
   #stream;
-  constructor(key, stream) {
+  constructor(key = undefined, stream = undefined) {
     onlyHere(key);
     this.#stream = stream;
   }
@@ -14,7 +14,7 @@ class ReadableStreamDefaultController {
     const s = stateOfStream(this.#stream);
     return s.state === 'errored' ? null : s.state === 'closed' ? 0 : s.highWaterMark - s.queue.reduce((n, c) => n + c.size, 0);
   }
-  enqueue(chunk) {
+  enqueue(chunk = undefined) {
     const s = stateOfStream(this.#stream);
     if (s.closing || s.state !== 'readable') throw new TypeError('the stream is closed');
     const request = s.requests.shift();
@@ -28,7 +28,7 @@ class ReadableStreamDefaultController {
     s.closing = true;
     if (s.queue.length === 0) closeStream(s);
   }
-  error(reason) {
+  error(reason = undefined) {
     errorStream(stateOfStream(this.#stream), reason);
   }
 }
@@ -111,7 +111,7 @@ class ReadableStream {
     if (`${options.mode}` !== 'byob') throw new TypeError(`"${options.mode}" is no kind of reader`);
     return new ReadableStreamBYOBReader(this);
   }
-  async cancel(reason) {
+  async cancel(reason = undefined) {
     if (this.locked) throw new TypeError('the stream is locked');
     return cancelStream(this, reason);
   }
@@ -278,7 +278,7 @@ class ReadableStreamDefaultReader {
     pull(this.#stream);
     return d.promise;
   }
-  async cancel(reason) {
+  async cancel(reason = undefined) {
     if (!this.#stream) throw new TypeError('the reader was released');
     return cancelStream(this.#stream, reason);
   }
@@ -325,7 +325,7 @@ class ReadableStreamBYOBReader {
     this.#rest = this.#rest.subarray(n);
     return { value: new Kind(buffer, byteOffset, Math.floor(n / size)), done: false };
   }
-  async cancel(reason) {
+  async cancel(reason = undefined) {
     return this.#inner.cancel(reason);
   }
   releaseLock() {
@@ -334,6 +334,8 @@ class ReadableStreamBYOBReader {
     if (s.reader === this) s.reader = null;
   }
 }
+gives(ReadableStreamDefaultReader, 'closed');
+gives(ReadableStreamBYOBReader, 'closed');
 publish(ReadableStream, ReadableStreamDefaultReader, ReadableStreamBYOBReader, ReadableStreamDefaultController);
 
 // A stream over content that lies at the host; nothing is read before somebody pulls.
@@ -391,14 +393,14 @@ lazy(['WritableStream', 'WritableStreamDefaultController', 'WritableStreamDefaul
 class WritableStreamDefaultController {
   #stream;
   #signal = new AbortController();
-  constructor(key, stream) {
+  constructor(key = undefined, stream = undefined) {
     onlyHere(key);
     this.#stream = stream;
   }
   get signal() {
     return this.#signal.signal;
   }
-  error(reason) {
+  error(reason = undefined) {
     errorWritable(writableState.get(this.#stream), reason);
   }
   _abort(reason) {
@@ -430,7 +432,7 @@ class WritableStream {
   getWriter() {
     return new WritableStreamDefaultWriter(this);
   }
-  async abort(reason) {
+  async abort(reason = undefined) {
     if (this.locked) throw new TypeError('the stream is locked');
     return abortWritable(writableState.get(this), reason);
   }
@@ -496,7 +498,7 @@ class WritableStreamDefaultWriter {
     const s = this.#state();
     return s.state === 'errored' ? null : s.state === 'closed' ? 0 : s.high - s.queue.length - (s.busy ? 1 : 0);
   }
-  async write(chunk) {
+  async write(chunk = undefined) {
     const s = this.#state();
     if (s.state === 'errored') throw s.stored;
     if (s.state !== 'writable') throw new TypeError('the stream is closed');
@@ -509,7 +511,7 @@ class WritableStreamDefaultWriter {
   async close() {
     return closeWritable(this.#state());
   }
-  async abort(reason) {
+  async abort(reason = undefined) {
     return abortWritable(this.#state(), reason);
   }
   releaseLock() {
@@ -521,7 +523,7 @@ class WritableStreamDefaultWriter {
 class TransformStreamDefaultController {
   #out;
   #fail;
-  constructor(key, out, fail) {
+  constructor(key = undefined, out = undefined, fail = undefined) {
     onlyHere(key);
     this.#out = out;
     this.#fail = fail;
@@ -529,10 +531,10 @@ class TransformStreamDefaultController {
   get desiredSize() {
     return this.#out.desiredSize;
   }
-  enqueue(chunk) {
+  enqueue(chunk = undefined) {
     this.#out.enqueue(chunk);
   }
-  error(reason) {
+  error(reason = undefined) {
     this.#fail(reason);
   }
   terminate() {
@@ -562,7 +564,7 @@ class TransformStream {
     });
     this.#writable = new WritableStream({
       start: () => t.start?.(controller),
-      async write(chunk) {
+      async write(chunk = undefined) {
         if (out.desiredSize <= 0) {
           wanted = deferred();
           pull(readable);
@@ -600,28 +602,50 @@ class TransformStream {
   }
 }
 class CountQueuingStrategy {
+  #mark;
   constructor({ highWaterMark }) {
-    this.highWaterMark = Number(highWaterMark);
+    this.#mark = Number(highWaterMark);
+  }
+  get highWaterMark() {
+    return this.#mark;
   }
   get size() {
     return () => 1;
   }
 }
 class ByteLengthQueuingStrategy {
+  #mark;
   constructor({ highWaterMark }) {
-    this.highWaterMark = Number(highWaterMark);
+    this.#mark = Number(highWaterMark);
+  }
+  get highWaterMark() {
+    return this.#mark;
   }
   get size() {
     return (chunk) => chunk.byteLength;
   }
 }
+gives(WritableStreamDefaultWriter, 'closed', 'ready');
 publish(WritableStream, WritableStreamDefaultController, WritableStreamDefaultWriter, TransformStream, TransformStreamDefaultController, CountQueuingStrategy, ByteLengthQueuingStrategy);
 
-// Encoding and Compression as transform streams.
-class TextEncoderStream extends TransformStream {
+// Encoding and Compression as transform streams (Streams, 10: GenericTransformStream).
+const pairs = new WeakMap();
+class Transforming {
+  get readable() {
+    return pairs.get(this).readable;
+  }
+  get writable() {
+    return pairs.get(this).writable;
+  }
+}
+function transforming(cls, ...more) {
+  for (const key of ['readable', 'writable']) defineProperty(cls.prototype, key, Object.getOwnPropertyDescriptor(Transforming.prototype, key));
+  publish(cls, ...more);
+}
+class TextEncoderStream {
   constructor() {
     let high = '';
-    super({
+    pairs.set(this, new TransformStream({
       transform(chunk, c) {
         let text = high + `${chunk}`;
         high = /[\ud800-\udbff]$/.test(text) ? text.slice(-1) : '';
@@ -631,16 +655,18 @@ class TextEncoderStream extends TransformStream {
       flush(c) {
         if (high) c.enqueue(encodeUTF8('\ufffd'));
       },
-    });
+    }));
   }
   get encoding() {
     return 'utf-8';
   }
 }
-class TextDecoderStream extends TransformStream {
-  constructor(label, options) {
+class TextDecoderStream {
+  #decoder;
+  constructor(label = 'utf-8', options = {}) {
     const decoder = new TextDecoder(label, options);
-    super({
+    this.#decoder = decoder;
+    pairs.set(this, new TransformStream({
       transform(chunk, c) {
         const text = decoder.decode(chunk, { stream: true });
         if (text) c.enqueue(text);
@@ -649,17 +675,26 @@ class TextDecoderStream extends TransformStream {
         const text = decoder.decode();
         if (text) c.enqueue(text);
       },
-    });
+    }));
+  }
+  get encoding() {
+    return this.#decoder.encoding;
+  }
+  get fatal() {
+    return this.#decoder.fatal;
+  }
+  get ignoreBOM() {
+    return this.#decoder.ignoreBOM;
   }
 }
 // The data is gathered and (de)compressed as one at the end.
 const packer = (op) =>
-  class extends TransformStream {
+  class {
     constructor(format) {
       must(arguments, 1);
       if (!['gzip', 'deflate', 'deflate-raw'].includes(`${format}`)) throw new TypeError(`"${format}" is no compression format`);
       const views = [];
-      super({
+      pairs.set(this, new TransformStream({
         transform: (chunk) => void views.push(viewOf(chunk).slice()),
         flush(c) {
           give(joinBytes(views).buffer);
@@ -672,12 +707,12 @@ const packer = (op) =>
           const bytes = new Uint8Array(take());
           if (bytes.length) c.enqueue(bytes);
         },
-      });
+      }));
     }
   };
 const CompressionStream = packer('compress');
 const DecompressionStream = packer('decompress');
 defineProperty(CompressionStream, 'name', { value: 'CompressionStream', configurable: true });
 defineProperty(DecompressionStream, 'name', { value: 'DecompressionStream', configurable: true });
-publish(TextEncoderStream, TextDecoderStream, CompressionStream, DecompressionStream);
+for (const cls of [TextEncoderStream, TextDecoderStream, CompressionStream, DecompressionStream]) transforming(cls);
 });

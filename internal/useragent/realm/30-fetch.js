@@ -288,7 +288,7 @@ class FormData {
   constructor() {
     forms.add(this);
   }
-  append(name, value, filename) {
+  append(name, value, filename = undefined) {
     this.#list.push([`${name}`, formValue(value, filename)]);
   }
   delete(name) {
@@ -303,14 +303,14 @@ class FormData {
   has(name) {
     return this.#list.some(([k]) => k === `${name}`);
   }
-  set(name, value, filename) {
+  set(name, value, filename = undefined) {
     const at = this.#list.findIndex(([k]) => k === `${name}`);
     const entry = [`${name}`, formValue(value, filename)];
     this.#list = this.#list.filter(([k], i) => k !== `${name}` || i === at);
     if (at >= 0) this.#list[at] = entry;
     else this.#list.push(entry);
   }
-  forEach(callback, thisArg) {
+  forEach(callback, thisArg = undefined) {
     for (const [k, v] of this) apply(callback, thisArg, [v, k, this]);
   }
   *entries() {

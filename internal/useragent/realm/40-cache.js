@@ -20,10 +20,10 @@ function wanted(input) {
 const isHTTP = (url) => /^https?:/.test(url);
 
 class Cache {
-  constructor(key) {
+  constructor(key = undefined) {
     onlyHere(key);
   }
-  match(request, options) {
+  match(request, options = {}) {
     try {
       if (arguments.length === 0) throw new TypeError('match takes a request');
       return callFor(foundResponse, 'cache.match', cacheName.get(this), wanted(request), optionsJSON(options, true));
@@ -31,7 +31,7 @@ class Cache {
       return rejecting(error);
     }
   }
-  async matchAll(request, options) {
+  async matchAll(request = undefined, options = {}) {
     const json = request === undefined ? '' : wanted(request);
     return freeze((await call('cache.matchAll', cacheName.get(this), json, optionsJSON(options, true))).map((r) => responseFrom(r)));
   }
@@ -85,11 +85,11 @@ class Cache {
     if (signal?.aborted) throw signal.reason;
     await call('cache.put', cacheName.get(this), requestJSON(r), json);
   }
-  async delete(request, options) {
+  async delete(request, options = {}) {
     if (arguments.length === 0) throw new TypeError('delete takes a request');
     return call('cache.delete', cacheName.get(this), wanted(request), optionsJSON(options, true));
   }
-  async keys(request, options) {
+  async keys(request = undefined, options = {}) {
     const json = request === undefined ? '' : wanted(request);
     return freeze((await call('cache.keys', cacheName.get(this), json, optionsJSON(options, true))).map((r) => requestFrom(r, 'request')));
   }
@@ -103,7 +103,7 @@ function openedCache(id) {
   return cache;
 }
 class CacheStorage {
-  constructor(key) {
+  constructor(key = undefined) {
     onlyHere(key);
   }
   open(name) {
@@ -125,7 +125,7 @@ class CacheStorage {
   async keys() {
     return call('caches.keys');
   }
-  match(request, options) {
+  match(request, options = {}) {
     try {
       if (arguments.length === 0) throw new TypeError('match takes a request');
       return callFor(foundResponse, 'caches.match', '', wanted(request), optionsJSON(options));
@@ -134,5 +134,7 @@ class CacheStorage {
     }
   }
 }
+gives(Cache, 'match');
+gives(CacheStorage, 'match', 'open');
 publish(Cache, CacheStorage);
-expose('caches', new CacheStorage(MAKE));
+const cachesObject = new CacheStorage(MAKE);

@@ -6,7 +6,7 @@ const ownOrigin = () => own.origin;
 
 class WorkerLocation {
   #url;
-  constructor(key, url) {
+  constructor(key = undefined, url = undefined) {
     onlyHere(key);
     this.#url = new URL(url);
   }
@@ -18,7 +18,7 @@ class WorkerLocation {
   }
 }
 class WorkerNavigator {
-  constructor(key) {
+  constructor(key = undefined) {
     onlyHere(key);
   }
   get userAgent() {
@@ -51,7 +51,7 @@ expose('navigator', new WorkerNavigator(MAKE));
 
 class ServiceWorker extends EventTarget {
   #info;
-  constructor(key, info) {
+  constructor(key = undefined, info = undefined) {
     onlyHere(key);
     super();
     this.#info = info;
@@ -73,7 +73,7 @@ let nextMessage = 0;
 const messages = new Map(); // sent by the worker to itself
 handlers(ServiceWorker.prototype, 'statechange', 'error');
 class NavigationPreloadManager {
-  constructor(key) {
+  constructor(key = undefined) {
     onlyHere(key);
   }
   async enable() {
@@ -82,14 +82,14 @@ class NavigationPreloadManager {
   async disable() {
     await call('preload', 'disable');
   }
-  async setHeaderValue() {}
+  async setHeaderValue(value) {}
   async getState() {
     return { enabled: await call('preload', ''), headerValue: 'true' };
   }
 }
 class ServiceWorkerRegistration extends EventTarget {
   #preload = new NavigationPreloadManager(MAKE);
-  constructor(key) {
+  constructor(key = undefined) {
     onlyHere(key);
     super();
   }
@@ -126,7 +126,7 @@ const registration = new ServiceWorkerRegistration(MAKE);
 
 class Client {
   #info;
-  constructor(key, info) {
+  constructor(key = undefined, info = undefined) {
     onlyHere(key);
     this.#info = info;
   }
@@ -174,7 +174,7 @@ class WindowClient extends Client {
 }
 const clientFrom = (info) => new WindowClient(MAKE, info);
 class Clients {
-  constructor(key) {
+  constructor(key = undefined) {
     onlyHere(key);
   }
   async get(id) {
@@ -199,11 +199,16 @@ class Clients {
     await call('claim');
   }
 }
+gives(WindowClient, 'navigate');
+gives(Clients, 'openWindow');
 publish(Client, WindowClient, Clients);
 
 // Service Workers, 4.4: events that keep the worker alive until their promises are settled.
 const eventState = new WeakMap();
 class ExtendableEvent extends Event {
+  constructor(type, init = {}) {
+    super(type, init);
+  }
   waitUntil(promise) {
     const s = eventState.get(this);
     if (!s || !(s.dispatching || s.pending > 0)) throw new DOMException('the event is over; waitUntil comes too late', 'InvalidStateError');
@@ -251,6 +256,9 @@ function routeCondition(c, depth = 0) {
   return out;
 }
 class InstallEvent extends ExtendableEvent {
+  constructor(type, init = {}) {
+    super(type, init);
+  }
   async addRoutes(rules) {
     must(arguments, 1);
     const list = (Array.isArray(rules) ? rules : [rules]).map((rule) => {
@@ -351,10 +359,11 @@ class ExtendableMessageEvent extends ExtendableEvent {
     return this.#ports;
   }
 }
+gives(FetchEvent, 'handled', 'preloadResponse');
 publish(ExtendableEvent, InstallEvent, FetchEvent, ExtendableMessageEvent);
 
 class WorkerGlobalScope extends EventTarget {
-  constructor(key) {
+  constructor(key = undefined) {
     onlyHere(key);
     super();
   }
@@ -364,6 +373,21 @@ publish(WorkerGlobalScope, ServiceWorkerGlobalScope);
 handlers(WorkerGlobalScope.prototype, 'error', 'languagechange', 'offline', 'online', 'rejectionhandled', 'unhandledrejection');
 handlers(ServiceWorkerGlobalScope.prototype, 'install', 'activate', 'fetch', 'message', 'messageerror', 'push', 'notificationclick', 'notificationclose', 'sync', 'periodicsync');
 setPrototypeOf(global, ServiceWorkerGlobalScope.prototype);
+// Members of the interface of a global object are its own (Web IDL, 3.7.6: Global).
+function own_(name, d) {
+  defineProperty(global, name, { ...d, enumerable: true, configurable: true });
+}
+for (const name of namesOf(ServiceWorkerGlobalScope.prototype)) {
+  if (!name.startsWith('on')) continue;
+  const { get, set } = Object.getOwnPropertyDescriptor(ServiceWorkerGlobalScope.prototype, name);
+  own_(name, { get, set });
+  delete ServiceWorkerGlobalScope.prototype[name];
+}
+defineProperty(WorkerGlobalScope.prototype, 'caches', { ...attribute('caches', () => cachesObject), enumerable: true });
+defineProperty(WorkerGlobalScope.prototype, 'performance', { ...attribute('performance', () => {
+  loadPerformance();
+  return performanceObject;
+}), enumerable: true });
 delete global[Symbol.toStringTag]; // that of the interface shows
 // The functions that all workers share belong to the interface, not to the object.
 for (const name of ['setTimeout', 'setInterval', 'clearTimeout', 'clearInterval', 'queueMicrotask', 'reportError', 'btoa', 'atob', 'structuredClone']) {
@@ -380,10 +404,18 @@ defineProperty(WorkerGlobalScope.prototype, 'fetch', {
 
 expose('self', global);
 const clientsObject = new Clients(MAKE);
-for (const [name, value] of [['registration', registration], ['serviceWorker', selfWorker], ['clients', clientsObject]]) defineProperty(ServiceWorkerGlobalScope.prototype, name, { ...attribute(name, () => value), enumerable: true });
-expose('skipWaiting', async function skipWaiting() {
-  await call('skipWaiting');
+for (const [name, value] of [['registration', registration], ['serviceWorker', selfWorker], ['clients', clientsObject]]) own_(name, attribute(name, (that) => {
+  if (that !== undefined && that !== null && that !== global) throw new TypeError(`${name} belongs to the global object`);
+  return value;
+}));
+own_('skipWaiting', {
+  async value() {
+    if (this !== undefined && this !== null && this !== global) throw new TypeError('skipWaiting belongs to the global object');
+    await call('skipWaiting');
+  },
+  writable: true,
 });
+defineProperty(global.skipWaiting, 'name', { value: 'skipWaiting', configurable: true });
 expose('isSecureContext', true);
 expose('crossOriginIsolated', false);
 expose('importScripts', function importScripts(...urls) {

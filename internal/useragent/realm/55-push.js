@@ -4,7 +4,7 @@
 const loadPush = lazy(['PushEvent', 'PushMessageData', 'PushManager', 'PushSubscription', 'PushSubscriptionOptions', 'SyncEvent', 'SyncManager', 'PeriodicSyncEvent', 'PeriodicSyncManager', 'Notification', 'NotificationEvent'], () => {
   class PushMessageData {
     #bytes;
-    constructor(key, bytes) {
+    constructor(key = undefined, bytes = undefined) {
       onlyHere(key);
       this.#bytes = bytes;
     }
@@ -62,7 +62,7 @@ const loadPush = lazy(['PushEvent', 'PushMessageData', 'PushManager', 'PushSubsc
   }
   class Notification extends EventTarget {
     #info;
-    constructor(key, info) {
+    constructor(key = undefined, info = undefined) {
       super();
       if (key !== MAKE) throw new TypeError('workers show notifications with registration.showNotification()');
       this.#info = info;
@@ -113,7 +113,7 @@ const loadPush = lazy(['PushEvent', 'PushMessageData', 'PushManager', 'PushSubsc
     }
   }
   class PushSubscriptionOptions {
-    constructor(key) {
+    constructor(key = undefined) {
       onlyHere(key);
     }
     get userVisibleOnly() {
@@ -125,7 +125,7 @@ const loadPush = lazy(['PushEvent', 'PushMessageData', 'PushManager', 'PushSubsc
   }
   class PushSubscription {
     #options = new PushSubscriptionOptions(MAKE);
-    constructor(key) {
+    constructor(key = undefined) {
       onlyHere(key);
     }
     get endpoint() {
@@ -148,7 +148,7 @@ const loadPush = lazy(['PushEvent', 'PushMessageData', 'PushManager', 'PushSubsc
     }
   }
   class PushManager {
-    constructor(key) {
+    constructor(key = undefined) {
       onlyHere(key);
     }
     static get supportedContentEncodings() {
@@ -165,7 +165,7 @@ const loadPush = lazy(['PushEvent', 'PushMessageData', 'PushManager', 'PushSubsc
     }
   }
   class SyncManager {
-    constructor(key) {
+    constructor(key = undefined) {
       onlyHere(key);
     }
     async register(tag) {
@@ -177,7 +177,7 @@ const loadPush = lazy(['PushEvent', 'PushMessageData', 'PushManager', 'PushSubsc
     }
   }
   class PeriodicSyncManager {
-    constructor(key) {
+    constructor(key = undefined) {
       onlyHere(key);
     }
     async register(tag) {
@@ -192,7 +192,7 @@ const loadPush = lazy(['PushEvent', 'PushMessageData', 'PushManager', 'PushSubsc
     }
   }
   pushClasses = { PushEvent, SyncEvent, PeriodicSyncEvent, NotificationEvent, PushManager, SyncManager, PeriodicSyncManager };
-  publish(PushMessageData, PushEvent, PushSubscriptionOptions, PushSubscription, PushManager, SyncEvent, SyncManager, PeriodicSyncEvent, PeriodicSyncManager, Notification, NotificationEvent);
+  publishLoosely(PushMessageData, PushEvent, PushSubscriptionOptions, PushSubscription, PushManager, SyncEvent, SyncManager, PeriodicSyncEvent, PeriodicSyncManager, Notification, NotificationEvent);
 });
 let makeNotification;
 let pushClasses;
@@ -327,7 +327,7 @@ lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
   handlers(EventSource.prototype, 'open', 'message', 'error');
   for (const [cls, names] of [[WebSocket, ['CONNECTING', 'OPEN', 'CLOSING', 'CLOSED']], [EventSource, ['CONNECTING', 'OPEN', 'CLOSED']]])
     names.forEach((name, value) => [cls, cls.prototype].forEach((o) => defineProperty(o, name, { value, enumerable: true })));
-  publish(CloseEvent, WebSocket, EventSource);
+  publishLoosely(CloseEvent, WebSocket, EventSource);
 });
 
 // What the engine itself lacks. Formatting has a plain stand-in, so that workers go on; the result names the gap.

@@ -161,7 +161,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   };
 
   class IDBRequest extends EventTarget {
-    constructor(key, source, transaction) {
+    constructor(key = undefined, source = undefined, transaction = undefined) {
       onlyHere(key);
       super();
       defineProperty(this, '_s', { value: { source, transaction, done: false, result: undefined, error: null }, enumerable: false });
@@ -384,7 +384,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     }
   }
   class IDBObjectStore extends Source {
-    constructor(key, tx, name) {
+    constructor(key = undefined, tx = undefined, name = undefined) {
       onlyHere(key);
       super();
       defineProperty(this, '_tx', { value: tx, enumerable: false });
@@ -487,7 +487,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     return key;
   }
   class IDBIndex extends Source {
-    constructor(key, store, name) {
+    constructor(key = undefined, store = undefined, name = undefined) {
       onlyHere(key);
       super();
       defineProperty(this, '_store', { value: store, enumerable: false });
@@ -517,7 +517,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   }
 
   class IDBCursor {
-    constructor(key, state) {
+    constructor(key = undefined, state = undefined) {
       onlyHere(key);
       defineProperty(this, '_c', { value: state, enumerable: false });
     }
@@ -589,7 +589,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
 
   class IDBDatabase extends EventTarget {
     #name;
-    constructor(key, name) {
+    constructor(key = undefined, name = undefined) {
       onlyHere(key);
       super();
       this.#name = name;
@@ -638,7 +638,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   handlers(IDBDatabase.prototype, 'abort', 'close', 'error', 'versionchange');
 
   class IDBFactory {
-    constructor(key) {
+    constructor(key = undefined) {
       onlyHere(key);
     }
     open(name, version = undefined) {
@@ -694,6 +694,6 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       return compare(toKey(a), toKey(b));
     }
   }
-  publish(IDBFactory, IDBDatabase, IDBTransaction, IDBObjectStore, IDBIndex, IDBCursor, IDBCursorWithValue, IDBKeyRange, IDBRequest, IDBOpenDBRequest, IDBVersionChangeEvent);
+  publishLoosely(IDBFactory, IDBDatabase, IDBTransaction, IDBObjectStore, IDBIndex, IDBCursor, IDBCursorWithValue, IDBKeyRange, IDBRequest, IDBOpenDBRequest, IDBVersionChangeEvent);
   expose('indexedDB', new IDBFactory(MAKE));
 });

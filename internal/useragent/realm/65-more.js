@@ -106,7 +106,7 @@ navigatorPart('locks', () => {
 
 lazy(['cookieStore', 'CookieStore'], () => {
   class CookieStore extends EventTarget {
-    constructor(key) {
+    constructor(key = undefined) {
       onlyHere(key);
       super();
     }
@@ -127,7 +127,7 @@ lazy(['cookieStore', 'CookieStore'], () => {
     }
   }
   handlers(CookieStore.prototype, 'change');
-  publish(CookieStore);
+  publishLoosely(CookieStore);
   expose('cookieStore', new CookieStore(MAKE));
 });
 lazy(['scheduler', 'TaskController', 'TaskSignal'], () => {
@@ -158,7 +158,7 @@ lazy(['PerformanceObserver', 'ReportingObserver'], () => {
     }
   }
   class ReportingObserver extends PerformanceObserver {}
-  publish(PerformanceObserver, ReportingObserver);
+  publishLoosely(PerformanceObserver, ReportingObserver);
 });
 lazy(['trustedTypes'], () => {
   const policy = (name, rules = {}) => ({ name, createHTML: (s, ...a) => `${rules.createHTML ? rules.createHTML(s, ...a) : s}`, createScript: (s, ...a) => `${rules.createScript ? rules.createScript(s, ...a) : s}`, createScriptURL: (s, ...a) => `${rules.createScriptURL ? rules.createScriptURL(s, ...a) : s}` });
@@ -173,7 +173,7 @@ for (const name of ['OffscreenCanvas', 'ImageData', 'ImageBitmap', 'Path2D', 'DO
         throw new DOMException(`${name} is not there in this user agent`, 'NotSupportedError');
       }
     } }[name];
-    publish(Refusing);
+    publishLoosely(Refusing);
   });
 lazy(['createImageBitmap'], () => {
   expose('createImageBitmap', async function createImageBitmap() {
