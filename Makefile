@@ -27,10 +27,11 @@ bench: build
 	TACHYFORM_BENCH=1 $(GO) test ./internal/icon -run TestBench -v -count 1
 	$(GO) test ./internal/useragent ./internal/icon -run '^$$' -bench . -benchtime 2s
 
-# A minute for each fuzz target.
+# Two minutes for each fuzz target.
+FUZZ_TARGETS := page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied pattern:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG textpos:FuzzAt
+FUZZ_TIME ?= 120s
 fuzz:
-	for t in page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied site:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG; do \
-		$(GO) test ./internal/$${t%%:*} -run '^$$' -fuzz $${t##*:} -fuzztime 60s || exit 1; done
+	for t in $(FUZZ_TARGETS); do $(GO) test ./internal/$${t%%:*} -run '^$$' -fuzz "^$${t##*:}$$" -fuzztime $(FUZZ_TIME) || exit 1; done
 
 # docs/screenshots from the example; needs Xvfb, xterm, ImageMagick and Chromium.
 screenshots: build

@@ -397,6 +397,11 @@ class MessageEvent extends Event {
   get ports() {
     return freeze([...(this.#init.ports ?? [])]);
   }
+  initMessageEvent(type, bubbles = false, cancelable = false, data = null, origin = '', lastEventId = '', source = null, ports = []) {
+    if (insideOf(this).dispatching) return;
+    this.initEvent(type, bubbles, cancelable);
+    this.#init = { data, origin, lastEventId, source, ports };
+  }
 }
 
 const listenersOf = new WeakMap();

@@ -14,7 +14,7 @@ class WorkerLocation {
     return this.#url.href;
   }
   static {
-    for (const name of URL_PARTS) if (name !== 'username' && name !== 'password') defineProperty(WorkerLocation.prototype, name, { configurable: true, get() { return this.#url[name]; } });
+    for (const name of URL_PARTS) if (name !== 'username' && name !== 'password') defineProperty(WorkerLocation.prototype, name, attribute(name, (location) => location.#url[name]));
   }
 }
 class WorkerNavigator {
@@ -42,12 +42,19 @@ class WorkerNavigator {
   get appName() {
     return 'Netscape';
   }
+  get appCodeName() {
+    return 'Mozilla';
+  }
+  get appVersion() {
+    return '5.0 (tachyform)';
+  }
   get product() {
     return 'Gecko';
   }
 }
 publish(WorkerLocation, WorkerNavigator);
-expose('navigator', new WorkerNavigator(MAKE));
+const ownNavigator = new WorkerNavigator(MAKE);
+let ownLocation = null;
 
 class ServiceWorker extends EventTarget {
   #info;
@@ -371,7 +378,7 @@ class WorkerGlobalScope extends EventTarget {
 class ServiceWorkerGlobalScope extends WorkerGlobalScope {}
 publish(WorkerGlobalScope, ServiceWorkerGlobalScope);
 handlers(WorkerGlobalScope.prototype, 'error', 'languagechange', 'offline', 'online', 'rejectionhandled', 'unhandledrejection');
-handlers(ServiceWorkerGlobalScope.prototype, 'install', 'activate', 'fetch', 'message', 'messageerror', 'push', 'notificationclick', 'notificationclose', 'sync', 'periodicsync');
+handlers(ServiceWorkerGlobalScope.prototype, 'install', 'activate', 'fetch', 'message', 'messageerror', 'push', 'pushsubscriptionchange', 'notificationclick', 'notificationclose', 'sync', 'periodicsync');
 setPrototypeOf(global, ServiceWorkerGlobalScope.prototype);
 // Members of the interface of a global object are its own (Web IDL, 3.7.6: Global).
 function own_(name, d) {
@@ -389,11 +396,22 @@ defineProperty(WorkerGlobalScope.prototype, 'performance', { ...attribute('perfo
   return performanceObject;
 }), enumerable: true });
 delete global[Symbol.toStringTag]; // that of the interface shows
-// The functions that all workers share belong to the interface, not to the object.
-for (const name of ['setTimeout', 'setInterval', 'clearTimeout', 'clearInterval', 'queueMicrotask', 'reportError', 'btoa', 'atob', 'structuredClone']) {
-  defineProperty(WorkerGlobalScope.prototype, name, { value: global[name], writable: true, configurable: true, enumerable: true });
+// The functions and attributes that all workers share belong to the interface, not to the object.
+const needs = { __proto__: null, setTimeout: 1, setInterval: 1, clearTimeout: 0, clearInterval: 0, queueMicrotask: 1, reportError: 1, btoa: 1, atob: 1, structuredClone: 1, importScripts: 0 };
+function shareFunction(name, run) {
+  defineProperty(run, 'length', { value: needs[name], configurable: true });
+  defineProperty(WorkerGlobalScope.prototype, name, { value: run, writable: true, configurable: true });
+  guard(WorkerGlobalScope.prototype, name, true);
+}
+for (const name of Object.keys(needs)) {
+  if (!global[name]) continue;
+  shareFunction(name, global[name]);
   delete global[name];
 }
+const shareAttribute = (name, read) => {
+  defineProperty(WorkerGlobalScope.prototype, name, attribute(name, read));
+  guard(WorkerGlobalScope.prototype, name, true);
+};
 defineProperty(WorkerGlobalScope.prototype, 'fetch', {
   value: function fetch(input, init = undefined) {
     if (this !== undefined && this !== null && this !== global) return rejected(new TypeError('fetch belongs to the global scope'));
@@ -402,7 +420,7 @@ defineProperty(WorkerGlobalScope.prototype, 'fetch', {
   writable: true, configurable: true, enumerable: true,
 });
 
-expose('self', global);
+shareAttribute('self', () => global);
 const clientsObject = new Clients(MAKE);
 for (const [name, value] of [['registration', registration], ['serviceWorker', selfWorker], ['clients', clientsObject]]) own_(name, attribute(name, (that) => {
   if (that !== undefined && that !== null && that !== global) throw new TypeError(`${name} belongs to the global object`);
@@ -416,9 +434,12 @@ own_('skipWaiting', {
   writable: true,
 });
 defineProperty(global.skipWaiting, 'name', { value: 'skipWaiting', configurable: true });
-expose('isSecureContext', true);
-expose('crossOriginIsolated', false);
-expose('importScripts', function importScripts(...urls) {
+shareAttribute('navigator', () => ownNavigator);
+shareAttribute('location', () => ownLocation);
+shareAttribute('origin', () => own.origin);
+shareAttribute('isSecureContext', () => true);
+shareAttribute('crossOriginIsolated', () => false);
+shareFunction('importScripts', function importScripts(...urls) {
   if (own.type === 'module') throw new TypeError('module workers import with import statements');
   const resolved = urls.map((url) => {
     const text = host('url', `${url}`, baseURL());
@@ -445,8 +466,7 @@ commands.start = (json) => {
     for (const name of names.slice(0, -1)) holder = holder?.[name];
     if (holder) delete holder[names.at(-1)];
   }
-  expose('location', new WorkerLocation(MAKE, own.script));
-  expose('origin', own.origin);
+  ownLocation = new WorkerLocation(MAKE, own.script);
 };
 commands.state = (state) => {
   own.state = state;

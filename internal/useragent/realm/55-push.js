@@ -1,7 +1,7 @@
 // What reaches a worker without a page: Push API, Background Synchronization, Notifications API; and what a worker without a network
 // connection can only fail to have: sockets and event streams.
 
-const loadPush = lazy(['PushEvent', 'PushMessageData', 'PushManager', 'PushSubscription', 'PushSubscriptionOptions', 'SyncEvent', 'SyncManager', 'PeriodicSyncEvent', 'PeriodicSyncManager', 'Notification', 'NotificationEvent'], () => {
+const loadPush = lazy(['PushSubscriptionChangeEvent', 'PushEvent', 'PushMessageData', 'PushManager', 'PushSubscription', 'PushSubscriptionOptions', 'SyncEvent', 'SyncManager', 'PeriodicSyncEvent', 'PeriodicSyncManager', 'Notification', 'NotificationEvent'], () => {
   class PushMessageData {
     #bytes;
     constructor(key = undefined, bytes = undefined) {
@@ -192,6 +192,21 @@ const loadPush = lazy(['PushEvent', 'PushMessageData', 'PushManager', 'PushSubsc
     }
   }
   pushClasses = { PushEvent, SyncEvent, PeriodicSyncEvent, NotificationEvent, PushManager, SyncManager, PeriodicSyncManager };
+  class PushSubscriptionChangeEvent extends ExtendableEvent {
+    #init;
+    constructor(type, init = {}) {
+      super(type, init);
+      this.#init = init ?? {};
+    }
+    get newSubscription() {
+      return this.#init.newSubscription ?? null;
+    }
+    get oldSubscription() {
+      return this.#init.oldSubscription ?? null;
+    }
+  }
+  gives(PushManager, 'subscribe', 'getSubscription');
+  publish(PushSubscriptionChangeEvent);
   publishLoosely(PushMessageData, PushEvent, PushSubscriptionOptions, PushSubscription, PushManager, SyncEvent, SyncManager, PeriodicSyncEvent, PeriodicSyncManager, Notification, NotificationEvent);
 });
 let makeNotification;

@@ -181,3 +181,22 @@ lazy(['createImageBitmap'], () => {
     throw new DOMException('pictures are not decoded in this user agent', 'NotSupportedError');
   });
 });
+
+lazy(['DOMStringList'], () => {
+  // HTML, 2.6.5: databases alone still give such lists.
+  class DOMStringList {
+    constructor(key = undefined) {
+      onlyHere(key);
+    }
+    get length() {
+      return 0;
+    }
+    item(index) {
+      return null;
+    }
+    contains(string) {
+      return false;
+    }
+  }
+  publish(DOMStringList);
+});
