@@ -146,6 +146,7 @@ func FuzzDocument(f *testing.F) {
 }
 
 func FuzzScriptAndStyle(f *testing.F) {
+	f.Add([]byte("import A from''"))
 	f.Add([]byte("import a from './a.js'; fetch(`x${1}`); new Worker(new URL('w.js', import.meta.url)); navigator.serviceWorker.register('\\x2f')"))
 	f.Add([]byte("@import url(\"a\" ; @font-face{src:url(a)format(b),url(c}p{background:image-set('x' 1x)}"))
 	f.Fuzz(func(t *testing.T, text []byte) {

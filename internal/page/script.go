@@ -57,7 +57,7 @@ func (s *Script) At(base string, imports *ImportMap) *Script {
 				continue
 			}
 		}
-		if r.specifier != "" {
+		if r.specifier != "" || r.Module && r.URL == "" { // an empty specifier stands for nothing
 			var ok bool
 			if r.URL, ok = imports.Resolve(r.From, r.specifier); !ok {
 				if !r.Runs {

@@ -105,10 +105,13 @@ function publishAll(classes, counts) {
   for (const cls of classes) {
     const proto = cls.prototype;
     const iterates = Object.getOwnPropertyDescriptor(proto, Symbol.iterator)?.value;
+    const later = Object.getOwnPropertyDescriptor(proto, Symbol.asyncIterator)?.value;
+    const laterName = later && namesOf(proto).find((key) => Object.getOwnPropertyDescriptor(proto, key).value === later);
     const iterator = iterates && namesOf(proto).find((key) => Object.getOwnPropertyDescriptor(proto, key).value === iterates);
     if (getPrototypeOf(cls) === Function.prototype) setPrototypeOf(cls, global.Function.prototype);
     if (getPrototypeOf(proto) === Object.prototype) setPrototypeOf(proto, ScriptObject.prototype);
     for (const key of namesOf(proto)) if (key !== 'constructor') guard(proto, key, counts);
+    if (laterName) defineProperty(proto, Symbol.asyncIterator, { value: proto[laterName], writable: true, configurable: true });
     if (iterator) defineProperty(proto, Symbol.iterator, { value: proto[iterator], writable: true, configurable: true });
     for (const key of namesOf(cls)) if (key !== 'prototype' && key !== 'name' && key !== 'length') defineProperty(cls, key, ENUMERABLE);
     tag(cls, cls.name);

@@ -76,10 +76,17 @@ const deferred = () => {
   return d;
 };
 
+// Streams, 8: ExtractHighWaterMark.
+function markOf(strategy) {
+  if (strategy?.highWaterMark === undefined) return 1;
+  const mark = Number(strategy.highWaterMark);
+  if (Number.isNaN(mark) || mark < 0) throw new RangeError('a stream keeps a number of chunks, which is not negative');
+  return mark;
+}
 class ReadableStream {
   constructor(source = {}, strategy = {}) {
     if (source?.type !== undefined && `${source.type}` !== 'bytes') throw new RangeError(`"${source.type}" is no type of stream`);
-    const s = { bytes: source?.type !== undefined, state: 'readable', queue: [], requests: [], source: source ?? {}, reader: null, disturbed: false, highWaterMark: strategy?.highWaterMark ?? 1, size: strategy?.size, handle: 0 };
+    const s = { bytes: source?.type !== undefined, state: 'readable', queue: [], requests: [], source: source ?? {}, reader: null, disturbed: false, highWaterMark: markOf(strategy), size: strategy?.size, handle: 0 };
     streamState.set(this, s);
     s.controller = new ReadableStreamDefaultController(MAKE, this);
     const started = s.source.start?.(s.controller);
@@ -166,23 +173,62 @@ class ReadableStream {
       writer.releaseLock();
     }
   }
-  async *values({ preventCancel = false } = {}) {
-    const reader = this.getReader();
-    try {
-      for (;;) {
-        const { value, done } = await reader.read();
-        if (done) return;
-        yield value;
-      }
-    } finally {
-      if (!preventCancel) await quietly(reader.cancel());
-      reader.releaseLock();
-    }
-  }
-  [Symbol.asyncIterator](options) {
-    return this.values(options);
+  values({ preventCancel = false } = {}) {
+    const iterator = setPrototypeOf({}, streamIterator);
+    iterating.set(iterator, { reader: this.getReader(), preventCancel: Boolean(preventCancel), over: false, pending: 0, last: settled });
+    return iterator;
   }
 }
+defineProperty(ReadableStream.prototype, Symbol.asyncIterator, { value: ReadableStream.prototype.values, writable: true, configurable: true });
+// Streams, 4.2.5: what a loop over a stream walks on. Each step waits for the one before.
+const iterating = new WeakMap();
+const stepping = (iterator, run) => {
+  const s = iterating.get(iterator);
+  if (!s) return rejected(new TypeError('this is no iterator of a stream'));
+  s.pending++;
+  const step = async () => {
+    try {
+      return await run(s);
+    } finally {
+      s.pending--;
+    }
+  };
+  s.last = then(s.last, step, step);
+  return s.last;
+};
+const streamIterator = setPrototypeOf({
+  next() {
+    return stepping(this, async (s) => {
+      if (s.over) return { value: undefined, done: true };
+      try {
+        const result = await s.reader.read();
+        if (result.done) {
+          s.over = true;
+          s.reader.releaseLock();
+        }
+        return result;
+      } catch (error) {
+        s.over = true;
+        s.reader.releaseLock();
+        throw error;
+      }
+    });
+  },
+  return(value) {
+    const end = async (s) => {
+      if (!s.over) {
+        s.over = true;
+        const canceled = s.preventCancel ? null : s.reader.cancel(value);
+        s.reader.releaseLock();
+        await canceled;
+      }
+      return { value, done: true };
+    };
+    const s = iterating.get(this);
+    // Nothing is under way when a loop is left: it ends at once.
+    return s && s.pending === 0 ? end(s) : stepping(this, end);
+  },
+}, getPrototypeOf(getPrototypeOf((async function* () {}).prototype)));
 // Streams, 4.9.1: what is read goes to both; for bodies the second gets copies of its own.
 function teeStream(stream, copies) {
   const s = stateOfStream(stream);
@@ -417,7 +463,7 @@ function errorWritable(s, reason) {
 }
 class WritableStream {
   constructor(sink = {}, strategy = {}) {
-    const s = { state: 'writable', sink: sink ?? {}, queue: [], busy: true, writer: null, closed: deferred(), ready: deferred(), high: strategy?.highWaterMark ?? 1 };
+    const s = { state: 'writable', sink: sink ?? {}, queue: [], busy: true, writer: null, closed: deferred(), ready: deferred(), writing: false, high: markOf(strategy) };
     writableState.set(this, s);
     s.ready.resolve();
     s.controller = new WritableStreamDefaultController(MAKE, this);
@@ -444,9 +490,9 @@ class WritableStream {
 function nextWrite(s) {
   if (s.busy || !s.queue.length) return;
   const job = s.queue.shift();
-  s.busy = true;
+  s.busy = s.writing = true;
   then(new PromiseOf((resolve) => resolve(job.close ? s.sink.close?.() : s.sink.write?.(job.chunk, s.controller))), () => {
-    s.busy = false;
+    s.busy = s.writing = false;
     job.done.resolve();
     if (job.close && s.state === 'closing') {
       s.state = 'closed';
@@ -496,7 +542,7 @@ class WritableStreamDefaultWriter {
   }
   get desiredSize() {
     const s = this.#state();
-    return s.state === 'errored' ? null : s.state === 'closed' ? 0 : s.high - s.queue.length - (s.busy ? 1 : 0);
+    return s.state === 'errored' ? null : s.state === 'closed' ? 0 : s.high - s.queue.length - (s.writing ? 1 : 0);
   }
   async write(chunk = undefined) {
     const s = this.#state();
