@@ -370,6 +370,8 @@ class PromiseRejectionEvent extends Event {
   #init;
   constructor(type, init) {
     super(type, init);
+    must(arguments, 2);
+    if (!('promise' in Object(init))) throw new TypeError('a rejection is one of a promise');
     this.#init = init;
   }
   get promise() {

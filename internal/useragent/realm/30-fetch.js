@@ -324,7 +324,10 @@ class FormData {
   }
 }
 defineProperty(FormData.prototype, Symbol.iterator, { value: FormData.prototype.entries, writable: true, configurable: true });
-const formValue = (value, filename) => (value instanceof Blob ? (value instanceof File && filename === undefined ? value : new File([value], filename ?? 'blob', { type: value.type })) : `${value}`);
+const formValue = (value, filename) => {
+  if (filename !== undefined && !(value instanceof Blob)) throw new TypeError('only a blob has a file name');
+  return value instanceof Blob ? (value instanceof File && filename === undefined ? value : new File([value], filename ?? 'blob', { type: value.type })) : `${value}`;
+};
 publish(FormData);
 });
 function extractForm(form) {
