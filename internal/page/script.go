@@ -84,8 +84,13 @@ func (s *Script) At(base string, imports *ImportMap) *Script {
 // ParseScript reads a script. from is where the text stands; base is what page-relative URLs, such as those of fetch(), resolve against.
 func ParseScript(from, base string, text []byte) *Script { return parseScript(from, base, text, false) }
 
+// withRoom copies a text with room behind it: the parser puts a NUL there, and copies a text that has none, which places are then not found in.
+func withRoom(text []byte) []byte {
+	return append(make([]byte, 0, len(text)+1), text...)
+}
+
 func parseScript(from, base string, text []byte, foreign bool) *Script {
-	src := bytes.Clone(text)
+	src := withRoom(text)
 	ast, err := js.Parse(parse.NewInputBytes(src), js.Options{})
 	s := &Script{Valid: err == nil, Draws: drawing.Match(text)}
 	kinds := map[string]string{}
@@ -95,7 +100,7 @@ func parseScript(from, base string, text []byte, foreign bool) *Script {
 		if plain, kinds = withoutAttributes(text); plain == nil {
 			return s.unparsed(from, text)
 		}
-		src = plain
+		src = withRoom(plain)
 		if ast, err = js.Parse(parse.NewInputBytes(src), js.Options{}); err != nil {
 			return s.unparsed(from, text)
 		}
@@ -248,6 +253,9 @@ func placeIn(from string, text []byte, offset int) Place {
 func (r *scriptReader) unread(at []byte) {
 	if r.waiting == 0 {
 		line, column := r.place(at)
+		if found := requestingCall.FindIndex(r.text); line == 0 && found != nil {
+			line, column = r.pos.At(found[0]) // some tokens know no place
+		}
 		r.out.Unread = append(r.out.Unread, Place{r.from, line, column})
 	}
 }

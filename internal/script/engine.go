@@ -50,6 +50,8 @@ const (
 	stepsOfJob  = 80
 	stepsOfCall = 50
 	bytesOfStep = 4
+	// bytesOfBlock is how much of a large block of memory counts for a step.
+	bytesOfBlock = 64
 )
 
 // Host is what scripts may call. Arguments and results are nil, bool, int, float64 or string; an error is thrown as a TypeError
@@ -105,6 +107,11 @@ var engines sync.Map
 // New starts an engine without anything in it but the language.
 func New() (*Engine, error) {
 	e := &Engine{Steps: TurnSteps, Patience: StuckLimit, heap: newHeap(), tls: libc.NewTLS(), scratch: make([]byte, 1<<10)}
+	// Who fills large blocks makes headway, and works for it.
+	e.heap.onBig = func(size uintptr) {
+		e.used += int(size) / bytesOfBlock
+		e.watched.beats.Add(1)
+	}
 	e.rt = lib.XJS_NewRuntime2(e.tls, uintptr(unsafe.Pointer(&mallocFunctions)), uintptr(unsafe.Pointer(e.heap)))
 	if e.rt == 0 {
 		return nil, errors.New("the script engine does not start")

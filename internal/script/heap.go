@@ -21,6 +21,8 @@ type heap struct {
 	next, end uintptr // the free part of the last chunk
 	free      [classes]uintptr
 	big       map[uintptr]chunk
+	// onBig is told of every large block.
+	onBig func(size uintptr)
 }
 
 // chunk is memory at an address that never changes.
@@ -117,6 +119,9 @@ func (h *heap) alloc(size uintptr) uintptr {
 		p := c.base() + header
 		*word(p - header) = size
 		h.big[p] = c
+		if h.onBig != nil {
+			h.onBig(size)
+		}
 		return p
 	}
 	k, room := class(size)

@@ -14,7 +14,7 @@ import (
 
 // StuckLimit is how long one engine may compute without coming to a step. It is processor time, which a busy machine does not make
 // longer, and far away from what any step takes.
-const StuckLimit = 2 * slower * time.Second
+const StuckLimit = 3 * slower * time.Second
 
 const (
 	watchTick = 50 * time.Millisecond

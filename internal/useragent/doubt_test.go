@@ -1,0 +1,139 @@
+package useragent
+
+import (
+	"context"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/page"
+	"tachyform/internal/script"
+	"tachyform/internal/site"
+)
+
+const keepsAll = `addEventListener('install', (e) => e.waitUntil(caches.open('a').then((c) => c.addAll(['/', '/s.js']))));
+addEventListener('fetch', (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))));`
+
+// What can't be relied on is said to be so, with its reason and place; what somebody told is taken for known.
+func TestDoubts(t *testing.T) {
+	words := "<p>The tide tables of the harbour, day by day, with all that sails.</p>"
+	with := func(body, code string) map[string]string {
+		return map[string]string{"index.html": "<!doctype html><title>Pier</title><body>" + body + "<script>navigator.serviceWorker.register('/w.js')</script><script src=/s.js></script>", "s.js": code, "w.js": keepsAll}
+	}
+	for name, c := range map[string]struct {
+		files   map[string]string
+		asks    map[string][]string
+		present *page.Registration
+		want    *Doubt
+		outcome string
+	}{
+		"a page of text":               {with(words, "document.title = 'x'"), nil, nil, nil, Whole},
+		"drawn by its script":          {with("<div id=app></div>", "document.getElementById('app').innerHTML = 'x'"), nil, nil, &Doubt{Kind: DoubtDrawn}, Whole},
+		"little text and no drawing":   {with("<p>Pier</p>", "console.log(1)"), nil, nil, nil, Whole},
+		"a request that can't be read": {with(words, "\n  fetch('/data/' + day)"), nil, nil, &Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 2, Column: 3}}, Whole},
+		"an old kind of request":       {with(words, "const r = new XMLHttpRequest(); r.open('GET', u)"), nil, nil, &Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 1, Column: 35}}, Whole},
+		"a module by a variable":       {with(words, "import(names[0])"), nil, nil, &Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 1, Column: 1}}, Whole},
+		"a request upon a click":       {with(words, "b.addEventListener('click', () => fetch(u))"), nil, nil, nil, Whole},
+		"a form that is sent":          {with(words, "fetch(u, {method: 'POST'})"), nil, nil, nil, Whole},
+		"told by somebody":             {with(words, "fetch('/data/' + day)"), map[string][]string{home: {}}, nil, nil, Whole},
+		"told for all pages":           {with("<div id=app></div>", "app.innerHTML = day"), map[string][]string{home + "*": {}}, nil, nil, Whole},
+		"two functions, one name": {with(words, "function a() { const u = '/a.json'; } function b(u) { return fetch(u); } b('/b.json')"), nil, nil,
+			&Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 1, Column: 62}}, Whole},
+	} {
+		t.Run(name, func(t *testing.T) {
+			var more []string
+			for file, text := range c.files {
+				more = append(more, file, text)
+			}
+			r := &Rehearsal{Hosts: []site.Host{siteWith(t, "", more...)}, Visit: []string{home}, Pages: []string{home}, Conditions: []Condition{Offline}, Asks: c.asks, Present: c.present}
+			got, err := r.Run(context.Background())
+			require.NoError(t, err)
+			o := got.Pages[0].Under["offline"]
+			assert.Equal(t, c.outcome, o.Outcome)
+			assert.Equal(t, c.want, o.Doubt)
+		})
+	}
+}
+
+// A registration that can't be read is not "no registration"; with the worker named, everything is tried.
+func TestUnreadRegistration(t *testing.T) {
+	f := siteWith(t, keepsAll, "index.html", "<!doctype html><title>Pier</title><p>The tide tables of the harbour, day by day.</p><script src=/s.js></script>", "s.js", "const go = (c) => c.register(base + 'w.js');\nif ('serviceWorker' in navigator) go(navigator.serviceWorker)")
+	r := &Rehearsal{Hosts: []site.Host{f}, Visit: []string{home}, Pages: []string{home}, Conditions: []Condition{Offline}}
+	got, err := r.Run(context.Background())
+	require.NoError(t, err)
+	assert.Nil(t, got.Worker)
+	at := page.Place{URL: home + "s.js", Line: 1, Column: 21}
+	assert.Equal(t, []page.Place{at}, got.UnreadRegistrations)
+	assert.Equal(t, &Doubt{Kind: DoubtRegistration, Where: at}, got.Pages[0].Under["offline"].Doubt)
+
+	r.Present = &page.Registration{Script: home + "w.js", Type: "classic", UpdateViaCache: "imports"}
+	got, err = r.Run(context.Background())
+	require.NoError(t, err)
+	require.NotNil(t, got.Worker)
+	assert.Equal(t, "activated", got.Worker.State)
+	assert.Empty(t, got.UnreadRegistrations)
+	assert.Equal(t, Whole, got.Pages[0].Under["offline"].Outcome)
+	assert.Nil(t, got.Pages[0].Under["offline"].Doubt)
+}
+
+// What is not simulated, and what was stopped, makes an outcome unknown, wherever it happened.
+func TestDoubtsOfWorkers(t *testing.T) {
+	for code, want := range map[string]Doubt{
+		"addEventListener('fetch', (e) => { new WebTransport('https://line.example'); });":                                                 {Kind: DoubtGap},
+		"addEventListener('fetch', (e) => { for (;;); });":                                                                                 {Kind: DoubtStopped, Err: script.ErrEndless},
+		"addEventListener('install', (e) => { const a = []; for (;;) a.push(new Array(1e5).fill(1)); });":                                  {Kind: DoubtStopped, Err: script.ErrMemory},
+		"addEventListener('fetch', (e) => e.respondWith(new Promise(() => { const f = () => { setTimeout(f); setTimeout(f); }; f(); })));": {Kind: DoubtStopped, Err: script.ErrEndless},
+	} {
+		r := &Rehearsal{Steps: 8_000_000, Hosts: []site.Host{siteWith(t, code)}, Visit: []string{home}, Pages: []string{home, home + "?a", home + "?b"}, Conditions: []Condition{Offline}}
+		got, err := r.Run(context.Background())
+		require.NoError(t, err)
+		for _, p := range got.Pages {
+			d := p.Under["offline"].Doubt
+			if assert.NotNil(t, d, code) {
+				assert.Equal(t, want.Kind, d.Kind, code)
+				assert.Equal(t, want.Err, d.Err, code)
+			}
+		}
+		if want.Kind == DoubtGap {
+			assert.NotEmpty(t, got.Gaps, "what a branch lacked is told, too")
+		}
+	}
+}
+
+// Limits fall with what was used up, and never below a part of the first.
+func TestLimits(t *testing.T) {
+	full := limits{20_000_000, script.StuckLimit}
+	last := full
+	for n := range 200 {
+		l := full.after(n)
+		assert.LessOrEqual(t, l.steps, last.steps)
+		assert.LessOrEqual(t, l.patience, last.patience)
+		assert.GreaterOrEqual(t, l.steps, leastSteps)
+		assert.Positive(t, l.patience)
+		last = l
+	}
+	assert.Equal(t, full, full.after(0))
+	b := New(context.Background(), nil, &page.Reader{})
+	defer b.Close()
+	before := b.runLimit()
+	b.exhaust(script.ErrEndless)
+	assert.Less(t, b.runLimit(), before)
+	branch := b.Branch()
+	defer branch.Close()
+	assert.Equal(t, b.limits, branch.limits, "a branch goes on with what is left")
+	branch.strained(5)
+	assert.Less(t, branch.limits.steps, b.limits.steps)
+}
+
+// Two workers for one scope are noticed, whichever page registers them.
+func TestRivalsForAScope(t *testing.T) {
+	b := New(context.Background(), []site.Host{siteWith(t, "", "index.html", "<!doctype html><script>navigator.serviceWorker.register('/w.js'); navigator.serviceWorker.register('/v.js')</script>", "v.js", "", "sub/w.js", "", "sub.html", "<!doctype html><script>navigator.serviceWorker.register('/sub/w.js')</script>")}, &page.Reader{})
+	defer b.Close()
+	tab := b.Open(home+"sub.html", nil)
+	b.Settle()
+	assert.Empty(t, b.rivals())
+	b.Open(home, tab)
+	b.Settle()
+	assert.Equal(t, []Rival{{home, []string{home + "w.js", home + "v.js"}}}, b.rivals())
+}
