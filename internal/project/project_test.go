@@ -124,3 +124,61 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// What reads a project file goes down as deep as it is nested, so depth is bounded before; and there is one document.
+func TestDepthAndDocuments(t *testing.T) {
+	for text, want := range map[string]string{
+		strings.Repeat("[", 20_000):                            "f:1 this is nested more than 60 deep",
+		strings.Repeat("{a: ", 100) + strings.Repeat("}", 100): "f:1 this is nested more than 60 deep",
+		strings.Repeat("- ", 20_000):                           "f:1 this is nested more than 60 deep",
+		deepBlock(100):                                         "f:61 this is nested more than 60 deep",
+		"site: a\n---\nsite: b":                                "f:3:5 a second document begins here",
+	} {
+		_, err := Parse("f", []byte(text))
+		if assert.Error(t, err) {
+			got := strings.ReplaceAll(err.Error(), ": ", " ")
+			for _, part := range strings.SplitN(want, " ", 2) {
+				assert.Contains(t, got, part)
+			}
+		}
+	}
+	_, err := Parse("f", []byte("---\nsite: a\n...\n"))
+	assert.NoError(t, err)
+	_, err = Parse("f", []byte("app: {name: \"[[[[{{{{\", description: '"+strings.Repeat("(", 100)+"'}"))
+	assert.NoError(t, err)
+}
+
+func deepBlock(n int) string {
+	var b strings.Builder
+	for i := range n {
+		b.WriteString(strings.Repeat(" ", i) + "a:\n")
+	}
+	return b.String()
+}
+
+// Hosts answer with statuses that there are, at URLs that patterns can match.
+func TestHostingMistakes(t *testing.T) {
+	for text, want := range map[string]string{
+		"hosting: {statuses: [{match: /*, status: 0}]}":                                                "0 is not an HTTP status",
+		"hosting: {statuses: [{match: /*}]}":                                                           "status",
+		"hosting: {statuses: [{match: /*, status: 99}]}":                                               "99 is not an HTTP status",
+		"hosting: {redirects: [{match: /*, to: /, status: 200}]}":                                      "200 is no status of a redirect",
+		"hosting: {redirects: [{match: '((((', to: /}]}":                                               "a ( is never closed",
+		"hosting: {headers: [{match: '/:1', set: {A: b}}]}":                                            "a name after :",
+		"other_origins: [{origin: 'https://a.example', hosting: {statuses: [{match: /, status: 1}]}}]": "other_origins[0]",
+		"worker: {replace: yes}":                                                                       "name the site's own worker",
+		"worker: {present: {file: sw.js}}":                                                             "takes a path from the origin",
+		"worker: {present: {file: /sw.js, type: modul}}":                                               "did you mean module",
+		"hosting: {hidden: show}":                                                                      "one of answer, refuse",
+	} {
+		_, err := Parse("f", []byte(text))
+		if assert.Error(t, err, text) && !strings.HasPrefix(want, "other_") {
+			assert.Contains(t, err.Error(), want, text)
+		}
+	}
+	p, err := Parse("f", []byte("worker: {present: {file: /sw.js}, pack: {pages: [/*]}}"))
+	require.NoError(t, err)
+	assert.False(t, p.HasWorker(), "the site has its own")
+	p.Worker.Replace = "yes"
+	assert.True(t, p.HasWorker())
+}

@@ -338,7 +338,7 @@ func (e *Engine) fatal(err error) error {
 		return ErrCanceled
 	case e.late:
 		return ErrEndless
-	case err != nil && strings.Contains(err.Error(), "out of memory"):
+	case e.heap.full:
 		return ErrMemory
 	}
 	return nil

@@ -21,6 +21,8 @@ type heap struct {
 	next, end uintptr // the free part of the last chunk
 	free      [classes]uintptr
 	big       map[uintptr]chunk
+	// full tells that memory ran out, whatever the script made of that.
+	full bool
 	// onBig is told of every large block.
 	onBig func(size uintptr)
 }
@@ -86,6 +88,9 @@ func (m *mapped) close() {
 	}
 	m.list = nil
 }
+
+// modest is the size of a block, in bytes, that every script should be able to have.
+const modest = 64 << 20
 
 const (
 	header    = 16 // before each block: its capacity
@@ -226,6 +231,8 @@ func heapOf(s uintptr) (*heap, *lib.TJSMallocState) {
 func jsMalloc(_ *libc.TLS, s uintptr, size lib.Tsize_t) uintptr {
 	h, state := heapOf(s)
 	if state.Fmalloc_size+size > state.Fmalloc_limit {
+		// One enormous block is only refused; who can't have a modest one has used up all there is.
+		h.full = h.full || size < modest
 		return 0
 	}
 	p := h.alloc(uintptr(size))
