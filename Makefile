@@ -1,7 +1,7 @@
 GO ?= go
 BINARY := bin/tachyform
 
-.PHONY: build demo test lint bench fuzz screenshots
+.PHONY: build demo test lint race bench fuzz screenshots
 
 build:
 	CGO_ENABLED=0 $(GO) build -trimpath -ldflags "-s -w" -o $(BINARY) ./cmd/tachyform
@@ -15,6 +15,11 @@ test:
 	sh scripts/test-setup.sh
 	$(MAKE) lint
 	$(GO) test -timeout 15m ./...
+	$(MAKE) race
+
+# What several goroutines share. The engine's memory lies outside of Go's, where pointers are not checked.
+race:
+	if command -v gcc >/dev/null 2>&1; then CGO_ENABLED=1 $(GO) test -race -gcflags=all=-d=checkptr=0 ./internal/fit ./internal/site ./internal/script; else echo "No C compiler here: the race detector's run is SKIPPED."; fi
 
 lint:
 	$(GO) vet ./...

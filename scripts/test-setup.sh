@@ -24,4 +24,5 @@ fi
 have firefox-esr firefox || install firefox-esr || skipped Firefox "the basic proofs in it are" firefox-esr
 { have WebKitWebDriver && have Xvfb; } || install webkit2gtk-driver xvfb || skipped WebKitGTK "the basic proofs in it are" "webkit2gtk-driver xvfb"
 { have nginx || [ -x /usr/sbin/nginx ]; } || install nginx-light || skipped nginx "the proof behind a real server is" nginx-light
+have gcc || install gcc libc6-dev || skipped "C compiler" "the race detector's run is" "gcc libc6-dev"
 exit $status
