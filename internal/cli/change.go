@@ -207,10 +207,3 @@ func (a *app) undo() *cobra.Command {
 		},
 	}
 }
-
-func plural(n int, word string) string {
-	if n == 1 {
-		return "1 " + word
-	}
-	return fmt.Sprintf("%d %ss", n, strings.TrimSuffix(word, "s"))
-}

@@ -35,10 +35,8 @@ func FindRegistrations(f *site.Folder, ours ...string) (found Registering) {
 		}
 		url := f.Origin() + path
 		scripts := []*Script{}
-		base := url
 		if html {
 			d := ParseDocument(url, "", text)
-			base = d.Base
 			found.Read = append(found.Read, d.Registrations...)
 			for _, s := range d.Scripts {
 				if s.Script != nil {
@@ -47,7 +45,7 @@ func FindRegistrations(f *site.Folder, ours ...string) (found Registering) {
 			}
 		} else {
 			// Where a page runs it is not looked at: most name the worker from the root.
-			base = f.Origin() + f.Address()
+			base := f.Origin() + f.Address()
 			s := ParseScript(url, base, text)
 			scripts = append(scripts, s)
 			found.Read = append(found.Read, s.At(base, nil).Registrations...)
