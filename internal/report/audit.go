@@ -383,9 +383,9 @@ func finding(b *strings.Builder, f *audit.Finding, felt string, width int) {
 			felt = ", " + felt
 		}
 		if room := width - 4 - len(felt); room >= 30 {
-			fmt.Fprintf(b, "%s%s\n", inner, faint.Render(cut(safe(what), room)+felt))
+			fmt.Fprintf(b, "%s%s\n", inner, faint.Render(cutAtWord(safe(what), room)+felt))
 		} else {
-			fmt.Fprintf(b, "%s%s\n", inner, each(faint, wrap(cut(safe(what), width-4)+felt, width-4, 4)))
+			fmt.Fprintf(b, "%s%s\n", inner, each(faint, wrap(cutAtWord(safe(what), width-4)+felt, width-4, 4)))
 		}
 		fmt.Fprintf(b, "%s%s%s\n", inner, blue.Render("→ "), wrap(safe(f.Mend), width-6, 6))
 		return

@@ -127,6 +127,20 @@ func TestShortening(t *testing.T) {
 	assert.Equal(t, "/a-very-l….html", fitTo("/a-very-long-name/that-goes-on/page.html", 15))
 	assert.Equal(t, "short", fitTo("short", 15))
 	assert.Equal(t, "one two…", cut("one two three", 9))
+	for _, c := range []struct {
+		text  string
+		width int
+		want  string
+	}{
+		{"fits as it is", 20, "fits as it is"},
+		{"12 pages: /, /tides/ …; no <link rel=icon>", 30, "12 pages: /, /tides/ …"}, // a scrap of the last clause goes whole
+		{"site/index.html: no startup images", 28, "site/index.html: no …"},
+		{"/a-path-without-any-word-to-end-at", 12, "/a-path-wi …"},
+	} {
+		got := cutAtWord(c.text, c.width)
+		assert.Equal(t, c.want, got)
+		assert.LessOrEqual(t, textWidth(got), c.width)
+	}
 	assert.Equal(t, "one two\n  three", wrap("one two three", 8, 2))
 	assert.Equal(t, "Site is missing", capital("site is missing"))
 	assert.Equal(t, "app.name is missing", capital("app.name is missing"))

@@ -80,6 +80,21 @@ func cut(s string, width int) string {
 	return strings.TrimRight(string(r), " ,;") + "…"
 }
 
+// cutAtWord shortens a text to a width at its end, between two words, and drops a clause of which only a scrap would remain.
+func cutAtWord(s string, width int) string {
+	if textWidth(s) <= width {
+		return s
+	}
+	c := strings.TrimSuffix(cut(s, width-1), "…")
+	const scrap = 14
+	if i := strings.LastIndex(c, "; "); i > 0 && len(c)-i < scrap {
+		c = c[:i]
+	} else if i := strings.LastIndexByte(c, ' '); i > 0 && len(c)-i < scrap {
+		c = c[:i]
+	}
+	return strings.TrimRight(c, " ,;:…") + " …"
+}
+
 func pad(s string, width int) string {
 	if n := width - textWidth(s); n > 0 {
 		return s + strings.Repeat(" ", n)
