@@ -186,6 +186,7 @@ func TestChecks(t *testing.T) {
 		{"app.unreachable", "", func(f map[string]string) { delete(f, "m.json") }, "404"},
 		{"app.unreachable", "", edit("index.html", "/m.json", "https://elsewhere.example/m.json"), "elsewhere"},
 		{"app.unreadable", "", put("m.json", goodPage), "HTML"},
+		{"app.unreadable", "", edit("m.json", `"id"`, `"permissions_policy": {"fullscreen": "self"}, "id"`), "permissions_policy"},
 		{"app.nameless", "", edit("m.json", `"name": "Pier", "short_name": "Pier",`, ""), "neither"},
 		{"app.start", "", edit("m.json", `"start_url": "/",`, ""), "start_url"},
 		{"app.display", "", edit("m.json", "standalone", "browser"), "browser"},

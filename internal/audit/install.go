@@ -72,6 +72,12 @@ func (a *auditor) install() (start string) {
 	for _, i := range issues {
 		code := "app.ignored"
 		switch i.Code {
+		case "discarded":
+			a.findOn(chromium, "app.unreadable", a.place(murl, i.Line, i.Column), i.What, i.Mend)
+			// The others take what they can.
+			p, _ = manifest.Process(body, mfinal, final, manifest.Standard)
+			a.report.Manifest.Processed = p
+			continue
 		case "syntax":
 			code = "app.unreadable"
 		case "unknown-member", "duplicate-member":

@@ -3,6 +3,7 @@ package browser
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
@@ -288,4 +289,28 @@ func (c *Chromium) LoadTime(urls []string) (time.Duration, error) {
 		}
 	}
 	return time.Since(start) / time.Duration(len(urls)), nil
+}
+
+// Manifests opens pages one after the other in one tab and gives, as JSON, what the browser makes of the manifest that each links to.
+func (c *Chromium) Manifests(urls []string) ([][]byte, error) {
+	tab, closeTab := c.tab(5 * time.Minute)
+	defer closeTab()
+	var out [][]byte
+	for _, url := range urls {
+		if err := chromedp.Do(tab, chromedp.Navigate(url)); err != nil {
+			return nil, err
+		}
+		text, err := chromedp.Run(tab, func(ctx context.Context, t *chromedp.Target) ([]byte, error) {
+			answer, err := cdp.Call(ctx, t, page.GetAppManifest, page.GetAppManifestParams{})
+			if err != nil {
+				return nil, err
+			}
+			return json.Marshal(answer.Manifest)
+		})
+		if err != nil {
+			return nil, fmt.Errorf("the manifest of %s: %w", url, err)
+		}
+		out = append(out, text)
+	}
+	return out, nil
 }

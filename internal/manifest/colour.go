@@ -12,7 +12,7 @@ import (
 
 // ParseColour reads a CSS colour (CSS Color 4): names, hexadecimal forms, rgb(), hsl() and hwb().
 func ParseColour(text string) (color.NRGBA, bool) {
-	s := strings.ToLower(strings.TrimSpace(text))
+	s := strings.ToLower(strings.TrimFunc(text, asciiWhitespace))
 	switch {
 	case s == "":
 		return color.NRGBA{}, false

@@ -94,9 +94,10 @@ const maxDepth = 500
 // Limit bounds what is read of a manifest, in bytes.
 const Limit = 16 << 20
 
-// ParseJSON reads a JSON text (RFC 8259). With comments, // and /* */ comments count as white space, as one browser has it.
-func ParseJSON(text []byte, comments bool) (*Value, error) {
-	p := &jsonParser{text: text, comments: comments}
+// ParseJSON reads a JSON text (RFC 8259). Extended, // and /* */ comments count as white space
+// and \v is an escape, as one browser has it.
+func ParseJSON(text []byte, extended bool) (*Value, error) {
+	p := &jsonParser{text: text, extended: extended}
 	if bytes.HasPrefix(text, []byte("\xef\xbb\xbf")) {
 		p.at = 3
 	}
@@ -114,7 +115,7 @@ func ParseJSON(text []byte, comments bool) (*Value, error) {
 type jsonParser struct {
 	text     []byte
 	at       int
-	comments bool
+	extended bool
 	err      error
 }
 
@@ -137,7 +138,7 @@ func (p *jsonParser) space() {
 		case c == ' ' || c == '\t' || c == '\n' || c == '\r':
 			p.at++
 		case c == '/' && bytes.HasPrefix(p.text[p.at:], []byte("//")):
-			if !p.comments {
+			if !p.extended {
 				p.fail(p.at, "JSON has no comments")
 				return
 			}
@@ -147,7 +148,7 @@ func (p *jsonParser) space() {
 				p.at = len(p.text)
 			}
 		case c == '/' && bytes.HasPrefix(p.text[p.at:], []byte("/*")):
-			if !p.comments {
+			if !p.extended {
 				p.fail(p.at, "JSON has no comments")
 				return
 			}
@@ -387,6 +388,12 @@ func (p *jsonParser) escape(b *strings.Builder) {
 			return
 		}
 		b.WriteRune(r)
+	case 'v':
+		if p.extended {
+			b.WriteByte('\v')
+			return
+		}
+		fallthrough
 	default:
 		p.fail(at, "there is no such escape in JSON")
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"tachyform/internal/problem"
@@ -147,6 +148,14 @@ func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, [
 		p.out.Fatal = true
 		root = &Value{Kind: Object}
 	}
+	if as == Chromium {
+		if v := discarding(root); v != nil {
+			p.issue("discarded", "permissions_policy", v.Offset, "Chromium throws the whole manifest away: permissions_policy takes an object of lists of origins, and this is "+v.describe(),
+				`write it such as {"fullscreen": ["self"]}, or remove it`)
+			p.out.Fatal = true
+			root = &Value{Kind: Object}
+		}
+	}
 	p.root = root
 	for _, m := range root.Members {
 		if _, twice := p.out.Places[m.Name]; twice {
@@ -173,7 +182,7 @@ func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, [
 var knownMembers = []string{"$schema", "name", "short_name", "description", "id", "start_url", "scope", "display", "display_override", "orientation",
 	"lang", "dir", "theme_color", "background_color", "icons", "screenshots", "shortcuts", "categories", "related_applications",
 	"prefer_related_applications", "iarc_rating_id", "share_target", "file_handlers", "protocol_handlers", "launch_handler",
-	"handle_links", "scope_extensions", "edge_side_panel", "note_taking"}
+	"handle_links", "permissions_policy", "scope_extensions", "edge_side_panel", "note_taking"}
 
 // foreign are members of other files that bear the name of manifest.
 var foreign = func() map[string]string {
@@ -254,10 +263,10 @@ func (p *processor) textMember(name string) string {
 	if !ok {
 		return ""
 	}
-	if name == "description" {
-		return strings.TrimSpace(v.Text)
+	if name == "description" || p.as == Firefox {
+		return p.trim(v.Text)
 	}
-	return strings.TrimSpace(strings.NewReplacer("\n", "", "\r", "", "\t", "").Replace(v.Text))
+	return p.trim(strings.NewReplacer("\n", "", "\r", "", "\t", "").Replace(v.Text))
 }
 
 func (p *processor) list(o *Value, name, path string) []*Value {
@@ -301,7 +310,7 @@ func (p *processor) run() {
 	o.ShortNameLocalized = p.localized("short_name_localized")
 	o.DescriptionLocalized = p.localized("description_localized")
 	if v, ok := p.str(p.root, "iarc_rating_id", ""); ok {
-		o.IARCRatingID = strings.TrimSpace(v.Text)
+		o.IARCRatingID = p.trim(v.Text)
 	}
 }
 
@@ -328,13 +337,13 @@ func (p *processor) localized(name string) map[string]Localized {
 		}
 		switch m.Value.Kind {
 		case String:
-			out[tag] = Localized{Value: strings.TrimSpace(m.Value.Text)}
+			out[tag] = Localized{Value: p.trim(m.Value.Text)}
 		case Object:
 			text, ok := p.str(m.Value, "value", member+".")
 			if !ok {
 				continue
 			}
-			l := Localized{Value: strings.TrimSpace(text.Text)}
+			l := Localized{Value: p.trim(text.Text)}
 			if d, ok := p.str(m.Value, "dir", member+"."); ok && slices.Contains([]string{"ltr", "rtl", "auto"}, d.Text) {
 				l.Dir = d.Text
 			}
@@ -358,7 +367,7 @@ func (p *processor) dirLang() {
 		p.out.Dir = "auto"
 	}
 	if v, ok := p.str(p.root, "lang", ""); ok {
-		tag, ok := canonicalLanguage(strings.TrimSpace(v.Text))
+		tag, ok := canonicalLanguage(p.trim(v.Text))
 		if !ok {
 			p.ignored("lang", v, fmt.Sprintf("%q is no language tag", v.Text), "such as en or de-AT")
 			return
@@ -372,7 +381,7 @@ func (p *processor) enum(name string, words []string) string {
 	if !ok {
 		return ""
 	}
-	word := strings.ToLower(strings.TrimSpace(v.Text))
+	word := strings.ToLower(p.trim(v.Text))
 	if slices.Contains(words, word) {
 		return word
 	}
@@ -457,7 +466,8 @@ func (p *processor) id() {
 	if err != nil {
 		return
 	}
-	p.out.ID = start.Href(true)
+	// Firefox keeps the fragment.
+	p.out.ID = start.Href(p.as != Firefox)
 	v, ok := p.str(p.root, "id", "")
 	if !ok || v.Text == "" {
 		return
@@ -471,7 +481,7 @@ func (p *processor) id() {
 		p.ignored("id", v, "it is no URL on the start URL's origin", "a short path such as /app")
 		return
 	}
-	p.out.ID = u.Href(true)
+	p.out.ID = u.Href(p.as != Firefox)
 }
 
 func (p *processor) display() {
@@ -486,7 +496,7 @@ func (p *processor) display() {
 			p.wrongType(member, item, "a text")
 			continue
 		}
-		mode := strings.ToLower(strings.TrimSpace(item.Text))
+		mode := strings.ToLower(p.trim(item.Text))
 		if !slices.Contains(overrideModes, mode) || mode == "tabbed" && p.as == Chromium {
 			p.ignored(member, item, fmt.Sprintf("there is no display mode %q", item.Text), "one of "+strings.Join(overrideModes, ", "))
 			continue
@@ -503,7 +513,7 @@ func (p *processor) colour(name string) string {
 	if !ok {
 		return ""
 	}
-	c, ok := ParseColour(v.Text)
+	c, ok := ParseColour(p.trim(v.Text))
 	if !ok {
 		p.ignored(name, v, fmt.Sprintf("%q is no CSS colour", v.Text), `such as "#0b4f6c"`)
 		return ""
@@ -542,7 +552,7 @@ func (p *processor) images(o *Value, name, path string) []Image {
 		img := Image{Src: u.Href(false)}
 		img.Line, img.Column = p.pos.At(item.Offset)
 		if v, ok := p.str(item, "type", member+"."); ok {
-			if img.Type = strings.TrimSpace(v.Text); p.as != Chromium && img.Type != "" {
+			if img.Type = p.trim(v.Text); p.as != Chromium && img.Type != "" {
 				essence, ok := mimeEssence(img.Type)
 				if !ok {
 					p.ignored(member+".type", v, fmt.Sprintf("%q is no media type", v.Text), "such as image/png")
@@ -551,17 +561,21 @@ func (p *processor) images(o *Value, name, path string) []Image {
 			}
 		}
 		if v, ok := p.str(item, "sizes", member+"."); ok {
-			for _, token := range strings.Fields(v.Text) {
+			space := asciiWhitespace
+			if p.as == Firefox {
+				space = scriptWhitespace
+			}
+			for _, token := range strings.FieldsFunc(v.Text, space) {
 				written := token
 				token = strings.ToLower(token)
-				if p.as == Chromium && sizeToken.MatchString(token) && len(token) > 20 {
-					token = "any" // numbers beyond its range become 0x0, which is what any is there
-				}
-				if !sizeToken.MatchString(token) {
+				switch {
+				case !sizeToken.MatchString(token):
 					p.ignored(member+".sizes", v, fmt.Sprintf("%q is no size", token), `sizes look like "192x192"`)
-				} else if p.as == Firefox && !slices.Contains(img.Sizes, written) {
+				case p.as == Chromium:
+					img.Sizes = append(img.Sizes, inRange(token)) // what stands twice counts twice there
+				case p.as == Firefox && !slices.Contains(img.Sizes, written):
 					img.Sizes = append(img.Sizes, written) // as it stands there
-				} else if p.as != Firefox && !slices.Contains(img.Sizes, token) {
+				case p.as == Standard && !slices.Contains(img.Sizes, token):
 					img.Sizes = append(img.Sizes, token)
 				}
 			}
@@ -573,11 +587,11 @@ func (p *processor) images(o *Value, name, path string) []Image {
 		} else {
 			for field, to := range map[string]*string{"label": &img.Label, "platform": &img.Platform} {
 				if v, ok := p.str(item, field, member+"."); ok {
-					*to = strings.TrimSpace(v.Text)
+					*to = p.trim(v.Text)
 				}
 			}
 			if v, ok := p.str(item, "form_factor", member+"."); ok {
-				switch word := strings.ToLower(strings.TrimSpace(v.Text)); word {
+				switch word := strings.ToLower(p.trim(v.Text)); word {
 				case "wide", "narrow":
 					img.FormFactor = word
 				default:
@@ -588,6 +602,23 @@ func (p *processor) images(o *Value, name, path string) []Image {
 		list = append(list, img)
 	}
 	return list
+}
+
+// inRange gives a size as Chromium keeps it: numbers beyond 32 bits become 0, and 0x0 is what any is there.
+func inRange(size string) string {
+	if size == "any" {
+		return size
+	}
+	width, height, _ := strings.Cut(size, "x")
+	for _, n := range []*string{&width, &height} {
+		if _, err := strconv.ParseInt(*n, 10, 32); err != nil {
+			*n = "0"
+		}
+	}
+	if width == "0" && height == "0" {
+		return "any"
+	}
+	return width + "x" + height
 }
 
 var mimeForm = regexp.MustCompile("^([!#$%&'*+.^_`|~0-9A-Za-z-]+/[!#$%&'*+.^_`|~0-9A-Za-z-]+)[ \\t]*(;.*)?$")
@@ -608,7 +639,7 @@ func (p *processor) purpose(item *Value, member string, img *Image) bool {
 	if !ok {
 		return true
 	}
-	tokens := strings.Fields(strings.ToLower(v.Text))
+	tokens := p.keywords(strings.ToLower(v.Text))
 	if len(tokens) == 0 {
 		return true
 	}
@@ -639,7 +670,7 @@ func (p *processor) shortcuts() {
 		}
 		name, ok1 := p.str(item, "name", member+".")
 		url, ok2 := p.str(item, "url", member+".")
-		if !ok1 || !ok2 || strings.TrimSpace(name.Text) == "" {
+		if !ok1 || !ok2 || p.trim(name.Text) == "" {
 			p.issue("ignored-value", member, item.Offset, member+" is ignored: it needs a name and a url", "")
 			continue
 		}
@@ -648,12 +679,12 @@ func (p *processor) shortcuts() {
 			p.ignored(member+".url", url, "it lies outside the scope "+p.out.Scope, "")
 			continue
 		}
-		s := Shortcut{Name: strings.TrimSpace(name.Text), URL: u.Href(false), Icons: p.images(item, "icons", member+".")}
+		s := Shortcut{Name: p.trim(name.Text), URL: u.Href(false), Icons: p.images(item, "icons", member+".")}
 		if v, ok := p.str(item, "short_name", member+"."); ok {
-			s.ShortName = strings.TrimSpace(v.Text)
+			s.ShortName = p.trim(v.Text)
 		}
 		if v, ok := p.str(item, "description", member+"."); ok {
-			s.Description = strings.TrimSpace(v.Text)
+			s.Description = p.trim(v.Text)
 		}
 		p.out.Shortcuts = append(p.out.Shortcuts, s)
 	}
@@ -668,7 +699,7 @@ func (p *processor) related() {
 		}
 		var r Related
 		if v, ok := p.str(item, "platform", member+"."); ok {
-			r.Platform = strings.TrimSpace(v.Text)
+			r.Platform = p.trim(v.Text)
 		}
 		if v, ok := p.str(item, "id", member+"."); ok {
 			r.ID = v.Text

@@ -173,6 +173,7 @@ func plainText(m map[string]any) string {
 		}
 	}
 	text, _ := json.Marshal(m)
+	text = regexp.MustCompile(`"(label|sizes|type)":"",`).ReplaceAll(text, nil)
 	return string(regexp.MustCompile(`,?"(label|sizes|type)":""`).ReplaceAll(text, nil))
 }
 

@@ -306,7 +306,7 @@ func Audit(r *audit.Report, width int) string {
 		fmt.Fprintf(&b, "  %s%s  %s\n", pad(t, 19), answer, faint.Render(why))
 	}
 	if len(r.Pages) > 0 {
-		fmt.Fprintf(&b, "\n%s\n", bold.Render(fmt.Sprintf("%d PAGES", len(r.Pages))))
+		fmt.Fprintf(&b, "\n%s\n", bold.Render(strings.ToUpper(count(len(r.Pages), "page", "pages"))))
 		tally(&b, r.Pages)
 	}
 	if s := r.Since; s != nil {
