@@ -101,16 +101,11 @@ func (a *auditor) doubtful(kind useragent.DoubtKind) *useragent.Doubt {
 	return nil
 }
 
-// workerScripts lists scripts of the folder that look like service workers, as addresses.
+// workerScripts lists the first scripts of the folder that look like service workers, as addresses.
 func (a *auditor) workerScripts() []string {
 	if a.Folder == nil {
 		return nil
 	}
-	var list []string
-	for _, p := range page.WorkerScripts(a.Folder) {
-		if list = append(list, p); len(list) == 3 {
-			break
-		}
-	}
-	return list
+	list := page.WorkerScripts(a.Folder)
+	return list[:min(3, len(list))]
 }

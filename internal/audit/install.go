@@ -3,7 +3,6 @@ package audit
 import (
 	"fmt"
 	"math"
-	"net"
 	"path"
 	"slices"
 	"strconv"
@@ -160,9 +159,7 @@ func trustworthy(origin string) bool {
 	if err != nil {
 		return false
 	}
-	host := strings.Trim(u.Hostname(), "[]")
-	ip := net.ParseIP(host)
-	return u.Scheme() == "https" || host == "localhost" || strings.HasSuffix(host, ".localhost") || ip != nil && ip.IsLoopback()
+	return site.Trustworthy(u)
 }
 
 // Limits of icons that one family of browsers installs with, in pixels; measured, see docs/conformance.md.

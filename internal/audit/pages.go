@@ -411,11 +411,7 @@ func (a *auditor) rivals() {
 			list = a.graph.RegistrationsOf(path)
 		}
 		for _, r := range list {
-			scope := r.Scope
-			if scope == "" {
-				scope = r.Script[:strings.LastIndexByte(strings.SplitN(r.Script, "?", 2)[0], '/')+1]
-			}
-			add(scope, r.Script, a.place(r.From, r.Line, r.Column))
+			add(r.Covers(), r.Script, a.place(r.From, r.Line, r.Column))
 		}
 	}
 	for _, scope := range slices.Sorted(maps.Keys(scripts)) {

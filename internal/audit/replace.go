@@ -50,7 +50,7 @@ func Replace(ctx context.Context, in Input, next site.Host) (*Replaced, error) {
 	}
 	now := storesOf(s)
 	for _, name := range out.Stores {
-		if slices.Contains(now, name) && !strings.HasPrefix(name, "tachyform ") {
+		if slices.Contains(now, name) {
 			out.Left = append(out.Left, name)
 		}
 	}
@@ -67,15 +67,18 @@ func (a *auditor) replacing() *useragent.Stage {
 
 func (a *auditor) visitTwice(s *useragent.Stage) {
 	for range 2 {
-		for _, v := range a.Project.Audit.Visit {
-			s.Do(useragent.Step{Open: a.absolute(v)})
+		for _, url := range a.visits() {
+			s.Do(useragent.Step{Open: url})
 		}
 	}
 }
 
+// storesOf names the caches that are not those of a worker of ours.
 func storesOf(s *useragent.Stage) (names []string) {
 	for _, c := range s.Caches() {
-		names = append(names, c.Name)
+		if !strings.HasPrefix(c.Name, "tachyform ") {
+			names = append(names, c.Name)
+		}
 	}
 	return names
 }

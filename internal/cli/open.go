@@ -225,7 +225,7 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 
 // liveProblem tells why an address gives nothing that could be judged.
 func liveProblem(name string, err error) error {
-	p := &problem.Problem{Kind: problem.Read, Where: name, What: "nothing answers at this address: " + plainError(err), Mend: "start the server, or check the address", Cause: err}
+	p := &problem.Problem{Kind: problem.Read, Where: name, What: "nothing answers at this address: " + problem.Innermost(err), Mend: "start the server, or check the address", Cause: err}
 	var f *site.Fault
 	if !errors.As(err, &f) {
 		return p
@@ -234,9 +234,9 @@ func liveProblem(name string, err error) error {
 	case site.Slow:
 		p.What, p.Mend = fmt.Sprintf("the server took the connection and gave no whole answer within %s", f.Within), "look at what it is busy with, or wait longer with --answer-within"
 	case site.Certificate:
-		p.What, p.Mend = "the connection cannot be trusted: "+plainError(err), "mend the server's certificate; browsers refuse it, too"
+		p.What, p.Mend = "the connection cannot be trusted: "+problem.Innermost(err), "mend the server's certificate; browsers refuse it, too"
 	case site.Encoded:
-		p.What, p.Mend = "the content is not what its Content-Encoding says: "+plainError(err), "mend how the server compresses; browsers show an error"
+		p.What, p.Mend = "the content is not what its Content-Encoding says: "+problem.Innermost(err), "mend how the server compresses; browsers show an error"
 	case site.Short:
 		p.What, p.Mend = "the answer breaks off before its end", "mend the Content-Length that the server sends, or what cuts the answer off"
 	case site.Headers:
@@ -247,17 +247,6 @@ func liveProblem(name string, err error) error {
 		p.What, p.Mend = "this address cannot be judged: "+f.Error(), "name the address of a page"
 	}
 	return p
-}
-
-// plainError gives the innermost reason of a network error.
-func plainError(err error) string {
-	for {
-		inner := errors.Unwrap(err)
-		if inner == nil {
-			return err.Error()
-		}
-		err = inner
-	}
 }
 
 // canonicalOrigin reads the origin from the first page's canonical link.

@@ -13,7 +13,7 @@ import (
 // the message of a failure, mend says where it could go instead.
 func writeOutput(path string, content []byte, what, mend string) error {
 	if err := replaceFile(path, content); err != nil {
-		return &problem.Problem{Kind: problem.Write, Where: path, What: what + " cannot be written: " + plainError(err), Mend: mend, Cause: err}
+		return &problem.Problem{Kind: problem.Write, Where: path, What: what + " cannot be written: " + problem.Innermost(err), Mend: mend, Cause: err}
 	}
 	return nil
 }

@@ -35,8 +35,7 @@ func (a *app) learnReplaced(ctx context.Context, o *opened) error {
 	if err != nil {
 		return err
 	}
-	stores, err := audit.StoresOf(ctx, in)
-	w.Replaced = slices.DeleteFunc(stores, func(name string) bool { return strings.HasPrefix(name, "tachyform ") })
+	w.Replaced, err = audit.StoresOf(ctx, in)
 	return err
 }
 

@@ -5,6 +5,8 @@ import (
 	"io"
 	"regexp"
 	"unicode/utf8"
+
+	"tachyform/internal/report"
 )
 
 // shield keeps from a terminal what would be commands to it, wherever it comes from: of control characters and escape sequences only
@@ -31,7 +33,7 @@ func (s shield) Write(p []byte) (int, error) {
 			continue
 		}
 		r, n := utf8.DecodeRune(rest)
-		if harmless(r) || r == '\n' || r == '\t' {
+		if report.Harmless(r) || r == '\n' || r == '\t' {
 			out.WriteRune(r)
 		} else {
 			out.WriteByte(' ')
@@ -40,13 +42,4 @@ func (s shield) Write(p []byte) (int, error) {
 	}
 	_, err := s.Writer.Write(out.Bytes())
 	return len(p), err
-}
-
-// harmless says whether a character is neither a control nor one that changes the direction of what stands around it.
-func harmless(r rune) bool {
-	switch {
-	case r < 0x20, r >= 0x7f && r < 0xa0, r == 0x061c, r == 0x200e, r == 0x200f, r >= 0x2028 && r <= 0x202e, r >= 0x2066 && r <= 0x2069, r >= 0xe0000 && r <= 0xe007f:
-		return false
-	}
-	return true
 }

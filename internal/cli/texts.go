@@ -84,7 +84,7 @@ func (a *app) writeManifest(plan *fit.Plan, file string) error {
 	text := plan.Manifest
 	old, err := inputfile.Read(file, manifest.Limit)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return &problem.Problem{Kind: problem.Read, Where: file, What: "the manifest that is there cannot be read: " + plainError(err), Mend: "name another file", Cause: err}
+		return &problem.Problem{Kind: problem.Read, Where: file, What: "the manifest that is there cannot be read: " + problem.Innermost(err), Mend: "name another file", Cause: err}
 	}
 	if err == nil {
 		if text, err = manifest.Merge(old, plan.Members); err != nil {
@@ -129,7 +129,7 @@ func (a *app) processManifest(file, manifestURL, documentURL string, as manifest
 	if file != "-" {
 		text, err := inputfile.Read(file, limit)
 		if err != nil {
-			return &problem.Problem{Kind: problem.Read, Where: file, What: "the manifest cannot be read: " + plainError(err), Mend: "name a file, or - for standard input", Cause: err}
+			return &problem.Problem{Kind: problem.Read, Where: file, What: "the manifest cannot be read: " + problem.Innermost(err), Mend: "name a file, or - for standard input", Cause: err}
 		}
 		in = bytes.NewReader(text)
 	}

@@ -24,11 +24,7 @@ func (o *output) alone(s worker.Scripts) error {
 	}
 	found := page.FindRegistrations(o.f, s.Register)
 	for _, r := range found.Read {
-		scope := r.Scope
-		if scope == "" {
-			scope = r.Script[:strings.LastIndexByte(r.Script, '/')+1]
-		}
-		if scope == o.f.Origin()+s.Scope && r.Script != o.f.Origin()+s.Script {
+		if r.Covers() == o.f.Origin()+s.Scope && r.Script != o.f.Origin()+s.Script {
 			return stop(o.spot(page.Place{URL: r.From, Line: r.Line, Column: r.Column}), "the site registers a worker of its own, "+strings.TrimPrefix(r.Script, o.f.Origin()))
 		}
 	}

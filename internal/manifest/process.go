@@ -561,11 +561,7 @@ func (p *processor) images(o *Value, name, path string) []Image {
 			}
 		}
 		if v, ok := p.str(item, "sizes", member+"."); ok {
-			space := asciiWhitespace
-			if p.as == Firefox {
-				space = scriptWhitespace
-			}
-			for _, token := range strings.FieldsFunc(v.Text, space) {
+			for _, token := range strings.FieldsFunc(v.Text, p.separates()) {
 				written := token
 				token = strings.ToLower(token)
 				switch {

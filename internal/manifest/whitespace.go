@@ -27,13 +27,18 @@ func (p *processor) trim(text string) string {
 	return strings.TrimFunc(text, asciiWhitespace)
 }
 
+// separates gives what stands between the parts of a list in a text.
+func (p *processor) separates() func(rune) bool {
+	if p.as == Firefox {
+		return scriptWhitespace
+	}
+	return asciiWhitespace
+}
+
 // keywords splits a list of keywords. In Chromium only spaces stand between two, and each is trimmed.
 func (p *processor) keywords(text string) []string {
-	switch p.as {
-	case Firefox:
-		return strings.FieldsFunc(text, scriptWhitespace)
-	case Standard:
-		return strings.FieldsFunc(text, asciiWhitespace)
+	if p.as != Chromium {
+		return strings.FieldsFunc(text, p.separates())
 	}
 	var out []string
 	for _, word := range strings.Split(text, " ") {

@@ -49,6 +49,15 @@ type Registration struct {
 	raw, rawScope string // as written
 }
 
+// Covers is the registration's scope; by default that is the folder of its script.
+func (r Registration) Covers() string {
+	if r.Scope != "" {
+		return r.Scope
+	}
+	path, _, _ := strings.Cut(r.Script, "?")
+	return path[:strings.LastIndexByte(path, '/')+1]
+}
+
 // Document is what an HTML text says when read as a browser reads it.
 type Document struct {
 	URL      string

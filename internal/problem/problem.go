@@ -125,3 +125,14 @@ func distance(a, b string) int {
 	}
 	return rows[len(x)][len(y)]
 }
+
+// Innermost is the text of the error at the bottom of a chain: what went wrong, without what it was wrapped in on the way.
+func Innermost(err error) string {
+	for {
+		inner := errors.Unwrap(err)
+		if inner == nil {
+			return err.Error()
+		}
+		err = inner
+	}
+}

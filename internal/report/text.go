@@ -25,12 +25,20 @@ var (
 func safe(s string) string {
 	s = Unsigned(s)
 	return strings.Map(func(r rune) rune {
-		switch {
-		case r < 0x20, r >= 0x7f && r < 0xa0, r == 0x061c, r == 0x200e, r == 0x200f, r >= 0x2028 && r <= 0x202e, r >= 0x2066 && r <= 0x2069, r >= 0xe0000 && r <= 0xe007f:
-			return ' '
+		if Harmless(r) {
+			return r
 		}
-		return r
+		return ' '
 	}, s)
+}
+
+// Harmless says whether a character is neither a control nor one that changes the direction of what stands around it.
+func Harmless(r rune) bool {
+	switch {
+	case r < 0x20, r >= 0x7f && r < 0xa0, r == 0x061c, r == 0x200e, r == 0x200f, r >= 0x2028 && r <= 0x202e, r >= 0x2066 && r <= 0x2069, r >= 0xe0000 && r <= 0xe007f:
+		return false
+	}
+	return true
 }
 
 var signed = regexp.MustCompile(`(://)[^/?#\s@"']*@`)

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"tachyform/internal/fit"
+	"tachyform/internal/problem"
 )
 
 // Recovery tells what was done about runs that had been killed, and what was passed over; "" where there is nothing to tell.
@@ -24,7 +25,7 @@ func Recovery(r fit.Recovery, width int) string {
 		fmt.Fprintln(&b, wrap(safe(what), width, 0))
 	}
 	for _, s := range r.Strays {
-		fmt.Fprintln(&b, wrap(safe(fmt.Sprintf("Passed over %s, which is no journal of ours: %s.", s.Name, plainReason(s.Reason))), width, 0))
+		fmt.Fprintln(&b, wrap(safe(fmt.Sprintf("Passed over %s, which is no journal of ours: %s.", s.Name, problem.Innermost(s.Reason))), width, 0))
 	}
 	return b.String()
 }
@@ -53,15 +54,4 @@ func oneOrMany(n int, one, many string) string {
 // few lists the first of many names.
 func few(names []string) string {
 	return strings.Join(names[:min(4, len(names))], ", ") + more(len(names)-4)
-}
-
-// plainReason is the innermost reason of an error.
-func plainReason(err error) string {
-	for {
-		u, ok := err.(interface{ Unwrap() error })
-		if !ok || u.Unwrap() == nil {
-			return err.Error()
-		}
-		err = u.Unwrap()
-	}
 }

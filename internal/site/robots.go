@@ -2,7 +2,6 @@ package site
 
 import (
 	"context"
-	"net"
 	"strings"
 
 	weburl "github.com/nlnwa/whatwg-url/url"
@@ -41,11 +40,6 @@ func AskRobots(ctx context.Context, h Host) *Robots {
 		return &Robots{}
 	}
 	return ParseRobots(text[:min(len(text), maxRobots)])
-}
-
-func loopback(host string) bool {
-	ip := net.ParseIP(strings.Trim(host, "[]"))
-	return ip != nil && ip.IsLoopback() || host == "localhost" || strings.HasSuffix(host, ".localhost")
 }
 
 // ParseRobots reads the rules that hold for this program: those of the groups that name it, else those for all (RFC 9309, 2.2.1).

@@ -9,6 +9,8 @@ import (
 
 	weburl "github.com/nlnwa/whatwg-url/url"
 	"golang.org/x/net/publicsuffix"
+
+	"tachyform/internal/site"
 )
 
 // cookie is one that a host or a script has set (RFC 6265bis, 5.5).
@@ -53,7 +55,7 @@ func parseCookie(line string, u *weburl.Url, now time.Duration) (c cookie, ok bo
 			c.expires = -1
 		}
 	}
-	if c.secure && !trustworthy(u) || c.sameSite == http.SameSiteNoneMode && !c.secure {
+	if c.secure && !site.Trustworthy(u) || c.sameSite == http.SameSiteNoneMode && !c.secure {
 		return c, false
 	}
 	lower := strings.ToLower(c.name)
@@ -61,13 +63,6 @@ func parseCookie(line string, u *weburl.Url, now time.Duration) (c cookie, ok bo
 		return c, false
 	}
 	return c, true
-}
-
-// trustworthy says whether a URL's origin counts as secure (Secure Contexts, 3.1).
-func trustworthy(u *weburl.Url) bool {
-	host := strings.Trim(u.Hostname(), "[]")
-	ip := net.ParseIP(host)
-	return u.Scheme() == "https" || host == "localhost" || strings.HasSuffix(host, ".localhost") || ip != nil && ip.IsLoopback()
 }
 
 // domainMatches is RFC 6265bis, 5.1.3.
@@ -91,7 +86,7 @@ func pathMatches(path, prefix string) bool {
 // goesTo says whether a cookie is sent to a URL, or visible to scripts there.
 func (c cookie) goesTo(u *weburl.Url, now time.Duration) bool {
 	host := u.Hostname()
-	return (c.expires == 0 || c.expires > now) && (host == c.domain || !c.hostOnly && domainMatches(host, c.domain)) && pathMatches(u.Pathname(), c.path) && (!c.secure || trustworthy(u))
+	return (c.expires == 0 || c.expires > now) && (host == c.domain || !c.hostOnly && domainMatches(host, c.domain)) && pathMatches(u.Pathname(), c.path) && (!c.secure || site.Trustworthy(u))
 }
 
 // crosses says how a request comes about, as far as cookies ask (RFC 6265bis, 5.2).
@@ -121,7 +116,7 @@ func (s *storage) retrieve(u *weburl.Url, from crosses, now time.Duration) strin
 	return strings.Join(parts, "; ")
 }
 
-// store keeps a cookie, or takes away the one that it replaces (RFC 6265bis, 5.7).
+// keepCookie keeps a cookie, or takes away the one that it replaces (RFC 6265bis, 5.7).
 func (s *storage) keepCookie(c cookie) {
 	i := slices.IndexFunc(s.cookies, func(o cookie) bool { return o.name == c.name && o.domain == c.domain && o.path == c.path })
 	switch {

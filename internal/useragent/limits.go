@@ -35,7 +35,7 @@ func (l limits) after(exhausted int) limits {
 	return limits{max(l.steps/(1+8*exhausted), min(l.steps, leastSteps)), max(l.patience/time.Duration(1+8*exhausted), min(l.patience, l.patience/16))}
 }
 
-// run is how much work a run may take.
+// runLimit is how much work a run may take.
 func (b *Browser) runLimit() int64 {
 	return runTurns*int64(b.limits.steps) + addressSteps*int64(len(b.net.asked))
 }

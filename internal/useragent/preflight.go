@@ -1,6 +1,7 @@
 package useragent
 
 import (
+	"fmt"
 	"net/http"
 	"slices"
 	"strings"
@@ -12,6 +13,9 @@ import (
 
 // forbiddenHeaders are set by the browser itself (Fetch, 2.2.2): they ask for no preflight.
 var forbiddenHeaders = map[string]bool{"origin": true, "referer": true, "host": true, "cookie": true, "connection": true, "content-length": true, "date": true, "te": true, "via": true, "user-agent": true, "accept-encoding": true}
+
+// safelistedMethods are the CORS-safelisted methods (Fetch, 2.2.1).
+var safelistedMethods = []string{"GET", "HEAD", "POST"}
 
 // corsUnsafe lists the names of the headers of a request that are no safelisted ones (Fetch, 2.2.2: CORS-unsafe request-header names).
 func corsUnsafe(header [][2]string) (names []string) {
@@ -53,7 +57,7 @@ func safelisted(name, value string) bool {
 
 // needsPreflight says whether a cross-origin request has to be allowed by the host first (Fetch, 4.1, HTTP fetch).
 func (f *fetching) needsPreflight() bool {
-	return !slices.Contains([]string{"GET", "HEAD", "POST"}, f.req.Method) || len(corsUnsafe(f.req.Header)) > 0
+	return !slices.Contains(safelistedMethods, f.req.Method) || len(corsUnsafe(f.req.Header)) > 0
 }
 
 // preflight is the CORS-preflight fetch (Fetch, 4.8). The preflight cache is left out: it saves requests and changes no answer.
@@ -70,9 +74,9 @@ func (f *fetching) preflight(u *weburl.Url, allowed func()) {
 			f.done(nil)
 			return
 		case !corsAllows(answer.Header, f.origin, f.req.Credentials):
-			refused = "its answer to the question beforehand (OPTIONS) has no fitting Access-Control-Allow-Origin header"
+			refused = "its answer to the preflight (OPTIONS) has no fitting Access-Control-Allow-Origin header"
 		case answer.Status < 200 || answer.Status > 299:
-			refused = "it answers the question beforehand (OPTIONS) with status " + http.StatusText(answer.Status)
+			refused = fmt.Sprintf("it answers the preflight (OPTIONS) with status %d", answer.Status)
 		default:
 			refused = f.refusedBy(answer.Header, names)
 		}
@@ -95,7 +99,7 @@ func (f *fetching) refusedBy(h http.Header, names []string) string {
 	}
 	any := f.req.Credentials != "include"
 	methods := list("Access-Control-Allow-Methods")
-	if !slices.Contains(methods, f.req.Method) && !(any && slices.Contains(methods, "*")) && !slices.Contains([]string{"GET", "HEAD", "POST"}, f.req.Method) {
+	if !slices.Contains(methods, f.req.Method) && !(any && slices.Contains(methods, "*")) && !slices.Contains(safelistedMethods, f.req.Method) {
 		return "Access-Control-Allow-Methods lacks " + f.req.Method
 	}
 	headers := list("Access-Control-Allow-Headers")
