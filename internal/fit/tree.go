@@ -150,7 +150,7 @@ func (t tree) sync(dir string) error {
 	return nil
 }
 
-// CheckTarget says why a file of the site, by its path relative to the folder, can't be written: a link stands in its place or on the way
+// checkTarget says why a file of the site, by its path relative to the folder, can't be written: a link stands in its place or on the way
 // and might lead elsewhere, or a folder does. It gives nil where a file may be written.
 func (t tree) checkTarget(name string) error {
 	info, err := t.Lstat(name)
