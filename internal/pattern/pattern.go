@@ -110,6 +110,8 @@ func reason(text string) string {
 		return "it ends with a backslash"
 	case len(open) > 0:
 		return "a " + string(open[len(open)-1]) + " is never closed"
+	case strings.Contains(text, "(?=") || strings.Contains(text, "(?!") || strings.Contains(text, "(?<"):
+		return "what stands in ( ) looks ahead or behind, and a pattern here cannot; write two rules, the first of which wins"
 	case strings.Contains(text, ":"):
 		return "a name after : is missing, stands twice, or begins with a digit; a plain colon is written \\:"
 	}

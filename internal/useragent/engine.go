@@ -11,8 +11,6 @@ import (
 	"sync"
 	"time"
 
-	urlpattern "github.com/dunglas/go-urlpattern"
-
 	"tachyform/internal/script"
 )
 
@@ -111,11 +109,10 @@ type startedKey struct {
 
 type startedEngine struct {
 	*ready
-	key      startedKey
-	mark     *script.Mark
-	random   rand.PCG
-	patterns []*urlpattern.URLPattern
-	notes    []Note
+	key    startedKey
+	mark   *script.Mark
+	random rand.PCG
+	notes  []Note
 }
 
 func (s *started) get(key startedKey) *startedEngine {

@@ -2,6 +2,9 @@ package useragent
 
 import (
 	"encoding/json"
+	"fmt"
+	"regexp"
+	"strconv"
 
 	urlpattern "github.com/dunglas/go-urlpattern"
 )
@@ -15,7 +18,10 @@ type patternInput struct {
 
 func (p patternInput) init() *urlpattern.URLPatternInit {
 	m := p.Init
-	return &urlpattern.URLPatternInit{Protocol: m["protocol"], Username: m["username"], Password: m["password"], Hostname: m["hostname"], Port: m["port"], Pathname: m["pathname"], Search: m["search"], Hash: m["hash"], BaseURL: m["baseURL"]}
+	return &urlpattern.URLPatternInit{
+		Protocol: m["protocol"], Username: m["username"], Password: m["password"], Hostname: m["hostname"], Port: m["port"],
+		Pathname: m["pathname"], Search: m["search"], Hash: m["hash"], BaseURL: m["baseURL"],
+	}
 }
 
 func (p patternInput) base() string {
@@ -30,58 +36,128 @@ func encoded(v any) string {
 	return string(text)
 }
 
-// newPattern compiles a URL pattern and gives its number and components.
-func (r *realm) newPattern(input string, ignoreCase bool) string {
+// readPattern reads a URL pattern ("create a URL pattern") and gives its components in canonical syntax, or the error. Regular
+// expressions in it are held back from the library, which knows those of Go alone, and put back into what it gives.
+func readPattern(input string) string {
 	var in patternInput
 	if err := json.Unmarshal([]byte(input), &in); err != nil {
 		return encoded(map[string]string{"error": err.Error()})
 	}
-	o := &urlpattern.Options{IgnoreCase: ignoreCase}
+	var held []string
+	in.Text = holdRegexps(in.Text, &held)
+	for part, text := range in.Init {
+		if text != nil && part != "baseURL" {
+			without := holdRegexps(*text, &held)
+			in.Init[part] = &without
+		}
+	}
 	var p *urlpattern.URLPattern
 	var err error
 	if in.Init != nil {
-		p, err = in.init().New(o)
+		p, err = in.init().New(&urlpattern.Options{})
 	} else {
-		p, err = urlpattern.New(in.Text, in.base(), o)
+		p, err = urlpattern.New(in.Text, in.base(), &urlpattern.Options{})
 	}
 	if err != nil {
 		return encoded(map[string]string{"error": err.Error()})
 	}
-	r.patterns = append(r.patterns, p)
-	return encoded(map[string]any{"id": len(r.patterns) - 1, "groups": p.HasRegexpGroups(), "parts": map[string]string{
-		"protocol": p.Protocol(), "username": p.Username(), "password": p.Password(), "hostname": p.Hostname(), "port": p.Port(), "pathname": p.Pathname(), "search": p.Search(), "hash": p.Hash()}})
+	parts := map[string]string{
+		"protocol": p.Protocol(), "username": p.Username(), "password": p.Password(), "hostname": p.Hostname(), "port": p.Port(),
+		"pathname": p.Pathname(), "search": p.Search(), "hash": p.Hash(),
+	}
+	for part, text := range parts {
+		parts[part] = heldRegexp.ReplaceAllStringFunc(text, func(mark string) string {
+			i, _ := strconv.Atoi(mark[2 : len(mark)-1])
+			return "(" + held[i] + ")"
+		})
+	}
+	return encoded(map[string]any{"parts": parts})
 }
 
-// execPattern matches a URL or its parts; "null" means that it does not match.
-func (r *realm) execPattern(id int, input string) string {
+// heldRegexp is what stands in place of a regular expression. A parenthesis of the text itself is always escaped in a pattern.
+var heldRegexp = regexp.MustCompile(`\(g\d+\)`)
+
+// wildcard is how the standard writes its own wildcards as regular expressions; the library must go on seeing them as such.
+var wildcard = regexp.MustCompile(`^(\.\*|\[\^(\\[./])?\]\+\?)$`)
+
+// holdRegexps replaces each regular expression of a pattern by a mark, and adds it to held. What is no regular expression by the
+// standard ("tokenize", step for an open parenthesis) stays, and is an error for who reads on.
+func holdRegexps(text string, held *[]string) string {
+	var out []byte
+	for i := 0; i < len(text); i++ {
+		if text[i] == '\\' && i+1 < len(text) {
+			out = append(out, text[i], text[i+1])
+			i++
+			continue
+		}
+		length := 0
+		if text[i] == '(' {
+			length = regexpLength(text[i+1:])
+		}
+		if length == 0 || wildcard.MatchString(text[i+1:i+1+length]) {
+			out = append(out, text[i])
+			continue
+		}
+		out = fmt.Appendf(out, "(g%d)", len(*held))
+		*held = append(*held, text[i+1:i+1+length])
+		i += length + 1
+	}
+	return string(out)
+}
+
+// regexpLength gives the length of the regular expression that text begins with, up to the parenthesis that closes it; 0 where
+// there is none.
+func regexpLength(text string) int {
+	depth := 1
+	for i := 0; i < len(text); i++ {
+		switch c := text[i]; {
+		case c >= 0x80, c == '?' && i == 0:
+			return 0
+		case c == '\\':
+			i++
+			if i == len(text) || text[i] >= 0x80 {
+				return 0
+			}
+		case c == ')':
+			if depth--; depth == 0 {
+				return i
+			}
+		case c == '(':
+			if depth++; i+1 == len(text) || text[i+1] != '?' {
+				return 0
+			}
+		}
+	}
+	return 0
+}
+
+// anything matches every URL: what it says of one are the URL's components in canonical form.
+var anything = func() *urlpattern.URLPattern {
+	p, err := (&urlpattern.URLPatternInit{}).New(&urlpattern.Options{})
+	if err != nil {
+		panic(err)
+	}
+	return p
+}()
+
+// patternTarget gives the components of what a pattern is held against ("match a URL pattern", its first steps); "null" where
+// that is no URL.
+func patternTarget(input string) string {
 	var in patternInput
 	if err := json.Unmarshal([]byte(input), &in); err != nil {
 		return "null"
 	}
 	var m *urlpattern.URLPatternResult
 	if in.Init != nil {
-		m = r.patterns[id].ExecInit(in.init())
+		m = anything.ExecInit(in.init())
 	} else {
-		m = r.patterns[id].Exec(in.Text, in.base())
+		m = anything.Exec(in.Text, in.base())
 	}
 	if m == nil {
 		return "null"
 	}
-	p := r.patterns[id]
-	part := func(c urlpattern.URLPatternComponentResult) map[string]any {
-		if c.Groups == nil {
-			c.Groups = map[string]string{}
-		}
-		return map[string]any{"input": c.Input, "groups": c.Groups}
-	}
-	// A component that takes anything has one group, the whole of it.
-	for _, c := range []struct {
-		pattern string
-		result  *urlpattern.URLPatternComponentResult
-	}{{p.Protocol(), &m.Protocol}, {p.Username(), &m.Username}, {p.Password(), &m.Password}, {p.Hostname(), &m.Hostname}, {p.Port(), &m.Port}, {p.Pathname(), &m.Pathname}, {p.Search(), &m.Search}, {p.Hash(), &m.Hash}} {
-		if c.pattern == "*" {
-			c.result.Groups = map[string]string{"0": c.result.Input}
-		}
-	}
-	return encoded(map[string]any{"protocol": part(m.Protocol), "username": part(m.Username), "password": part(m.Password), "hostname": part(m.Hostname), "port": part(m.Port), "pathname": part(m.Pathname), "search": part(m.Search), "hash": part(m.Hash)})
+	return encoded(map[string]string{
+		"protocol": m.Protocol.Input, "username": m.Username.Input, "password": m.Password.Input, "hostname": m.Hostname.Input,
+		"port": m.Port.Input, "pathname": m.Pathname.Input, "search": m.Search.Input, "hash": m.Hash.Input,
+	})
 }

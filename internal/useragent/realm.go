@@ -13,7 +13,6 @@ import (
 	"sync"
 	"time"
 
-	urlpattern "github.com/dunglas/go-urlpattern"
 	weburl "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/script"
@@ -23,16 +22,15 @@ import (
 // realm is a running worker: an engine, and what its scripts hold on to outside of it.
 type realm struct {
 	*ready
-	b        *Browser
-	w        *Worker
-	bodies   map[int]held
-	made     int64          // bytes of content that scripts made
-	opened   map[int]*cache // caches that scripts hold, by number
-	patterns []*urlpattern.URLPattern
-	next     int
-	timers   map[int]*task
-	events   map[int]*liveEvent
-	random   *rand.PCG
+	b      *Browser
+	w      *Worker
+	bodies map[int]held
+	made   int64          // bytes of content that scripts made
+	opened map[int]*cache // caches that scripts hold, by number
+	next   int
+	timers map[int]*task
+	events map[int]*liveEvent
+	random *rand.PCG
 	// scripting is true while the worker's script is first evaluated.
 	scripting bool
 	// clicked is true while a click on a notification is handled.
@@ -81,7 +79,7 @@ func (b *Browser) startRealm(w *Worker) (*realm, error) {
 	if w.like != nil {
 		if e := b.started.get(key); e != nil {
 			e.Rewind(e.mark)
-			r.ready, r.from, r.patterns = e.ready, e, e.patterns[:len(e.patterns):len(e.patterns)]
+			r.ready, r.from = e.ready, e
 			*r.random = e.random
 			r.attach()
 			for _, n := range e.notes {
@@ -101,7 +99,7 @@ func (b *Browser) startRealm(w *Worker) (*realm, error) {
 		return nil, err
 	}
 	if w.like != nil && !r.left && len(b.notes) < maxNotes {
-		r.from = &startedEngine{r.ready, key, r.Mark(), *r.random, r.patterns, slices.Clone(b.notes[before:])}
+		r.from = &startedEngine{r.ready, key, r.Mark(), *r.random, slices.Clone(b.notes[before:])}
 	}
 	return r, nil
 }
@@ -338,7 +336,7 @@ func word(args []any, i int) string {
 }
 
 // leavesNothing are the operations after which nothing refers to the realm from outside of its engine.
-var leavesNothing = map[string]bool{"now": true, "random": true, "log": true, "url": true, "urlSet": true, "pattern": true, "patternExec": true, "eval": true, "module": true, "import": true}
+var leavesNothing = map[string]bool{"now": true, "random": true, "log": true, "url": true, "urlSet": true, "pattern": true, "patternInput": true, "eval": true, "module": true, "import": true}
 
 // host carries out what the environment asks for. It runs inside a turn and must not start another.
 func (r *realm) host(args []any) (any, error) {
@@ -373,10 +371,9 @@ func (r *realm) host(args []any) (any, error) {
 	case "urlSet":
 		return urlSet(word(args, 1), word(args, 2), word(args, 3)), nil
 	case "pattern":
-		ignore, _ := args[2].(bool)
-		return r.newPattern(word(args, 1), ignore), nil
-	case "patternExec":
-		return r.execPattern(number(args[1]), word(args, 2)), nil
+		return readPattern(word(args, 1)), nil
+	case "patternInput":
+		return patternTarget(word(args, 1)), nil
 	case "body.text":
 		return r.hold(held{body: site.Bytes(word(args, 1)), source: "worker"}), nil
 	case "body.take":

@@ -12,10 +12,18 @@ const forbiddenMethods = new Set(['connect', 'trace', 'track']);
 const isForbiddenRequest = (name, value) =>
   forbiddenRequest.has(name) || name.startsWith('proxy-') || name.startsWith('sec-') ||
   (['x-http-method', 'x-http-method-override', 'x-method-override'].includes(name) && value.split(',').some((m) => forbiddenMethods.has(m.trim().toLowerCase())));
-const isSafelisted = (name, value) =>
-  value.length <= 128 &&
-  (((name === 'accept' || name === 'accept-language' || name === 'content-language') && !/["():<>?@[\\\]{}\u007f]/.test(value)) ||
-    (name === 'content-type' && ['application/x-www-form-urlencoded', 'multipart/form-data', 'text/plain'].includes(value.split(';')[0].trim().toLowerCase())));
+// "CORS-safelisted request-header", for those that mode no-cors may have.
+const UNSAFE_BYTES = /[\x00-\x08\x0a-\x1f"():<>?@[\\\]{}\x7f]/;
+const SAFE_BY_NAME = {
+  'accept': (value) => !UNSAFE_BYTES.test(value),
+  'accept-language': (value) => /^[0-9A-Za-z *,\-.;=]*$/.test(value),
+  'content-language': (value) => /^[0-9A-Za-z *,\-.;=]*$/.test(value),
+  'content-type': (value) => !UNSAFE_BYTES.test(value) && ['application/x-www-form-urlencoded', 'multipart/form-data', 'text/plain'].includes(value.split(';')[0].trim().toLowerCase()),
+};
+// "no-CORS-safelisted request-header name"
+const isSafelistedName = (name) => Object.hasOwn(SAFE_BY_NAME, name);
+// "no-CORS-safelisted request-header"
+const isSafelisted = (name, value) => isSafelistedName(name) && value.length <= 128 && SAFE_BY_NAME[name](value);
 
 const headersState = new WeakMap(); // Headers → { list: [[name, value]], guard }
 class Headers {
@@ -31,8 +39,9 @@ class Headers {
     must(arguments, 1);
     name = headerName(name);
     const s = headersState.get(this);
-    if (!mayChange(s, name, '')) return;
+    if (!mayChange(s, name, '') || (s.guard === 'request-no-cors' && !isSafelistedName(name) && name !== 'range')) return;
     s.list = s.list.filter(([k]) => k !== name);
+    removePrivileged(s);
   }
   get(name) {
     must(arguments, 1);
@@ -55,12 +64,13 @@ class Headers {
     name = headerName(name);
     value = headerValue(value);
     const s = headersState.get(this);
-    if (!mayChange(s, name, value)) return;
+    if (!mayChange(s, name, value) || (s.guard === 'request-no-cors' && !isSafelisted(name, value))) return;
     const first = s.list.find(([k]) => k === name);
     if (first) {
       first[1] = value;
       s.list = s.list.filter((e) => e === first || e[0] !== name);
     } else s.list.push([name, value]);
+    removePrivileged(s);
   }
   forEach(callback, thisArg = undefined) {
     must(arguments, 1);
@@ -134,21 +144,25 @@ const headerValue = remembering((value) => {
   if (/[\0\n\r]/.test(text)) throw new TypeError('a header value holds a line break or NUL');
   return text;
 });
+// "validate (name, value)"
 function mayChange(s, name, value) {
   if (s.guard === 'immutable') throw new TypeError('these headers cannot be changed');
   if (s.guard === 'request' && isForbiddenRequest(name, value)) return false;
-  if (s.guard === 'response' && (name === 'set-cookie' || name === 'set-cookie2')) return false;
-  if (s.guard === 'request-no-cors') {
-    const joined = [...s.list.filter(([k]) => k === name).map(([, v]) => v), value].join(', ');
-    if (!isSafelisted(name, joined) && !(value === '' && ['accept', 'accept-language', 'content-language', 'content-type', 'range'].includes(name))) return false;
-  }
-  return true;
+  return !(s.guard === 'response' && (name === 'set-cookie' || name === 'set-cookie2'));
 }
+// "remove privileged no-CORS request-headers": a range that came with a copied request goes with the first change.
+function removePrivileged(s) {
+  if (s.guard === 'request-no-cors') s.list = s.list.filter(([k]) => k !== 'range');
+}
+// "append (name, value) to a Headers object"
 function appendHeader(headers, name, value) {
   name = headerName(name);
   value = headerValue(value);
   const s = headersState.get(headers);
-  if (mayChange(s, name, value)) s.list.push([name, value]);
+  if (!mayChange(s, name, value)) return;
+  if (s.guard === 'request-no-cors' && !isSafelisted(name, [...s.list.filter(([k]) => k === name).map(([, v]) => v), value].join(', '))) return;
+  s.list.push([name, value]);
+  removePrivileged(s);
 }
 function fillHeaders(headers, init) {
   if (typeof init !== 'object' && typeof init !== 'function') throw new TypeError('headers are given as an object or a list of pairs');
@@ -435,6 +449,7 @@ class Request {
     if (init.method !== undefined) s.method = methodName(init.method);
     if (init.signal !== undefined) signal = init.signal;
     if (signal !== null && signal !== undefined && !(signal instanceof AbortSignal)) throw new TypeError('signal is no AbortSignal');
+    if (init.duplex !== undefined) oneOf(init.duplex, ['half'], 'duplex');
     if (init.priority !== undefined) oneOf(init.priority, ['high', 'low', 'auto'], 'priority');
     s.signal = signal ? AbortSignal.any([signal]) : null;
     const guard = s.mode === 'no-cors' ? 'request-no-cors' : 'request';
@@ -452,8 +467,10 @@ class Request {
     if ((hasBody || inherited) && (s.method === 'GET' || s.method === 'HEAD')) throw new TypeError(`a ${s.method} request has no body`);
     let body = null;
     if (hasBody) {
+      if (s.keepalive && init.body instanceof ReadableStream) throw new TypeError('a body that is a stream does not go with keepalive');
       body = extract(init.body);
       if (body.stream && init.duplex === undefined) throw new TypeError('a body that is a stream needs duplex: "half"');
+      if (body.stream && s.mode !== 'same-origin' && s.mode !== 'cors') throw new TypeError(`a body that is a stream does not go with mode ${s.mode}`);
       if (body.type && !s.headers.has('content-type')) s.headers.append('content-type', body.type);
     } else if (inherited) {
       if (isUnusable(inherited)) throw new TypeError('the body of the request was read already');

@@ -20,6 +20,39 @@ test('guards on headers', () => {
   is([...plain.headers], [['accept', 'a'], ['content-type', 'text/plain']]);
   throws('TypeError', () => Response.error().headers.append('a', 'b'));
 });
+test('headers of mode no-cors hold what is safe, and lose a range with the first change', () => {
+  const headersOf = (change, headers = {}) => {
+    const r = new Request(new Request('/x', { headers: { Range: 'bytes=0-1', ...headers } }), { mode: 'no-cors' });
+    change(r.headers);
+    return [...r.headers].map((pair) => pair.join(': ')).join('; ');
+  };
+  const accepted = { Accept: 'a' };
+  for (const [change, want] of [
+    [(h) => h.append('accept', 'b'), 'accept: a, b'],
+    [(h) => h.append('accept', 'x'.repeat(126)), 'accept: a'],
+    [(h) => h.set('accept', 'x'.repeat(128)), `accept: ${'x'.repeat(128)}`],
+    [(h) => h.set('accept', 'x'.repeat(129)), 'accept: a'],
+    [(h) => h.set('accept', '"b"'), 'accept: a'],
+    [(h) => h.set('accept', 'a\u0001'), 'accept: a'],
+    [(h) => h.delete('accept'), ''],
+    [(h) => h.delete('x-tide'), 'accept: a'],
+    [(h) => h.append('range', ''), 'accept: a'],
+    [(h) => h.set('accept-language', 'en, de;q=0.5'), 'accept: a; accept-language: en, de;q=0.5'],
+    [(h) => h.set('accept-language', 'en_GB'), 'accept: a'],
+    [(h) => h.set('content-language', 'en/x'), 'accept: a'],
+    [(h) => h.set('content-type', 'Text/Plain; charset=utf-8'), 'accept: a; content-type: Text/Plain; charset=utf-8'],
+    [(h) => h.set('content-type', 'application/json'), 'accept: a'],
+  ]) is(headersOf(change, accepted), want, `${change}`);
+  const ranged = new Request(new Request('/x', { mode: 'no-cors' }));
+  is(ranged.headers.get('range'), null);
+});
+test('what a body that is a stream goes with', () => {
+  const stream = () => new ReadableStream({ start: (c) => c.close() });
+  const make = (init) => new Request('/x', { method: 'POST', body: stream(), ...init });
+  is(make({ duplex: 'half' }).duplex, 'half');
+  for (const bad of [{}, { duplex: 'full' }, { duplex: 'half', mode: 'no-cors' }, { duplex: 'half', keepalive: true }]) throws('TypeError', () => make(bad), JSON.stringify(bad));
+  throws('TypeError', () => new Request('/x', { duplex: 'full' }));
+});
 test('requests', () => {
   const r = new Request('/tides?x#y', { method: 'post', body: 'low', cache: 'no-store', redirect: 'error', credentials: 'omit', referrerPolicy: 'origin', integrity: 'sha256-x', keepalive: true });
   is([r.url, r.method, r.cache, r.redirect, r.credentials, r.referrerPolicy, r.integrity, r.keepalive, r.mode, r.destination, r.referrer], [HERE + '/tides?x#y', 'POST', 'no-store', 'error', 'omit', 'origin', 'sha256-x', true, 'cors', '', 'about:client']);

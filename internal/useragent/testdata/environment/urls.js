@@ -115,3 +115,26 @@ test('patterns from text, with a base', () => {
   throws('TypeError', () => new URLPattern('(('));
   throws('TypeError', () => new URLPattern('/relative'));
 });
+
+test('patterns hold regular expressions of the language', () => {
+  const groups = (pathname, path, options) => new URLPattern({ pathname }, options).exec({ pathname: path })?.pathname.groups ?? null;
+  for (const [pattern, path, want] of [
+    ['/((?!api/).*)', '/tides/skerra', { 0: 'tides/skerra' }],
+    ['/((?!api/).*)', '/api/tides', null],
+    ['/(a|b)/\\1(c)', '/a/1c', { 0: 'a', 1: 'c' }],
+    ['/:pier?', '', { pier: undefined }],
+    ['/tides/*?', '/tides/', { 0: '' }],
+    ['/{tides-:day}+', '/tides-1tides-2', { day: '1tides-2' }],
+    ['/:all+', '/a/b/c', { all: 'a/b/c' }],
+    ['{/a.b-c}?/d', '/a.b-c/d', {}],
+    ['/([[a-z]--[aeiou]])', '/e', null],
+    ['/([a-z]-\\d)', '/a-1', { 0: 'a-1' }],
+  ]) is(groups(pattern, path), want, pattern);
+  is(groups('/:pier', '/a/b'), null);
+  is(groups('/Q(r)', '/qR', { ignoreCase: true }), { 0: 'R' });
+  is(new URLPattern({ pathname: '/(\\d+)' }).pathname, '/(\\d+)');
+  yes(new URLPattern({ pathname: '/(\\d+)' }).hasRegExpGroups);
+  yes(!new URLPattern({ pathname: '/(.*)/:a' }).hasRegExpGroups);
+  for (const bad of ['/(?<x>a)', '/(a', '/([)', '/()', '/(é)']) throws('TypeError', () => new URLPattern({ pathname: bad }), bad);
+  is(new URLPattern('https://{:port.}?line.example/*').exec('https://line.example/x').hostname.groups, { port: undefined });
+});
