@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/url"
 	"path"
+	"regexp"
 	"strconv"
 	"strings"
 
@@ -117,11 +118,7 @@ func (f *Folder) route(r *Request) *Response {
 		if !rule.pattern.Match(full) || rule.UnlessCookie != "" && hasCookie(r, rule.UnlessCookie) {
 			continue
 		}
-		to := rule.To
-		for name, value := range rule.pattern.Captures(full) {
-			to = strings.ReplaceAll(to, ":"+name, value)
-		}
-		return redirect(rule.Status, to)
+		return redirect(rule.Status, fillIn(rule.To, rule.pattern.Captures(full)))
 	}
 	if r.Method != "GET" && r.Method != "HEAD" {
 		resp := plain(405)
@@ -138,6 +135,19 @@ func (f *Folder) route(r *Request) *Response {
 		}
 	}
 	return resp
+}
+
+// groupName is a group of a pattern as it stands in the target of a redirect.
+var groupName = regexp.MustCompile(`:[\p{L}_$][\p{L}\p{N}_$]*`)
+
+// fillIn puts what the groups of a pattern took into the target of a redirect. A name that is no group stays: it may be a port.
+func fillIn(to string, groups map[string]string) string {
+	return groupName.ReplaceAllStringFunc(to, func(name string) string {
+		if value, there := groups[name[1:]]; there {
+			return value
+		}
+		return name
+	})
 }
 
 // emptyHosting is that of a host of which nothing was said.

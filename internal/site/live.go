@@ -186,14 +186,14 @@ func (l *Live) ask(outer context.Context, r *Request) (*Response, error) {
 	}
 	defer answer.Body.Close()
 	if answer.StatusCode == http.StatusSwitchingProtocols {
-		return nil, &Fault{Kind: Switches, Err: errors.New("it answers with status 101 and speaks another protocol from then on")}
+		return nil, &Fault{Kind: Switches, Within: l.within, Err: errors.New("it answers with status 101 and speaks another protocol from then on")}
 	}
 	body, err := io.ReadAll(io.LimitReader(answer.Body, maxLiveBody+1))
 	if err != nil {
 		return nil, l.fault(ctx, err)
 	}
 	if len(body) > maxLiveBody {
-		return nil, &Fault{Kind: Endless, Err: fmt.Errorf("it sends more than %d MB", maxLiveBody>>20)}
+		return nil, &Fault{Kind: Endless, Within: l.within, Err: fmt.Errorf("it sends more than %d MB", maxLiveBody>>20)}
 	}
 	return &Response{Status: answer.StatusCode, StatusText: http.StatusText(answer.StatusCode), Header: answer.Header, Body: Bytes(body), Compressed: answer.Uncompressed || answer.Header.Get("Content-Encoding") != ""}, nil
 }

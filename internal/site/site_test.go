@@ -54,7 +54,7 @@ func ask(t *testing.T, f *Folder, path string, header ...string) string {
 }
 
 func TestHosting(t *testing.T) {
-	all := []string{"index.html", "about.html", "tides/index.html", "lost.html", "Map.png", "ort/süd.html", "a b.txt"}
+	all := []string{"index.html", "about.html", "tides/index.html", "lost.html", "Map.png", "ort/süd.html", "a b.txt", ".env", ".well-known/x.json"}
 	for _, c := range []struct{ hosting, path, want string }{
 		{"{}", "/app/", "OK index.html"},
 		{"{}", "/app", "Moved Permanently /app/"},
@@ -77,6 +77,19 @@ func TestHosting(t *testing.T) {
 		{"{slash: remove}", "/app/tides", "OK tides/index.html"},
 		{"{slash: keep}", "/app/tides", "OK tides/index.html"},
 		{"{redirects: [{match: '/app/old/:page', to: '/app/:page.html', status: 308}]}", "/app/old/about", "Permanent Redirect /app/about.html"},
+		{"{redirects: [{match: '/app/:day/:days', to: '/app/:days-:day', status: 301}]}", "/app/1/22", "Moved Permanently /app/22-1"},
+		{"{redirects: [{match: '/app/:day', to: 'https://line.example:8443/:day/:night', status: 301}]}", "/app/1", "Moved Permanently https://line.example:8443/1/:night"},
+		{"{index: [tides.html, about.html]}", "/app/", "OK about.html"},
+		{"{index: [none.html]}", "/app/", "Not Found"},
+		{"{extensionless: redirect}", "/app/index.html", "OK index.html"},
+		{"{extensionless: answer}", "/app/about/", "Not Found"},
+		{"{not_found: /app/lost.html, single_page: /app/index.html}", "/app/nope", "OK index.html"},
+		{"{}", "/app/.env", "Not Found"},
+		{"{}", "/app/a/.git/config", "Not Found"},
+		{"{}", "/app/.well-known/x.json", "OK .well-known/x.json"},
+		{"{hidden: answer}", "/app/.env", "OK .env"},
+		{"{}", "/app/%zz", "Not Found"},
+		{"{statuses: [{match: /app/about.html, status: 403, unless_cookie: member}]}", "/app/about.html", "Forbidden about.html"},
 		{"{statuses: [{match: /app/about.html, status: 503}]}", "/app/about.html", "Service Unavailable about.html"},
 		{"{statuses: [{match: /app/down, status: 503}]}", "/app/down", "Service Unavailable 503 Service Unavailable"},
 	} {
@@ -86,6 +99,10 @@ func TestHosting(t *testing.T) {
 	assert.Equal(t, "Found /sign-in", ask(t, f, "/app/about.html"))
 	assert.Equal(t, "OK about.html", ask(t, f, "/app/about.html", "Cookie", "a=b; member=1"))
 	f = folder(t, "{}", all...)
+	for _, whole := range []string{"bytes=0-1,3-4", "lines=0-1", "bytes=a-b", "bytes=2"} {
+		assert.Equal(t, "OK about.html", ask(t, f, "/app/about.html", "Range", whole), whole)
+	}
+	assert.Equal(t, "Partial Content html", ask(t, f, "/app/about.html", "Range", "bytes=6-400"))
 	assert.Equal(t, "Partial Content out.", ask(t, f, "/app/about.html", "Range", "bytes=2-5"))
 	assert.Equal(t, "Partial Content l", ask(t, f, "/app/about.html", "Range", "bytes=-1"))
 	assert.Equal(t, "Requested Range Not Satisfiable", ask(t, f, "/app/about.html", "Range", "bytes=99-"))
