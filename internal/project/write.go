@@ -26,7 +26,7 @@ type Draft struct {
 
 // yamlText writes a text as a YAML scalar, quoted where it has to be.
 func yamlText(s string) string {
-	plain := s != "" && !strings.ContainsAny(s, "#:{}[],&*!|>'\"%@`\\\n\t") && s == strings.TrimSpace(s) && !strings.HasPrefix(s, "-") && !strings.HasPrefix(s, "?")
+	plain := s != "" && !strings.ContainsAny(s, "#:{}[],&*!|>'\"%@`\\") && !strings.ContainsFunc(s, unprintable) && s == strings.TrimSpace(s) && !strings.HasPrefix(s, "-") && !strings.HasPrefix(s, "?")
 	switch strings.ToLower(s) {
 	case "true", "false", "yes", "no", "null", "~", "on", "off", "y", "n":
 		plain = false
@@ -34,7 +34,26 @@ func yamlText(s string) string {
 	if plain && (s[0] < '0' || s[0] > '9') && s[0] != '.' && s[0] != '+' {
 		return s
 	}
-	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`, "\n", `\n`, "\t", `\t`).Replace(s) + `"`
+	var b strings.Builder
+	b.WriteByte('"')
+	for _, r := range s {
+		switch {
+		case r == '\\' || r == '"':
+			b.WriteByte('\\')
+			b.WriteRune(r)
+		case unprintable(r):
+			fmt.Fprintf(&b, `\u%04x`, r)
+		default:
+			b.WriteRune(r)
+		}
+	}
+	b.WriteByte('"')
+	return b.String()
+}
+
+// unprintable says whether a character is a control, or one at which YAML breaks lines.
+func unprintable(r rune) bool {
+	return r < 0x20 || r >= 0x7f && r < 0xa0 || r == 0x2028 || r == 0x2029 || r == 0xfeff
 }
 
 // Text writes the draft as a commented project file.
