@@ -67,6 +67,18 @@ func askedManifests() []string {
 		`{"name":"Tide"}//`, `//x`+"\n"+`{"name":"Tide"}`, `/*x*/{"name":"Tide"}`, `{"name":"Tide"/*x*/}`, `{"name":"Tide"/*x}`, "\ufeff"+`{"name":"Tide"}`,
 		`{"name":"Tide","name":"Clock"}`, `{"name":"Tide","n":01}`, `{"name":"Tide","n":.5}`, `{"name":"Tide","n":1.}`, `{"name":"Tide","n":+1}`,
 		`{"name":"Tide","n":1e999}`, `{"name":"Tide","n":-0}`, `{"name":"Tide","n":NaN}`, `{"name":"Tide","n":True}`, `[]`, `null`, `"x"`, ``, ` `)
+	for _, colour := range []string{
+		"color(a98-rgb 0.3 0.6 0.2)", "color(a98-rgb 1 0 0)", "color(prophoto-rgb 0.3 0.6 0.2)", "color(prophoto-rgb 0.01 0.02 0.9)", "color(rec2020 0.3 0.6 0.2)", "color(rec2020 0.01 0.5 1)",
+		"color(display-p3 0.3 0.6 0.2)", "color(display-p3 1 0 0)", "color(xyz 0.3 0.6 0.2)", "color(xyz-d50 0.3 0.4 0.2)", "color(srgb-linear 0.3 0.6 0.2)", "color(srgb 30% 0.6 20% / 50%)",
+		"color(srgb 1 / 1 1)", "color(srgb 1 1 1 1)", "color(srgb 1, 1, 1)", "color(srgb 1 1)", "color(srgb none 1 1)", "color(SRGB 1 1 1)", "color(odd 1 1 1)",
+		"hwb(120 30% 40%)", "hwb(120 80% 80%)", "hwb(120, 30%, 40%)", "hwb(120 30 40)", "hsl(120 30 40)", "hsl(120, 30, 40)", "hsl(none 30% 40%)", "hsl(-0.25turn 30% 40%)", "hsl(2rad 30% 40%)",
+		"lab(50 40 20)", "lab(50% 40% 20%)", "lab(150 40 20)", "lch(50 40 120)", "lch(50% 40% 120deg)", "lch(50 -40 120)", "oklab(0.5 0.1 0.1)", "oklab(50% 40% 20%)", "oklch(0.5 0.1 120)", "oklch(50% 40% none)",
+		"rgb(300 -20 0)", "rgb(1.5 2.5 3.5)", "rgb(10% 20 30%)", "rgb(10%, 20, 30%)", "rgb(1 2 3 / none)", "rgb(none none none)", "rgb(1,2,3,0.5)", "rgb(1 2 3, 0.5)", "rgb(1e1 2 3)", "rgb( 1 2 3 )", "rgb (1 2 3)",
+		"rgb(1 2 3", "currentcolor", "CurrentColor", "ButtonFace", "Canvas", "transparent", "color-mix(in srgb, red, blue)", "rgb(from red r g b)", "light-dark(red, blue)", "var(--a)",
+		"#ABCDEF80", "#abcde", "red;", "red blue", "rgb(1/**/2 3)", "r\\65 d",
+	} {
+		out = append(out, fmt.Sprintf(`{"theme_color":%q}`, colour))
+	}
 	return out
 }
 

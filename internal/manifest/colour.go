@@ -4,15 +4,19 @@ import (
 	"fmt"
 	"image/color"
 	"math"
+	"regexp"
 	"strconv"
 	"strings"
 
 	"golang.org/x/image/colornames"
 )
 
+// cssComment is a comment of CSS, also one that the end of the text closes.
+var cssComment = regexp.MustCompile(`(?s)/\*.*?(\*/|$)`)
+
 // ParseColour reads a CSS colour (CSS Color 4): names, hexadecimal forms, rgb(), hsl() and hwb().
 func ParseColour(text string) (color.NRGBA, bool) {
-	s := strings.ToLower(strings.TrimFunc(text, asciiWhitespace))
+	s := strings.ToLower(strings.TrimFunc(cssComment.ReplaceAllString(text, " "), asciiWhitespace))
 	switch {
 	case s == "":
 		return color.NRGBA{}, false
@@ -26,14 +30,14 @@ func ParseColour(text string) (color.NRGBA, bool) {
 	if c, ok := colornames.Map[s]; ok {
 		return color.NRGBA(c), true
 	}
-	name, rest, ok := strings.Cut(s, "(")
-	if !ok || !strings.HasSuffix(rest, ")") {
+	name, inside, ok := strings.Cut(s, "(")
+	if !ok {
 		return color.NRGBA{}, false
 	}
+	inside = strings.TrimSuffix(inside, ")") // the end of the text closes what is open (CSS Syntax, 5.4.9)
 	if name == "color" {
-		return predefined(strings.TrimSuffix(rest, ")"))
+		return predefined(inside)
 	}
-	inside := strings.TrimSuffix(rest, ")")
 	if n := len(strings.Fields(strings.NewReplacer(",", " ", "/", " ").Replace(inside))); n < 3 || n > 4 {
 		return color.NRGBA{}, false
 	}
@@ -123,6 +127,9 @@ func channel(s string, full float64) (float64, bool) {
 }
 
 func hue(s string) (float64, bool) {
+	if s == "none" {
+		return 0, true
+	}
 	scale := 1.0
 	for unit, f := range map[string]float64{"grad": 0.9, "rad": 180 / math.Pi, "turn": 360, "deg": 1} {
 		if p, ok := strings.CutSuffix(s, unit); ok && !(unit == "rad" && strings.HasSuffix(s, "grad")) {

@@ -23,11 +23,7 @@ func perceptual(name string, args []string) (r, g, b float64, ok bool) {
 	var ok3 bool
 	if strings.HasSuffix(name, "ch") {
 		var h float64
-		if args[2] == "none" {
-			ok3 = true
-		} else {
-			h, ok3 = hue(args[2])
-		}
+		h, ok3 = hue(args[2])
 		x, y = max(0, x)*math.Cos(h*math.Pi/180), max(0, x)*math.Sin(h*math.Pi/180)
 	} else {
 		y, ok3 = channel(args[2], full[2])
@@ -99,7 +95,7 @@ func fromXYZ(x, y, z float64) (float64, float64, float64) {
 // predefined reads the inside of color() (CSS Color 4, 10).
 func predefined(inside string) (color.NRGBA, bool) {
 	args := strings.Fields(strings.ReplaceAll(inside, "/", " "))
-	if len(args) < 4 || len(args) > 5 {
+	if len(args) < 4 || len(args) > 5 || strings.Contains(inside, ",") || !slashForm(strings.TrimPrefix(strings.TrimSpace(inside), args[0]), len(args)-1) {
 		return color.NRGBA{}, false
 	}
 	var v [3]float64
@@ -129,6 +125,31 @@ func predefined(inside string) (color.NRGBA, bool) {
 		r, g, b = fromXYZ(v[0], v[1], v[2])
 	case "xyz-d50":
 		r, g, b = fromXYZ50(v[0], v[1], v[2])
+	case "a98-rgb":
+		linear := func(c float64) float64 { return math.Copysign(math.Pow(math.Abs(c), 563.0/256), c) }
+		x, y, z := linear(v[0]), linear(v[1]), linear(v[2])
+		r, g, b = fromXYZ(573536.0/994567*x+263643.0/1420810*y+187206.0/994567*z, 591459.0/1989134*x+6239551.0/9945670*y+374412.0/4972835*z,
+			53769.0/1989134*x+351524.0/4972835*y+4929758.0/4972835*z)
+	case "prophoto-rgb":
+		linear := func(c float64) float64 {
+			if math.Abs(c) <= 16.0/512 {
+				return c / 16
+			}
+			return math.Copysign(math.Pow(math.Abs(c), 1.8), c)
+		}
+		x, y, z := linear(v[0]), linear(v[1]), linear(v[2])
+		r, g, b = fromXYZ50(0.7977666449006423*x+0.13518129740053308*y+0.0313477341283922*z, 0.2880748288194013*x+0.711835234241873*y+0.00008993693872564*z, 0.8251046025104602*z)
+	case "rec2020":
+		const a, bend = 1.09929682680944, 0.018053968510807
+		linear := func(c float64) float64 {
+			if math.Abs(c) < bend*4.5 {
+				return c / 4.5
+			}
+			return math.Copysign(math.Pow((math.Abs(c)+a-1)/a, 1/0.45), c)
+		}
+		x, y, z := linear(v[0]), linear(v[1]), linear(v[2])
+		r, g, b = fromXYZ(63426534.0/99577255*x+20160776.0/139408157*y+47086771.0/278816314*z, 26158966.0/99577255*x+472592308.0/697040785*y+8267143.0/139408157*z,
+			19567812.0/697040785*y+295819943.0/278816314*z)
 	default:
 		return color.NRGBA{}, false
 	}

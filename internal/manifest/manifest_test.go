@@ -154,28 +154,3 @@ func FuzzProcess(f *testing.F) {
 		}
 	})
 }
-
-// Only what is asked for changes; everything else keeps its bytes, and a second time changes nothing.
-func TestMerge(t *testing.T) {
-	set := project.Members{{Name: "name", Value: "Pier"}, {Name: "lang", Value: "en"}, {Name: "icons", Value: Images([]Image{{Src: "/a.png", Sizes: []string{"9x9"}}})}}
-	for text, want := range map[string]string{
-		"{}": "{\n  \"name\": \"Pier\",\n  \"lang\": \"en\",\n  \"icons\": [\n    {\n      \"src\": \"/a.png\",\n      \"sizes\": \"9x9\"\n    }\n  ]\n}",
-		`{"odd": 1e1,"name":"Old", "lang": "en"}`:                                                 `{"odd": 1e1,"name":"Pier", "lang": "en", "icons": [{"src":"/a.png","sizes":"9x9"}]}`,
-		"\ufeff{\r\n\t\"icons\": [],\r\n\t\"name\": \"\\u0050ier\",\r\n\r\n\t\"lang\": \"en\"}\n": "\ufeff{\r\n\t\"icons\": [\r\n\t\t{\r\n\t\t\t\"src\": \"/a.png\",\r\n\t\t\t\"sizes\": \"9x9\"\r\n\t\t}\r\n\t],\r\n\t\"name\": \"\\u0050ier\",\r\n\r\n\t\"lang\": \"en\"}\n",
-		`{"name":"Pier","lang":"en","icons":[{"sizes":"9x9","src":"/a.png"}],"x":{}}`:             "",
-	} {
-		if want == "" {
-			want = text
-		}
-		got, err := Merge([]byte(text), set)
-		require.NoError(t, err, text)
-		assert.Equal(t, want, string(got))
-		again, err := Merge(got, set)
-		require.NoError(t, err, string(got))
-		assert.Equal(t, string(got), string(again))
-	}
-	for _, bad := range []string{"[]", "{,}", ""} {
-		_, err := Merge([]byte(bad), set)
-		assert.Error(t, err, bad)
-	}
-}
