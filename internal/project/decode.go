@@ -270,6 +270,8 @@ func (d *decoder) mapping(n ast.Node, v reflect.Value, key string) {
 	}
 	v.Set(reflect.MakeMap(v.Type()))
 	for _, pair := range pairs {
+		at := pair.Key.GetToken().Position
+		d.places[join(key, keyText(pair.Key))] = Place{at.Line, at.Column}
 		elem := reflect.New(v.Type().Elem()).Elem()
 		if elem.Kind() == reflect.Pointer {
 			if _, null := pair.Value.(*ast.NullNode); !null {

@@ -116,7 +116,7 @@ func bundle(entry, settings string, features map[string]bool, own string, o Opti
 	})
 	if len(result.Errors) > 0 {
 		e := result.Errors[0]
-		if at := e.Location; at != nil && at.Namespace == "file" {
+		if at := e.Location; at != nil && at.Namespace != "runtime" && at.File != entry {
 			return nil, &ModuleError{File: filepath.Join(dir, at.File), Line: at.Line, Column: at.Column + 1, Text: e.Text}
 		}
 		return nil, fmt.Errorf("bundling %s: %s", entry, e.Text)
