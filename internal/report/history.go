@@ -25,7 +25,7 @@ func History(list []Remembered) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "\n%s\n", bold.Render("HISTORY"))
 	for _, r := range list[max(0, len(list)-mostRemembered):] {
-		const width = 20
+		const width = 16
 		full := 0
 		if r.Pages > 0 {
 			full = r.Whole * width / r.Pages

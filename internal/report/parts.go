@@ -5,6 +5,8 @@ import (
 	"sort"
 	"strings"
 
+	"charm.land/lipgloss/v2"
+
 	"tachyform/internal/audit"
 	"tachyform/internal/fit"
 	"tachyform/internal/icon"
@@ -104,18 +106,21 @@ func Pack(p *worker.Plan, width int) string {
 }
 
 // Retired says what a visitor goes through when a worker is put in the place of another to remove it.
-func Retired(r *audit.Retired, at, file string) string {
+func Retired(r *audit.Retired, at, file string, width int) string {
 	var b strings.Builder
 	if file != "" {
 		fmt.Fprintf(&b, "%s  to be served at %s\n\n", bold.Render(file), at)
 	}
+	tried := func(style lipgloss.Style, text string) {
+		fmt.Fprintf(&b, "  tried    %s\n", each(style, wrap(safe(text), width-11, 11)))
+	}
 	switch {
 	case !r.Had:
-		b.WriteString("  tried    no worker of this site's present pages could be installed, so there was nothing to remove\n")
+		tried(lipgloss.NewStyle(), "no worker of this site's present pages could be installed, so there was nothing to remove")
 	case r.Gone:
-		fmt.Fprintf(&b, "  tried    a visitor with the present worker, %s kept: %s after the next visit\n", count(r.Kept, "file", "files"), green.Render("nothing left"))
+		tried(green, fmt.Sprintf("a visitor with the present worker, %s kept: nothing left after the next visit", count(r.Kept, "file", "files")))
 	default:
-		fmt.Fprintf(&b, "  tried    %s\n", red.Render(r.Left))
+		tried(red, r.Left)
 	}
 	return b.String()
 }

@@ -164,7 +164,7 @@ func Fixed(p *fit.Plan, width int) string {
 			parts = append(parts, count(n, what.one, what.many))
 		}
 	}
-	return wrap(green.Render("fitted")+"  "+strings.Join(parts, ", ")+" written; tachyform undo takes it back", width, 8) + "\n\n"
+	return green.Render("fitted") + "  " + wrap(strings.Join(parts, ", ")+" written; tachyform undo takes it back", width-8, 8) + "\n\n"
 }
 
 // Notes lists what may not have been meant in the pack and rules.

@@ -155,6 +155,10 @@ func count(n int, one, many string) string {
 
 // Next is a line that names the command to go on with.
 func Next(command, does string) string {
+	const width, before = 80, len("  next  ")
+	if before+textWidth(command)+2+textWidth(does) > width {
+		return fmt.Sprintf("\n  %s  %s\n%s%s\n", faint.Render("next"), bold.Render(command), strings.Repeat(" ", before), each(faint, wrap(does, width-before, before)))
+	}
 	return fmt.Sprintf("\n  %s  %s  %s\n", faint.Render("next"), bold.Render(command), faint.Render(does))
 }
 
@@ -188,7 +192,7 @@ func capital(s string) string {
 func Drafted(d project.Draft, file string) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s written for %s\n\n", bold.Render(file), d.Site)
-	row := func(k, v string) { fmt.Fprintf(&b, "  %s %s\n", pad(k, 10), safe(v)) }
+	row := func(k, v string) { fmt.Fprintf(&b, "  %s %s\n", pad(k, 10), wrap(safe(v), 67, 13)) }
 	row("name", d.Name+" ("+d.ShortName+")")
 	row("colours", d.ThemeColor+", "+d.BackgroundColor+" while it starts")
 	if d.Master == "" {
@@ -206,7 +210,7 @@ func Drafted(d project.Draft, file string) string {
 		b.WriteString(Next("tachyform audit", "judges the site with that worker"))
 		return b.String()
 	}
-	row("pack", cut(strings.Join(d.Pages, "  "), 48)+"  and what those pages ask for")
+	row("pack", cut(strings.Join(d.Pages, ", "), 40)+" and what those pages ask for")
 	if d.PageStandIn == "" {
 		row("stand-in", "none yet: a page of your own, named under worker.stand_ins.page")
 	} else {
