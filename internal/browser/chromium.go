@@ -50,7 +50,9 @@ func Start(ctx context.Context) (*Chromium, error) {
 	}
 	options := append(slices.Clone(chromedp.DefaultExecAllocatorOptions[:]),
 		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.WindowSize(1280, 800), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
+		chromedp.WindowSize(1280, 800),
+		// A headless one has no mouse; those that people sit before do.
+		chromedp.Flag("blink-settings", "availableHoverTypes=2,availablePointerTypes=4,primaryHoverType=2,primaryPointerType=4"), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
 	alloc, stopAlloc := chromedp.NewExecAllocator(ctx, options...)
 	browser, stop := chromedp.NewContext(alloc)
 	c := &Chromium{browser, func() { stop(); stopAlloc() }}

@@ -5,6 +5,8 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+
+	"github.com/tdewolff/parse/v2/css"
 )
 
 // image adds the one request that an img element makes, after choosing among its candidates (HTML, 4.8.4.3).
@@ -130,18 +132,39 @@ func splitSrcset(s string) []string {
 	return list
 }
 
-// sourceSize gives the width in CSS pixels that a sizes attribute names for the screen.
+// sourceSize gives the width in CSS pixels that a sizes attribute names for the screen (HTML, "parse a sizes attribute").
 func (s Screen) sourceSize(sizes string) float64 {
-	for _, part := range strings.Split(sizes, ",") {
-		part = strings.TrimSpace(part)
-		i := strings.LastIndexAny(part, " )")
-		length, condition := part[i+1:], part[:i+1]
-		if condition != "" && !s.matches(condition) {
+	for _, part := range splitTokens(lowerTokens(sizes), css.CommaToken) {
+		part = trimTokens(part)
+		if len(part) == 0 {
 			continue
 		}
-		if n := s.length(length); n > 0 {
-			return n
+		first := len(part) - 1 // the last component value is the size
+		if part[first].kind == css.RightParenthesisToken {
+			for depth := 0; first >= 0; first-- {
+				if part[first].kind == css.RightParenthesisToken {
+					depth++
+				} else if part[first].kind == css.LeftParenthesisToken || part[first].kind == css.FunctionToken {
+					if depth--; depth == 0 {
+						break
+					}
+				}
+			}
+			if first < 0 {
+				continue
+			}
 		}
+		n, ok := s.amount(withoutSpace(part[first:]), "px")
+		if !ok || n < 0 {
+			continue
+		}
+		condition := mediaQuery{screen: s, tokens: trimTokens(part[:first])}
+		if len(condition.tokens) > 0 {
+			if holds, ok := condition.condition(true); !ok || condition.at < len(condition.tokens) || holds != isTrue {
+				continue
+			}
+		}
+		return n
 	}
 	return s.Width
 }
