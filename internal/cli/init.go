@@ -62,9 +62,9 @@ func (a *app) initialise() *cobra.Command {
 			}
 			defer state.Close()
 		}
-		for flag, colour := range map[string]string{"--theme-color": d.ThemeColor, "--background-color": d.BackgroundColor} {
-			if _, ok := manifest.ParseColour(colour); colour != "" && !ok {
-				return usagef("%s takes a CSS colour such as #0b4f6c, not %q", flag, colour)
+		for _, colour := range []struct{ flag, value string }{{"--theme-color", d.ThemeColor}, {"--background-color", d.BackgroundColor}} {
+			if _, ok := manifest.ParseColour(colour.value); colour.value != "" && !ok {
+				return usagef("%s takes a CSS colour such as #0b4f6c, not %q", colour.flag, colour.value)
 			}
 		}
 		for _, word := range []struct {

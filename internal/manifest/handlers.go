@@ -178,9 +178,12 @@ func (p *processor) shareTarget() *ShareTarget {
 		p.issue("ignored-value", "share_target", v.Offset, "share_target is ignored: it lacks params", `such as "params": {"title": "title", "url": "link"}`)
 		return nil
 	}
-	for name, to := range map[string]*string{"title": &s.Params.Title, "text": &s.Params.Text, "url": &s.Params.URL} {
-		if t, ok := p.str(params, name, "share_target.params."); ok {
-			*to = t.Text
+	for _, field := range []struct {
+		name string
+		to   *string
+	}{{"title", &s.Params.Title}, {"text", &s.Params.Text}, {"url", &s.Params.URL}} {
+		if t, ok := p.str(params, field.name, "share_target.params."); ok {
+			*field.to = t.Text
 		}
 	}
 	files := params.Get("files")

@@ -581,10 +581,11 @@ func (p *processor) images(o *Value, name, path string) []Image {
 				continue
 			}
 		} else {
-			for field, to := range map[string]*string{"label": &img.Label, "platform": &img.Platform} {
-				if v, ok := p.str(item, field, member+"."); ok {
-					*to = p.trim(v.Text)
-				}
+			if v, ok := p.str(item, "label", member+"."); ok {
+				img.Label = p.trim(v.Text)
+			}
+			if v, ok := p.str(item, "platform", member+"."); ok {
+				img.Platform = p.trim(v.Text)
 			}
 			if v, ok := p.str(item, "form_factor", member+"."); ok {
 				switch word := strings.ToLower(p.trim(v.Text)); word {

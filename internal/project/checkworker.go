@@ -20,9 +20,15 @@ func (d *decoder) worker(w Worker, add func(key, what, mend string)) {
 			add(key+".answer", fmt.Sprintf("answers to %s cannot be kept, so %s has no meaning for them", r.Method, r.Answer), "write answer: network-only, or leave method away")
 		}
 		if !keeps && r.Answer != "" {
-			for name, set := range map[string]bool{"keep": r.Keep != Keep{}, "statuses": len(r.Statuses) > 0, "opaque": r.Opaque == "yes", "even_private": r.EvenPrivate == "yes", "at_install": r.AtInstall == "yes", "on_release": r.OnRelease != ""} {
-				if set {
-					idle(name, "it keeps nothing; remove it")
+			for _, key := range []struct {
+				name string
+				set  bool
+			}{
+				{"keep", r.Keep != Keep{}}, {"statuses", len(r.Statuses) > 0}, {"opaque", r.Opaque == "yes"}, {"even_private", r.EvenPrivate == "yes"},
+				{"at_install", r.AtInstall == "yes"}, {"on_release", r.OnRelease != ""},
+			} {
+				if key.set {
+					idle(key.name, "it keeps nothing; remove it")
 				}
 			}
 		}
@@ -56,11 +62,13 @@ func (d *decoder) worker(w Worker, add func(key, what, mend string)) {
 	if s.Data.Body == "" && (s.Data.Match != "" || s.Data.Type != "" || s.Data.Status != 0) {
 		add("worker.stand_ins.data", "the data stand-in has no body", `add body: '{"offline": true}', or what your scripts expect`)
 	}
-	for key, list := range map[string][]string{"hosts": w.Register.Hosts, "off_on": w.Register.OffOn} {
+	hosts := func(key string, list []string) {
 		for i, h := range list {
 			if strings.ContainsAny(h, "/ ") {
 				add(fmt.Sprintf("worker.register.%s[%d]", key, i), fmt.Sprintf("%q is not a host name", h), "write it without scheme and path, such as skerry-line.example, localhost or *.skerry-line.example")
 			}
 		}
 	}
+	hosts("hosts", w.Register.Hosts)
+	hosts("off_on", w.Register.OffOn)
 }

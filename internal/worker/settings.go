@@ -184,12 +184,15 @@ func (p *Plan) settings() (string, error) {
 		return "", err
 	}
 	constant("DATA", data.String())
-	for name, list := range map[string][]string{"NEVER": p.Never, "EXCEPT": p.Shell.Except} {
-		text, err := p.patterns(list)
+	for _, list := range []struct {
+		name     string
+		patterns []string
+	}{{"NEVER", p.Never}, {"EXCEPT", p.Shell.Except}} {
+		text, err := p.patterns(list.patterns)
 		if err != nil {
 			return "", err
 		}
-		constant(name, text)
+		constant(list.name, text)
 	}
 	b.WriteString("export const PACK = {\n")
 	folder := ""
