@@ -51,6 +51,8 @@ func Start(ctx context.Context) (*Chromium, error) {
 	options := append(slices.Clone(chromedp.DefaultExecAllocatorOptions[:]),
 		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
 		chromedp.WindowSize(1280, 800),
+		// Pages reach this machine alone.
+		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1, EXCLUDE localhost, EXCLUDE *.localhost"),
 		// A headless one has no mouse; those that people sit before do.
 		chromedp.Flag("blink-settings", "availableHoverTypes=2,availablePointerTypes=4,primaryHoverType=2,primaryPointerType=4"), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
 	alloc, stopAlloc := chromedp.NewExecAllocator(ctx, options...)

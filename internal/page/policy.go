@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"crypto/sha512"
 	"encoding/base64"
+	neturl "net/url"
 	"strings"
 
 	weburl "github.com/nlnwa/whatwg-url/url"
@@ -255,40 +256,86 @@ func (p *Policy) matches(source string, u *weburl.Url) bool {
 		want := strings.TrimSuffix(lower, ":")
 		return scheme == want || want == "http" && scheme == "https"
 	}
-	rest := source
-	if before, after, ok := strings.Cut(source, "://"); ok {
-		if want := strings.ToLower(before); scheme != want && !(want == "http" && scheme == "https") {
-			return false
-		}
-		rest = after
-	} else if own, _, _ := strings.Cut(self, ":"); scheme != own && !(own == "http" && scheme == "https") {
-		return false
+	want, rest, named := strings.Cut(source, "://")
+	if !named {
+		want, _, _ = strings.Cut(self, ":")
+		rest = source
 	}
 	host, path, hasPath := strings.Cut(rest, "/")
 	name, port := host, ""
 	if i := strings.LastIndexByte(host, ':'); i >= 0 && !strings.HasSuffix(host, "]") {
 		name, port = host[:i], host[i+1:]
 	}
-	name = strings.ToLower(name)
-	if wild, ok := strings.CutPrefix(name, "*."); ok {
-		if !strings.HasSuffix(u.Hostname(), "."+wild) {
-			return false
-		}
-	} else if name != "*" && name != u.Hostname() {
+	schemes, ports := schemePartMatches(strings.ToLower(want), scheme), portPartMatches(port, u)
+	// An upgrade to a secure scheme is one of the port as well.
+	if schemes == noMatch || ports == noMatch || schemes == upgrade && ports == exact || ports == upgrade && schemes == exact {
 		return false
 	}
-	if port != "*" && port != u.Port() && !(port == "" || port == "80" && scheme == "http" || port == "443" && scheme == "https") {
-		return false
+	return hostPartMatches(strings.ToLower(name), u.Hostname()) && (!hasPath || path == "" || pathPartMatches("/"+path, u.Pathname()))
+}
+
+// partMatch is how a part of a source expression matches that of a URL.
+type partMatch int
+
+const (
+	noMatch partMatch = iota
+	exact
+	upgrade  // the URL's is the secure one that belongs to the expression's
+	wildcard // any does
+)
+
+// schemePartMatches compares schemes (CSP 3, 6.7.2.10).
+func schemePartMatches(source, scheme string) partMatch {
+	switch {
+	case source == scheme:
+		return exact
+	case source == "http" && scheme == "https", source == "ws" && (scheme == "wss" || scheme == "http" || scheme == "https"), source == "wss" && scheme == "https":
+		return upgrade
 	}
-	if port == "" && u.Port() != "" {
-		return false
+	return noMatch
+}
+
+// portPartMatches compares ports (CSP 3, 6.7.2.12).
+func portPartMatches(source string, u *weburl.Url) partMatch {
+	port := u.Port()
+	switch {
+	case source == "*", source == "" && port == "":
+		return wildcard
+	case source == "":
+		return noMatch
 	}
-	if !hasPath || path == "" {
-		return true
+	if port == "" {
+		port = map[string]string{"http": "80", "ws": "80", "https": "443", "wss": "443", "ftp": "21"}[u.Scheme()]
 	}
-	path = "/" + path
-	if strings.HasSuffix(path, "/") {
-		return strings.HasPrefix(u.Pathname(), path)
+	switch {
+	case source == "443" && port == "443":
+		return wildcard // written or not, it is that of the secure scheme
+	case source == port:
+		return exact
+	case source == "80" && port == "443":
+		return upgrade
 	}
-	return u.Pathname() == path
+	return noMatch
+}
+
+// hostPartMatches compares host names (CSP 3, 6.7.2.11).
+func hostPartMatches(source, host string) bool {
+	if domain, ok := strings.CutPrefix(source, "*."); ok {
+		return strings.HasSuffix(host, "."+domain)
+	}
+	return source == "*" || source == host
+}
+
+// pathPartMatches compares paths (CSP 3, 6.7.2.13): what ends with a slash is a folder.
+func pathPartMatches(source, path string) bool {
+	if decoded, err := neturl.PathUnescape(source); err == nil {
+		source = decoded
+	}
+	if decoded, err := neturl.PathUnescape(path); err == nil {
+		path = decoded
+	}
+	if strings.HasSuffix(source, "/") {
+		return strings.HasPrefix(path, source)
+	}
+	return path == source
 }
