@@ -180,7 +180,11 @@ func Decode(data []byte) (image.Image, error) {
 		for i := range int(binary.LittleEndian.Uint16(data[4:])) {
 			e := data[6+16*i:]
 			size, offset := binary.LittleEndian.Uint32(e[8:]), binary.LittleEndian.Uint32(e[12:])
-			if w := int(e[0]); w == 0 || w > most {
+			w := int(e[0])
+			if w == 0 {
+				w = 256
+			}
+			if w > most {
 				most, best = w, data[offset:offset+size]
 			}
 		}
