@@ -321,9 +321,9 @@ type mediaValue struct {
 	isRange bool
 	number  float64
 	unit    string
-	// word is the keyword that holds, words all that there are; holds adds those that hold as well.
-	word         string
-	words, holds []string
+	// word is the keyword that holds, words all that there are.
+	word  string
+	words []string
 }
 
 // feature gives what the screen has for a feature of Media Queries 4 and 5; its zero value for one that is not known.

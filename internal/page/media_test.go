@@ -287,7 +287,7 @@ func FuzzMediaQuery(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, query string) {
 		holds := Desktop.matches(query)
-		if again := Desktop.matches(strings.ToUpper(query)); strings.ToLower(strings.ToUpper(query)) == strings.ToLower(query) && again != holds {
+		if again := Desktop.matches(strings.ToUpper(query)); strings.EqualFold(strings.ToUpper(query), query) && again != holds {
 			t.Fatalf("%q is %v, in capitals %v", query, holds, again)
 		}
 		if holds && strings.TrimSpace(query) != "" && !Desktop.matches("print, "+query) && !strings.ContainsAny(query, `"'\[{()}]/<`) {
