@@ -12,10 +12,10 @@ import (
 	"tachyform/internal/useragent"
 )
 
-// delivery judges how the host and the tags let things come: policies, the way from http, credentials.
-func (a *auditor) delivery() {
-	a.policies()
-	a.fromHTTP()
+// checkDelivery judges how the host and the tags let things come: policies, the way from http, credentials.
+func (a *auditor) checkDelivery() {
+	a.checkPolicies()
+	a.checkPlainHTTP()
 	var early []string
 	href := ""
 	for _, u := range a.documentsInOrder() {
@@ -27,7 +27,7 @@ func (a *auditor) delivery() {
 		}
 	}
 	a.findPages("link.crossorigin", early, 0, 0, href)
-	a.signedOut()
+	a.checkSignedOut()
 	if urls := sortedKeys(a.ran.Personal); len(urls) > 0 {
 		a.find("app.apart", Where{URL: a.local(urls[0])}, a.local(urls[0])+": "+a.ran.Personal[urls[0]], "")
 	}
@@ -55,8 +55,8 @@ func (a *auditor) delivery() {
 	}
 }
 
-// policies finds pages whose policy keeps the inline script that registers the worker from running.
-func (a *auditor) policies() {
+// checkPolicies finds pages whose policy keeps the inline script that registers the worker from running.
+func (a *auditor) checkPolicies() {
 	var blocked []string
 	hash := ""
 	for _, u := range a.documentsInOrder() {
@@ -65,7 +65,7 @@ func (a *auditor) policies() {
 			continue
 		}
 		texts := d.Policies()
-		if resp, _ := a.get(u); resp != nil {
+		if resp, _ := a.follow(u); resp != nil {
 			texts = append(texts, resp.Header.Values("Content-Security-Policy")...)
 		}
 		policy := page.ParsePolicy(u, texts)
@@ -80,8 +80,8 @@ func (a *auditor) policies() {
 	a.findPages("page.policy", blocked, 0, 0, "script-src would have to name 'sha256-"+hash+"'")
 }
 
-// fromHTTP asks the http origin beside an https site, where the project file lists it, whether it leads there.
-func (a *auditor) fromHTTP() {
+// checkPlainHTTP asks the http origin beside an https site, where the project file lists it, whether it leads there.
+func (a *auditor) checkPlainHTTP() {
 	rest, secure := strings.CutPrefix(a.origin, "https://")
 	if !secure {
 		return
@@ -90,7 +90,7 @@ func (a *auditor) fromHTTP() {
 		if o.Origin() != "http://"+rest {
 			continue
 		}
-		resp := a.ask(o, o.Origin()+a.report.Entry)
+		resp := a.requestFrom(o, o.Origin()+a.report.Entry)
 		switch {
 		case resp == nil:
 		case resp.Status < 300 || resp.Status > 399:
@@ -101,8 +101,8 @@ func (a *auditor) fromHTTP() {
 	}
 }
 
-// signedOut asks for what is shown offline in the place of pages as those would get it who have not signed in.
-func (a *auditor) signedOut() {
+// checkSignedOut asks for what is shown offline in the place of pages as those would get it who have not signed in.
+func (a *auditor) checkSignedOut() {
 	var urls []string
 	add := func(u string) {
 		if u != "" && !slices.Contains(urls, u) && strings.HasPrefix(u, a.origin+"/") {
@@ -125,7 +125,7 @@ func (a *auditor) signedOut() {
 		host = live.SignedOut()
 	}
 	for _, u := range urls {
-		resp := a.ask(host, u)
+		resp := a.requestFrom(host, u)
 		switch {
 		case resp == nil, resp.Status == 200, resp.Status == 404, resp.Status == 410:
 		case resp.Status >= 300 && resp.Status <= 399:

@@ -19,16 +19,16 @@ func (a *auditor) why(d *useragent.Doubt) string {
 	case useragent.DoubtGap:
 		return "it uses what is not simulated here: " + d.Gap
 	case useragent.DoubtRegistration:
-		return "a worker is registered at " + a.spot(d.Where) + ", and which one cannot be read there"
+		return "a worker is registered at " + a.placeOf(d.Where) + ", and which one cannot be read there"
 	case useragent.DoubtDrawn:
 		return "its scripts draw it, and they are only read here"
 	default:
-		return "its scripts ask for what cannot be read, at " + a.spot(d.Where)
+		return "its scripts ask for what cannot be read, at " + a.placeOf(d.Where)
 	}
 }
 
-// spot is a place in a few words: the file, or the address, with its line.
-func (a *auditor) spot(p page.Place) string {
+// placeOf is a place in a few words: the file, or the address, with its line.
+func (a *auditor) placeOf(p page.Place) string {
 	name := a.file(p.URL)
 	if name == "" {
 		name = a.local(p.URL)
@@ -39,8 +39,8 @@ func (a *auditor) spot(p page.Place) string {
 	return name
 }
 
-// unknown names the pages whose outcome is not known, with the reasons.
-func (a *auditor) unknown() {
+// checkKnown names the pages whose outcome is not known, with the reasons.
+func (a *auditor) checkKnown() {
 	var order []string
 	groups := map[string][]string{}
 	first := Where{}
@@ -80,7 +80,7 @@ func (a *auditor) unknown() {
 		parts = append(parts[:4], fmt.Sprintf("and %d more reasons", n))
 	}
 	mend := ""
-	if d := a.doubtful(useragent.DoubtRegistration); d != nil {
+	if d := a.firstDoubt(useragent.DoubtRegistration); d != nil {
 		mend = "name the worker under worker.present: {file: /its-address.js}"
 		if own := a.workerScripts(); len(own) > 0 {
 			mend += "; these scripts of the site listen to install or fetch: " + strings.Join(own, ", ")
@@ -89,8 +89,8 @@ func (a *auditor) unknown() {
 	a.find("offline.unknown", first, strings.Join(parts, "; "), mend)
 }
 
-// doubtful gives the first doubt of a kind.
-func (a *auditor) doubtful(kind useragent.DoubtKind) *useragent.Doubt {
+// firstDoubt gives the first doubt of a kind.
+func (a *auditor) firstDoubt(kind useragent.DoubtKind) *useragent.Doubt {
 	for _, p := range a.ran.Pages {
 		for _, o := range p.Under {
 			if o.Doubt != nil && o.Doubt.Kind == kind {

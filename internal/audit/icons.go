@@ -15,7 +15,7 @@ import (
 
 // examined is what looking at one icon's file tells.
 type examined struct {
-	came  useragent.Came
+	came  useragent.Fetched
 	facts *icon.Facts
 	bytes int
 	// missing and damaged say why nothing can be shown, and which of the two it is.
@@ -26,7 +26,7 @@ type examined struct {
 }
 
 // examine decodes and measures an icon.
-func examine(came useragent.Came, img manifest.Image) (e examined) {
+func examine(came useragent.Fetched, img manifest.Image) (e examined) {
 	e.came = came
 	if came.Status < 200 || came.Status > 299 || came.Body == nil {
 		if e.missing = came.Why; came.Status != 0 {
@@ -43,7 +43,7 @@ func examine(came useragent.Came, img manifest.Image) (e examined) {
 	e.facts, err = icon.Inspect(data)
 	switch {
 	case err == nil && e.facts.Vector && site.Essence(came.Type) != "image/svg+xml":
-		err = fmt.Errorf("it is an SVG, and the host sends it as %s; browsers show it only as image/svg+xml", orWords(site.Essence(came.Type), "nothing in particular"))
+		err = fmt.Errorf("it is an SVG, and the host sends it as %s; browsers show it only as image/svg+xml", orDefault(site.Essence(came.Type), "nothing in particular"))
 	case err != nil && site.IsHTML(came.Type):
 		err = errors.New("the host answers with an HTML page")
 	}
@@ -62,9 +62,9 @@ func examine(came useragent.Came, img manifest.Image) (e examined) {
 	return e
 }
 
-// icons fetches every icon of the manifest and lets them be examined while the site is rehearsed; what they come to is judged by
+// checkIcons fetches every icon of the manifest and lets them be examined while the site is rehearsed; what they come to is judged by
 // a.iconsLater.
-func (a *auditor) icons(look *useragent.Installer, p *manifest.Processed, murl string, at Where) {
+func (a *auditor) checkIcons(look *useragent.Installer, p *manifest.Processed, murl string, at Where) {
 	seen := make([]examined, len(p.Icons))
 	var wait sync.WaitGroup
 	free := make(chan struct{}, runtime.GOMAXPROCS(0))

@@ -42,7 +42,7 @@ func (a *auditor) install() (start string) {
 	a.documents[entry] = doc
 	murl := doc.ManifestURL()
 	if murl == "" {
-		a.unlinked(doc, entry)
+		a.checkLinked(doc, entry)
 		return ""
 	}
 	tag, _ := doc.Link("manifest")
@@ -97,19 +97,19 @@ func (a *auditor) install() (start string) {
 	if !p.StartURLValid {
 		a.find("app.start", member("start_url"), "no usable start_url", "")
 	}
-	a.display(p, member)
+	a.checkDisplay(p, member)
 	if p.PreferRelatedApplications != nil && *p.PreferRelatedApplications && len(p.RelatedApplications) > 0 {
 		a.find("app.related", member("prefer_related_applications"), "prefer_related_applications is true", "")
 	}
-	a.icons(look, p, murl, member("icons"))
-	a.promises(p, murl, doc, member)
-	a.look(p, doc, member)
+	a.checkIcons(look, p, murl, member("icons"))
+	a.checkMembers(p, murl, doc, member)
+	a.checkColours(p, doc, member)
 	return p.StartURL
 }
 
-// display judges how the app would open: Chromium goes by the first display mode of display_override that it knows, the others read
-// display alone, and iOS knows no minimal-ui.
-func (a *auditor) display(p *manifest.Processed, member func(string) Where) {
+// checkDisplay judges how the app would open: Chromium goes by the first display mode of display_override that it knows, the others read
+// checkDisplay alone, and iOS knows no minimal-ui.
+func (a *auditor) checkDisplay(p *manifest.Processed, member func(string) Where) {
 	if p.ShownDisplay == "browser" {
 		what := "display is missing"
 		if len(p.DisplayOverride) > 0 {
@@ -139,7 +139,7 @@ func bodyBytes(b site.Body) ([]byte, error) {
 	return b.Bytes()
 }
 
-func (a *auditor) unlinked(doc *page.Document, entry string) {
+func (a *auditor) checkLinked(doc *page.Document, entry string) {
 	for _, t := range doc.LinkTags {
 		if t.Rel("manifest") {
 			what, mend := "the link has no usable address", ""

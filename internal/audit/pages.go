@@ -24,8 +24,8 @@ func (a *auditor) documentsInOrder() []string {
 	return urls
 }
 
-// heads compares what the heads of all pages hold.
-func (a *auditor) heads() {
+// checkHeads compares what the heads of all pages hold.
+func (a *auditor) checkHeads() {
 	var noManifest, noTheme, noIcon, noApple, invalid, unregistered []string
 	registers := a.registering()
 	for _, u := range a.documentsInOrder() {
@@ -59,7 +59,7 @@ func (a *auditor) heads() {
 	if len(registers) > 0 {
 		a.findPages("page.register", unregistered, 0, 0, "")
 	}
-	a.headIcons()
+	a.checkHeadIcons()
 }
 
 // registering tells which pages register a worker, in their own text or by a script of theirs.
@@ -93,8 +93,8 @@ func (a *auditor) registering() map[string]bool {
 	return out
 }
 
-// headIcons fetches the icons that heads link to.
-func (a *auditor) headIcons() {
+// checkHeadIcons fetches the icons that heads link to.
+func (a *auditor) checkHeadIcons() {
 	seen := map[string]bool{}
 	for _, u := range a.documentsInOrder() {
 		for _, t := range a.documents[u].LinkTags {
@@ -106,7 +106,7 @@ func (a *auditor) headIcons() {
 				continue
 			}
 			seen[href] = true
-			resp, _ := a.get(href)
+			resp, _ := a.follow(href)
 			if resp == nil && strings.HasPrefix(href, a.origin+"/") || resp != nil && resp.Status != 200 {
 				a.find("icon.missing", a.place(u, t.Line, t.Column), a.local(href)+" is not there", "")
 			}
@@ -122,8 +122,8 @@ func (a *auditor) headIcons() {
 	}
 }
 
-// links names what pages ask for that is not there even online.
-func (a *auditor) links() {
+// checkLinks names what pages ask for that is not there even online.
+func (a *auditor) checkLinks() {
 	if a.graph == nil {
 		for _, v := range a.ran.Visits {
 			for _, l := range v.Loads {
@@ -149,7 +149,7 @@ func (a *auditor) links() {
 			b.count++
 			return
 		}
-		if resp, _ := a.get(r.URL); resp != nil && resp.Status < 400 {
+		if resp, _ := a.follow(r.URL); resp != nil && resp.Status < 400 {
 			return
 		}
 		found[r.URL] = &broken{r, 1}
@@ -196,8 +196,8 @@ func (a *auditor) links() {
 	}
 }
 
-// refused names what comes under a media type that keeps it from being used. It has to be seen with the host's own headers.
-func (a *auditor) refused() {
+// checkRefusedAnswers names what comes under a media type that keeps it from being used. It has to be seen with the host's own headers.
+func (a *auditor) checkRefusedAnswers() {
 	seen := map[string]bool{}
 	for _, v := range a.ran.Visits {
 		for _, l := range v.Loads {
@@ -209,14 +209,14 @@ func (a *auditor) refused() {
 	}
 }
 
-// offline judges what the rehearsal showed.
-func (a *auditor) offline(start string) {
+// checkOffline judges what the rehearsal showed.
+func (a *auditor) checkOffline(start string) {
 	for _, p := range append(append([]string{}, a.Project.Audit.Visit...), a.Project.Audit.Pages...) {
-		if resp, _ := a.get(a.absolute(p)); (resp == nil || resp.Status >= 400) && !a.meant(p, resp) {
+		if resp, _ := a.follow(a.absolute(p)); (resp == nil || resp.Status >= 400) && !a.isExpectedStatus(p, resp) {
 			a.find("page.gone", Where{URL: p}, "it does not answer with status 200", "")
 		}
 	}
-	a.rivals()
+	a.checkRivals()
 	w := a.ran.Worker
 	var errors []string
 	for _, v := range a.ran.Visits {
@@ -267,7 +267,7 @@ func (a *auditor) offline(start string) {
 		groups[k] = append(groups[k], url)
 	}
 	startLost := false
-	leftAlone := a.leftAlone()
+	leftAlone := a.neverAnswered()
 	for _, p := range a.ran.Pages {
 		if p.Status >= 400 || p.Status == 0 {
 			continue
@@ -284,7 +284,7 @@ func (a *auditor) offline(start string) {
 				continue
 			}
 			if p.URL == start && (o.Outcome == useragent.Lost || o.Outcome == useragent.Stuck || o.Outcome == useragent.StandIn) {
-				a.find("offline.start", Where{URL: a.local(start)}, fmt.Sprintf("%s, its outcome is %s: %s", condition, o.Outcome, orWords(o.Reason, "another page is shown")), "")
+				a.find("offline.start", Where{URL: a.local(start)}, fmt.Sprintf("%s, its outcome is %s: %s", condition, o.Outcome, orDefault(o.Reason, "another page is shown")), "")
 				startLost = true
 				continue
 			}
@@ -322,7 +322,7 @@ func (a *auditor) offline(start string) {
 						add("offline.partial", "the stand-in lacks "+a.local(o.Missing[0].URL), p.URL)
 					}
 				} else {
-					add("offline.other", "shown instead: "+orWords(o.Title, "a page without a title"), p.URL)
+					add("offline.other", "shown instead: "+orDefault(o.Title, "a page without a title"), p.URL)
 				}
 			}
 		}
@@ -332,7 +332,7 @@ func (a *auditor) offline(start string) {
 			n := len(a.report.Findings)
 			a.findPages(k.code, groups[k], 0, 0, "")
 			for _, f := range a.report.Findings[n:] {
-				f.Mend = orWords(k.detail, f.Mend)
+				f.Mend = orDefault(k.detail, f.Mend)
 			}
 			continue
 		}
@@ -340,9 +340,9 @@ func (a *auditor) offline(start string) {
 	}
 }
 
-// meant says whether the project file says that a path answers as it does: by a status of the hosting, the page for unknown paths, or what a
+// isExpectedStatus says whether the project file says that a path answers as it does: by a status of the hosting, the page for unknown paths, or what a
 // rehearsal expects.
-func (a *auditor) meant(path string, resp *site.Response) bool {
+func (a *auditor) isExpectedStatus(path string, resp *site.Response) bool {
 	if resp == nil {
 		return false
 	}
@@ -389,8 +389,8 @@ func (a *auditor) whyStuck(url string) string {
 	return "no rule answers it: keep it under worker.pack.pages, or add a rule with a patience, such as network-first with 3s"
 }
 
-// rivals names workers that are registered for one scope, by visited pages or by others.
-func (a *auditor) rivals() {
+// checkRivals names workers that are registered for one scope, by visited pages or by others.
+func (a *auditor) checkRivals() {
 	scripts := map[string][]string{}
 	where := map[string]Where{}
 	add := func(scope, script string, at Where) {
@@ -426,8 +426,8 @@ func (a *auditor) rivals() {
 	}
 }
 
-// leftAlone says whether the project file tells the worker to leave a page alone.
-func (a *auditor) leftAlone() func(url string) bool {
+// neverAnswered says whether the project file tells the worker to leave a page alone.
+func (a *auditor) neverAnswered() func(url string) bool {
 	var list []*site.Pattern
 	for _, text := range a.Project.Worker.Never {
 		if p, err := site.NewPattern(text, a.origin); err == nil {
@@ -441,7 +441,7 @@ func (a *auditor) leftAlone() func(url string) bool {
 
 func (a *auditor) standIn() string { return a.Project.Worker.StandIns.Page }
 
-func orWords(s, otherwise string) string {
+func orDefault(s, otherwise string) string {
 	if s == "" {
 		return otherwise
 	}

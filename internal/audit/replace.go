@@ -41,7 +41,7 @@ func Replace(ctx context.Context, in Input, next site.Host) (*Replaced, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		s.Do(step)
+		s.Step(step)
 	}
 	after, _, installing := s.Worker()
 	out.Stays = before != nil && after != nil && before.ID == after.ID
@@ -57,24 +57,24 @@ func Replace(ctx context.Context, in Input, next site.Host) (*Replaced, error) {
 	return out, ctx.Err()
 }
 
-func (a *auditor) replacing() *useragent.Stage {
-	s := useragent.NewStage(a.ctx, append([]site.Host{a.Host}, a.Others...), a.reader, false, nil)
+func (a *auditor) replacing() *useragent.Session {
+	s := useragent.NewSession(a.ctx, append([]site.Host{a.Host}, a.Others...), a.reader, false, nil)
 	present := *a.Project
 	present.Worker.Replace = ""
 	s.Present((&auditor{Input: Input{Project: &present, Host: a.Host}, origin: a.origin}).present())
 	return s
 }
 
-func (a *auditor) visitTwice(s *useragent.Stage) {
+func (a *auditor) visitTwice(s *useragent.Session) {
 	for range 2 {
 		for _, url := range a.visits() {
-			s.Do(useragent.Step{Open: url})
+			s.Step(useragent.Step{Open: url})
 		}
 	}
 }
 
 // storesOf names the caches that are not those of a worker of ours.
-func storesOf(s *useragent.Stage) (names []string) {
+func storesOf(s *useragent.Session) (names []string) {
 	for _, c := range s.Caches() {
 		if !strings.HasPrefix(c.Name, "tachyform ") {
 			names = append(names, c.Name)

@@ -40,9 +40,9 @@ type Report struct {
 	Pages    []*PageReport             `json:"pages"`
 	Findings []*Finding                `json:"findings"`
 	Summary  Summary                   `json:"summary"`
-	// Changed lists the checks whose weight the project file changes, Since what changed after an earlier audit.
-	Changed []Changed `json:"changed,omitempty"`
-	Since   *Since    `json:"since,omitempty"`
+	// Override lists the checks whose weight the project file changes, Since what changed after an earlier audit.
+	Changed []Override  `json:"changed,omitempty"`
+	Since   *Comparison `json:"since,omitempty"`
 
 	// Name is the app's name in the project file.
 	Name string `json:"-"`
@@ -60,8 +60,8 @@ type TargetVerdict struct {
 	// Risks and Polish count the findings of these weights there.
 	Risks  int `json:"risks"`
 	Polish int `json:"polish"`
-	// Sees is what a person meets there, nil where the manifest tells nothing.
-	Sees *Sees `json:"sees,omitempty"`
+	// Appearance is what a person meets there, nil where the manifest tells nothing.
+	Sees *Appearance `json:"sees,omitempty"`
 }
 
 // ManifestReport is the manifest as the browser reads it.

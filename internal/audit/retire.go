@@ -21,11 +21,11 @@ type Retired struct {
 // Retire rehearses it: the entry page is visited twice, next is deployed, the page is reloaded, closed and opened again.
 func Retire(ctx context.Context, in Input, next site.Host) (*Retired, error) {
 	a := newAuditor(ctx, in)
-	s := useragent.NewStage(ctx, append([]site.Host{in.Host}, in.Others...), a.reader, false, nil)
+	s := useragent.NewSession(ctx, append([]site.Host{in.Host}, in.Others...), a.reader, false, nil)
 	defer s.Close()
 	entry := a.absolute(in.Project.Audit.Entry)
-	s.Do(useragent.Step{Open: entry})
-	s.Do(useragent.Step{Reload: "normal"})
+	s.Step(useragent.Step{Open: entry})
+	s.Step(useragent.Step{Reload: "normal"})
 	active, _, _ := s.Worker()
 	out := &Retired{Had: active != nil}
 	for _, c := range s.Caches() {
@@ -35,7 +35,7 @@ func Retire(ctx context.Context, in Input, next site.Host) (*Retired, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		s.Do(step)
+		s.Step(step)
 	}
 	// A page that goes on registering the address gets the retiring worker, which keeps nothing and answers nothing.
 	kept := 0

@@ -15,7 +15,7 @@ import (
 func Sheet(ctx context.Context, in Input) (*icon.Sheet, error) {
 	a := newAuditor(ctx, in)
 	entry := a.absolute(in.Project.Audit.Entry)
-	resp, final := a.get(entry)
+	resp, final := a.follow(entry)
 	if resp == nil || resp.Status >= 400 || resp.Body == nil {
 		return nil, &problem.Problem{Kind: problem.Read, Where: a.local(entry), What: "the entry page does not open", Mend: "set audit.entry to the first page of the site"}
 	}
@@ -31,7 +31,7 @@ func Sheet(ctx context.Context, in Input) (*icon.Sheet, error) {
 			return
 		}
 		seen[url+role] = true
-		resp, _ := a.get(url)
+		resp, _ := a.follow(url)
 		if resp == nil || resp.Status != 200 || resp.Body == nil {
 			return
 		}
@@ -44,7 +44,7 @@ func Sheet(ctx context.Context, in Input) (*icon.Sheet, error) {
 		}
 	}
 	if url := doc.ManifestURL(); url != "" {
-		if resp, at := a.get(url); resp != nil && resp.Status == 200 && resp.Body != nil {
+		if resp, at := a.follow(url); resp != nil && resp.Status == 200 && resp.Body != nil {
 			body, err := resp.Body.Bytes()
 			if err != nil {
 				return nil, err

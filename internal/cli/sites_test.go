@@ -159,19 +159,19 @@ func predict(t *testing.T, path string) *siteRecord {
 	if len(s.releases) < 2 {
 		return out
 	}
-	stage := useragent.NewStage(context.Background(), hosts, nil, true, nil)
+	stage := useragent.NewSession(context.Background(), hosts, nil, true, nil)
 	defer stage.Close()
 	for _, v := range r.Visit {
-		stage.Do(useragent.Step{Open: v})
+		stage.Step(useragent.Step{Open: v})
 	}
-	stage.Do(useragent.Step{Deploy: []site.Host{s.open(t, 1, origin)}})
+	stage.Step(useragent.Step{Deploy: []site.Host{s.open(t, 1, origin)}})
 	for _, name := range releaseSteps {
 		step := useragent.Step{Reload: "normal"}
 		if name == releaseSteps[2] {
-			stage.Do(useragent.Step{Close: "tab"})
+			stage.Step(useragent.Step{Close: "tab"})
 			step = useragent.Step{Open: r.Visit[len(r.Visit)-1]}
 		}
-		stage.Do(step)
+		stage.Step(step)
 		v := stage.View("")
 		active, waiting, _ := stage.Worker()
 		rec := stepRecord{Step: name, Title: v.Title, Controlled: v.Controlled, Waiting: waiting != nil, Caches: caches(stage.Caches())}

@@ -46,7 +46,7 @@ type Plan struct {
 	Edited []PageHead
 	Worker *worker.Plan
 	// Head is what every page's head is to hold, Icons the whole set, whether or not the files change.
-	Head  Wanted
+	Head  HeadTags
 	Icons []icon.Icon
 	// Manifest is the manifest's text as it will be, Members what the project file asks of it, with the icons.
 	Manifest []byte
@@ -75,7 +75,7 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 	if p.App.Text("name") == "" {
 		return nil, &problem.Problem{Kind: problem.Usage, Where: orDefault(p.Path, project.FileName), What: "app.name is missing: an app needs a name", Mend: "add it under app:, such as name: Skerry Line"}
 	}
-	wanted := Wanted{Viewport: true, ThemeColor: p.App.Text("theme_color"), DarkColor: p.Head.Dark, Scheme: p.Head.Scheme,
+	wanted := HeadTags{Viewport: true, ThemeColor: p.App.Text("theme_color"), DarkColor: p.Head.Dark, Scheme: p.Head.Scheme,
 		AppName: p.App.Text("name"), ShortName: orDefault(p.App.Text("short_name"), p.App.Text("name")), Mend: p.Head.Mend == "yes"}
 	if err := out.icons(&wanted); err != nil {
 		return nil, err
@@ -83,7 +83,7 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 	if err := out.manifest(&wanted); err != nil {
 		return nil, err
 	}
-	if err := out.proof(); err != nil {
+	if err := out.assetLinks(); err != nil {
 		return nil, err
 	}
 	if err := settle(p); err != nil {
@@ -220,7 +220,7 @@ func colour(otherwise color.NRGBA, texts ...string) color.NRGBA {
 	return otherwise
 }
 
-func (o *output) icons(w *Wanted) error {
+func (o *output) icons(w *HeadTags) error {
 	cfg := o.p.Icons
 	if cfg.Master == "" {
 		return nil
@@ -336,7 +336,7 @@ func (o *output) withShortcutIcons(app project.Members) project.Members {
 }
 
 // manifest writes the manifest anew, or changes in the one that the entry page links to what the project file says otherwise.
-func (o *output) manifest(w *Wanted) error {
+func (o *output) manifest(w *HeadTags) error {
 	app := o.withShortcutIcons(slices.Clone(o.p.App))
 	theirs, text, err := o.linked()
 	if err != nil {
@@ -427,7 +427,7 @@ func (o *output) linked() (path string, text []byte, err error) {
 	return path, text, nil
 }
 
-func (o *output) pages(ctx context.Context, w Wanted) error {
+func (o *output) pages(ctx context.Context, w HeadTags) error {
 	earlier, err := earlierHeads(o.plan.State, o.f.Dir)
 	if err != nil {
 		return err

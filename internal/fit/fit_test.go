@@ -15,7 +15,7 @@ import (
 
 const at = "https://line.example/tides/"
 
-var two = Wanted{Manifest: "/m.json", ThemeColor: "#fff"}
+var two = HeadTags{Manifest: "/m.json", ThemeColor: "#fff"}
 
 const link, theme = `<link rel="manifest" href="/m.json">`, `<meta name="theme-color" content="#fff">`
 
@@ -50,7 +50,7 @@ func TestEditHead(t *testing.T) {
 
 // What the project file asks for besides: dark colours, cookies for the manifest, mended names; and what it asks for no more goes.
 func TestEditHeadFurther(t *testing.T) {
-	edit := func(text string, w Wanted, earlier ...string) string {
+	edit := func(text string, w HeadTags, earlier ...string) string {
 		e, err := EditHead([]byte(text), at, w, earlier)
 		require.NoError(t, err, text)
 		again, err := EditHead(e.Text, at, w, earlier)
@@ -58,20 +58,20 @@ func TestEditHeadFurther(t *testing.T) {
 		assert.Equal(t, string(e.Text), string(again.Text), "a second time")
 		return string(e.Text)
 	}
-	both := Wanted{ThemeColor: "#fff", DarkColor: "#000", Scheme: "light dark"}
+	both := HeadTags{ThemeColor: "#fff", DarkColor: "#000", Scheme: "light dark"}
 	assert.Equal(t, `<head><meta name="color-scheme" content="light dark"><meta name="theme-color" media="(prefers-color-scheme: light)" content="#fff"><meta name="theme-color" media="(prefers-color-scheme: dark)" content="#000"></head>`, edit("<head></head>", both))
 	assert.Equal(t, `<head>`+theme+`<meta name="color-scheme" content="light dark"></head>`, edit("<head>"+theme+"</head>", both), "one without a medium is for both")
-	assert.Equal(t, `<link rel=manifest href=/m.json crossorigin="use-credentials">`, edit(`<link rel=manifest href=/m.json>`, Wanted{Manifest: "/m.json", Credentials: true}))
+	assert.Equal(t, `<link rel=manifest href=/m.json crossorigin="use-credentials">`, edit(`<link rel=manifest href=/m.json>`, HeadTags{Manifest: "/m.json", Credentials: true}))
 	slips := `<head><meta name='theme-colour' content=red><link rel="apple-touch-icon-precomposed" href=a.png></head>`
-	assert.Equal(t, `<head><meta name='theme-color' content=red><link rel="apple-touch-icon" href=a.png></head>`, edit(slips, Wanted{ThemeColor: "#fff", AppleIcon: "/b.png", Mend: true}))
-	e, err := EditHead([]byte(slips), at, Wanted{}, nil)
+	assert.Equal(t, `<head><meta name='theme-color' content=red><link rel="apple-touch-icon" href=a.png></head>`, edit(slips, HeadTags{ThemeColor: "#fff", AppleIcon: "/b.png", Mend: true}))
+	e, err := EditHead([]byte(slips), at, HeadTags{}, nil)
 	require.NoError(t, err)
 	require.Len(t, e.Misnamed, 2)
 	assert.Equal(t, "theme-color", e.Misnamed[0].Right)
 	assert.True(t, e.Misnamed[1].Obsolete)
-	earlier := Wanted{ThemeColor: "#fff", Register: "/r.js", Manifest: "/m.json"}.Snippet()
+	earlier := HeadTags{ThemeColor: "#fff", Register: "/r.js", Manifest: "/m.json"}.Snippet()
 	before := "<head>\n  " + strings.Join(earlier, "\n  ") + "\n</head>"
-	assert.Equal(t, "<head>\n  "+link+"\n  "+`<meta name="theme-color" content="#abc">`+"\n</head>", edit(before, Wanted{ThemeColor: "#abc", Manifest: "/m.json"}, earlier...), "what an earlier fit wrote and nobody wants now goes")
+	assert.Equal(t, "<head>\n  "+link+"\n  "+`<meta name="theme-color" content="#abc">`+"\n</head>", edit(before, HeadTags{ThemeColor: "#abc", Manifest: "/m.json"}, earlier...), "what an earlier fit wrote and nobody wants now goes")
 }
 
 // All bytes outside what was inserted stay, and a second edit changes nothing.
@@ -79,7 +79,7 @@ func FuzzEditHead(f *testing.F) {
 	f.Add([]byte("<html>\n<head>\n  <title>x</title>\n</head>\n<body>"))
 	f.Add([]byte("<head><base href=//x><link rel=manifest href='&quot;'><template></head><p>"))
 	f.Fuzz(func(t *testing.T, text []byte) {
-		w := Wanted{ThemeColor: "#fff", Icon: "/i.ico", AppleIcon: "/a.png"}
+		w := HeadTags{ThemeColor: "#fff", Icon: "/i.ico", AppleIcon: "/a.png"}
 		first, err := EditHead(text, at, w, nil)
 		if err != nil {
 			return

@@ -162,7 +162,7 @@ type replacement struct {
 
 // EditHead gives the page's text with what its head lacks, all other bytes as they were. url is the page's own address. Lines of
 // earlier that an earlier fit put in are taken out again where they are not wanted any more.
-func EditHead(text []byte, url string, w Wanted, earlier []string) (*Edited, error) {
+func EditHead(text []byte, url string, w HeadTags, earlier []string) (*Edited, error) {
 	if bytes.HasPrefix(text, []byte{0xff, 0xfe}) || bytes.HasPrefix(text, []byte{0xfe, 0xff}) {
 		return nil, fmt.Errorf("the page is written in UTF-16")
 	}
@@ -183,7 +183,7 @@ func EditHead(text []byte, url string, w Wanted, earlier []string) (*Edited, err
 		}
 	}
 	for i, t := range tags {
-		m, wrong := page.WrongName(t.Tag)
+		m, wrong := page.CheckTagName(t.Tag)
 		switch {
 		case !wrong || t.templated:
 		case w.Mend && m.Right != "":

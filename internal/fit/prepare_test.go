@@ -174,7 +174,7 @@ func TestInto(t *testing.T) {
 	before := testsite.Read(t, one.dir)
 	ctx := context.Background()
 	for name, want := range map[string]string{"site": "in one another", "site/below": "in one another", ".": "in one another", "full": "not empty", "brand/mark.svg": "cannot be read", "brand/mark.svg/x": "cannot be"} {
-		err := p.Into(ctx, filepath.Join(one.dir, name), []string{"out"})
+		err := p.CopyTo(ctx, filepath.Join(one.dir, name), []string{"out"})
 		var wrong *problem.Problem
 		if assert.ErrorAs(t, err, &wrong, name) {
 			assert.Contains(t, wrong.What, want, name)
@@ -183,12 +183,12 @@ func TestInto(t *testing.T) {
 	}
 	cancelled, cancel := context.WithCancel(ctx)
 	cancel()
-	require.ErrorIs(t, p.Into(cancelled, filepath.Join(one.dir, "new"), []string{"out"}), context.Canceled)
+	require.ErrorIs(t, p.CopyTo(cancelled, filepath.Join(one.dir, "new"), []string{"out"}), context.Canceled)
 	assert.Equal(t, before, testsite.Read(t, one.dir), "given up, nothing stays")
 
 	for _, name := range []string{"new", "deep/er", "empty"} {
 		to := filepath.Join(one.dir, name)
-		require.NoError(t, p.Into(ctx, to, []string{"out"}))
+		require.NoError(t, p.CopyTo(ctx, to, []string{"out"}))
 		got := testsite.Read(t, to)
 		assert.Equal(t, "{}\n", got["link.json"], "a link within the site becomes what it leads to")
 		assert.NotContains(t, got, "out")

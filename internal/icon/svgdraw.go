@@ -142,9 +142,9 @@ type painter struct {
 
 // Bounds of what is drawn by itself: how many parts, how many layers at once, and how much text in all the library reads for them.
 const (
-	mostParts  = 2000
-	mostLayers = 24
-	mostText   = 64 << 20
+	maxParts  = 2000
+	maxLayers = 24
+	maxText   = 64 << 20
 )
 
 func newPainter(t *svgTree, root *html.Node, w, h int) *painter {
@@ -205,8 +205,8 @@ func (p *painter) part(dst *image.RGBA, n *html.Node, chain []*html.Node, evenOd
 	fades := container(n) && opacityOf(n) < 1
 	layer := dst
 	if clip != nil || fades {
-		if p.layers++; p.layers > mostLayers {
-			return &svgFault{p.tree.lines[n], fmt.Sprintf("more than %d elements that fade or are clipped stand in one another", mostLayers), "write the opacity on the innermost alone, or export a PNG"}
+		if p.layers++; p.layers > maxLayers {
+			return &svgFault{p.tree.lines[n], fmt.Sprintf("more than %d elements that fade or are clipped stand in one another", maxLayers), "write the opacity on the innermost alone, or export a PNG"}
 		}
 		defer func() { p.layers-- }()
 		layer = p.blank()
@@ -280,7 +280,7 @@ func outlineOf(n *html.Node) *html.Node {
 
 // shapes draws elements that the library can draw as they are.
 func (p *painter) shapes(dst *image.RGBA, list, chain []*html.Node, evenOdd bool) error {
-	if p.parts++; p.parts > mostParts {
+	if p.parts++; p.parts > maxParts {
 		return fmt.Errorf("it clips and fades too many parts by themselves")
 	}
 	var b bytes.Buffer
@@ -306,7 +306,7 @@ func (p *painter) shapes(dst *image.RGBA, list, chain []*html.Node, evenOdd bool
 		writeSVG(&b, n)
 	}
 	b.WriteString(strings.Repeat("</g>", len(chain)) + "</svg>")
-	if p.text += b.Len(); p.text > mostText {
+	if p.text += b.Len(); p.text > maxText {
 		return fmt.Errorf("drawing its clipped and faded parts takes too much work")
 	}
 	icon, err := readLibrary(b.Bytes(), p.tree.w, p.tree.h)

@@ -33,7 +33,7 @@ var selectors struct {
 	known map[string][]selector
 }
 
-const mostSelectors = 20_000
+const maxSelectors = 20_000
 
 // selectorsOf compiles a selector list; each selector by itself, since browsers differ from our matcher in what they know.
 func selectorsOf(list string) []selector {
@@ -49,7 +49,7 @@ func selectorsOf(list string) []selector {
 	}
 	selectors.Lock()
 	defer selectors.Unlock()
-	if selectors.known == nil || len(selectors.known) >= mostSelectors {
+	if selectors.known == nil || len(selectors.known) >= maxSelectors {
 		selectors.known = map[string][]selector{}
 	}
 	selectors.known[list] = out

@@ -338,7 +338,7 @@ func Audit(r *audit.Report, width int) string {
 			if i > 0 && weight == audit.Blocker {
 				b.WriteByte('\n')
 			}
-			finding(&b, f, felt(r, f), width)
+			finding(&b, f, weights(r, f), width)
 		}
 		if n := len(list) - most; n > 0 {
 			fmt.Fprintf(&b, "  and %d more\n", n)

@@ -34,7 +34,7 @@ func Explain(c audit.Check, width int) string {
 	if len(c.Stops) > 0 {
 		fmt.Fprintf(&b, "  %s not where it is a blocker\n", faint.Render(pad("installs", 9)))
 	}
-	if on := feltOn(c); on != "" {
+	if on := weightsOn(c); on != "" {
 		fmt.Fprintf(&b, "  %s %s\n", faint.Render(pad("targets", 9)), wrap(on, width-12, 12))
 	}
 	return b.String()
@@ -61,7 +61,7 @@ func ChecksDocument(list []audit.Check) string {
 			if len(c.Stops) > 0 {
 				more = append(more, "not installed where it is a blocker")
 			}
-			if on := feltOn(c); on != "" {
+			if on := weightsOn(c); on != "" {
 				more = append(more, on)
 			}
 			if len(more) > 0 {

@@ -17,7 +17,7 @@ import (
 // What machines read is well-formed whatever a site says, and says what people are told.
 func TestFormats(t *testing.T) {
 	r := sample(3)
-	r.Changed = []audit.Changed{{Code: "page.icon", From: "polish", To: "off", Reason: hostile, Findings: 2}}
+	r.Changed = []audit.Override{{Code: "page.icon", From: "polish", To: "off", Reason: hostile, Findings: 2}}
 	r.Findings = append(r.Findings, &audit.Finding{Code: "offline.lost", Weight: audit.Risk, Title: "Lost", Where: audit.Where{URL: "/far.html"}, Mend: "keep it"})
 
 	text, err := SARIF(r)

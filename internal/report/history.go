@@ -17,14 +17,14 @@ type Remembered struct {
 	Whole int `json:"whole"`
 }
 
-// mostRemembered bounds the lines of a history that are shown.
-const mostRemembered = 10
+// maxRemembered bounds the lines of a history that are shown.
+const maxRemembered = 10
 
 // History shows what the last audits came to, the newest last, with a bar for the pages that are whole offline.
 func History(list []Remembered) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "\n%s\n", bold.Render("HISTORY"))
-	for _, r := range list[max(0, len(list)-mostRemembered):] {
+	for _, r := range list[max(0, len(list)-maxRemembered):] {
 		const width = 16
 		full := 0
 		if r.Pages > 0 {

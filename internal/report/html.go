@@ -157,8 +157,8 @@ type htmlPart struct {
 
 // mostRows bounds the rows that a large site's report lists.
 const (
-	mostPageRows  = 1000
-	mostCacheRows = 200
+	maxPageRows  = 1000
+	maxCacheRows = 200
 )
 
 // HTML gives the report as one self-contained page.
@@ -181,10 +181,10 @@ func HTML(r *audit.Report) ([]byte, error) {
 			offline[strings.TrimPrefix(p.URL, r.Origin)] = p.Under["offline"]
 		}
 	}
-	v.MorePages = max(0, len(r.Pages)-mostPageRows)
+	v.MorePages = max(0, len(r.Pages)-maxPageRows)
 	pages := slices.Clone(r.Pages)
 	slices.SortStableFunc(pages, func(a, b *audit.PageReport) int { return worst(a) - worst(b) })
-	for _, p := range pages[:min(len(pages), mostPageRows)] {
+	for _, p := range pages[:min(len(pages), maxPageRows)] {
 		row := htmlPage{URL: p.URL, Title: p.Title, Worst: "whole", Sources: sourcesOf(offline[p.URL])}
 		if w := worst(p); w < len(outcomeOrder) {
 			row.Worst = outcomeOrder[w]
@@ -209,7 +209,7 @@ func HTML(r *audit.Report) ([]byte, error) {
 	for _, g := range []htmlGroup{{audit.Blocker, "Blockers", nil}, {audit.Risk, "Risks", nil}, {audit.Polish, "Polish", nil}} {
 		for _, f := range r.Findings {
 			if f.Weight == g.Weight {
-				g.Findings = append(g.Findings, htmlFinding{f, felt(r, f)})
+				g.Findings = append(g.Findings, htmlFinding{f, weights(r, f)})
 			}
 		}
 		if len(g.Findings) > 0 {
@@ -224,8 +224,8 @@ func HTML(r *audit.Report) ([]byte, error) {
 				out.Bytes += e.Bytes
 			}
 			sort.SliceStable(out.Entries, func(i, j int) bool { return out.Entries[i].Bytes > out.Entries[j].Bytes })
-			if n := len(out.Entries) - mostCacheRows; n > 0 {
-				out.More, out.Entries = n, out.Entries[:mostCacheRows]
+			if n := len(out.Entries) - maxCacheRows; n > 0 {
+				out.More, out.Entries = n, out.Entries[:maxCacheRows]
 			}
 			v.Caches = append(v.Caches, out)
 		}

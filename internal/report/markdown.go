@@ -24,8 +24,8 @@ func plainMarkdown(s string) string {
 	return strings.ReplaceAll(b.String(), `\&#`, "&#")
 }
 
-// mostMarkdown bounds the findings that a comment in a pull request tells in full.
-const mostMarkdown = 40
+// maxMarkdown bounds the findings that a comment in a pull request tells in full.
+const maxMarkdown = 40
 
 // Markdown writes the audit for a pull request: the verdict, what changed, targets, pages, and what to mend.
 func Markdown(r *audit.Report) []byte {
@@ -68,7 +68,7 @@ func Markdown(r *audit.Report) []byte {
 	line("%s offline: %s.", count(len(r.Pages), "page", "pages"), strings.Join(outcomes, ", "))
 	weight := ""
 	for i, f := range r.Findings {
-		if i == mostMarkdown {
+		if i == maxMarkdown {
 			line("")
 			line("And %d more.", len(r.Findings)-i)
 			break
@@ -86,7 +86,7 @@ func Markdown(r *audit.Report) []byte {
 		if f.Evidence != "" {
 			line("  %s  ", plainMarkdown(f.Evidence))
 		}
-		if on := felt(r, f); on != "" {
+		if on := weights(r, f); on != "" {
 			line("  (%s)  ", on)
 		}
 		line("  → %s", plainMarkdown(f.Mend))

@@ -32,8 +32,8 @@ func TestViews(t *testing.T) {
 	packed := &worker.Plan{Scripts: worker.Scripts{Script: "/worker.js", Scope: "/", Register: "/register.js"}, Pack: []worker.Entry{{Path: "/", Bytes: 2000, Why: "pack.pages /"}, {Path: "/" + hostile, Bytes: 9000, Why: "asked for by /"}},
 		Notes: []worker.Note{{Where: "/home/x/tachyform.yaml:4:7", What: "the pattern /b/* matches nothing", Mend: "take it away"}}}
 	changes := []fit.Change{{Path: "index.html", Old: []byte("a"), New: []byte("b"), What: "page"}, {Path: "site.webmanifest", New: []byte("{}"), What: "manifest"}, {Path: "icons/a.png", New: []byte("p"), What: "icon"}, {Path: "icons/b.png", New: []byte("p"), What: "icon"}, {Path: "worker.js", New: []byte("w"), What: "worker"}}
-	steps := []audit.PlayedStep{
-		{Do: "open /", Outcome: "whole", AnsweredBy: "network", Account: []audit.PlayedEvent{{At: 20, Kind: "network", Status: 200, Text: "/"}, {At: 40, Kind: "network", Text: "/gone"}, {At: 1500, Kind: "console", Level: "error", Text: hostile, Where: "/worker.js:3"}, {At: 10, Kind: "event", Worker: 2, Text: "install"}}},
+	steps := []audit.PlanStep{
+		{Do: "open /", Outcome: "whole", AnsweredBy: "network", Account: []audit.PlanEvent{{At: 20, Kind: "network", Status: 200, Text: "/"}, {At: 40, Kind: "network", Text: "/gone"}, {At: 1500, Kind: "console", Level: "error", Text: hostile, Where: "/worker.js:3"}, {At: 10, Kind: "event", Worker: 2, Text: "install"}}},
 		{Do: "expect outcome whole, controlled no, and whatever else a person may want to see here", Expects: true, Wrong: []string{"the page is controlled"}},
 		{Do: "network offline"},
 		{Do: "reload", Outcome: "lost", Reason: "the network failed", Missing: []string{"/site.css"}},
@@ -57,9 +57,9 @@ func TestViews(t *testing.T) {
 		"retired":        {Retired(&audit.Retired{Had: true, Gone: true, Kept: 1}, "/worker.js", "out/worker.js", 80), "out/worker.js  to be served at /worker.js\n1 file kept: nothing left after\n           the next visit", ""},
 		"retired nobody": {Retired(&audit.Retired{}, "/w.js", "", 80), "no worker of this site's present pages could be installed, so there", "served at"},
 		"not retired":    {Retired(&audit.Retired{Had: true, Left: "2 caches are left"}, "/w.js", "", 80), "tried    2 caches are left", ""},
-		"rehearsal": {Played(&audit.Played{Name: "first visit", Steps: steps}, false, 80),
+		"rehearsal": {PlanResult(&audit.PlanResult{Name: "first visit", Steps: steps}, false, 80),
 			"FIRST VISIT\n1  open /                            whole from the network\n✗  2  expect outcome whole\nthe page is controlled\n0.02s  network      200 /\n0.04s  network      /gone  no answer\n1.50s  error\n0.01s  worker 2     event install\n  3  network offline\n4  reload                            lost: the network failed\nmissing /site.css\n✓  5  expect outcome lost\nWhat was expected did not come about.", "more of the same"},
-		"rehearsal that holds": {Played(&audit.Played{Name: "x", Holds: true, Steps: []audit.PlayedStep{{Do: "open /", Outcome: "whole", Account: manyEvents(30)}}}, true, 80), "… and 22 more of the same kinds; --format json has all", "did not come about"},
+		"rehearsal that holds": {PlanResult(&audit.PlanResult{Name: "x", Holds: true, Steps: []audit.PlanStep{{Do: "open /", Outcome: "whole", Account: manyEvents(30)}}}, true, 80), "… and 22 more of the same kinds; --format json has all", "did not come about"},
 		"history": {History([]Remembered{{At: at, Summary: audit.Summary{Verdict: "not ready", Blockers: 1, Risks: 2, Polish: 3}, Pages: 4, Whole: 1}, {At: at.AddDate(0, 0, 1), Summary: audit.Summary{Verdict: "ready"}, Pages: 4, Whole: 4}, {At: at.AddDate(0, 0, 2), Summary: audit.Summary{Verdict: "not known"}}}),
 			"HISTORY\n2026-11-06 09:30  not ready ████░░░░░░░░░░░░    1 blocker  2 risks  3 polish\n2026-11-07 09:30  ready     ████████████████   0 blockers  0 risks  0 polish\n2026-11-08 09:30  not known ░░░░░░░░░░░░░░░░", ""},
 		"long history": {History(manyAudits(15)), "2026-11-15 00:00", "2026-11-05 00:00"},
@@ -67,10 +67,10 @@ func TestViews(t *testing.T) {
 			"An earlier fit had been interrupted; it is finished now.\nAn earlier undo had been interrupted; it is finished now.\nthe site was built anew since\n6 files were changed in between and stay as\nthey are: a, b, c, d and 2 more.\nPassed over journal/notes.txt, which is no journal of ours: no journal.", ""},
 		"undone":          {Undone(&fit.Undone{Restored: []string{"a", "b"}, Left: []string{"c"}}, "dist", 80), "dist is as it was before: 2 files restored or removed.\n1 file was made anew since an older fit and stays as it is: c.", ""},
 		"nothing to undo": {Undone(&fit.Undone{Recovery: fit.Recovery{Runs: []fit.Recovered{{}}}}, "dist", 80), "dist holds nothing of the fit any more.", "restored"},
-		"fit":             {Fit(&fit.Plan{Changes: changes, Pages: 3, Head: fit.Wanted{Manifest: "/site.webmanifest"}, Worker: packed}, named, "dist", 80), "→ dist\npages      1 wired, 2 as they were\nmanifest   /site.webmanifest  written\nicons      /icons/  2 written\nworker     /worker.js  written, keeps 2 files, 11 kB\nnote the pattern\nnext  tachyform rehearse", ""},
-		"fit without":     {Fit(&fit.Plan{Changes: changes[:1], Pages: 1, Head: fit.Wanted{Manifest: "/m"}}, plain1, "dist", 80), "manifest   /m  as it was\nicons      none: name a master picture", "worker  "},
+		"fit":             {Fit(&fit.Plan{Changes: changes, Pages: 3, Head: fit.HeadTags{Manifest: "/site.webmanifest"}, Worker: packed}, named, "dist", 80), "→ dist\npages      1 wired, 2 as they were\nmanifest   /site.webmanifest  written\nicons      /icons/  2 written\nworker     /worker.js  written, keeps 2 files, 11 kB\nnote the pattern\nnext  tachyform rehearse", ""},
+		"fit without":     {Fit(&fit.Plan{Changes: changes[:1], Pages: 1, Head: fit.HeadTags{Manifest: "/m"}}, plain1, "dist", 80), "manifest   /m  as it was\nicons      none: name a master picture", "worker  "},
 		"fit of nothing":  {Fit(&fit.Plan{Same: 9, Worker: packed}, plain1, "dist", 80), "Nothing to do: all 9 files are as they should be.\nnote the pattern", "next"},
-		"upload": {Upload(&fit.Plan{Changes: changes, Head: fit.Wanted{Manifest: "/site.webmanifest", StandIn: "/off.html"}, Worker: packed}, plain1, "out", "https://line.example/", 80),
+		"upload": {Upload(&fit.Plan{Changes: changes, Head: fit.HeadTags{Manifest: "/site.webmanifest", StandIn: "/off.html"}, Worker: packed}, plain1, "out", "https://line.example/", 80),
 			"Line → out\nUPLOAD, AS THEY LIE IN THE FOLDER\nindex.html                         1 B  in the place of the one that is there\nsite.webmanifest                   2 B  new\nPASTE INTO THE HEAD\nOn /off.html the script's tag gets data-stand-in=\"/off.html\" too\nnext  tachyform audit https://line.example/", ""},
 		"fixed": {Fixed(&fit.Plan{Changes: changes}, 80), "fitted  1 page, 1 manifest, 2 icons, 1 worker written; tachyform undo takes it\n        back", ""},
 		"manifest": {Manifest(&manifest.Processed{Name: hostile, StartURL: "https://line.example/", ShownDisplay: "standalone", Icons: []manifest.Image{{Src: "https://line.example/a.png", Sizes: []string{"192x192"}, Purpose: []string{"any"}}}}, []manifest.Issue{{Line: 3, Column: 5, What: "sizes is no text", Mend: "write 192x192"}}, "m.json", 80),
@@ -111,9 +111,9 @@ func TestViews(t *testing.T) {
 	}
 }
 
-func manyEvents(n int) (list []audit.PlayedEvent) {
+func manyEvents(n int) (list []audit.PlanEvent) {
 	for i := range n {
-		list = append(list, audit.PlayedEvent{At: int64(i), Kind: "stored", Text: "/a"})
+		list = append(list, audit.PlanEvent{At: int64(i), Kind: "stored", Text: "/a"})
 	}
 	return list
 }

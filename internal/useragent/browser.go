@@ -59,15 +59,15 @@ type Browser struct {
 	notes    []Note
 	nextID   int
 	// nextWorker numbers the versions of workers in the order in which they are met.
-	nextWorker int
-	started    *started
-	branch     bool // engines that have started belong to the browser that this one branched from
-	reader     *page.Reader
-	profile    *Profile
+	nextWorker  int
+	warmEngines *warmEngines
+	branch      bool // engines that have started belong to the browser that this one branched from
+	reader      *page.Reader
+	kind        *Kind
 	// foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.
 	foreground bool
-	// alone leaves away all that pages ask for but their scripts.
-	alone bool
+	// scriptsOnly leaves away all that pages ask for but their scripts.
+	scriptsOnly bool
 	// onActive waits for the next worker that has become active.
 	onActive []func()
 	// asks are requests that pages make once their scripts run, by the page's address; see Rehearsal.Asks.
@@ -82,11 +82,11 @@ type Browser struct {
 	lastError string
 	// listen, if set, is told every note as it comes.
 	listen func(Note)
-	// account, if set, takes down all that happens; began is when it starts counting.
-	account *[]Happened
-	began   time.Duration
-	tabs    []*Tab
-	gaps    []string
+	// events, if set, takes down all that happens; began is when it starts counting.
+	events *[]Event
+	began  time.Duration
+	tabs   []*Tab
+	gaps   []string
 	// present is the worker that somebody says pages register, where that can't be read; unreadRegistrations are the calls that can't be.
 	present             *page.Registration
 	unreadRegistrations []page.Place
@@ -98,17 +98,17 @@ type Browser struct {
 
 // New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
 func New(ctx context.Context, hosts []site.Host, reader *page.Reader) *Browser {
-	b := &Browser{clock: &clock{ctx: ctx}, store: newStorage(), queue: map[string][]func(func()){}, personal: map[string]string{}, reader: reader, profile: defaultProfile, started: &started{}, full: fullLimits, limits: fullLimits}
+	b := &Browser{clock: &clock{ctx: ctx}, store: newStorage(), queue: map[string][]func(func()){}, personal: map[string]string{}, reader: reader, kind: defaultKind, warmEngines: &warmEngines{}, full: fullLimits, limits: fullLimits}
 	b.net = &network{ctx: ctx, hosts: map[string]site.Host{}, cond: Online, clock: b.clock}
 	for _, h := range hosts {
 		b.net.hosts[h.Origin()] = h
 	}
-	b.wind()
+	b.bindClock()
 	return b
 }
 
-// wind binds the clock to the browser's limits.
-func (b *Browser) wind() {
+// bindClock binds the clock to the browser's limits.
+func (b *Browser) bindClock() {
 	b.clock.limit = b.runLimit
 	b.clock.onTired = func() { b.exhaust(script.ErrEndless) }
 }
@@ -127,15 +127,15 @@ func (b *Browser) Close() {
 		r.close()
 	}
 	if !b.branch {
-		b.started.drop()
+		b.warmEngines.drop()
 	}
 }
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
 func (b *Browser) Branch() *Browser {
-	n := &Browser{clock: &clock{ctx: b.net.ctx, now: b.clock.now}, full: b.full, limits: b.limits, strain: b.strain, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, profile: b.profile, asks: b.asks, present: b.present, unreadRegistrations: slices.Clone(b.unreadRegistrations), gaps: slices.Clone(b.gaps), exhausted: slices.Clone(b.exhausted), nextID: b.nextID, nextWorker: b.nextWorker, started: b.started, branch: true}
+	n := &Browser{clock: &clock{ctx: b.net.ctx, now: b.clock.now}, full: b.full, limits: b.limits, strain: b.strain, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, kind: b.kind, asks: b.asks, present: b.present, unreadRegistrations: slices.Clone(b.unreadRegistrations), gaps: slices.Clone(b.gaps), exhausted: slices.Clone(b.exhausted), nextID: b.nextID, nextWorker: b.nextWorker, warmEngines: b.warmEngines, branch: true}
 	n.net = &network{ctx: b.net.ctx, hosts: b.net.hosts, cond: b.net.cond, clock: n.clock}
-	n.wind()
+	n.bindClock()
 	for _, g := range b.regs {
 		c := *g
 		c.messages = g.messages.branch()
@@ -143,8 +143,8 @@ func (b *Browser) Branch() *Browser {
 			if *slot != nil {
 				w := **slot
 				w.reg, w.realm, w.waiters = &c, nil, nil
-				if w.like == nil {
-					w.like = *slot
+				if w.original == nil {
+					w.original = *slot
 				}
 				*slot = &w
 				n.workers = append(n.workers, &w)
@@ -164,7 +164,7 @@ func (b *Browser) SetCondition(c Condition) { b.net.cond = c }
 func (b *Browser) StopWorkers() {
 	for _, w := range b.workers {
 		if w.State == "activated" || w.State == "installed" {
-			b.stopWorker(w)
+			b.terminateServiceWorker(w)
 		}
 	}
 	b.clock.settle(0, 0)
@@ -178,7 +178,7 @@ func (b *Browser) note(n Note) {
 		b.listen(n)
 	}
 	if n.Level != "state" {
-		b.add(Happened{Kind: "console", Level: n.Level, Text: n.Text, Where: n.place()})
+		b.recordEvent(Event{Kind: "console", Level: n.Level, Text: n.Text, Where: n.place()})
 	}
 	if n.Level == "error" {
 		b.lastError = n.Text
@@ -191,43 +191,43 @@ func (b *Browser) note(n Note) {
 
 // client is an open page or a frame in one.
 type client struct {
-	id         int
-	url        string
-	controller *Worker
-	frame      bool
-	closed     bool
-	seen       map[string]*Load // by address and destination
-	view       *View
-	pending    int
-	mode       string  // cache mode of requests: reload for a page that was reloaded past the caches
-	holder     *client // of a frame: the page it stands in
-	tab        *Tab    // that shows the page
-	document   *page.Document
-	sheets     map[string]*page.Style // that have come, by address
-	styling    int                    // style sheets under way
-	response   *Response              // of the document
-	policy     *page.Policy
-	made       []page.Tag         // elements that scripts added
-	changed    []page.Changed     // attributes that they changed
-	embedder   string             // its Cross-Origin-Embedder-Policy
-	opaque     bool               // sandboxed away from its own origin
-	had        bool               // it had a worker from the start
-	tells      []string           // messages for a new worker that waits, as JSON
-	reloads    bool               // when another worker takes it over
-	onChange   []page.Reference   // asked for then
-	left       *client            // the page that its tab showed before
-	referrer   string             // that its document is asked for with
-	boxed      bool               // a frame in a sandbox
-	scriptless bool               // sandboxed without scripts
-	modules    map[string]*module // by address
-	graphs     []*moduleGraph     // that wait for their modules
-	wanted     map[string]bool    // modules that are to run although they were first asked for otherwise
+	id                 int
+	url                string
+	controller         *Worker
+	frame              bool
+	closed             bool
+	seen               map[string]*Load // by address and destination
+	view               *View
+	pending            int
+	mode               string  // cache mode of requests: reload for a page that was reloaded past the caches
+	parent             *client // of a frame: the page it stands in
+	tab                *Tab    // that shows the page
+	document           *page.Document
+	sheets             map[string]*page.Style // that have come, by address
+	styling            int                    // style sheets under way
+	response           *Response              // of the document
+	policy             *page.Policy
+	addedElements      []page.Tag         // elements that scripts added
+	changedAttributes  []page.Changed     // attributes that they changed
+	embedder           string             // its Cross-Origin-Embedder-Policy
+	opaque             bool               // sandboxed away from its own origin
+	controlledAtLoad   bool               // it had a worker from the start
+	workerMessages     []string           // messages for a new worker that waits, as JSON
+	reloads            bool               // when another worker takes it over
+	onControllerChange []page.Reference   // asked for then
+	previous           *client            // the page that its tab showed before
+	referrer           string             // that its document is asked for with
+	sandboxed          bool               // a frame in a sandbox
+	scriptless         bool               // sandboxed without scripts
+	modules            map[string]*module // by address
+	graphs             []*moduleGraph     // that wait for their modules
+	wanted             map[string]bool    // modules that are to run although they were first asked for otherwise
 }
 
 // top is the page that waits for the client's loads.
 func (c *client) top() *client {
-	if c.holder != nil {
-		return c.holder
+	if c.parent != nil {
+		return c.parent
 	}
 	return c
 }
@@ -320,7 +320,7 @@ func (b *Browser) open(url string, tab *Tab, mode string) *Tab {
 	}
 	start := b.clock.now
 	done := false
-	c := b.begin(url, tab, mode, func() { done = true })
+	c := b.startNavigation(url, tab, mode, func() { done = true })
 	v := c.view
 	b.clock.run(func() bool { return done }, start+DocumentLimit)
 	if !done {
@@ -344,8 +344,8 @@ func (b *Browser) open(url string, tab *Tab, mode string) *Tab {
 	return tab
 }
 
-// soon is how long a page that is about to send its visitor on counts as on its way; one that stays longer was meant to be read.
-const soon = 2 * time.Second
+// immediateRefresh is how long a page that is about to send its visitor on counts as on its way; one that stays longer was meant to be read.
+const immediateRefresh = 2 * time.Second
 
 // leadsOn gives the address to which a page sends its visitor at once by a refresh, "" when it stays.
 func (c *client) leadsOn() string {
@@ -356,20 +356,20 @@ func (c *client) leadsOn() string {
 	if header := c.response.Actual().Get("refresh"); header != "" {
 		r, _ = page.ParseRefresh(c.url, header)
 	}
-	if r == nil || r.After > soon || withoutFragment(r.URL) == withoutFragment(c.url) {
+	if r == nil || r.After > immediateRefresh || withoutFragment(r.URL) == withoutFragment(c.url) {
 		return ""
 	}
 	return r.URL
 }
 
-// begin starts to open a URL in a tab; committed is called once the tab shows it, or its error page.
-func (b *Browser) begin(url string, tab *Tab, mode string, committed func()) *client {
+// startNavigation starts to open a URL in a tab; committed is called once the tab shows it, or its error page.
+func (b *Browser) startNavigation(url string, tab *Tab, mode string, committed func()) *client {
 	start := b.clock.now
 	if u, ok := page.Resolve(url, url); ok && strings.ContainsFunc(url, func(r rune) bool { return r <= ' ' || r > '~' }) {
 		url = u // as the address bar writes it
 	}
 	b.nextID++
-	c := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: &View{URL: url}, tab: tab, mode: mode, left: tab.client}
+	c := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: &View{URL: url}, tab: tab, mode: mode, previous: tab.client}
 	b.navigate(c, url, 0, func(resp *Response, g *Registration, reason string) {
 		if c.closed {
 			return
@@ -412,8 +412,8 @@ func (b *Browser) CloseTab(t *Tab) {
 	b.tabs = slices.DeleteFunc(b.tabs, func(o *Tab) bool { return o == t })
 }
 
-// pastWorker is the cache mode of a page reloaded past worker and caches (Service Workers, 2.4: "force reload").
-const pastWorker = "reload"
+// forceReload is the cache mode of a page reloaded past worker and caches (Service Workers, 2.4: "force reload").
+const forceReload = "reload"
 
 func (b *Browser) closeClient(c *client) {
 	if c == nil || c.closed {
@@ -430,7 +430,7 @@ func (b *Browser) closeClient(c *client) {
 		g := c.controller.reg
 		c.controller = nil
 		b.clock.after(0, func() {
-			b.clearIfUnused(g)
+			b.tryClearRegistration(g)
 			if !g.gone {
 				b.tryActivate(g)
 			}
@@ -454,8 +454,8 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 	}
 	origin := originOfText(url)
 	var g *Registration
-	if !c.boxed {
-		g = b.matchRegistration(req.URL)
+	if !c.sandboxed {
+		g = b.matchServiceWorkerRegistration(req.URL)
 	}
 	received := func(resp *Response, how string) {
 		switch {
@@ -494,19 +494,19 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 		c.view.FromWorker = how == "worker"
 		done(resp, g, "")
 	}
-	if g == nil || g.Active == nil || c.mode == pastWorker {
+	if g == nil || g.Active == nil || c.mode == forceReload {
 		b.fetch(req, origin, func(r *Response) { received(r, "network") })
 		return
 	}
-	b.throughWorker(g.Active, c, req, origin, received)
+	b.handleFetch(g.Active, c, req, origin, received)
 	// The check for a new worker comes a little after each navigation in scope.
-	b.clock.after(b.profile.UpdateDelay, func() { b.softUpdate(g) })
+	b.clock.after(b.kind.UpdateDelay, func() { b.softUpdate(g) })
 }
 
-// throughWorker lets a worker answer a request, or the network if the worker leaves it alone.
-func (b *Browser) throughWorker(w *Worker, c *client, req *Request, origin string, done func(*Response, string)) {
+// handleFetch lets a worker answer a request, or the network if the worker leaves it alone.
+func (b *Browser) handleFetch(w *Worker, c *client, req *Request, origin string, done func(*Response, string)) {
 	if w.State == "activating" && (w.hasFetch || len(w.routes) > 0) {
-		w.waiters = append(w.waiters, func() { b.throughWorker(w, c, req, origin, done) })
+		w.waiters = append(w.waiters, func() { b.handleFetch(w, c, req, origin, done) })
 		return
 	}
 	if b.routed(w, c, req, origin, done) {
@@ -522,7 +522,7 @@ func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin strin
 		network()
 		return
 	}
-	b.running(w, func(r *realm, err error) {
+	b.runServiceWorker(w, func(r *realm, err error) {
 		if err != nil {
 			network()
 			return
@@ -530,8 +530,8 @@ func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin strin
 		detail := map[string]any{"request": r.encodeRequest(req)}
 		if req.Mode == "navigate" {
 			detail["resultingClientId"] = clientID(c.id)
-			if c.left != nil && !c.left.closed && originOfText(c.left.url) == originOfText(req.URL) {
-				detail["clientId"] = clientID(c.left.id)
+			if c.previous != nil && !c.previous.closed && originOfText(c.previous.url) == originOfText(req.URL) {
+				detail["clientId"] = clientID(c.previous.id)
 			}
 			if w.reg.preload {
 				detail["preload"] = r.preload(req, origin)
@@ -546,13 +546,13 @@ func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin strin
 		r.event("fetch", detail, func(resp *Response, how string) {
 			switch {
 			case how == "none":
-				b.happen("answer", req.URL+": left to the network", w)
+				b.record("answer", req.URL+": left to the network", w)
 				network()
-			case resp == nil || !mayHave(req, resp) || !b.mayEmbed(req, resp, origin):
-				b.happen("answer", req.URL+": answered with an error", w)
+			case resp == nil || !responseAllowed(req, resp) || !b.mayEmbed(req, resp, origin):
+				b.record("answer", req.URL+": answered with an error", w)
 				done(nil, "worker")
 			default:
-				b.happen("answer", req.URL+": answered from "+resp.Source, w)
+				b.record("answer", req.URL+": answered from "+resp.Source, w)
 				done(resp, "worker")
 			}
 		}, nil)
@@ -586,8 +586,8 @@ func (b *Browser) mayEmbed(req *Request, resp *Response, origin string) bool {
 	return err != nil || sharedWith(origin, u, headerGet(actual.Header, "Cross-Origin-Resource-Policy"), req.embedder)
 }
 
-// mayHave says whether a worker's response may be given to a request (Fetch, 4.3, the checks after the service worker's answer).
-func mayHave(req *Request, resp *Response) bool {
+// responseAllowed says whether a worker's response may be given to a request (Fetch, 4.3, the checks after the service worker's answer).
+func responseAllowed(req *Request, resp *Response) bool {
 	switch {
 	case resp.Type == "error",
 		req.Mode == "same-origin" && resp.Type == "cors",
@@ -605,9 +605,9 @@ func (b *Browser) commit(c *client, g *Registration, resp *Response) {
 	b.clients = append(b.clients, c)
 	actual := resp.Actual()
 	c.opaque, c.scriptless = page.Sandbox(actual.Get("content-security-policy"))
-	if g != nil && g.Active != nil && !g.gone && c.mode != pastWorker && !c.opaque {
+	if g != nil && g.Active != nil && !g.gone && c.mode != forceReload && !c.opaque {
 		c.controller = g.Active
-		c.had = true
+		c.controlledAtLoad = true
 	}
 	v.FinalURL, v.Status, v.Source, v.Response = c.url, actual.Status, resp.Source, resp
 	c.response = resp
@@ -624,12 +624,12 @@ func (b *Browser) commit(c *client, g *Registration, resp *Response) {
 	case "text/html", "application/xhtml+xml":
 		v.Document = b.reader.Document(c.url, contentType, text)
 		v.Title = v.Document.Title
-		b.children(c, v.Document, 0)
+		b.loadSubresources(c, v.Document, 0)
 	}
 }
 
-// children starts the loads of a document.
-func (b *Browser) children(c *client, d *page.Document, depth int) {
+// loadSubresources starts the loads of a document.
+func (b *Browser) loadSubresources(c *client, d *page.Document, depth int) {
 	policies := d.Policies()
 	if c.response != nil {
 		if csp := c.response.Actual().Get("content-security-policy"); csp != "" {
@@ -676,7 +676,7 @@ func (b *Browser) runs(c *client, s *page.Script, depth int) {
 	if c.scriptless {
 		return
 	}
-	c.ran(b, s)
+	c.noteScript(b, s)
 	for _, r := range s.References {
 		b.load(c, r, depth+1)
 	}
@@ -701,8 +701,8 @@ func (b *Browser) pageRegisters(c *client, r page.Registration) {
 		return
 	}
 	b.register(r, originOfText(c.url), func(err error) {
-		if g := b.matchRegistration(c.url); err == nil && g != nil {
-			b.tell(g)
+		if g := b.matchServiceWorkerRegistration(c.url); err == nil && g != nil {
+			b.deliverToWaiting(g)
 		}
 		if err != nil {
 			c.view.RegisterErrors = append(c.view.RegisterErrors, err.Error())
@@ -726,14 +726,14 @@ func originOfText(url string) string {
 func (b *Browser) load(c *client, ref page.Reference, depth int) {
 	if ref.AfterChange {
 		ref.AfterChange = false
-		c.onChange = append(c.onChange, ref)
+		c.onControllerChange = append(c.onControllerChange, ref)
 		return
 	}
-	if ref.ByHand || ref.ByWorker || b.alone && ref.Destination != "script" || b.foreground && ref.Background {
+	if ref.ByHand || ref.ByWorker || b.scriptsOnly && ref.Destination != "script" || b.foreground && ref.Background {
 		return
 	}
 	if ref.AfterReady && !b.noWorkers {
-		if g := b.matchRegistration(c.url); g == nil || g.Active == nil || g.Active.State != "activated" {
+		if g := b.matchServiceWorkerRegistration(c.url); g == nil || g.Active == nil || g.Active.State != "activated" {
 			later := ref
 			later.AfterReady = false
 			b.onActive = append(b.onActive, func() {
@@ -772,10 +772,10 @@ func (b *Browser) load(c *client, ref page.Reference, depth int) {
 	if ref.Destination == "style" {
 		c.styling++
 	}
-	req := c.asks(ref)
+	req := c.createRequest(ref)
 	b.clientFetch(c, req, func(resp *Response, how string) {
 		c.top().pending--
-		b.loaded(c, l, resp, how, depth)
+		b.processResponse(c, l, resp, how, depth)
 		if l.Refused {
 			b.moduleCame(c, l, nil, depth)
 		}
@@ -819,17 +819,17 @@ func (b *Browser) clientFetch(c *client, req *Request, done func(*Response, stri
 				again := *req
 				again.URL = next
 				req = &again
-				b.throughWorker(c.controller, c, req, origin, received)
+				b.handleFetch(c.controller, c, req, origin, received)
 				return
 			}
 			resp = nil
 		}
 		done(resp, how)
 	}
-	b.throughWorker(c.controller, c, req, origin, received)
+	b.handleFetch(c.controller, c, req, origin, received)
 }
 
-func (b *Browser) loaded(c *client, l *Load, resp *Response, how string, depth int) {
+func (b *Browser) processResponse(c *client, l *Load, resp *Response, how string, depth int) {
 	l.Done = true
 	if resp == nil {
 		l.Missing, l.Why = true, "the network failed"
@@ -915,7 +915,7 @@ func (b *Browser) loaded(c *client, l *Load, resp *Response, how string, depth i
 // loadFrame opens a frame: a navigation of its own, in a client of its own.
 func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 	b.nextID++
-	inner := &client{id: b.nextID, url: l.URL, frame: true, referrer: c.url, boxed: l.Sandboxed, opaque: l.Sandboxed, seen: map[string]*Load{}, view: &View{URL: l.URL}}
+	inner := &client{id: b.nextID, url: l.URL, frame: true, referrer: c.url, sandboxed: l.Sandboxed, opaque: l.Sandboxed, seen: map[string]*Load{}, view: &View{URL: l.URL}}
 	if !c.policy.Allows("iframe", l.URL, "") {
 		l.Done, l.Missing, l.Why = true, true, "the page's Content-Security-Policy does not allow it"
 		return
@@ -946,8 +946,8 @@ func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 			if g != nil && g.Active != nil {
 				inner.controller = g.Active
 			}
-			inner.view, inner.seen, inner.holder, inner.response = c.view, c.seen, c.top(), resp
-			b.children(inner, d, depth+1)
+			inner.view, inner.seen, inner.parent, inner.response = c.view, c.seen, c.top(), resp
+			b.loadSubresources(inner, d, depth+1)
 		}
 	})
 }

@@ -24,8 +24,8 @@ type clock struct {
 	onTired func()
 }
 
-// mostWaiting bounds what may wait for its time.
-const mostWaiting = 100_000
+// maxTasks bounds what may wait for its time.
+const maxTasks = 100_000
 
 type task struct {
 	at    time.Duration
@@ -80,7 +80,7 @@ func (c *clock) run(done func() bool, deadline time.Duration) bool {
 		if done() {
 			return true
 		}
-		if c.limit != nil && c.spent-start > c.limit() || len(c.tasks) > mostWaiting {
+		if c.limit != nil && c.spent-start > c.limit() || len(c.tasks) > maxTasks {
 			c.tired = true
 			if c.onTired != nil {
 				c.onTired()

@@ -31,8 +31,8 @@ type Doubt struct {
 	Where page.Place
 }
 
-// reads takes down what can't be read of a script that a page runs.
-func (c *client) reads(b *Browser, s *page.Script) {
+// noteRequests takes down what can't be read of a script that a page runs.
+func (c *client) noteRequests(b *Browser, s *page.Script) {
 	v := c.top().view
 	if v == nil {
 		v = c.view

@@ -117,7 +117,7 @@ func (b *Browser) runModules(c *client) {
 
 // evaluated does what a module asks for when it runs.
 func (b *Browser) evaluated(c *client, s *page.Script, depth int) {
-	c.ran(b, s)
+	c.noteScript(b, s)
 	for _, r := range s.References {
 		if r.Runs {
 			b.load(c, r, depth+1)

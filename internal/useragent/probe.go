@@ -37,8 +37,8 @@ type Health struct {
 	Caches []CacheContent
 	// Grown says by the address of a series how many entries its requests left, of how many requests.
 	Grown map[string][2]int
-	// Next is what a next release came to, nil where none could be tried.
-	Next *Next
+	// NextRelease is what a next release came to, nil where none could be tried.
+	NextRelease *NextRelease
 }
 
 // Bounds of a series: a worker whose store has not grown with the first requests is left at that.

@@ -87,7 +87,7 @@ func (r *realm) messageOperation(op string, args []any, later func(func() (any, 
 				m.notifications = slices.DeleteFunc(m.notifications, func(o notification) bool { return o.text("tag") == t })
 			}
 			m.notifications = append(m.notifications, n)
-			r.b.happen("notification", n.text("title"), r.w)
+			r.b.record("notification", n.text("title"), r.w)
 			return nil, ""
 		})
 	case "notification.list":
@@ -128,7 +128,7 @@ func (b *Browser) Send(g *Registration, name string, detail map[string]any) bool
 	if w == nil {
 		return false
 	}
-	b.running(w, func(r *realm, err error) {
+	b.runServiceWorker(w, func(r *realm, err error) {
 		if err == nil {
 			r.event(name, detail, nil, func(bool) {})
 		}

@@ -21,30 +21,30 @@ import (
 
 // realm is a running worker: an engine, and what its scripts hold on to outside of it.
 type realm struct {
-	*ready
-	b      *Browser
-	w      *Worker
-	bodies map[int]held
-	made   int64          // bytes of content that scripts made
-	opened map[int]*cache // caches that scripts hold, by number
-	next   int
-	timers map[int]*task
-	events map[int]*liveEvent
-	random *rand.PCG
+	*pooledEngine
+	b           *Browser
+	w           *Worker
+	bodies      map[int]body
+	scriptBytes int64          // bytes of content that scripts made
+	opened      map[int]*cache // caches that scripts hold, by number
+	next        int
+	timers      map[int]*task
+	events      map[int]*liveEvent
+	random      *rand.PCG
 	// scripting is true while the worker's script is first evaluated.
 	scripting bool
 	// clicked is true while a click on a notification is handled.
 	clicked bool
-	// left is true once the script asked for something that lives outside of the engine.
-	left bool
-	// from is set when the engine can be put back to where the script had just run.
-	from *startedEngine
+	// touchedHost is true once the script asked for something that lives outside of the engine.
+	touchedHost bool
+	// snapshot is set when the engine can be put back to where the script had just run.
+	snapshot *warmEngine
 	// stopped says why the realm may not run any more.
 	stopped error
 }
 
-// held is content that scripts refer to by number.
-type held struct {
+// body is content that scripts refer to by number.
+type body struct {
 	body   site.Body
 	source string
 	key    string    // the address that a cache kept it under
@@ -57,12 +57,12 @@ type liveEvent struct {
 	done    func(ok bool)
 }
 
-// mostHeld bounds the content that a worker's scripts make.
-const mostHeld = script.MemoryLimit
+// maxBodies bounds the content that a worker's scripts make.
+const maxBodies = script.MemoryLimit
 
-func (r *realm) hold(h held) int {
+func (r *realm) hold(h body) int {
 	if made, ok := h.body.(site.Bytes); ok {
-		if r.made += int64(len(made)); r.made > mostHeld && r.stopped == nil {
+		if r.scriptBytes += int64(len(made)); r.scriptBytes > maxBodies && r.stopped == nil {
 			r.stopped = script.ErrMemory
 			r.b.exhaust(r.stopped)
 		}
@@ -74,12 +74,12 @@ func (r *realm) hold(h held) int {
 
 // startRealm starts a worker's engine and runs its script. The error is what the script threw, in words.
 func (b *Browser) startRealm(w *Worker) (*realm, error) {
-	r := &realm{b: b, w: w, bodies: map[int]held{}, opened: map[int]*cache{}, timers: map[int]*task{}, events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2)}
-	key := startedKey{w.like, w.State, w.reg.UpdateViaCache, b.clock.now}
-	if w.like != nil {
-		if e := b.started.get(key); e != nil {
+	r := &realm{b: b, w: w, bodies: map[int]body{}, opened: map[int]*cache{}, timers: map[int]*task{}, events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2)}
+	key := warmKey{w.original, w.State, w.reg.UpdateViaCache, b.clock.now}
+	if w.original != nil {
+		if e := b.warmEngines.get(key); e != nil {
 			e.Rewind(e.mark)
-			r.ready, r.from = e.ready, e
+			r.pooledEngine, r.snapshot = e.pooledEngine, e
 			*r.random = e.random
 			r.attach()
 			for _, n := range e.notes {
@@ -89,7 +89,7 @@ func (b *Browser) startRealm(w *Worker) (*realm, error) {
 		}
 	}
 	var err error
-	if r.ready, err = getEngine(); err != nil {
+	if r.pooledEngine, err = getEngine(); err != nil {
 		return nil, err
 	}
 	r.attach()
@@ -98,8 +98,8 @@ func (b *Browser) startRealm(w *Worker) (*realm, error) {
 		r.close()
 		return nil, err
 	}
-	if w.like != nil && !r.left && len(b.notes) < maxNotes {
-		r.from = &startedEngine{r.ready, key, r.Mark(), *r.random, slices.Clone(b.notes[before:])}
+	if w.original != nil && !r.touchedHost && len(b.notes) < maxNotes {
+		r.snapshot = &warmEngine{r.pooledEngine, key, r.Mark(), *r.random, slices.Clone(b.notes[before:])}
 	}
 	return r, nil
 }
@@ -114,8 +114,8 @@ func (r *realm) attach() {
 func (r *realm) run() error {
 	w := r.w
 	scope, _ := weburl.Parse(w.reg.Scope)
-	start, _ := json.Marshal(map[string]any{"script": w.Script, "scope": w.reg.Scope, "origin": originOf(scope), "type": w.Type, "state": w.State, "via": w.reg.UpdateViaCache, "lacks": r.b.profile.Lacks})
-	if _, err := r.turn("start", string(start)); err != nil {
+	start, _ := json.Marshal(map[string]any{"script": w.Script, "scope": w.reg.Scope, "origin": originOf(scope), "type": w.Type, "state": w.State, "via": w.reg.UpdateViaCache, "lacks": r.b.kind.Lacks})
+	if _, err := r.runTask("start", string(start)); err != nil {
 		return err
 	}
 	r.scripting = true
@@ -123,11 +123,11 @@ func (r *realm) run() error {
 	var v any
 	var err error
 	if w.Type == "module" {
-		if _, err = r.turn("module", w.Script); err == nil {
-			v, err = r.turn("moduleResult")
+		if _, err = r.runTask("module", w.Script); err == nil {
+			v, err = r.runTask("moduleResult")
 		}
 	} else {
-		v, err = r.turn("script", w.scripts[w.Script].text, w.Script)
+		v, err = r.runTask("script", w.scripts[w.Script].text, w.Script)
 	}
 	failure, _ := v.(string)
 	switch {
@@ -139,8 +139,8 @@ func (r *realm) run() error {
 	return errors.New(failure)
 }
 
-// turn runs one task of the event loop in the realm.
-func (r *realm) turn(op string, args ...any) (any, error) {
+// runTask runs one task of the event loop in the realm.
+func (r *realm) runTask(op string, args ...any) (any, error) {
 	if r.stopped != nil {
 		return nil, r.stopped
 	}
@@ -159,16 +159,16 @@ func (r *realm) turn(op string, args ...any) (any, error) {
 // close ends the realm and lets others have its engine.
 func (r *realm) close() {
 	switch {
-	case r.ready == nil:
+	case r.pooledEngine == nil:
 		return
 	case script.Fatal(r.stopped):
 		r.Close()
-	case r.from != nil:
-		r.b.started.put(r.from)
+	case r.snapshot != nil:
+		r.b.warmEngines.put(r.snapshot)
 	default:
-		putEngine(r.ready)
+		putEngine(r.pooledEngine)
 	}
-	r.ready = nil
+	r.pooledEngine = nil
 	if r.stopped == nil {
 		r.stopped = errEnded
 	}
@@ -178,7 +178,7 @@ var errEnded = errors.New("the worker has ended")
 
 // listens says whether the worker has a listener for an event.
 func (r *realm) listens(event string) bool {
-	v, _ := r.turn("listens", event)
+	v, _ := r.runTask("listens", event)
 	yes, _ := v.(bool)
 	return yes
 }
@@ -191,11 +191,11 @@ func (r *realm) event(name string, detail any, respond func(*Response, string), 
 	r.events[id] = &liveEvent{respond, done}
 	if name != "fetch" {
 		b := r.b
-		b.happen("event", name, r.w)
+		b.record("event", name, r.w)
 		after := done
 		r.events[id].done = func(ok bool) {
 			if !ok {
-				b.happen("event", name+" failed", r.w)
+				b.record("event", name+" failed", r.w)
 			}
 			if after != nil {
 				after(ok)
@@ -206,7 +206,7 @@ func (r *realm) event(name string, detail any, respond func(*Response, string), 
 		r.clicked = true
 	}
 	text, _ := json.Marshal(detail)
-	_, err := r.turn("event", id, name, string(text))
+	_, err := r.runTask("event", id, name, string(text))
 	if err != nil {
 		r.failed(err)
 	}
@@ -217,7 +217,7 @@ func (r *realm) failed(err error) {
 	r.b.note(Note{Level: "error", Text: err.Error(), Where: r.w.Script})
 	if r.stopped != nil {
 		r.w.Failure = err.Error()
-		r.b.stopWorker(r.w)
+		r.b.terminateServiceWorker(r.w)
 	}
 }
 
@@ -247,7 +247,7 @@ func (r *realm) settle(id int, value any, failure string) {
 		if err != nil {
 			failure = "Error: " + err.Error()
 		}
-		if _, err := r.turn("settle", id, failure, string(text)); err != nil {
+		if _, err := r.runTask("settle", id, failure, string(text)); err != nil {
 			r.failed(err)
 		}
 	})
@@ -263,7 +263,7 @@ func (r *realm) encode(resp *Response) *Response {
 		out.URLs = []string{}
 	}
 	if resp.hidden != nil || resp.Body != nil {
-		out.BodyHandle = r.hold(held{resp.Body, resp.Source, resp.Key, resp.hidden})
+		out.BodyHandle = r.hold(body{resp.Body, resp.Source, resp.Key, resp.hidden})
 		out.Partial = resp.hidden != nil && resp.hidden.Status == 206
 	}
 	return &out
@@ -287,7 +287,7 @@ func (r *realm) decode(text string) (*Response, error) {
 func (r *realm) encodeRequest(req *Request) *Request {
 	out := *req
 	if req.body != nil {
-		out.Body = r.hold(held{body: req.body})
+		out.Body = r.hold(body{body: req.body})
 	}
 	if out.Header == nil {
 		out.Header = [][2]string{}
@@ -341,7 +341,7 @@ var leavesNothing = map[string]bool{"now": true, "random": true, "log": true, "u
 // host carries out what the environment asks for. It runs inside a turn and must not start another.
 func (r *realm) host(args []any) (any, error) {
 	op := word(args, 0)
-	r.left = r.left || !leavesNothing[op]
+	r.touchedHost = r.touchedHost || !leavesNothing[op]
 	switch op {
 	case "now":
 		return float64(r.b.clock.now.Microseconds())/1000 + float64(epoch.UnixMilli()), nil
@@ -358,7 +358,7 @@ func (r *realm) host(args []any) (any, error) {
 			if r.w.realm != r {
 				return
 			}
-			if _, err := r.turn("timer", id); err != nil {
+			if _, err := r.runTask("timer", id); err != nil {
 				r.failed(err)
 			}
 		})
@@ -375,9 +375,9 @@ func (r *realm) host(args []any) (any, error) {
 	case "patternInput":
 		return patternTarget(word(args, 1)), nil
 	case "body.text":
-		return r.hold(held{body: site.Bytes(word(args, 1)), source: "worker"}), nil
+		return r.hold(body{body: site.Bytes(word(args, 1)), source: "worker"}), nil
 	case "body.take":
-		return r.hold(held{body: site.Bytes(r.TakeBytes()), source: "worker"}), nil
+		return r.hold(body{body: site.Bytes(r.TakeBytes()), source: "worker"}), nil
 	case "body.give":
 		data, err := r.bytes(args[1])
 		if err != nil {
@@ -399,7 +399,7 @@ func (r *realm) host(args []any) (any, error) {
 	case "idbSave":
 		return r.b.store.keepDatabase(word(args, 1), word(args, 2)), nil
 	case "idbFull":
-		r.b.gap(fmt.Sprintf("databases that hold more than %d MB", mostDatabases>>20))
+		r.b.gap(fmt.Sprintf("databases that hold more than %d MB", maxDatabases>>20))
 	case "compress", "decompress":
 		return nil, r.compression(op, word(args, 1))
 	case "digest":

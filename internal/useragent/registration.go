@@ -34,7 +34,7 @@ type Worker struct {
 	routes   []route
 	skip     bool
 	realm    *realm
-	like     *Worker  // in a branch: the worker that this one is a copy of
+	original *Worker  // in a branch: the worker that this one is a copy of
 	waiters  []func() // called when the worker has left the state activating
 }
 
@@ -55,7 +55,7 @@ type Registration struct {
 	checked        time.Duration // when the network was last asked for the script
 }
 
-func (g *Registration) newest() *Worker {
+func (g *Registration) getNewestWorker() *Worker {
 	switch {
 	case g.Installing != nil:
 		return g.Installing
@@ -65,8 +65,8 @@ func (g *Registration) newest() *Worker {
 	return g.Active
 }
 
-// matchRegistration gives the registration with the longest scope that the URL lies in (Service Workers, "Match Service Worker Registration").
-func (b *Browser) matchRegistration(url string) *Registration {
+// matchServiceWorkerRegistration gives the registration with the longest scope that the URL lies in (Service Workers, "Match Service Worker Registration").
+func (b *Browser) matchServiceWorkerRegistration(url string) *Registration {
 	var best *Registration
 	for _, g := range b.regs {
 		if !g.gone && strings.HasPrefix(url, g.Scope) && (best == nil || len(g.Scope) > len(best.Scope)) {
@@ -118,12 +118,12 @@ func (b *Browser) register(r page.Registration, origin string, done func(error))
 		fail("SecurityError", "the scope %s lies on another origin than the page", scopeText)
 		return
 	}
-	if r.Type == "module" && b.profile.lacks("module workers") {
+	if r.Type == "module" && b.kind.lacks("module workers") {
 		fail("TypeError", "this browser runs no module workers")
 		return
 	}
-	b.compete(scope.Href(false), script.Href(true))
-	b.jobs(scope.Href(false), func(finish func()) {
+	b.noteRegistration(scope.Href(false), script.Href(true))
+	b.scheduleJob(scope.Href(false), func(finish func()) {
 		end := func(err error) { finish(); done(err) }
 		var g *Registration
 		for _, other := range b.regs {
@@ -133,7 +133,7 @@ func (b *Browser) register(r page.Registration, origin string, done func(error))
 			}
 		}
 		if g != nil {
-			if n := g.newest(); n != nil && n.Script == script.Href(true) && g.UpdateViaCache == r.UpdateViaCache && n.Type == r.Type {
+			if n := g.getNewestWorker(); n != nil && n.Script == script.Href(true) && g.UpdateViaCache == r.UpdateViaCache && n.Type == r.Type {
 				end(nil)
 				return
 			}
@@ -147,8 +147,8 @@ func (b *Browser) register(r page.Registration, origin string, done func(error))
 	})
 }
 
-// jobs runs one job after the other for a scope (Service Workers, "Schedule Job").
-func (b *Browser) jobs(scope string, job func(finish func())) {
+// scheduleJob runs one job after the other for a scope (Service Workers, "Schedule Job").
+func (b *Browser) scheduleJob(scope string, job func(finish func())) {
 	b.queue[scope] = append(b.queue[scope], job)
 	if len(b.queue[scope]) == 1 {
 		b.clock.after(0, func() { b.runJob(scope) })
@@ -166,13 +166,13 @@ func (b *Browser) runJob(scope string) {
 
 // softUpdate checks for a new version, as browsers do after a navigation.
 func (b *Browser) softUpdate(g *Registration) {
-	n := g.newest()
+	n := g.getNewestWorker()
 	if n == nil || g.gone {
 		return
 	}
-	b.jobs(g.Scope, func(finish func()) {
+	b.scheduleJob(g.Scope, func(finish func()) {
 		script, err := weburl.Parse(n.Script)
-		if err != nil || g.gone || b.regByScope(g.Scope) != g {
+		if err != nil || g.gone || b.getRegistration(g.Scope) != g {
 			finish()
 			return
 		}
@@ -180,7 +180,7 @@ func (b *Browser) softUpdate(g *Registration) {
 	})
 }
 
-func (b *Browser) regByScope(scope string) *Registration {
+func (b *Browser) getRegistration(scope string) *Registration {
 	for _, g := range b.regs {
 		if g.Scope == scope && !g.gone {
 			return g
@@ -191,10 +191,10 @@ func (b *Browser) regByScope(scope string) *Registration {
 
 // update fetches the script, and installs it when it differs from the newest worker (Service Workers, "Update").
 func (b *Browser) update(g *Registration, address *weburl.Url, kind string, end func(error)) {
-	newest := g.newest()
+	newest := g.getNewestWorker()
 	refuse := func(name, format string, args ...any) {
 		if newest == nil {
-			b.forget(g)
+			b.clearRegistration(g)
 		}
 		end(&RegisterError{name, fmt.Sprintf(format, args...)})
 	}
@@ -328,20 +328,20 @@ func (b *Browser) install(g *Registration, w *Worker, end func(error)) {
 			b.failures = append(b.failures, w)
 			b.setState(w, "redundant")
 			g.Installing = nil
-			b.stopWorker(w)
-			if g.newest() == nil {
-				b.forget(g)
+			b.terminateServiceWorker(w)
+			if g.getNewestWorker() == nil {
+				b.clearRegistration(g)
 			}
 			return
 		}
 		if g.Waiting != nil {
 			b.setState(g.Waiting, "redundant")
-			b.stopWorker(g.Waiting)
+			b.terminateServiceWorker(g.Waiting)
 		}
 		g.Waiting, g.Installing = w, nil
 		b.setState(w, "installed")
 		b.tryActivate(g)
-		b.tell(g)
+		b.deliverToWaiting(g)
 	}
 	// The worker has to know its state before it hears of the installation.
 	b.clock.after(0, func() {
@@ -359,22 +359,22 @@ func (b *Browser) tryActivate(g *Registration) {
 	if w == nil || g.Active != nil && g.Active.State == "activating" {
 		return
 	}
-	if g.Active != nil && !w.skip && b.inUse(g) {
+	if g.Active != nil && !w.skip && b.isUsed(g) {
 		return
 	}
 	old := g.Active
 	g.Active, g.Waiting = w, nil
 	if old != nil {
 		b.setState(old, "redundant")
-		b.retireRealm(old)
+		b.terminateWhenIdle(old)
 	}
 	b.setState(w, "activating")
 	for _, c := range b.clients {
 		if c.controller != nil && c.controller.reg == g {
-			b.takes(c, w)
+			b.notifyControllerChange(c, w)
 		}
 	}
-	b.running(w, func(r *realm, err error) {
+	b.runServiceWorker(w, func(r *realm, err error) {
 		finish := func(bool) {
 			b.setState(w, "activated")
 			ready := b.onActive
@@ -404,7 +404,7 @@ func (b *Browser) tryActivate(g *Registration) {
 	})
 }
 
-func (b *Browser) inUse(g *Registration) bool {
+func (b *Browser) isUsed(g *Registration) bool {
 	for _, c := range b.clients {
 		if c.controller != nil && c.controller.reg == g {
 			return true
@@ -416,24 +416,24 @@ func (b *Browser) inUse(g *Registration) bool {
 // unregister takes a registration away; it goes on serving the pages it controls until they are closed.
 func (b *Browser) unregister(g *Registration) {
 	g.gone = true
-	b.clearIfUnused(g)
+	b.tryClearRegistration(g)
 }
 
-func (b *Browser) clearIfUnused(g *Registration) {
-	if !g.gone || b.inUse(g) {
+func (b *Browser) tryClearRegistration(g *Registration) {
+	if !g.gone || b.isUsed(g) {
 		return
 	}
 	for _, w := range []*Worker{g.Installing, g.Waiting, g.Active} {
 		if w != nil {
 			b.setState(w, "redundant")
-			b.retireRealm(w)
+			b.terminateWhenIdle(w)
 		}
 	}
 	g.Installing, g.Waiting, g.Active = nil, nil, nil
-	b.forget(g)
+	b.clearRegistration(g)
 }
 
-func (b *Browser) forget(g *Registration) {
+func (b *Browser) clearRegistration(g *Registration) {
 	for i, other := range b.regs {
 		if other == g {
 			b.regs = append(b.regs[:i:i], b.regs[i+1:]...)
@@ -450,11 +450,11 @@ func (b *Browser) setState(w *Worker, state string) {
 // tellState lets a running worker know its own state.
 func (b *Browser) tellState(w *Worker) {
 	b.note(Note{Level: "state", Text: w.State, Where: w.Script})
-	b.happen("worker", w.State, w)
+	b.record("worker", w.State, w)
 	if r := w.realm; r != nil {
 		b.clock.after(0, func() {
 			if w.realm == r && r.stopped == nil {
-				if _, err := r.turn("state", w.State); err != nil {
+				if _, err := r.runTask("state", w.State); err != nil {
 					r.failed(err)
 				}
 			}
@@ -462,8 +462,8 @@ func (b *Browser) tellState(w *Worker) {
 	}
 }
 
-// running calls f with the worker's realm, started if need be.
-func (b *Browser) running(w *Worker, f func(*realm, error)) {
+// runServiceWorker calls f with the worker's realm, started if need be.
+func (b *Browser) runServiceWorker(w *Worker, f func(*realm, error)) {
 	if w.realm != nil && w.realm.stopped == nil {
 		f(w.realm, nil)
 		return
@@ -482,8 +482,8 @@ func (b *Browser) running(w *Worker, f func(*realm, error)) {
 	f(r, nil)
 }
 
-// stopWorker ends a worker's realm at once; a browser may do so at any time.
-func (b *Browser) stopWorker(w *Worker) {
+// terminateServiceWorker ends a worker's realm at once; a browser may do so at any time.
+func (b *Browser) terminateServiceWorker(w *Worker) {
 	if r := w.realm; r != nil {
 		w.realm = nil
 		r.finish()
@@ -493,18 +493,18 @@ func (b *Browser) stopWorker(w *Worker) {
 	}
 }
 
-// retireRealm ends a worker's realm once its open events are through.
-func (b *Browser) retireRealm(w *Worker) {
+// terminateWhenIdle ends a worker's realm once its open events are through.
+func (b *Browser) terminateWhenIdle(w *Worker) {
 	if w.realm == nil {
 		return
 	}
 	if len(w.realm.events) == 0 {
-		b.stopWorker(w)
+		b.terminateServiceWorker(w)
 		return
 	}
 	b.clock.after(50*time.Millisecond, func() {
 		if w.State == "redundant" {
-			b.retireRealm(w)
+			b.terminateWhenIdle(w)
 		}
 	})
 }
@@ -572,8 +572,8 @@ type Rival struct {
 	Scripts []string
 }
 
-// compete takes down which scripts are registered for a scope.
-func (b *Browser) compete(scope, script string) {
+// noteRegistration takes down which scripts are registered for a scope.
+func (b *Browser) noteRegistration(scope, script string) {
 	if b.registered == nil {
 		b.registered = map[string][]string{}
 	}

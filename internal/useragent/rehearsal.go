@@ -10,10 +10,10 @@ import (
 	"sync"
 	"time"
 
+	weburl "github.com/nlnwa/whatwg-url/url"
+
 	"tachyform/internal/page"
 	"tachyform/internal/site"
-
-	weburl "github.com/nlnwa/whatwg-url/url"
 )
 
 // Outcome words, as the design has them.
@@ -31,8 +31,8 @@ type Rehearsal struct {
 	Visit      []string
 	Pages      []string
 	Conditions []Condition
-	// Profile, if set, is the kind of browser.
-	Profile *Profile
+	// Kind, if set, is the kind of browser.
+	Profile *Kind
 	// Present is the worker that pages register, where their scripts don't tell.
 	Present *page.Registration
 	// Asks lists requests that pages make only when their scripts run, by the page's address, which may end in *.
@@ -130,7 +130,7 @@ type Result struct {
 func (r *Rehearsal) prepare(b *Browser) {
 	b.asks, b.present = r.Asks, r.Present
 	if r.Profile != nil {
-		b.profile = r.Profile
+		b.kind = r.Profile
 	}
 	if r.Steps > 0 {
 		b.full.steps, b.limits.steps = r.Steps, r.Steps
@@ -187,7 +187,7 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 		go func() {
 			defer wait.Done()
 			health := r.probe(ctx, branch, reader)
-			health.Next = r.next(after)
+			health.NextRelease = r.deployNext(after)
 			out.Health = health
 		}()
 	}
@@ -394,7 +394,7 @@ func bodyBytes(r *Response) []byte {
 // workerState describes the registration for the first URL that has one, or why there is none.
 func (b *Browser) workerState(urls []string) *WorkerState {
 	for _, url := range urls {
-		g := b.matchRegistration(url)
+		g := b.matchServiceWorkerRegistration(url)
 		if g == nil {
 			continue
 		}
@@ -411,8 +411,8 @@ func (b *Browser) workerState(urls []string) *WorkerState {
 		}
 		return &WorkerState{Script: w.Script, Scope: w.reg.Scope, State: "redundant", Error: w.Failure}
 	}
-	if len(b.regs) > 0 && b.regs[0].newest() != nil {
-		w := b.regs[0].newest()
+	if len(b.regs) > 0 && b.regs[0].getNewestWorker() != nil {
+		w := b.regs[0].getNewestWorker()
 		return &WorkerState{Script: w.Script, Scope: b.regs[0].Scope, State: w.State, Error: w.Failure}
 	}
 	return nil

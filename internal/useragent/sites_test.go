@@ -141,15 +141,15 @@ func TestRecordedUpdates(t *testing.T) {
 			}
 			c, hosts, err := recorded.Load(folder, &want)
 			require.NoError(t, err)
-			s := NewStage(context.Background(), hosts, nil, true, nil)
+			s := NewSession(context.Background(), hosts, nil, true, nil)
 			defer s.Close()
 			numbers := map[int]int{}
 			for _, e := range want.Update.Steps {
-				var happened []Happened
+				var happened []Event
 				do := func(step Step) {
-					r := s.Do(step)
+					r := s.Step(step)
 					require.Empty(t, r.Wrong)
-					happened = append(happened, r.Happened...)
+					happened = append(happened, r.Events...)
 				}
 				switch e.Step {
 				case "old":

@@ -17,13 +17,13 @@ type storage struct {
 	caches  map[string]*cache
 	cookies []cookie
 	// databases holds Indexed Database content by name, in the form in which scripts hand it over.
-	databases map[string]string
-	made      int64 // bytes of content in caches that scripts made
+	databases   map[string]string
+	scriptBytes int64 // bytes of content in caches that scripts made
 }
 
-// mostDatabases bounds the text in which all databases are kept, in bytes: every transaction writes a database anew. What a browser would
+// maxDatabases bounds the text in which all databases are kept, in bytes: every transaction writes a database anew. What a browser would
 // still take is said to be missing here.
-const mostDatabases = 48 << 20
+const maxDatabases = 48 << 20
 
 // keepDatabase keeps a database in the place of the one that was there, or removes it for an empty text. It says whether there was room.
 func (s *storage) keepDatabase(name, text string) bool {
@@ -37,7 +37,7 @@ func (s *storage) keepDatabase(name, text string) bool {
 			size += len(t)
 		}
 	}
-	if size > mostDatabases {
+	if size > maxDatabases {
 		return false
 	}
 	s.databases[name] = text
@@ -50,7 +50,7 @@ func newStorage() *storage {
 
 // branch copies the storage; contents of files are shared, since they never change.
 func (s *storage) branch() *storage {
-	n := &storage{names: slices.Clone(s.names), caches: make(map[string]*cache, len(s.caches)), cookies: slices.Clone(s.cookies), databases: maps.Clone(s.databases), made: s.made}
+	n := &storage{names: slices.Clone(s.names), caches: make(map[string]*cache, len(s.caches)), cookies: slices.Clone(s.cookies), databases: maps.Clone(s.databases), scriptBytes: s.scriptBytes}
 	for name, c := range s.caches {
 		n.caches[name] = c.branch()
 	}

@@ -105,7 +105,7 @@ func (b *Browser) trace(url, destination string, visited []string, c Condition) 
 		// The page that asks is the last one visited.
 		if len(visited) > 0 {
 			client.url = visited[len(visited)-1]
-			if g := b.matchRegistration(client.url); g != nil {
+			if g := b.matchServiceWorkerRegistration(client.url); g != nil {
 				client.controller = g.Active
 			}
 		}

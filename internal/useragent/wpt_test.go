@@ -155,7 +155,7 @@ func runWPTScript(dir, address, kind, text string, long bool) (*wptReport, []Not
 	}
 	b.clock.run(func() bool { return report != nil || r.stopped != nil }, b.clock.now+limit)
 	if report == nil && r.stopped == nil {
-		if _, err := r.turn("script", "timeout();", address); err == nil {
+		if _, err := r.runTask("script", "timeout();", address); err == nil {
 			b.clock.run(func() bool { return report != nil }, b.clock.now+time.Second)
 		}
 	}

@@ -138,15 +138,15 @@ func TestTakeovers(t *testing.T) {
 		settings := "{pack: {pages: [/]}, takeover: " + takeover + "}"
 		old := deploy(t, settings, map[string]string{"index.html": htmlPage("old", "")})
 		next := deploy(t, settings, map[string]string{"index.html": htmlPage("new", "")})
-		s := useragent.NewStage(context.Background(), []site.Host{old}, &page.Reader{}, false, nil)
+		s := useragent.NewSession(context.Background(), []site.Host{old}, &page.Reader{}, false, nil)
 		for _, step := range []useragent.Step{{Open: origin + "/"}, {Deploy: []site.Host{next}}, {Reload: "normal"}, {Reload: "normal"}} {
-			s.Do(step)
+			s.Step(step)
 		}
 		open := s.View("").Title
-		s.Do(useragent.Step{Close: "tab"})
+		s.Step(useragent.Step{Close: "tab"})
 		offline := useragent.Conditions["offline"]
-		s.Do(useragent.Step{Condition: &offline})
-		s.Do(useragent.Step{Open: origin + "/"})
+		s.Step(useragent.Step{Condition: &offline})
+		s.Step(useragent.Step{Open: origin + "/"})
 		assert.Equal(t, want, [2]string{open, s.View("").Title}, takeover)
 		s.Close()
 	}

@@ -77,11 +77,11 @@ type Plan struct {
 	// Replaced are stores of a worker whose place this one takes.
 	Replaced []string
 
-	index    []string
-	slash    string
-	choosing string              // a regular expression of the query parameters that choose among copies, "" for none
-	seeds    map[string][]string // by ruleKey: what is fetched along with the pack
-	ofRule   map[string]string   // what a rule's copies depend on, as a short hash, by ruleKey
+	index      []string
+	slash      string
+	choosing   string              // a regular expression of the query parameters that choose among copies, "" for none
+	prefetched map[string][]string // by ruleKey: what is fetched along with the pack
+	ofRule     map[string]string   // what a rule's copies depend on, as a short hash, by ruleKey
 }
 
 // Bytes is the weight of the pack.
@@ -167,7 +167,7 @@ func NewPlan(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 			}
 		}
 	}
-	for _, step := range []func() error{b.module, b.choose, b.shell, b.standIns, b.fill, b.budget, b.seed, b.releases} {
+	for _, step := range []func() error{b.module, b.choose, b.shell, b.standIns, b.fill, b.budget, b.prefetch, b.releases} {
 		if err := step(); err != nil {
 			return nil, err
 		}
@@ -486,9 +486,9 @@ func (b *planner) ruled(path string) bool {
 // ruleKey names a rule by what chooses its store.
 func ruleKey(r project.Rule) string { return r.Match + " " + r.Destination }
 
-// seed finds what packed pages ask for and a rule answers, for rules that fetch it along with the pack.
-func (b *planner) seed() error {
-	b.seeds = map[string][]string{}
+// prefetch finds what packed pages ask for and a rule answers, for rules that fetch it along with the pack.
+func (b *planner) prefetch() error {
+	b.prefetched = map[string][]string{}
 	if !slices.ContainsFunc(b.Rules, func(r project.Rule) bool { return r.AtInstall == "yes" }) {
 		return nil
 	}
@@ -511,7 +511,7 @@ func (b *planner) seed() error {
 				continue
 			}
 			if r.AtInstall == "yes" {
-				b.seeds[ruleKey(r)] = append(b.seeds[ruleKey(r)], path)
+				b.prefetched[ruleKey(r)] = append(b.prefetched[ruleKey(r)], path)
 			}
 			break
 		}

@@ -143,7 +143,7 @@ func TestBounds(t *testing.T) {
 	f := deploy(t, `{pack: {include: [/, /p.css]}, rules: [{match: /few/*, answer: cache-first, keep: {at_most: 2}}, {match: /short/*, answer: cache-first, keep: {for: 1m}}]}`, map[string]string{
 		"index.html": htmlPage("Pier", `<link rel=stylesheet href=p.css><img src=few/a.png><img src=few/b.png>`), "p.css": "p{}", "more/index.html": htmlPage("More", `<img src=/few/c.png><img src=/short/d.png>`),
 		"few/a.png": "a", "few/b.png": "b", "few/c.png": "c", "short/d.png": "d"})
-	b := useragent.NewStage(context.Background(), []site.Host{f}, &page.Reader{}, false, nil)
+	b := useragent.NewSession(context.Background(), []site.Host{f}, &page.Reader{}, false, nil)
 	steps := []useragent.Step{{Open: origin + "/"}, {Open: origin + "/"}, {StopWorker: true}, {Open: origin + "/more/"},
 		{Expect: &useragent.Expectation{Kept: []string{"/few/b.png", "/few/c.png", "/short/d.png"}, NotKept: []string{"/few/a.png"}}},
 		{StopWorker: true}, {Open: origin + "/more/"}, {Expect: &useragent.Expectation{NotAsked: []string{"/few/c.png", "/short/d.png"}}},
@@ -151,7 +151,7 @@ func TestBounds(t *testing.T) {
 		{Evict: "caches"}, {StopWorker: true}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Asked: []string{"/", "/p.css"}, NoneMissing: true, Missing: []string{}}},
 		{Condition: condition("offline")}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Outcome: "whole"}}}
 	for i, step := range steps {
-		r := b.Do(step)
+		r := b.Step(step)
 		assert.Empty(t, r.Wrong, "step %d", i)
 	}
 }
@@ -164,11 +164,11 @@ hosting: {headers: [{match: /d/secret.json, set: {Cache-Control: no-store}}]}`
 	first := deploy(t, settings, files)
 	files["d/a.json"], files["d/b.json"] = "2", "2"
 	second := deploy(t, settings, files)
-	s := useragent.NewStage(context.Background(), []site.Host{first}, &page.Reader{}, false, nil)
+	s := useragent.NewSession(context.Background(), []site.Host{first}, &page.Reader{}, false, nil)
 	defer s.Close()
 	for i, step := range []useragent.Step{{Open: origin + "/"}, {Expect: &useragent.Expectation{Kept: []string{"/d/a.json"}, NotKept: []string{"/d/b.json", "/d/secret.json"}}}, {Open: origin + "/more.html"}, {Expect: &useragent.Expectation{Kept: []string{"/d/b.json"}}},
 		{Deploy: []site.Host{second}}, {Open: origin + "/"}, {Open: origin + "/"}, {StopWorker: true}, {Condition: condition("offline")}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Missing: []string{"/d/secret.json"}}}} {
-		assert.Empty(t, s.Do(step).Wrong, "step %d", i)
+		assert.Empty(t, s.Step(step).Wrong, "step %d", i)
 	}
 	stores := map[string][]string{}
 	for _, c := range s.Caches() {
@@ -194,10 +194,10 @@ func TestNothingKept(t *testing.T) {
 		require.NoError(t, os.WriteFile(own, []byte("self.addEventListener('push', () => { "+code+" })"), 0o644))
 		f := deploy(t, `{module: `+own+`, pack: {include: [/]}, rules: [{match: /d/*, answer: cache-first}, {match: /s/*, answer: stale-while-revalidate, keep: {for: 1d}}], stand_ins: {page: /}}`,
 			map[string]string{"index.html": htmlPage("Pier", "<img src=d/a.png><img src=s/b.png>"), "d/a.png": "a", "s/b.png": "b"})
-		b := useragent.NewStage(context.Background(), []site.Host{f}, &page.Reader{}, false, nil)
+		b := useragent.NewSession(context.Background(), []site.Host{f}, &page.Reader{}, false, nil)
 		for i, step := range []useragent.Step{{Open: origin + "/"}, {Push: "now", HasPush: true}, {Open: origin + "/"}, {Open: origin + "/"},
 			{Expect: &useragent.Expectation{Outcome: "whole", NoneMissing: true, Missing: []string{}, Asked: []string{"/d/a.png", "/s/b.png"}, NotKept: []string{"/d/a.png", "/s/b.png"}}}} {
-			assert.Empty(t, b.Do(step).Wrong, "%s, step %d", name, i)
+			assert.Empty(t, b.Step(step).Wrong, "%s, step %d", name, i)
 		}
 		b.Close()
 	}

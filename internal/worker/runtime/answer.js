@@ -11,7 +11,7 @@ import { byRule } from './approaches.js';
 import { standIn } from './standin.js';
 //?
 //? tabs
-import { heldFile } from './book.js';
+import { heldFile } from './releases.js';
 //?
 
 export async function answer(event, url, kept, rule) {

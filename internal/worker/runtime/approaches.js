@@ -1,9 +1,9 @@
 //? storing
 import { fetchAndKeep, keyFor, usable } from './keep.js';
-import { open } from './stores.js';
+import { openCache } from './opencache.js';
 //?
 //? ranges
-import { part } from './part.js';
+import { rangeOf } from './range.js';
 //?
 //? stand-ins
 import { standIn } from './standin.js';
@@ -21,13 +21,13 @@ export async function byRule(event, rule, url) {
     if (!copy) throw new TypeError(`${url} is in no cache`);
     //? ranges
     const range = request.headers.get('range');
-    if (range) return part(copy, range);
+    if (range) return rangeOf(copy, range);
     //?
     return copy;
   }
   //?
   //? storing
-  const store = await open(rule.store);
+  const store = await openCache(rule.store);
   if (!store) return fetch(request);
   const key = keyFor(rule, request, url);
   //! What was shown from the store, to tell later whether the network has something else.
@@ -37,7 +37,7 @@ export async function byRule(event, rule, url) {
     shown.copy = copy;
     //? ranges
     const range = copy && request.headers.get('range');
-    if (range) return part(copy, range);
+    if (range) return rangeOf(copy, range);
     //?
     return copy;
   };

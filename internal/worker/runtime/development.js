@@ -1,4 +1,4 @@
-import { stop } from './off.js';
+import { unregister } from './unregister.js';
 
 //! Made by tachyform for development: nothing is registered, and what was is taken away.
-if (navigator.serviceWorker) stop().catch((error) => console.warn(error));
+if (navigator.serviceWorker) unregister().catch((error) => console.warn(error));

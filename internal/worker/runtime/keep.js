@@ -1,4 +1,4 @@
-import { plain } from './plain.js';
+import { unredirected } from './unredirected.js';
 
 //? queries
 //! The copy's key: the address without the query parameters that do not choose among copies.
@@ -73,7 +73,7 @@ export function fetchAndKeep(event, rule, store, key, shown) {
 }
 
 export async function keep(rule, store, key, response, shown) {
-  response = await plain(response);
+  response = await unredirected(response);
   //? dated
   if (response.type !== 'opaque') {
     const body = await response.blob();

@@ -1,11 +1,11 @@
 import { PACK } from './settings.js';
 import { STORE } from './names.js';
-import { open } from './stores.js';
+import { openCache } from './opencache.js';
 //? !verify
-import { plain } from './plain.js';
+import { unredirected } from './unredirected.js';
 //?
 //? ranges
-import { part } from './part.js';
+import { rangeOf } from './range.js';
 //?
 //? some-queries
 import { CHOOSING } from './settings.js';
@@ -44,7 +44,7 @@ async function whole(path, cache) {
   const { status } = response;
   if (status !== 200) throw new TypeError(`${path} of the pack answered with status ${status}`);
   //? !verify
-  return plain(response);
+  return unredirected(response);
   //?
   //? verify
   //! Other bytes than this release's come from a deployment that is half done, or from a cache on the way.
@@ -118,11 +118,11 @@ export async function fromPack(path, request, list) {
     }
   }
   //?
-  const store = await (opened = opened || open(STORE));
+  const store = await (opened = opened || openCache(STORE));
   const copy = store && (await store.match(keyOf(path, list)));
   //? ranges
   const range = copy && request && request.headers.get('range');
-  if (range) return part(copy, range);
+  if (range) return rangeOf(copy, range);
   //?
   return copy;
 }

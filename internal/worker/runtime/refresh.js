@@ -1,5 +1,5 @@
 import { RULES } from './settings.js';
-import { open } from './stores.js';
+import { openCache } from './opencache.js';
 import { keep, mayKeep } from './keep.js';
 
 //! What was kept by rules under the release before is fetched again, so that no page is shown with files it does not know.
@@ -9,8 +9,8 @@ export async function refill() {
     if (!rule.family || (await caches.has(rule.store))) continue;
     const before = (await caches.keys()).find((name) => name.startsWith(rule.family));
     if (!before) continue;
-    const store = await open(rule.store);
-    const left = [...(await (await open(before)).keys())];
+    const store = await openCache(rule.store);
+    const left = [...(await (await openCache(before)).keys())];
     const next = async () => {
       for (let request; (request = left.shift()); ) {
         const network = fetch(request.url, { cache: 'no-cache', credentials: request.credentials }).catch(() => {});

@@ -1,7 +1,7 @@
 import { SCRIPT, SCOPE, CHECK } from './settings.js';
 //? hosts
 import { HOSTS, OFF } from './settings.js';
-import { stop } from './off.js';
+import { unregister } from './unregister.js';
 //?
 
 //! Made by tachyform: registers the worker, and tells the page what becomes of it (events on document).
@@ -128,7 +128,7 @@ async function start() {
 
 if (container) {
   //? hosts
-  (allowed ? start() : stop()).catch((error) => {
+  (allowed ? start() : unregister()).catch((error) => {
   //?
   //? !hosts
   start().catch((error) => {

@@ -25,11 +25,11 @@ import { standsIn } from './standin.js';
 //? refresh
 import { refill } from './refresh.js';
 //?
-//? seed
-import { seed } from './seed.js';
+//? prefetch
+import { prefetch } from './prefetch.js';
 //?
 //? tabs
-import { turnPage, mayHold, tidy } from './book.js';
+import { assignReleases, mayHold, tidy } from './releases.js';
 //?
 
 //! Made by tachyform from tachyform.yaml; changes made here are lost at the next fit.
@@ -39,16 +39,16 @@ import { turnPage, mayHold, tidy } from './book.js';
 self.addEventListener('install', (event) => event.waitUntil(install()));
 //?
 //? refresh
-//? seed
-self.addEventListener('install', (event) => event.waitUntil(refill().then(seed)));
+//? prefetch
+self.addEventListener('install', (event) => event.waitUntil(refill().then(prefetch)));
 //?
-//? !seed
+//? !prefetch
 self.addEventListener('install', (event) => event.waitUntil(refill()));
 //?
 //?
 //? !refresh
-//? seed
-self.addEventListener('install', (event) => event.waitUntil(seed()));
+//? prefetch
+self.addEventListener('install', (event) => event.waitUntil(prefetch()));
 //?
 //?
 //? at-once
@@ -58,7 +58,7 @@ self.addEventListener('install', () => self.skipWaiting());
 //! Activating: files and stores of earlier releases go, those of anything else stay.
 self.addEventListener('activate', (event) => {
   //? tabs
-  event.waitUntil(turnPage().then(clean));
+  event.waitUntil(assignReleases().then(clean));
   //?
   //? !tabs
   event.waitUntil(clean());

@@ -1,0 +1,477 @@
+package audit
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"path/filepath"
+	"slices"
+	"sort"
+	"strings"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/page"
+	"tachyform/internal/project"
+	"tachyform/internal/site"
+	"tachyform/internal/useragent"
+)
+
+// Input is what is judged.
+type Input struct {
+	Project *project.Project
+	// Name is the site as it was named.
+	Name string
+	Host site.Host
+	// Folder is the host when it is a folder, else nil.
+	Folder *site.Folder
+	Others []site.Host
+	// Conditions are tried beside offline, which always is; nil means stalled.
+	Conditions []useragent.Condition
+	// Kind is the kind of browser that is rehearsed in; nil means desktop Chromium.
+	Profile *useragent.Kind
+	// Trusted counts the site's origin as secure whatever its scheme.
+	Trusted  bool
+	Progress func(done, all int)
+}
+
+// auditor collects findings.
+type auditor struct {
+	Input
+	ctx    context.Context
+	reader *page.Reader
+	origin string
+	graph  *page.Graph
+	report *Report
+	pages  []string // absolute URLs
+	ran    *useragent.Result
+	plan   *useragent.Rehearsal
+	// iconsLater judges the icons, which are examined meanwhile; nil without any manifest.
+	iconsLater func()
+	// later judges what was begun beside other work.
+	later []func() error
+	// judging tells that findings are wanted, not a rehearsal alone.
+	judging bool
+	// documents are the pages as served, by absolute URL.
+	documents map[string]*page.Document
+}
+
+func newAuditor(ctx context.Context, in Input) *auditor {
+	return &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}, reader: &page.Reader{},
+		report: &Report{Site: in.Name, Origin: in.Host.Origin(), Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}}}
+}
+
+// Run judges a site.
+func Run(ctx context.Context, in Input) (*Report, error) {
+	if err := checkSettings(in.Project); err != nil {
+		return nil, err
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	a := newAuditor(ctx, in)
+	a.judging = true
+	defer func() {
+		// What was begun beside other work ends before this does, however it ends.
+		cancel()
+		for _, judge := range a.later {
+			_ = judge()
+		}
+	}()
+	a.report = &Report{Schema: "tachyform.audit/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}, Name: in.Project.App.Text("name")}
+	for _, t := range in.Project.Audit.Targets {
+		a.report.Targets[t] = &TargetVerdict{Installable: true, Blockers: []string{}}
+	}
+	if err := a.collect(); err != nil {
+		return nil, err
+	}
+	start := a.install()
+	a.addAppearances(a.documents[a.absolute(in.Project.Audit.Entry)])
+	err := a.rehearse(start)
+	if a.iconsLater != nil {
+		a.iconsLater()
+	}
+	if err != nil {
+		return nil, err
+	}
+	a.checkHeads()
+	a.checkTagNames()
+	a.checkLinks()
+	a.checkRefusedAnswers()
+	a.checkContent()
+	a.checkCompression()
+	a.checkDelivery()
+	a.checkAssetLinks()
+	a.checkOffline(start)
+	if err := a.checkRequests(); err != nil {
+		return nil, err
+	}
+	err = a.tryVariants()
+	for len(a.later) > 0 {
+		judge := a.later[0]
+		a.later = a.later[1:]
+		err = errors.Join(err, judge())
+	}
+	if err != nil {
+		return nil, err
+	}
+	a.checkLimits()
+	a.checkKnown()
+	a.applyOverrides()
+	a.summarise()
+	return a.report, nil
+}
+
+// Rehearse runs the default rehearsal alone: the report has pages, worker and caches, but no findings.
+func Rehearse(ctx context.Context, in Input) (*Report, error) {
+	a := newAuditor(ctx, in)
+	a.report.Schema = "tachyform.rehearsal/1"
+	if err := a.collect(); err != nil {
+		return nil, err
+	}
+	return a.report, a.rehearse("")
+}
+
+// collect finds the pages.
+func (a *auditor) collect() error {
+	entry := a.absolute(a.Project.Audit.Entry)
+	if a.Folder != nil {
+		var err error
+		if a.graph, err = page.BuildGraph(a.ctx, a.Folder, a.reader); err != nil {
+			return err
+		}
+		a.report.Graph = a.graph
+		for _, p := range a.graph.PagePaths() {
+			if p == a.Project.Host.NotFound || a.graph.Pages[p].Fragment && p != a.Project.Audit.Entry {
+				continue
+			}
+			a.pages = append(a.pages, a.origin+p)
+			a.documents[a.origin+p] = a.withScriptChanges(a.graph.Pages[p])
+		}
+	} else {
+		a.pages = useragent.PagesOf(a.ctx, a.Host, entry, a.Project.Audit.Crawl.AtMost, a.Project.Audit.Crawl.Depth)
+	}
+	for _, p := range append([]string{a.Project.Audit.Entry}, append(slices.Clone(a.Project.Audit.Visit), a.Project.Audit.Pages...)...) {
+		if u := a.absolute(p); !slices.Contains(a.pages, u) {
+			a.pages = append(a.pages, u)
+		}
+	}
+	return a.ctx.Err()
+}
+
+// withScriptChanges is a page with what its own scripts and the files that they lie in add to it.
+func (a *auditor) withScriptChanges(d *page.Document) *page.Document {
+	var made []page.Tag
+	var changed []page.Changed
+	add := func(s *page.Script) {
+		if s != nil {
+			made, changed = append(made, s.Made...), append(changed, s.Changed...)
+		}
+	}
+	for _, s := range d.Scripts {
+		add(s.Script)
+	}
+	for _, r := range d.References {
+		if path, own := a.graph.Local(r.URL); own && r.Destination == "script" && !r.Preload {
+			add(a.graph.Scripts[path])
+		}
+	}
+	return d.With(made, changed)
+}
+
+func (a *auditor) absolute(path string) string {
+	if u, ok := page.Resolve(a.origin+"/", path); ok {
+		return u
+	}
+	return a.origin + path
+}
+
+// local writes URLs on the site's own origin as path and query.
+func (a *auditor) local(url string) string {
+	if rest, ok := strings.CutPrefix(url, a.origin); ok && strings.HasPrefix(rest, "/") {
+		return rest
+	}
+	return url
+}
+
+// file names the file that answers at a URL, as a path that an editor opens, or "".
+func (a *auditor) file(url string) string {
+	if a.Folder == nil {
+		return ""
+	}
+	if path, ok := strings.CutPrefix(url, a.origin); ok {
+		path, _, _ = strings.Cut(path, "?")
+		if f := a.Folder.FileAt(path); f != nil {
+			return filepath.Join(a.Name, filepath.FromSlash(f.Path))
+		}
+	}
+	return ""
+}
+
+func (a *auditor) place(url string, line, column int) Where {
+	return Where{File: a.file(url), Line: line, Column: column, URL: a.local(url)}
+}
+
+// find adds a finding where one of the targets feels it; mend may be "" for the check's own.
+func (a *auditor) find(code string, where Where, evidence, mend string) {
+	a.findOn(a.Project.Audit.Targets, code, where, evidence, mend)
+}
+
+// findOn adds a finding that is about some targets only.
+func (a *auditor) findOn(targets []string, code string, where Where, evidence, mend string) {
+	c := checkOf(code)
+	targets = slices.DeleteFunc(slices.Clone(targets), func(t string) bool { return a.report.Targets[t] == nil })
+	heaviest, by := c.weighted(targets)
+	if heaviest == "" {
+		return
+	}
+	f := &Finding{Code: c.Code, Weight: heaviest, Title: c.Title, Where: where, Evidence: evidence, Reason: c.Reason, Mend: c.Mend, Standard: c.Standard, Weights: by}
+	if mend != "" {
+		f.Mend = mend
+	}
+	for _, t := range targets {
+		if by[t] == "" {
+			continue
+		}
+		f.Targets = append(f.Targets, t)
+		if v := a.report.Targets[t]; slices.Contains(c.Stops, t) {
+			v.Installable = false
+			if !slices.Contains(v.Blockers, code) {
+				v.Blockers = append(v.Blockers, code)
+			}
+		}
+	}
+	a.report.Findings = append(a.report.Findings, f)
+}
+
+// findPages adds one finding for several pages.
+func (a *auditor) findPages(code string, urls []string, line, column int, what string) {
+	if len(urls) == 0 {
+		return
+	}
+	evidence := what
+	if evidence == "" {
+		evidence = a.local(urls[0])
+	}
+	if len(urls) > 1 {
+		var names []string
+		for _, u := range urls[:min(len(urls), 4)] {
+			names = append(names, a.local(u))
+		}
+		evidence = fmt.Sprintf("%d pages: %s", len(urls), strings.Join(names, ", "))
+		if len(urls) > 4 {
+			evidence += " …"
+		}
+		if what != "" {
+			evidence += "; " + what
+		}
+	}
+	a.find(code, a.place(urls[0], line, column), evidence, "")
+}
+
+// request asks the site's own host for a URL, without following redirects.
+func (a *auditor) request(url string) *site.Response { return a.requestFrom(a.Host, url) }
+
+// requestFrom asks one host for a URL, without following redirects.
+func (a *auditor) requestFrom(host site.Host, url string) *site.Response {
+	u, err := weburl.Parse(url)
+	if err != nil {
+		return nil
+	}
+	resp, err := host.Answer(a.ctx, &site.Request{Method: "GET", URL: u})
+	if err != nil {
+		return nil
+	}
+	return resp
+}
+
+// follow asks the host for a URL and follows redirects. It gives nil when nothing answers.
+func (a *auditor) follow(url string) (*site.Response, string) {
+	u, err := weburl.Parse(url)
+	for range 10 {
+		if err != nil {
+			return nil, url
+		}
+		host := a.Host
+		for _, o := range a.Others {
+			if o.Origin() == u.Protocol()+"//"+u.Host() {
+				host = o
+			}
+		}
+		if u.Protocol()+"//"+u.Host() != host.Origin() {
+			return nil, u.Href(true)
+		}
+		ask := &site.Request{Method: "GET", URL: u, Header: http.Header{}}
+		if a.ran != nil {
+			if cookies := a.ran.Cookies(u); cookies != "" {
+				ask.Header.Set("Cookie", cookies)
+			}
+		}
+		resp, e := host.Answer(a.ctx, ask)
+		if e != nil {
+			return nil, u.Href(true)
+		}
+		if to := resp.Header.Get("Location"); resp.Status >= 300 && resp.Status < 400 && to != "" {
+			u, err = u.Parse(to)
+			continue
+		}
+		return resp, u.Href(true)
+	}
+	return nil, url
+}
+
+// visits are the pages that are opened online first.
+func (a *auditor) visits() (list []string) {
+	for _, v := range a.Project.Audit.Visit {
+		list = append(list, a.absolute(v))
+	}
+	return list
+}
+
+// rehearse runs the default rehearsal over all pages.
+func (a *auditor) rehearse(start string) error {
+	r := &useragent.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress, Reader: a.reader}
+	r.Visit = a.visits()
+	if start != "" && !slices.Contains(a.pages, start) {
+		a.pages = append([]string{start}, a.pages...)
+	}
+	r.Pages = a.pages
+	r.Asks, r.Profile, r.Present = a.scriptedRequests(), a.Profile, a.present()
+	if a.judging {
+		r.Probes, r.Series = a.probes()
+	}
+	conditions := a.Conditions
+	if conditions == nil {
+		conditions = []useragent.Condition{useragent.Stalled}
+	}
+	r.Conditions = []useragent.Condition{useragent.Offline}
+	for _, c := range conditions {
+		if c.Name != "offline" {
+			r.Conditions = append(r.Conditions, c)
+		}
+	}
+	var err error
+	if a.ran, err = r.Run(a.ctx); err != nil {
+		return err
+	}
+	a.report.Rehearsal = a.ran
+	a.plan = r
+	for _, v := range a.ran.Visits {
+		if v.Document != nil && a.documents[v.URL] == nil {
+			a.documents[v.URL] = v.Document
+		}
+	}
+	a.worker()
+	for _, p := range a.ran.Pages {
+		out := &PageReport{URL: a.local(p.URL), Title: p.Title, Under: map[string]*PageResult{}}
+		for name, o := range p.Under {
+			res := &PageResult{Outcome: o.Outcome, Status: o.Status, Title: o.Title, AnsweredBy: answeredBy(o.AnsweredBy), Missing: []string{}, MS: o.Elapsed.Milliseconds(), Known: o.Doubt == nil, Why: a.why(o.Doubt)}
+			for _, l := range o.Missing {
+				res.Missing = append(res.Missing, a.local(l.URL))
+			}
+			sort.Strings(res.Missing)
+			out.Under[name] = res
+		}
+		a.report.Pages = append(a.report.Pages, out)
+	}
+	return nil
+}
+
+// answeredBy shortens the source of an answer: our own caches go by what they are for.
+func answeredBy(source string) string {
+	name, ok := strings.CutPrefix(source, "cache ")
+	if !ok {
+		return source
+	}
+	if strings.HasPrefix(name, "tachyform ") {
+		if strings.HasSuffix(name, " pack") {
+			return "pack"
+		}
+		return "kept"
+	}
+	return source
+}
+
+func (a *auditor) worker() {
+	w := a.ran.Worker
+	if w == nil {
+		return
+	}
+	out := &WorkerReport{URL: a.local(w.Script), Scope: a.local(w.Scope), State: w.State, Caches: map[string][]string{}}
+	if w.Error != "" {
+		out.Error = &w.Error
+	}
+	var personal []string
+	why := ""
+	for _, c := range a.ran.Caches {
+		out.Caches[c.Name] = []string{}
+		for _, e := range c.Entries {
+			out.Caches[c.Name] = append(out.Caches[c.Name], a.local(e.URL))
+			// What the pack keeps was named on purpose, and fit says so.
+			if e.Personal != "" && !strings.HasPrefix(c.Name, "tachyform "+out.Scope+" pack") {
+				personal, why = append(personal, e.URL), e.Personal+", in the cache "+c.Name
+			}
+		}
+	}
+	if len(personal) > 0 {
+		evidence := a.local(personal[0])
+		if n := len(personal) - 1; n > 0 {
+			evidence += fmt.Sprintf(" and %d more", n)
+		}
+		a.find("keep.private", a.place(personal[0], 0, 0), evidence+": "+why, "")
+	}
+	a.report.Worker = out
+}
+
+// summarise orders the findings and counts them.
+func (a *auditor) summarise() {
+	r := a.report
+	slices.SortStableFunc(r.Findings, func(x, y *Finding) int {
+		if d := rank(x.Weight) - rank(y.Weight); d != 0 {
+			return d
+		}
+		return orderOf(x.Code) - orderOf(y.Code)
+	})
+	for _, f := range r.Findings {
+		for t, w := range f.Weights {
+			if v := r.Targets[t]; w == Risk {
+				v.Risks++
+			} else if w == Polish {
+				v.Polish++
+			}
+		}
+		switch f.Weight {
+		case Blocker:
+			r.Summary.Blockers++
+		case Risk:
+			r.Summary.Risks++
+		default:
+			r.Summary.Polish++
+		}
+	}
+	r.Summary.Verdict = "ready"
+	against := func(f *Finding) bool { return f.Code != "offline.unknown" && Heavier(f.Weight, a.Project.Audit.FailOn) }
+	switch {
+	case slices.ContainsFunc(r.Findings, against):
+		r.Summary.Verdict = "not ready"
+	case r.Summary.Unknown > 0:
+		r.Summary.Verdict = "not known"
+	}
+}
+
+// present is the worker that the project file says pages register.
+func (a *auditor) present() *page.Registration {
+	p := a.Project.Worker.Present
+	if p.File == "" || a.Project.Worker.Replace == "yes" {
+		return nil
+	}
+	r := &page.Registration{Script: a.absolute(p.File), Type: orDefault(p.Type, "classic"), UpdateViaCache: "imports", From: a.absolute(a.Project.Audit.Entry)}
+	if p.Scope != "" {
+		r.Scope = a.absolute(p.Scope)
+	}
+	return r
+}
+
+// FailsOn says whether there is a finding at least as heavy as weight.
+func (r *Report) FailsOn(weight string) bool {
+	return slices.ContainsFunc(r.Findings, func(f *Finding) bool { return Heavier(f.Weight, weight) })
+}

@@ -1,0 +1,110 @@
+package audit
+
+import (
+	"fmt"
+	"slices"
+
+	"tachyform/internal/problem"
+	"tachyform/internal/project"
+	"tachyform/internal/useragent"
+)
+
+// Override is a check whose weight the project file changes, with the reason that stands there.
+type Override struct {
+	Code string `json:"code"`
+	// From and To are weights; To may be off.
+	From string `json:"from"`
+	To   string `json:"to"`
+	// Targets are those that the change is for; none means all.
+	Targets []string `json:"targets,omitempty"`
+	Reason  string   `json:"reason"`
+	// Findings is how many findings it is about.
+	Findings int `json:"findings"`
+}
+
+// checkSettings says whether the weights that the project file changes are those of checks that there are.
+func checkSettings(p *project.Project) error {
+	var codes []string
+	for _, c := range Catalogue {
+		codes = append(codes, c.Code)
+	}
+	for i, w := range p.Audit.Weights {
+		if slices.Contains(codes, w.Check) {
+			continue
+		}
+		at := p.PlaceOf(fmt.Sprintf("audit.weights[%d].check", i))
+		mend := "tachyform explain lists them"
+		if near := problem.Nearest(w.Check, codes); near != "" {
+			mend = "did you mean " + near + "?"
+		}
+		return &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", p.Path, at.Line, at.Column), What: fmt.Sprintf("there is no check %q", w.Check), Mend: mend}
+	}
+	return nil
+}
+
+// applyOverrides gives findings the weights of the project file, and leaves out those that are off.
+func (a *auditor) applyOverrides() {
+	for _, w := range a.Project.Audit.Weights {
+		c := Override{Code: w.Check, From: checkOf(w.Check).Weight, To: w.Weight, Targets: w.On, Reason: w.Reason}
+		a.report.Findings = slices.DeleteFunc(a.report.Findings, func(f *Finding) bool {
+			if f.Code != w.Check {
+				return false
+			}
+			c.Findings++
+			f.setWeight(w.Weight, w.On)
+			return f.Weight == ""
+		})
+		a.report.Changed = append(a.report.Changed, c)
+	}
+}
+
+// setWeight gives a finding another weight on some targets, on all where none is named; "off" takes it away there.
+func (f *Finding) setWeight(weight string, on []string) {
+	heaviest := ""
+	f.Targets = slices.DeleteFunc(f.Targets, func(t string) bool {
+		if len(on) == 0 || slices.Contains(on, t) {
+			f.Weights[t] = weight
+		}
+		if f.Weights[t] == "off" {
+			delete(f.Weights, t)
+			return true
+		}
+		if heaviest == "" || Heavier(f.Weights[t], heaviest) {
+			heaviest = f.Weights[t]
+		}
+		return false
+	})
+	f.Weight = heaviest
+}
+
+// checkLimits judges the site by the limits of the project file.
+func (a *auditor) checkLimits() {
+	l := a.Project.Audit.Limits
+	over := func(key, evidence, mend string) {
+		at := a.Project.PlaceOf("audit.limits." + key)
+		a.find("limit.over", Where{File: a.Project.Path, Line: at.Line, Column: at.Column, URL: a.report.Entry}, evidence, mend)
+	}
+	entries, bytes := a.sizeOfStores()
+	if l.Kept > 0 && bytes > int64(l.Kept) {
+		over("kept", fmt.Sprintf("after the first visits %s are kept, over the limit of %s", project.Size(bytes), l.Kept), "keep less: worker.pack.leave_out, or raise the limit")
+	}
+	if l.Files > 0 && entries > l.Files {
+		over("files", fmt.Sprintf("after the first visits %d answers are kept, over the limit of %d", entries, l.Files), "keep less: worker.pack.leave_out, or raise the limit")
+	}
+	if w := a.ran.Worker; w != nil && l.Requests > 0 && w.Requests+len(w.Imports) > l.Requests {
+		over("requests", fmt.Sprintf("to be installed the worker makes %d requests, over the limit of %d", w.Requests+len(w.Imports), l.Requests), "keep less: worker.pack.leave_out, or raise the limit")
+	}
+	pages, whole := 0, 0
+	for _, p := range a.ran.Pages {
+		if p.Status == 0 || p.Status >= 400 {
+			continue
+		}
+		pages++
+		if o := p.Under["offline"]; o != nil && o.Outcome == useragent.Whole {
+			whole++
+		}
+	}
+	if l.WholeOffline > 0 && whole*100 < l.WholeOffline*pages {
+		over("whole_offline", fmt.Sprintf("%d of %d pages are whole offline, %d %%, and the limit asks for %d %%", whole, pages, whole*100/pages, l.WholeOffline), "keep more pages: worker.pack.pages")
+	}
+}

@@ -1,0 +1,182 @@
+package audit
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"tachyform/internal/problem"
+	"tachyform/internal/project"
+	"tachyform/internal/site"
+	"tachyform/internal/useragent"
+)
+
+// PlanResult is a rehearsal of the project file and what came of it.
+type PlanResult struct {
+	Name  string     `json:"name"`
+	Steps []PlanStep `json:"steps"`
+	// Holds is true when every expectation was met.
+	Holds bool `json:"holds"`
+	// Gaps lists what the worker used and Tachyform's user agent lacks.
+	Gaps []string `json:"gaps"`
+}
+
+// PlanStep is one step. Addresses on the site's own origin are written as paths.
+type PlanStep struct {
+	Do         string      `json:"do"`
+	Outcome    string      `json:"outcome,omitempty"`
+	Status     int         `json:"status,omitempty"`
+	Title      string      `json:"title,omitempty"`
+	AnsweredBy string      `json:"answered_by,omitempty"`
+	Reason     string      `json:"reason,omitempty"`
+	Missing    []string    `json:"missing,omitempty"`
+	Wrong      []string    `json:"wrong,omitempty"`
+	MS         int64       `json:"ms"`
+	Account    []PlanEvent `json:"account"`
+	// Expects is true for steps that only look.
+	Expects bool `json:"-"`
+}
+
+// PlanEvent is one thing that happened; At is in milliseconds since the rehearsal began.
+type PlanEvent struct {
+	At     int64  `json:"at"`
+	Kind   string `json:"kind"`
+	Worker int    `json:"worker,omitempty"`
+	Status int    `json:"status,omitempty"`
+	Level  string `json:"level,omitempty"`
+	Text   string `json:"text"`
+	Where  string `json:"where,omitempty"`
+}
+
+// RunPlan carries out a rehearsal of the project file. open gives the hosts of another release by the path of its folder.
+func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir string) (site.Host, error)) (*PlanResult, error) {
+	a := newAuditor(ctx, in)
+	start := a.install()
+	if start == "" {
+		start = a.absolute(in.Project.Audit.Entry)
+	}
+	index := 0
+	for i := range in.Project.Rehearsals {
+		if in.Project.Rehearsals[i].Name == r.Name {
+			index = i
+		}
+	}
+	s := useragent.NewSession(ctx, append([]site.Host{in.Host}, in.Others...), a.reader, false, a.Profile)
+	defer s.Close()
+	out := &PlanResult{Name: r.Name, Holds: true, Gaps: []string{}}
+	short := func(text string) string { return strings.ReplaceAll(text, a.origin+"/", "/") }
+	for j, step := range r.Steps {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		do, err := a.step(step, start, open)
+		if err != nil {
+			place := in.Project.PlaceOf(fmt.Sprintf("rehearsals[%d].steps[%d]", index, j))
+			return nil, &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", in.Project.Path, place.Line, place.Column), What: err.Error(), Cause: err}
+		}
+		result := s.Step(do)
+		p := PlanStep{Do: describeStep(step), Wrong: result.Wrong, MS: (result.To - result.From).Milliseconds(), Expects: step.Expect != nil, Account: []PlanEvent{}}
+		if o := result.Outcome; o != nil {
+			p.Outcome, p.Status, p.Title, p.AnsweredBy, p.Reason = o.Outcome, o.Status, o.Title, o.AnsweredBy, o.Reason
+			p.MS = o.Elapsed.Milliseconds()
+			for _, l := range o.Missing {
+				p.Missing = append(p.Missing, a.local(l.URL))
+			}
+		}
+		for _, h := range result.Events {
+			p.Account = append(p.Account, PlanEvent{h.At.Milliseconds(), h.Kind, h.Worker, h.Status, h.Level, short(h.Text), short(h.Where)})
+			if h.Kind == "gap" && !slices.Contains(out.Gaps, h.Text) {
+				out.Gaps = append(out.Gaps, h.Text)
+			}
+		}
+		out.Holds = out.Holds && len(p.Wrong) == 0
+		out.Steps = append(out.Steps, p)
+	}
+	return out, nil
+}
+
+// step turns a step of the project file into one for the stage.
+func (a *auditor) step(s project.Step, start string, open func(string) (site.Host, error)) (useragent.Step, error) {
+	out := useragent.Step{Tab: s.Tab, Reload: s.Reload, Wait: time.Duration(s.Wait), Close: s.Close, StopWorker: s.Stop != "", Evict: s.Evict, Sync: s.Sync, PeriodicSync: s.PeriodicSync, Click: s.Click, Cookie: s.Cookie}
+	if s.Open != "" {
+		out.Open = a.absolute(s.Open)
+	}
+	if s.Follow != "" {
+		out.Follow = a.absolute(s.Follow)
+	}
+	if s.Launch != "" {
+		out.Launch = start
+	}
+	if s.Network != "" {
+		c := useragent.Conditions[s.Network]
+		out.Condition = &c
+	}
+	if s.Push != nil {
+		out.Push, out.HasPush = *s.Push, true
+	}
+	if s.Deploy != "" {
+		h, err := open(s.Deploy)
+		if err != nil {
+			return out, err
+		}
+		out.Deploy = []site.Host{h}
+	}
+	if e := s.Expect; e != nil {
+		x := &useragent.Expectation{Outcome: e.Outcome, Title: e.Title, Address: e.Address, AnsweredBy: e.AnsweredBy, Shows: e.Shows, Status: e.Status, Missing: e.Missing, NoneMissing: e.Missing != nil, Worker: e.Worker, Waiting: e.Waiting, Kept: e.Kept, NotKept: e.NotKept, Asked: e.Asked, NotAsked: e.NotAsked, Says: e.Says, Notification: e.Notification}
+		if e.Controlled != "" {
+			yes := e.Controlled == "yes"
+			x.Controlled = &yes
+		}
+		out.Expect = x
+	}
+	return out, nil
+}
+
+// describeStep writes a step the way it stands in the project file, on one line.
+func describeStep(s project.Step) string {
+	var text string
+	switch {
+	case s.Open != "":
+		text = "open " + s.Open
+	case s.Follow != "":
+		text = "follow the link to " + s.Follow
+	case s.Reload == "past-worker":
+		text = "reload past the worker"
+	case s.Reload != "":
+		text = "reload"
+	case s.Launch != "":
+		text = "launch from the home screen"
+	case s.Close == "browser":
+		text = "close the browser"
+	case s.Close != "":
+		text = "close the tab"
+	case s.Wait > 0:
+		text = "wait " + s.Wait.String()
+	case s.Network != "":
+		text = "the network is " + s.Network
+	case s.Deploy != "":
+		text = "deploy " + s.Deploy
+	case s.Stop != "":
+		text = "stop the worker"
+	case s.Evict != "":
+		text = "evict " + s.Evict
+	case s.Push != nil:
+		text = "push " + *s.Push
+	case s.Sync != "":
+		text = "sync " + s.Sync
+	case s.PeriodicSync != "":
+		text = "periodic sync " + s.PeriodicSync
+	case s.Click != "":
+		text = "click the notification " + s.Click
+	case s.Cookie != "":
+		text = "cookie " + s.Cookie
+	case s.Expect != nil:
+		text = "expect " + s.Expect.Words()
+	}
+	if s.Tab != "" {
+		text += " (tab " + s.Tab + ")"
+	}
+	return text
+}

@@ -1,0 +1,126 @@
+package cli
+
+import (
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"tachyform/internal/audit"
+	"tachyform/internal/problem"
+	"tachyform/internal/project"
+	"tachyform/internal/report"
+	"tachyform/internal/site"
+)
+
+func (a *app) rehearse() *cobra.Command {
+	var only []string
+	var account bool
+	c := &cobra.Command{
+		Use:   "rehearse [SITE]",
+		Short: "Visit every page offline and on a stalled network, in a browser without a screen",
+		Long: `Rehearse opens the site in Tachyform's own user agent: first online, as a new
+visitor would, then every page again in each condition of the network. It runs
+the site's real service worker on a virtual clock, so waiting costs no time.
+
+Rehearsals of your own stand in tachyform.yaml under rehearsals: steps such as
+open, reload, network, deploy and push, and what you expect of them. They are
+played after the others, or alone with --only.`,
+		Args: cobra.MaximumNArgs(1),
+	}
+	a.formatFlag(c)
+	a.liveFlags(c)
+	under := conditionsFlag(c, "offline,stalled")
+	profile := targetFlag(c)
+	c.Flags().StringArrayVar(&only, "only", nil, "play only the rehearsal of the project file with this `name`")
+	c.Flags().BoolVar(&account, "account", false, "tell all that happened in each step: worker events, answers, the network, the console")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		o, in, err := a.rehearsable(cmd.Context(), args, under)
+		if err != nil {
+			return err
+		}
+		if in.Profile, err = profile(); err != nil {
+			return err
+		}
+		chosen, err := chooseRehearsals(o.project.Rehearsals, only)
+		if err != nil {
+			return err
+		}
+		var r *audit.Report
+		if len(only) == 0 {
+			if r, err = audit.Rehearse(cmd.Context(), in); err != nil {
+				return wrapRead(o.name, err)
+			}
+		}
+		played, holds := []*audit.PlanResult{}, true
+		for _, named := range chosen {
+			p, err := audit.RunPlan(cmd.Context(), in, named, func(dir string) (site.Host, error) { return openRelease(o.project, in.Host.Origin(), dir) })
+			if err != nil {
+				return wrapRead(o.name, err)
+			}
+			played = append(played, p)
+			holds = holds && p.Holds
+		}
+		switch {
+		case a.format == "json":
+			out := map[string]any{"schema": "tachyform.rehearsal/1", "site": o.name, "origin": in.Host.Origin(), "entry": o.project.Audit.Entry, "rehearsals": played}
+			if r != nil {
+				out["worker"], out["pages"], out["gaps"] = r.Worker, r.Pages, append([]string{}, r.Rehearsal.Gaps...)
+			}
+			if err := a.json(out); err != nil {
+				return err
+			}
+		default:
+			if r != nil {
+				fmt.Fprint(a.out, report.Rehearsal(r, a.width))
+			}
+			for _, p := range played {
+				fmt.Fprint(a.out, report.PlanResult(p, account, a.width))
+			}
+			if r != nil {
+				fmt.Fprint(a.out, report.RehearsalNext(r))
+			}
+		}
+		if !holds {
+			return errFindings
+		}
+		return nil
+	}
+	return c
+}
+
+// chooseRehearsals gives the rehearsals with the names that were asked for, or all.
+func chooseRehearsals(all []project.Rehearsal, only []string) ([]project.Rehearsal, error) {
+	if len(only) == 0 {
+		return all, nil
+	}
+	var names []string
+	for _, r := range all {
+		names = append(names, r.Name)
+	}
+	var chosen []project.Rehearsal
+	for _, name := range only {
+		i := slices.Index(names, name)
+		if i < 0 {
+			switch near := problem.Nearest(name, names); {
+			case len(names) == 0:
+				return nil, usagef("the project file has no rehearsals; add some under rehearsals:")
+			case near != "":
+				return nil, usagef("there is no rehearsal %q; did you mean %q?", name, near)
+			}
+			return nil, usagef("there is no rehearsal %q; there are: %s", name, strings.Join(names, ", "))
+		}
+		chosen = append(chosen, all[i])
+	}
+	return chosen, nil
+}
+
+// openRelease opens the folder of another release, which answers as the project's host does.
+func openRelease(p *project.Project, origin, dir string) (site.Host, error) {
+	if !filepath.IsAbs(dir) {
+		dir = filepath.Join(p.Dir, dir)
+	}
+	return site.OpenFolder(dir, origin, p.Addr, p.Host)
+}

@@ -1,0 +1,48 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"tachyform/internal/page"
+	"tachyform/internal/report"
+)
+
+func (a *app) survey() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "survey [SITE]",
+		Short: "Look at a site: pages, files, weight, what is broken, what is wired already",
+		Args:  cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.checkFormat(); err != nil {
+				return err
+			}
+			o, err := a.open(cmd.Context(), args)
+			if err != nil {
+				return err
+			}
+			if err := o.needFolder("survey"); err != nil {
+				return err
+			}
+			g, err := page.BuildGraph(cmd.Context(), o.folder, &page.Reader{})
+			if err != nil {
+				return wrapRead(o.name, err)
+			}
+			s := g.Survey()
+			s.Site = o.name
+			if a.format == "json" {
+				return a.json(s)
+			}
+			fmt.Fprint(a.out, report.Survey(s, a.width))
+			if o.project.Path == "" {
+				fmt.Fprint(a.out, report.Next("tachyform init "+o.name, "describes the app in tachyform.yaml"))
+			} else {
+				fmt.Fprint(a.out, report.Next("tachyform fit", "writes manifest, icons, worker and head tags"))
+			}
+			return nil
+		},
+	}
+	a.formatFlag(c)
+	return c
+}

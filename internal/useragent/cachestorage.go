@@ -1,0 +1,165 @@
+package useragent
+
+import (
+	"encoding/json"
+	"strings"
+	"time"
+
+	"tachyform/internal/site"
+)
+
+// cacheDelay is the virtual time that one operation on the cache storage takes.
+const cacheDelay = time.Millisecond
+
+// maxScriptBytes is how much content that scripts made an origin may keep, in bytes; files of the site cost us nothing.
+const maxScriptBytes = 200 << 20
+
+// overQuota is what a refused put comes to.
+type overQuota struct{}
+
+// cacheOperation carries out an operation of CacheStorage or Cache and settles the promise id with its result.
+func (r *realm) cacheOperation(op string, id int, args []any) error {
+	var req *Request
+	var resp *Response
+	var opt matchOptions
+	var err error
+	name := word(args, 0)
+	var c *cache
+	if strings.HasPrefix(op, "cache.") {
+		c = r.opened[number(args[0])]
+	}
+	switch op {
+	case "caches.match", "cache.match", "cache.matchAll", "cache.delete", "cache.keys":
+		if text := word(args, 1); text != "" {
+			if req, err = r.decodeRequest(text); err != nil {
+				return err
+			}
+		}
+		if err = json.Unmarshal([]byte(word(args, 2)), &opt); err != nil {
+			return err
+		}
+	case "cache.put":
+		if req, err = r.decodeRequest(word(args, 1)); err != nil {
+			return err
+		}
+		if resp, err = r.decode(word(args, 2)); err != nil {
+			return err
+		}
+	}
+	r.b.clock.after(cacheDelay, func() {
+		if r.w.realm != r {
+			return
+		}
+		result := r.cacheResult(op, name, c, req, resp, opt)
+		if result == any(overQuota{}) {
+			r.settle(id, nil, "QuotaExceededError: the site keeps too much")
+			return
+		}
+		r.settleNow(id, result)
+	})
+	return nil
+}
+
+// settleNow settles a promise in a task of its own, now.
+func (r *realm) settleNow(id int, value any) {
+	text, err := json.Marshal(value)
+	if err != nil {
+		text = []byte("null")
+	}
+	if _, err := r.runTask("settle", id, "", string(text)); err != nil {
+		r.failed(err)
+	}
+}
+
+func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Response, opt matchOptions) any {
+	s := r.b.store
+	switch op {
+	case "caches.open":
+		r.next++
+		r.opened[r.next] = s.open(name)
+		return r.next
+	case "caches.has":
+		return s.caches[name] != nil
+	case "caches.delete":
+		there := s.delete(name)
+		if there {
+			r.b.record("removed", "the cache "+name, r.w)
+		}
+		return there
+	case "caches.keys":
+		return append([]string{}, s.names...)
+	case "caches.match":
+		for _, n := range s.names {
+			if opt.HasName && n != opt.CacheName {
+				continue
+			}
+			if found := s.caches[n].match(req, opt); len(found) > 0 {
+				return r.fromCache(n, found[0])
+			}
+		}
+		return nil
+	}
+	if c == nil {
+		return nil
+	}
+	name = c.name
+	switch op {
+	case "cache.match":
+		if found := c.match(req, opt); len(found) > 0 {
+			return r.fromCache(name, found[0])
+		}
+		return nil
+	case "cache.matchAll":
+		found := c.entries
+		if req != nil {
+			found = c.match(req, opt)
+		}
+		list := []*Response{}
+		for _, e := range found {
+			list = append(list, r.fromCache(name, e))
+		}
+		return list
+	case "cache.keys":
+		found := c.entries
+		if req != nil {
+			found = c.match(req, opt)
+		}
+		list := []*Request{}
+		for _, e := range found {
+			key := r.encodeRequest(e.request)
+			if r.b.kind.lacks(wholeKeys) {
+				key.Mode, key.Credentials, key.Referrer = "no-cors", "omit", "no-referrer"
+			}
+			list = append(list, key)
+		}
+		return list
+	case "cache.put":
+		if made, ok := resp.Actual().Body.(site.Bytes); ok {
+			if s.scriptBytes += int64(len(made)); s.scriptBytes > maxScriptBytes {
+				return overQuota{}
+			}
+		}
+		resp.Source = "cache " + name
+		if r.b.kind.lacks(copiesByVary) {
+			c.remove(c.match(req, matchOptions{IgnoreVary: true}))
+		}
+		c.put(req, resp)
+		r.b.record("stored", req.URL+" in "+name, r.w)
+		r.b.stored = append(r.b.stored, Stored{name, req, resp})
+		return true
+	case "cache.delete":
+		found := c.match(req, opt)
+		c.remove(found)
+		if len(found) > 0 {
+			r.b.record("removed", req.URL+" from "+name, r.w)
+		}
+		return len(found) > 0
+	}
+	return nil
+}
+
+func (r *realm) fromCache(name string, e *cacheEntry) *Response {
+	copied := *e.response
+	copied.Source, copied.Key = "cache "+name, e.request.URL
+	return r.encode(&copied)
+}

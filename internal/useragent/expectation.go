@@ -1,0 +1,136 @@
+package useragent
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// unmet says what of an expectation does not hold.
+func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
+	say := func(format string, args ...any) { wrong = append(wrong, fmt.Sprintf(format, args...)) }
+	differ := func(what, want, got string) {
+		if want != "" && want != got {
+			say("%s: expected %s, got %s", what, want, orNothing(got))
+		}
+	}
+	origin := s.hosts[0].Origin()
+	short := func(url string) string {
+		if rest, ok := strings.CutPrefix(url, origin); ok && rest != "" {
+			return rest
+		}
+		return url
+	}
+	long := func(path string) string {
+		if strings.HasPrefix(path, "/") {
+			return origin + path
+		}
+		return path
+	}
+	if tab := s.tabs[name]; tab != nil {
+		v, o := tab.View, s.outcome(tab)
+		differ("outcome", e.Outcome, o.Outcome)
+		differ("title", e.Title, v.Title)
+		differ("address", e.Address, short(v.FinalURL))
+		if e.AnsweredBy != "" && v.Source != e.AnsweredBy && !strings.HasPrefix(v.Source, e.AnsweredBy+" ") {
+			say("answered by: expected %s, got %s", e.AnsweredBy, orNothing(v.Source))
+		}
+		if e.Status != 0 && e.Status != v.Status {
+			say("status: expected %d, got %d", e.Status, v.Status)
+		}
+		if e.Controlled != nil && *e.Controlled != (tab.client.controller != nil) {
+			say("controlled by a worker: expected %v, got %v", *e.Controlled, !*e.Controlled)
+		}
+		if e.Shows != "" && !strings.Contains(string(bodyBytes(v.Response.actualOrNil())), e.Shows) {
+			say("shows: the page does not hold %q", e.Shows)
+		}
+		if e.NoneMissing || e.Missing != nil {
+			var got, want []string
+			for _, l := range o.Missing {
+				got = append(got, short(l.URL))
+			}
+			for _, m := range e.Missing {
+				want = append(want, short(m))
+			}
+			slices.Sort(got)
+			slices.Sort(want)
+			if !slices.Equal(got, want) {
+				say("missing: expected %s, got %s", listed(want), listed(got))
+			}
+		}
+	} else if e.Outcome+e.Title+e.Address+e.AnsweredBy+e.Shows != "" || e.Status != 0 || e.Controlled != nil || e.Missing != nil || e.NoneMissing {
+		say("there is no open tab to look at")
+	}
+	active, waiting, _ := s.Worker()
+	if e.Worker != "" {
+		got := "none"
+		if active != nil {
+			got = active.State
+		}
+		differ("worker", e.Worker, got)
+	}
+	if e.Waiting != "" && (e.Waiting == "yes") != (waiting != nil) {
+		say("a worker that waits: expected %s", e.Waiting)
+	}
+	kept := map[string]bool{}
+	for _, c := range s.b.cacheContents() {
+		for _, entry := range c.Entries {
+			kept[entry.URL], kept[withoutQuery(entry.URL)] = true, true
+		}
+	}
+	for _, u := range e.Kept {
+		if !kept[long(u)] {
+			say("kept: %s is in no cache", u)
+		}
+	}
+	for _, u := range e.NotKept {
+		if kept[long(u)] {
+			say("not kept: %s is in a cache", u)
+		}
+	}
+	asked := map[string]bool{}
+	for _, h := range s.lastStep {
+		if h.Kind == "network" {
+			asked[h.Text] = true
+		}
+	}
+	for _, u := range e.Asked {
+		if !asked[long(u)] {
+			say("asked: the network was not asked for %s", u)
+		}
+	}
+	for _, u := range e.NotAsked {
+		if asked[long(u)] {
+			say("not asked: the network was asked for %s", u)
+		}
+	}
+	if e.Says != "" && !slices.ContainsFunc(s.b.notes, func(n Note) bool { return n.Level != "state" && strings.Contains(n.Text, e.Says) }) {
+		say("says: nothing on the console holds %q", e.Says)
+	}
+	if e.Notification != "" {
+		found := false
+		for _, g := range s.b.regs {
+			for _, n := range g.messages.notifications {
+				found = found || n.text("title") == e.Notification || n.text("tag") == e.Notification
+			}
+		}
+		if !found {
+			say("notification: none %q is shown", e.Notification)
+		}
+	}
+	return wrong
+}
+
+func orNothing(s string) string {
+	if s == "" {
+		return "nothing"
+	}
+	return s
+}
+
+func listed(list []string) string {
+	if len(list) == 0 {
+		return "nothing"
+	}
+	return strings.Join(list, ", ")
+}

@@ -1,0 +1,105 @@
+package useragent
+
+import (
+	"context"
+	"strings"
+
+	"tachyform/internal/page"
+	"tachyform/internal/site"
+)
+
+// Installer looks at a page as a browser does that considers whether to offer installing it: it opens the page online, in a browser that
+// has never been there, and asks for the manifest and its icons as the page would.
+type Installer struct {
+	b   *Browser
+	tab *Tab
+}
+
+// Fetched is what an installer was given.
+type Fetched struct {
+	// URL is the address that answered, after redirects.
+	URL string
+	// Status is 0 where nothing came that could be used; Why says why then.
+	Status int
+	Type   string
+	Body   site.Body
+	Why    string
+}
+
+// Installer opens the page at url, after the pages that are visited before it: it may be there only for those who have their cookies.
+func (r *Rehearsal) Installer(ctx context.Context, url string) *Installer {
+	reader := r.Reader
+	if reader == nil {
+		reader = &page.Reader{}
+	}
+	b := r.bare(ctx, reader)
+	b.scriptsOnly = true
+	var tab *Tab
+	for _, v := range r.Visit {
+		if v == url {
+			break
+		}
+		tab = b.Open(v, tab)
+	}
+	return &Installer{b, b.Open(url, tab)}
+}
+
+// Close gives back what the installer holds.
+func (i *Installer) Close() { i.b.Close() }
+
+// Page is the page that it looks at.
+func (i *Installer) Page() *View { return i.tab.View }
+
+// Document is the page as its scripts have changed it, as far as their texts tell; nil when it is none.
+func (i *Installer) Document() *page.Document {
+	c := i.tab.client
+	if i.tab.Document == nil {
+		return nil
+	}
+	return i.tab.Document.With(c.addedElements, c.changedAttributes)
+}
+
+// Manifest fetches a manifest (HTML, 4.6.8.9): in the mode cors, with credentials only where the link asks for them.
+func (i *Installer) Manifest(url string, credentials bool) Fetched {
+	req := &Request{URL: url, Method: "GET", Mode: "cors", Credentials: "omit", Redirect: "follow", Destination: "manifest", Referrer: i.tab.client.url}
+	if credentials {
+		req.Credentials = "include"
+	}
+	return i.ask(req)
+}
+
+// Icon fetches a picture that the manifest names, as the page's own pictures are fetched.
+func (i *Installer) Icon(url string) Fetched {
+	return i.ask(&Request{URL: url, Method: "GET", Mode: "no-cors", Credentials: "include", Redirect: "follow", Destination: "image", Referrer: i.tab.client.url})
+}
+
+func (i *Installer) ask(req *Request) (came Fetched) {
+	came = Fetched{URL: req.URL, Why: "nothing answers"}
+	c := i.tab.client
+	// A picture that is its own address is not asked for: no policy keeps it away.
+	if own := strings.HasPrefix(req.URL, "data:") && req.Destination == "image"; !own && !c.policy.Allows(req.Destination, req.URL, "") {
+		came.Why = "the page's Content-Security-Policy does not allow it"
+		return came
+	}
+	done := false
+	said := len(i.b.notes)
+	i.b.clientFetch(c, req, func(resp *Response, _ string) {
+		if done = true; resp == nil {
+			for _, n := range i.b.notes[said:] {
+				came.Why = n.Text
+			}
+			return
+		}
+		actual := resp.Actual()
+		if from := originOfText(actual.URL()); strings.HasPrefix(from, "http") && i.b.net.hosts[from] == nil {
+			came.Why = "it lies on " + from + ", which other_origins does not list, so it was not asked for"
+			return
+		}
+		came.Status, came.Type, came.Body, came.Why = actual.Status, actual.Get("content-type"), actual.Body, ""
+		if u := actual.URL(); u != "" {
+			came.URL = u
+		}
+	})
+	i.b.clock.run(func() bool { return done }, i.b.clock.now+DocumentLimit)
+	return came
+}
