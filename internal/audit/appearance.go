@@ -6,6 +6,7 @@ import (
 
 	"tachyform/internal/manifest"
 	"tachyform/internal/page"
+	"tachyform/internal/target"
 )
 
 // Appearance is what a person meets on a target who installs the app there. Empty members say that the target shows nothing of its own.
@@ -83,7 +84,7 @@ func (a *auditor) addAppearances(doc *page.Document) {
 			s.Bar = p.ThemeColor
 		}
 		switch name {
-		case "chromium-android", "firefox-android":
+		case target.ChromiumAndroid, target.FirefoxAndroid:
 			if icon := largest(p, "maskable"); icon != "" {
 				s.Icon = icon
 			}
@@ -92,10 +93,10 @@ func (a *auditor) addAppearances(doc *page.Document) {
 				ground = "white"
 			}
 			s.Splash = "icon and name on " + ground
-		case "chromium-desktop":
+		case target.ChromiumDesktop:
 			s.Label = long
-		case "safari-ios", "safari-macos":
-			if t, ok := doc.Meta("apple-mobile-web-app-title"); ok && t.Attr["content"] != "" && name == "safari-ios" {
+		case target.SafariIOS, target.SafariMacOS:
+			if t, ok := doc.Meta("apple-mobile-web-app-title"); ok && t.Attr["content"] != "" && name == target.SafariIOS {
 				s.Label = t.Attr["content"]
 			}
 			if touch != "" {
@@ -104,7 +105,7 @@ func (a *auditor) addAppearances(doc *page.Document) {
 			if t, ok := doc.Meta("theme-color"); ok {
 				s.Bar = t.Attr["content"]
 			}
-			if t, ok := doc.Meta("apple-mobile-web-app-status-bar-style"); ok && name == "safari-ios" {
+			if t, ok := doc.Meta("apple-mobile-web-app-status-bar-style"); ok && name == target.SafariIOS {
 				s.Bar = t.Attr["content"]
 			}
 			s.Storage = "of its own: signed out, and nothing kept until it was open online once"
@@ -112,7 +113,7 @@ func (a *auditor) addAppearances(doc *page.Document) {
 				s.Opens = "browser"
 			}
 			for _, t := range doc.LinkTags {
-				if t.Rel("apple-touch-startup-image") && name == "safari-ios" {
+				if t.Rel("apple-touch-startup-image") && name == target.SafariIOS {
 					s.Splash = "the startup image for the screen"
 				}
 			}

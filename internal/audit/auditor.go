@@ -10,12 +10,14 @@ import (
 	"sort"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/weburl"
 )
 
 // Input is what is judged.
@@ -28,7 +30,7 @@ type Input struct {
 	Folder *site.Folder
 	Others []site.Host
 	// Conditions are tried beside offline, which always is; nil means stalled.
-	Conditions []useragent.Condition
+	Conditions []condition.Condition
 	// Kind is the kind of browser that is rehearsed in; nil means desktop Chromium.
 	Profile *useragent.Kind
 	// Trusted counts the site's origin as secure whatever its scheme.
@@ -273,7 +275,7 @@ func (a *auditor) request(url string) *site.Response { return a.requestFrom(a.Ho
 
 // requestFrom asks one host for a URL, without following redirects.
 func (a *auditor) requestFrom(host site.Host, url string) *site.Response {
-	u, err := weburl.Parse(url)
+	u, err := whatwg.Parse(url)
 	if err != nil {
 		return nil
 	}
@@ -286,18 +288,18 @@ func (a *auditor) requestFrom(host site.Host, url string) *site.Response {
 
 // follow asks the host for a URL and follows redirects. It gives nil when nothing answers.
 func (a *auditor) follow(url string) (*site.Response, string) {
-	u, err := weburl.Parse(url)
+	u, err := whatwg.Parse(url)
 	for range 10 {
 		if err != nil {
 			return nil, url
 		}
 		host := a.Host
 		for _, o := range a.Others {
-			if o.Origin() == u.Protocol()+"//"+u.Host() {
+			if o.Origin() == weburl.Origin(u) {
 				host = o
 			}
 		}
-		if u.Protocol()+"//"+u.Host() != host.Origin() {
+		if weburl.Origin(u) != host.Origin() {
 			return nil, u.Href(true)
 		}
 		ask := &site.Request{Method: "GET", URL: u, Header: http.Header{}}
@@ -341,11 +343,11 @@ func (a *auditor) rehearse(start string) error {
 	}
 	conditions := a.Conditions
 	if conditions == nil {
-		conditions = []useragent.Condition{useragent.Stalled}
+		conditions = []condition.Condition{condition.Stalled}
 	}
-	r.Conditions = []useragent.Condition{useragent.Offline}
+	r.Conditions = []condition.Condition{condition.Offline}
 	for _, c := range conditions {
-		if c.Name != "offline" {
+		if c.Name != condition.Offline.Name {
 			r.Conditions = append(r.Conditions, c)
 		}
 	}

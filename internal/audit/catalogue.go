@@ -1,5 +1,9 @@
 package audit
 
+import (
+	"tachyform/internal/target"
+)
+
 // Check is what can be found: its code, how heavy it weighs, and the words for it.
 type Check struct {
 	Code   string `json:"code"`
@@ -16,9 +20,9 @@ type Check struct {
 }
 
 var (
-	chromium = []string{"chromium-android", "chromium-desktop"}
-	askers   = []string{"chromium-android", "chromium-desktop", "firefox-android"}
-	readers  = []string{"chromium-android", "chromium-desktop", "firefox-android", "safari-ios"}
+	chromium = []string{target.ChromiumAndroid, target.ChromiumDesktop}
+	askers   = []string{target.ChromiumAndroid, target.ChromiumDesktop, target.FirefoxAndroid}
+	readers  = []string{target.ChromiumAndroid, target.ChromiumDesktop, target.FirefoxAndroid, target.SafariIOS}
 )
 
 // Catalogue lists every check, in the order in which findings of one weight are shown.
@@ -26,7 +30,7 @@ var Catalogue = []Check{
 	{"site.insecure", Blocker, "The site is not served securely", "Browsers run no service worker and install nothing over plain http.",
 		"serve the site over https; http works on this machine only", "Secure Contexts, 3", askers, "http://skerry-line.example, without the s."},
 	{"site.entry", Blocker, "The entry page does not open", "Nobody can install what does not open.",
-		"set audit.entry to the first page of the site", "", Every, "audit.entry is /start.html, and the host answers 404."},
+		"set audit.entry to the first page of the site", "", target.All, "audit.entry is /start.html, and the host answers 404."},
 	{"app.unlinked", Blocker, "The entry page links to no manifest", "Without a manifest a browser knows neither name nor icon, and offers no installation.",
 		"tachyform fit adds the link to every page", "HTML, 4.6.8.9; Web App Manifest, 2.1", readers, "a <div> before <link rel=\"manifest\"> ends the head, and the link lies in the body."},
 	{"app.unreachable", Blocker, "The manifest can't be fetched", "A browser that can't read the manifest offers no installation.",
@@ -42,7 +46,7 @@ var Catalogue = []Check{
 	{"icon.unfit", Blocker, "No icon is fit for installing", "Browsers refuse to install without an icon they can show large enough.",
 		"name a master picture under icons: and run tachyform fit", "Web App Manifest, 1.15", askers, "the largest icon has 96 pixels; 144 are needed."},
 	{"app.related", Blocker, "The manifest sends people to an app of a shop instead", "With prefer_related_applications browsers offer the other app, not this one.",
-		"remove prefer_related_applications", "Web App Manifest, application information", []string{"chromium-android"}, "\"prefer_related_applications\": true, left over from a template."},
+		"remove prefer_related_applications", "Web App Manifest, application information", []string{target.ChromiumAndroid}, "\"prefer_related_applications\": true, left over from a template."},
 	{"worker.failed", Blocker, "The service worker can't be installed", "Nothing is kept, and nothing works offline.",
 		"mend what the evidence names; one missing file fails the whole installation", "Service Workers, 4.4", nil, "one of the files that the installation waits for was renamed and answers 404."},
 	{"offline.start", Blocker, "The app does not start offline", "Who opens the app from the home screen without a network sees an error page.",
@@ -210,9 +214,6 @@ var Catalogue = []Check{
 	{"offline.stand-in", Polish, "Pages open as the stand-in", "The visitor is told that the page can't be had; for pages that need the network that is right.",
 		"keep the pages that should open offline", "", nil, "a page that shows the ferry's position needs the network anyway."},
 }
-
-// Every lists all targets.
-var Every = []string{"chromium-android", "chromium-desktop", "safari-ios", "safari-macos", "firefox-android"}
 
 func checkOf(code string) Check {
 	for _, c := range Catalogue {

@@ -9,6 +9,7 @@ import (
 
 	"tachyform/internal/manifest"
 	"tachyform/internal/page"
+	"tachyform/internal/target"
 )
 
 // checkColours judges what people see of the app beside its icons: the splash screen, the bar of its window, its names.
@@ -55,10 +56,10 @@ func (a *auditor) checkSupport(p *manifest.Processed, member func(string) Where)
 		known []string
 	}{
 		{"share_target", p.ShareTarget != nil, chromium},
-		{"file_handlers", len(p.FileHandlers) > 0, []string{"chromium-desktop"}},
-		{"protocol_handlers", len(p.ProtocolHandlers) > 0, []string{"chromium-desktop"}},
-		{"display_override", special, []string{"chromium-desktop"}},
-		{"orientation", p.Orientation != "" && p.Orientation != "any" && p.Orientation != "natural", []string{"chromium-android", "firefox-android"}},
+		{"file_handlers", len(p.FileHandlers) > 0, []string{target.ChromiumDesktop}},
+		{"protocol_handlers", len(p.ProtocolHandlers) > 0, []string{target.ChromiumDesktop}},
+		{"display_override", special, []string{target.ChromiumDesktop}},
+		{"orientation", p.Orientation != "" && p.Orientation != "any" && p.Orientation != "natural", []string{target.ChromiumAndroid, target.FirefoxAndroid}},
 	} {
 		if !m.used {
 			continue
@@ -66,7 +67,7 @@ func (a *auditor) checkSupport(p *manifest.Processed, member func(string) Where)
 		var without []string
 		for _, t := range a.Project.Audit.Targets {
 			// Screens that nobody turns have no use for an orientation.
-			if !slices.Contains(m.known, t) && !(m.name == "orientation" && (t == "chromium-desktop" || t == "safari-macos")) {
+			if !slices.Contains(m.known, t) && !(m.name == "orientation" && (t == target.ChromiumDesktop || t == target.SafariMacOS)) {
 				without = append(without, t)
 			}
 		}

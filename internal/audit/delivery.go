@@ -7,9 +7,11 @@ import (
 	"slices"
 	"strings"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/weburl"
 )
 
 // checkDelivery judges how the host and the tags let things come: policies, the way from http, credentials.
@@ -116,7 +118,7 @@ func (a *auditor) checkSignedOut() {
 		}
 	}
 	for _, p := range a.ran.Pages {
-		if o := p.Under["offline"]; o != nil && o.Outcome == useragent.StandIn {
+		if o := p.Under[condition.Offline.Name]; o != nil && o.Outcome == useragent.StandIn {
 			add(o.ShownFrom)
 		}
 	}
@@ -142,7 +144,7 @@ func (a *auditor) checkSignedOut() {
 func (a *auditor) leadsToSignIn(url string, resp *site.Response) bool {
 	to, ok := page.Resolve(url, resp.Header.Get("Location"))
 	trim := func(s string) string {
-		return strings.TrimSuffix(strings.TrimSuffix(strings.TrimSuffix(withoutQuery(s), "/"), ".html"), "/index")
+		return strings.TrimSuffix(strings.TrimSuffix(strings.TrimSuffix(weburl.WithoutQuery(s), "/"), ".html"), "/index")
 	}
 	return ok && trim(to) != trim(url)
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/useragent"
 )
@@ -45,8 +46,8 @@ func (a *auditor) checkKnown() {
 	groups := map[string][]string{}
 	first := Where{}
 	for i, p := range a.ran.Pages {
-		for _, condition := range []string{"offline", "stalled", "slow", "flaky", "online"} {
-			o := p.Under[condition]
+		for _, under := range condition.Names() {
+			o := p.Under[under]
 			if o == nil || o.Doubt == nil {
 				continue
 			}

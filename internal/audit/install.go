@@ -8,13 +8,15 @@ import (
 	"strconv"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/manifest"
 	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/target"
 	"tachyform/internal/useragent"
+	"tachyform/internal/weburl"
 )
 
 // install judges what decides about installing. It gives the absolute start URL, or "" when there is none.
@@ -119,15 +121,15 @@ func (a *auditor) checkDisplay(p *manifest.Processed, member func(string) Where)
 		}
 		targets := chromium
 		if p.Display == "browser" && len(p.DisplayOverride) == 0 {
-			targets = append(slices.Clone(chromium), "firefox-android", "safari-ios") // one cause, one finding
+			targets = append(slices.Clone(chromium), target.FirefoxAndroid, target.SafariIOS) // one cause, one finding
 		}
 		a.findOn(targets, "app.display", member("display"), what, "")
 	}
 	if p.Display == "browser" && len(p.DisplayOverride) > 0 {
-		a.findOn([]string{"firefox-android", "safari-ios"}, "app.display", member("display"), "without display_override, which only Chromium reads, display comes out as browser", "")
+		a.findOn([]string{target.FirefoxAndroid, target.SafariIOS}, "app.display", member("display"), "without display_override, which only Chromium reads, display comes out as browser", "")
 	}
 	if p.Display == "minimal-ui" {
-		a.findOn([]string{"safari-ios"}, "app.display", member("display"), "iOS knows no minimal-ui, and opens the page in the browser",
+		a.findOn([]string{target.SafariIOS}, "app.display", member("display"), "iOS knows no minimal-ui, and opens the page in the browser",
 			`write "display": "standalone", and "display_override": ["minimal-ui"] where you want the bar`)
 	}
 }
@@ -155,11 +157,11 @@ func (a *auditor) checkLinked(doc *page.Document, entry string) {
 
 // trustworthy follows Secure Contexts, 3.1, for origins.
 func trustworthy(origin string) bool {
-	u, err := weburl.Parse(origin)
+	u, err := whatwg.Parse(origin)
 	if err != nil {
 		return false
 	}
-	return site.Trustworthy(u)
+	return weburl.Trustworthy(u)
 }
 
 // Limits of icons that one family of browsers installs with, in pixels; measured, see docs/conformance.md.

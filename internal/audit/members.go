@@ -2,12 +2,13 @@ package audit
 
 import (
 	"fmt"
-	"strings"
 
 	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
 	"tachyform/internal/page"
 	"tachyform/internal/site"
+	"tachyform/internal/target"
+	"tachyform/internal/weburl"
 )
 
 // checkMembers judges what the manifest promises beyond the icons: pages that it opens, pictures that it shows, names and colours.
@@ -15,7 +16,7 @@ func (a *auditor) checkMembers(p *manifest.Processed, murl string, doc *page.Doc
 	if p.StartURLValid {
 		if resp, final := a.follow(p.StartURL); resp == nil || resp.Status >= 400 {
 			a.find("app.start-answer", member("start_url"), a.local(p.StartURL)+": "+answerText(resp), "")
-		} else if withoutQuery(final) != withoutQuery(p.StartURL) {
+		} else if weburl.WithoutQuery(final) != weburl.WithoutQuery(p.StartURL) {
 			a.find("app.start-answer", member("start_url"), a.local(p.StartURL)+" redirects to "+a.local(final), "write "+a.local(final)+" as start_url")
 		}
 	}
@@ -66,16 +67,16 @@ func (a *auditor) checkPresentation(p *manifest.Processed, doc *page.Document, m
 		narrow = narrow || s.FormFactor != "wide"
 	}
 	if len(p.Screenshots) > 0 && !wide {
-		a.findOn([]string{"chromium-desktop"}, "app.one-sided", member("screenshots"), `none has "form_factor": "wide"`, "")
+		a.findOn([]string{target.ChromiumDesktop}, "app.one-sided", member("screenshots"), `none has "form_factor": "wide"`, "")
 	}
 	if len(p.Screenshots) > 0 && !narrow {
-		a.findOn([]string{"chromium-android"}, "app.one-sided", member("screenshots"), `all have "form_factor": "wide"`, "")
+		a.findOn([]string{target.ChromiumAndroid}, "app.one-sided", member("screenshots"), `all have "form_factor": "wide"`, "")
 	}
 	if len(p.Shortcuts) == 0 && len(a.pages) >= severalPages {
-		a.findOn([]string{"chromium-android", "chromium-desktop", "firefox-android"}, "app.more", member("name"), "no shortcuts, to reach parts of the app from its icon", "add shortcuts: under app:, with a name and a url each")
+		a.findOn([]string{target.ChromiumAndroid, target.ChromiumDesktop, target.FirefoxAndroid}, "app.more", member("name"), "no shortcuts, to reach parts of the app from its icon", "add shortcuts: under app:, with a name and a url each")
 	}
 	if _, ok := doc.Link("apple-touch-startup-image"); !ok {
-		a.findOn([]string{"safari-ios"}, "app.more", a.place(doc.URL, 0, 0), "no startup images, so iPhones show a blank screen while the app starts", "tachyform fit makes them with icons.startup: portrait")
+		a.findOn([]string{target.SafariIOS}, "app.more", a.place(doc.URL, 0, 0), "no startup images, so iPhones show a blank screen while the app starts", "tachyform fit makes them with icons.startup: portrait")
 	}
 }
 
@@ -84,12 +85,6 @@ func answerText(resp *site.Response) string {
 		return "nothing answers"
 	}
 	return fmt.Sprintf("it answers with status %d", resp.Status)
-}
-
-func withoutQuery(u string) string {
-	u, _, _ = strings.Cut(u, "#")
-	u, _, _ = strings.Cut(u, "?")
-	return u
 }
 
 // screenshot says why browsers pass a screenshot over, "" when they don't: sides from 320 to 3840 pixels, the longer at most 2.3 times

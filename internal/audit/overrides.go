@@ -4,8 +4,10 @@ import (
 	"fmt"
 	"slices"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
+	"tachyform/internal/spelling"
 	"tachyform/internal/useragent"
 )
 
@@ -34,7 +36,7 @@ func checkSettings(p *project.Project) error {
 		}
 		at := p.PlaceOf(fmt.Sprintf("audit.weights[%d].check", i))
 		mend := "tachyform explain lists them"
-		if near := problem.Nearest(w.Check, codes); near != "" {
+		if near := spelling.Nearest(w.Check, codes); near != "" {
 			mend = "did you mean " + near + "?"
 		}
 		return &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", p.Path, at.Line, at.Column), What: fmt.Sprintf("there is no check %q", w.Check), Mend: mend}
@@ -100,7 +102,7 @@ func (a *auditor) checkLimits() {
 			continue
 		}
 		pages++
-		if o := p.Under["offline"]; o != nil && o.Outcome == useragent.Whole {
+		if o := p.Under[condition.Offline.Name]; o != nil && o.Outcome == useragent.Whole {
 			whole++
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"sort"
 	"strings"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/icon"
 	"tachyform/internal/page"
 	"tachyform/internal/site"
@@ -274,9 +275,9 @@ func (a *auditor) checkOffline(start string) {
 		}
 		seen := map[string]bool{}
 		lacked := "" // under the condition before
-		for _, condition := range []string{"offline", "stalled", "slow", "flaky"} {
-			o := p.Under[condition]
-			if o == nil || o.Doubt != nil || seen[o.Outcome] && o.Outcome != useragent.Partial {
+		for _, under := range condition.Names() {
+			o := p.Under[under]
+			if under == condition.Online.Name || o == nil || o.Doubt != nil || seen[o.Outcome] && o.Outcome != useragent.Partial {
 				continue
 			}
 			seen[o.Outcome] = true
@@ -284,7 +285,7 @@ func (a *auditor) checkOffline(start string) {
 				continue
 			}
 			if p.URL == start && (o.Outcome == useragent.Lost || o.Outcome == useragent.Stuck || o.Outcome == useragent.StandIn) {
-				a.find("offline.start", Where{URL: a.local(start)}, fmt.Sprintf("%s, its outcome is %s: %s", condition, o.Outcome, orDefault(o.Reason, "another page is shown")), "")
+				a.find("offline.start", Where{URL: a.local(start)}, fmt.Sprintf("%s, its outcome is %s: %s", under, o.Outcome, orDefault(o.Reason, "another page is shown")), "")
 				startLost = true
 				continue
 			}
@@ -293,7 +294,7 @@ func (a *auditor) checkOffline(start string) {
 			}
 			switch o.Outcome {
 			case useragent.Lost:
-				add("offline.lost", condition+": "+o.Reason, p.URL)
+				add("offline.lost", under+": "+o.Reason, p.URL)
 			case useragent.Stuck:
 				add("offline.stuck", a.whyStuck(p.URL), p.URL)
 			case useragent.Partial:
@@ -312,9 +313,9 @@ func (a *auditor) checkOffline(start string) {
 				} else {
 					lacked = all
 				}
-				add("offline.partial", condition+", missing "+strings.Join(names[:min(3, len(names))], ", "), p.URL)
+				add("offline.partial", under+", missing "+strings.Join(names[:min(3, len(names))], ", "), p.URL)
 			case useragent.StandIn:
-				if condition == "stalled" && p.Under["offline"] != nil && p.Under["offline"].Outcome == useragent.Whole {
+				if under == condition.Stalled.Name && p.Under[condition.Offline.Name] != nil && p.Under[condition.Offline.Name].Outcome == useragent.Whole {
 					add("offline.other", "whole offline, but not on a network that stalls", p.URL)
 				} else if a.standIn() != "" {
 					add("offline.stand-in", "", p.URL)

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
@@ -110,7 +111,7 @@ func (a *auditor) step(s project.Step, start string, open func(string) (site.Hos
 		out.Launch = start
 	}
 	if s.Network != "" {
-		c := useragent.Conditions[s.Network]
+		c, _ := condition.Named(s.Network)
 		out.Condition = &c
 	}
 	if s.Push != nil {

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/useragent"
 )
 
@@ -169,12 +170,12 @@ func (a *auditor) firstVisit() (judge func() error) {
 		start = a.report.Manifest.Processed.StartURL
 	}
 	i := slices.IndexFunc(a.ran.Pages, func(p *useragent.PageResult) bool { return p.URL == start })
-	if i < 0 || a.ran.Pages[i].Under["offline"].Outcome != useragent.Whole {
+	if i < 0 || a.ran.Pages[i].Under[condition.Offline.Name].Outcome != useragent.Whole {
 		return func() error { return nil }
 	}
 	plan := *a.plan
 	plan.Probes, plan.Series, plan.Progress = nil, nil, nil
-	plan.Visit, plan.Pages, plan.Conditions = []string{a.absolute(a.Project.Audit.Entry)}, []string{start}, []useragent.Condition{useragent.Offline}
+	plan.Visit, plan.Pages, plan.Conditions = []string{a.absolute(a.Project.Audit.Entry)}, []string{start}, []condition.Condition{condition.Offline}
 	type came struct {
 		ran *useragent.Result
 		err error
@@ -189,7 +190,7 @@ func (a *auditor) firstVisit() (judge func() error) {
 		if c.err != nil {
 			return c.err
 		}
-		if o := c.ran.Pages[0].Under["offline"]; o.Outcome != useragent.Whole {
+		if o := c.ran.Pages[0].Under[condition.Offline.Name]; o.Outcome != useragent.Whole {
 			evidence := "after one visit to " + a.report.Entry + " alone the start page is " + o.Outcome
 			var missing []string
 			for _, l := range o.Missing {

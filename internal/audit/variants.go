@@ -4,6 +4,7 @@ import (
 	"sort"
 	"strings"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/useragent"
 )
@@ -35,7 +36,7 @@ func (a *auditor) tryVariants() error {
 	before := map[string]*useragent.PageOutcome{}
 	var failing, varying []string
 	for _, p := range a.ran.Pages {
-		o := p.Under["offline"]
+		o := p.Under[condition.Offline.Name]
 		before[p.URL] = o
 		if p.Status < 400 && o.Outcome != useragent.Whole {
 			failing = append(failing, p.URL)
@@ -85,13 +86,13 @@ func (a *auditor) rehearseAgain(pages []string, reader *page.Reader, httpCache b
 	}
 	r := *a.plan
 	r.Probes, r.Series = nil, nil
-	r.Pages, r.Reader, r.HTTPCache, r.Progress, r.Conditions = pages, reader, httpCache, nil, []useragent.Condition{useragent.Offline}
+	r.Pages, r.Reader, r.HTTPCache, r.Progress, r.Conditions = pages, reader, httpCache, nil, []condition.Condition{condition.Offline}
 	ran, err := r.Run(a.ctx)
 	if err != nil {
 		return err
 	}
 	for _, p := range ran.Pages {
-		judge(p.URL, p.Under["offline"])
+		judge(p.URL, p.Under[condition.Offline.Name])
 	}
 	return nil
 }

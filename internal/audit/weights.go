@@ -1,43 +1,47 @@
 package audit
 
-import "slices"
+import (
+	"slices"
+
+	"tachyform/internal/target"
+)
 
 // weightByTarget says where a check weighs otherwise than Check.Weight does: by target, "" where nobody notices. What stops installing on some targets
 // and is not listed here is a risk on the others.
 var weightByTarget = map[string]map[string]string{
-	"app.unlinked":    {"safari-macos": Polish},
-	"app.unreachable": {"safari-macos": Polish},
-	"app.unreadable":  {"safari-macos": Polish},
-	"app.start":       {"safari-ios": Polish, "safari-macos": Polish, "firefox-android": Polish},
-	"app.display":     {"safari-macos": ""},
-	"app.related":     only(Risk, "chromium-desktop"),
-	"icon.unfit":      {"safari-ios": Polish, "safari-macos": Polish},
-	"shop.proof":      only(Risk, "chromium-android"),
-	"shop.lacks":      only(Polish, "chromium-android"),
-	"worker.ranges":   {"chromium-android": Polish, "chromium-desktop": Polish, "firefox-android": Polish},
-	"icon.cut":        only(Risk, "chromium-android", "firefox-android"),
-	"icon.maskable":   only(Polish, "chromium-android", "firefox-android"),
-	"icon.black":      only(Risk, "safari-ios"),
-	"icon.faint":      {"safari-ios": "", "firefox-android": ""},
-	"app.shortcut":    {"safari-ios": "", "safari-macos": ""},
+	"app.unlinked":    {target.SafariMacOS: Polish},
+	"app.unreachable": {target.SafariMacOS: Polish},
+	"app.unreadable":  {target.SafariMacOS: Polish},
+	"app.start":       {target.SafariIOS: Polish, target.SafariMacOS: Polish, target.FirefoxAndroid: Polish},
+	"app.display":     {target.SafariMacOS: ""},
+	"app.related":     only(Risk, target.ChromiumDesktop),
+	"icon.unfit":      {target.SafariIOS: Polish, target.SafariMacOS: Polish},
+	"shop.proof":      only(Risk, target.ChromiumAndroid),
+	"shop.lacks":      only(Polish, target.ChromiumAndroid),
+	"worker.ranges":   {target.ChromiumAndroid: Polish, target.ChromiumDesktop: Polish, target.FirefoxAndroid: Polish},
+	"icon.cut":        only(Risk, target.ChromiumAndroid, target.FirefoxAndroid),
+	"icon.maskable":   only(Polish, target.ChromiumAndroid, target.FirefoxAndroid),
+	"icon.black":      only(Risk, target.SafariIOS),
+	"icon.faint":      {target.SafariIOS: "", target.FirefoxAndroid: ""},
+	"app.shortcut":    {target.SafariIOS: "", target.SafariMacOS: ""},
 	"app.screenshot":  only(Polish, chromium...),
 	"app.bare":        only(Polish, chromium...),
-	"app.id":          only(Polish, "chromium-android", "chromium-desktop", "firefox-android"),
+	"app.id":          only(Polish, target.ChromiumAndroid, target.ChromiumDesktop, target.FirefoxAndroid),
 	"app.one-sided":   only(Polish, chromium...),
-	"app.cut":         only(Polish, "chromium-android", "safari-ios", "firefox-android"),
-	"app.flash":       only(Polish, "chromium-android", "chromium-desktop", "firefox-android"),
+	"app.cut":         only(Polish, target.ChromiumAndroid, target.SafariIOS, target.FirefoxAndroid),
+	"app.flash":       only(Polish, target.ChromiumAndroid, target.ChromiumDesktop, target.FirefoxAndroid),
 	"app.contrast":    only(Polish, chromium...),
-	"page.viewport":   {"chromium-desktop": "", "safari-macos": ""},
-	"offline.phone":   {"chromium-desktop": "", "safari-macos": ""},
-	"page.theme":      {"firefox-android": ""},
-	"page.apple":      only(Polish, "safari-ios", "safari-macos"),
-	"app.apart":       only(Polish, "safari-ios"),
+	"page.viewport":   {target.ChromiumDesktop: "", target.SafariMacOS: ""},
+	"offline.phone":   {target.ChromiumDesktop: "", target.SafariMacOS: ""},
+	"page.theme":      {target.FirefoxAndroid: ""},
+	"page.apple":      only(Polish, target.SafariIOS, target.SafariMacOS),
+	"app.apart":       only(Polish, target.SafariIOS),
 }
 
 // only is the map of a check that is felt on some targets alone.
 func only(weight string, targets ...string) map[string]string {
 	m := map[string]string{}
-	for _, t := range Every {
+	for _, t := range target.All {
 		m[t] = ""
 		if slices.Contains(targets, t) {
 			m[t] = weight

@@ -6,17 +6,19 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/target"
 )
 
 func TestWeightsByTarget(t *testing.T) {
 	for _, c := range Catalogue {
-		heaviest, _ := c.weighted(Every)
+		heaviest, _ := c.weighted(target.All)
 		assert.Equal(t, c.Weight, heaviest, "%s: what is written in the catalogue is its heaviest weight", c.Code)
 	}
 	for code, by := range weightByTarget {
 		assert.NotPanics(t, func() { checkOf(code) }, code)
-		for target := range by {
-			assert.Contains(t, Every, target, code)
+		for name := range by {
+			assert.Contains(t, target.All, name, code)
 		}
 	}
 	for _, c := range []struct{ code, target, want string }{

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/worker"
@@ -61,7 +62,7 @@ func (a *auditor) checkScripts(w *useragent.WorkerState, at Where) {
 func (a *auditor) checkStoppedWorker(at Where) error {
 	var failing []string
 	for _, p := range a.ran.Pages {
-		if o := p.Under["offline"]; p.Status > 0 && p.Status < 400 && (o.Outcome == useragent.Lost || o.Outcome == useragent.Stuck || o.Outcome == useragent.Partial) && len(failing) < 10 {
+		if o := p.Under[condition.Offline.Name]; p.Status > 0 && p.Status < 400 && (o.Outcome == useragent.Lost || o.Outcome == useragent.Stuck || o.Outcome == useragent.Partial) && len(failing) < 10 {
 			failing = append(failing, p.URL)
 		}
 	}

@@ -8,8 +8,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/condition"
 	"tachyform/internal/report"
-	"tachyform/internal/useragent"
 )
 
 func (a *app) audit() *cobra.Command {
@@ -25,7 +25,7 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 	}
 	a.formatFlag(c)
 	a.liveFlags(c)
-	under := conditionsFlag(c, "stalled")
+	under := conditionsFlag(c, condition.Stalled.Name)
 	c.Flags().StringArrayVar(&opts.reports, "report", nil, "write a report as well, such as html=report.html (`KIND=FILE`; html, json, sarif, junit or markdown)")
 	c.Flags().StringVar(&opts.failOn, "fail-on", "", "the lightest weight that ends with status 1: blocker, risk or polish")
 	c.Flags().BoolVar(&opts.fix, "fix", false, "mend what a fit can mend (tachyform undo takes it back), and say what is left to you")
@@ -59,7 +59,7 @@ type auditOptions struct {
 }
 
 // auditOnce judges the site, writes the reports and shows the result.
-func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]useragent.Condition, error), opts auditOptions, earlier *audit.Report) error {
+func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]condition.Condition, error), opts auditOptions, earlier *audit.Report) error {
 	o, in, err := a.rehearsable(cmd.Context(), args, under)
 	if err != nil {
 		return err

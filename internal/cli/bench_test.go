@@ -13,20 +13,20 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"tachyform/internal/worker"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
-
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/condition"
 	"tachyform/internal/fit"
 	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/worker"
 )
 
 // BenchmarkRehearseDemo is the default rehearsal of the fitted example.
@@ -81,7 +81,7 @@ func TestBenchAgainstChromium(t *testing.T) {
 		in := audit.Input{Project: p, Name: "site", Host: f, Folder: f}
 		r, err := audit.Rehearse(context.Background(), in)
 		require.NoError(t, err)
-		plan := &useragent.Rehearsal{Hosts: []site.Host{f}, Reader: &page.Reader{}, Conditions: []useragent.Condition{useragent.Offline, useragent.Stalled}, Visit: visits}
+		plan := &useragent.Rehearsal{Hosts: []site.Host{f}, Reader: &page.Reader{}, Conditions: []condition.Condition{condition.Offline, condition.Stalled}, Visit: visits}
 		median := func(all bool) time.Duration {
 			plan.Pages = nil
 			for _, page := range r.Pages {

@@ -6,8 +6,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/problem"
 	"tachyform/internal/report"
+	"tachyform/internal/spelling"
 )
 
 func (a *app) explain() *cobra.Command {
@@ -41,7 +41,7 @@ func (a *app) explain() *cobra.Command {
 			fmt.Fprint(a.out, report.Explain(check, a.width))
 			return nil
 		}
-		if near := problem.Nearest(args[0], codes()); near != "" {
+		if near := spelling.Nearest(args[0], codes()); near != "" {
 			return usagef("there is no finding %q; did you mean %s?", args[0], near)
 		}
 		return usagef("there is no finding %q; tachyform explain lists them", args[0])

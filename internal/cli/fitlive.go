@@ -6,7 +6,7 @@ import (
 	"fmt"
 	"slices"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/fit"
 	"tachyform/internal/page"
@@ -38,7 +38,7 @@ func (a *app) fitLive(ctx context.Context, o *opened, into string) error {
 	}
 	// What the site has already need not be uploaded again; it is seldom linked to, so the crawl did not meet it.
 	plan.Changes = slices.DeleteFunc(plan.Changes, func(c fit.Change) bool {
-		u, err := weburl.Parse(origin + p.Addr + site.EscapePath(c.Path))
+		u, err := whatwg.Parse(origin + p.Addr + site.EscapePath(c.Path))
 		if err != nil {
 			return false
 		}

@@ -6,7 +6,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/problem"
+	"tachyform/internal/condition"
+	"tachyform/internal/spelling"
+	"tachyform/internal/target"
 	"tachyform/internal/useragent"
 )
 
@@ -18,22 +20,18 @@ func (a *app) json(v any) error {
 }
 
 // conditionsFlag reads --under.
-func conditionsFlag(c *cobra.Command, standard string) func() ([]useragent.Condition, error) {
+func conditionsFlag(c *cobra.Command, standard string) func() ([]condition.Condition, error) {
 	var names []string
-	c.Flags().StringSliceVar(&names, "under", strings.Split(standard, ","), "conditions of the network: offline, stalled, slow, flaky, online")
-	return func() ([]useragent.Condition, error) {
-		var list []useragent.Condition
+	c.Flags().StringSliceVar(&names, "under", strings.Split(standard, ","), "conditions of the network: "+strings.Join(condition.Names(), ", "))
+	return func() ([]condition.Condition, error) {
+		var list []condition.Condition
 		for _, n := range names {
-			cond, ok := useragent.Conditions[n]
+			cond, ok := condition.Named(n)
 			if !ok {
-				var known []string
-				for k := range useragent.Conditions {
-					known = append(known, k)
-				}
-				if near := problem.Nearest(n, known); near != "" {
+				if near := spelling.Nearest(n, condition.Names()); near != "" {
 					return nil, usagef("there is no condition %q; did you mean %s?", n, near)
 				}
-				return nil, usagef("there is no condition %q: it is offline, stalled, slow, flaky or online", n)
+				return nil, usagef("there is no condition %q: they are %s", n, strings.Join(condition.Names(), ", "))
 			}
 			list = append(list, cond)
 		}
@@ -44,7 +42,7 @@ func conditionsFlag(c *cobra.Command, standard string) func() ([]useragent.Condi
 // targetFlag reads --target.
 func targetFlag(c *cobra.Command) func() (*useragent.Kind, error) {
 	var name string
-	c.Flags().StringVar(&name, "target", "chromium-desktop", "the kind of browser: what its workers lack is taken away")
+	c.Flags().StringVar(&name, "target", target.ChromiumDesktop, "the kind of browser: what its workers lack is taken away")
 	return func() (*useragent.Kind, error) {
 		p := useragent.Kinds[name]
 		if p == nil {

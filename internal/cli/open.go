@@ -12,16 +12,17 @@ import (
 	"strings"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/report"
 	"tachyform/internal/site"
-	"tachyform/internal/useragent"
+	"tachyform/internal/weburl"
 )
 
 // opened is a site that a command works on.
@@ -151,7 +152,7 @@ func openFolder(dir string, p *project.Project) (*site.Folder, error) {
 }
 
 func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*opened, error) {
-	u, err := weburl.Parse(name)
+	u, err := whatwg.Parse(name)
 	if err != nil {
 		return nil, usagef("%q is not a URL", report.Unsigned(name))
 	}
@@ -168,7 +169,7 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 	if p.Path == "" && strings.HasSuffix(name, "/") && u.Pathname() == "/" {
 		name = strings.TrimSuffix(name, "/")
 	}
-	p.Origin = u.Protocol() + "//" + u.Host()
+	p.Origin = weburl.Origin(u)
 	if p.Path == "" {
 		p.Audit.Entry = u.Pathname() + u.Search()
 		p.Audit.Visit = []string{p.Audit.Entry}
@@ -215,7 +216,7 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 		if err != nil {
 			return nil, &problem.Problem{Kind: problem.Read, Where: name, What: fmt.Sprintf("it redirects to %q, which is no address", to), Mend: "mend the Location header that the server sends"}
 		}
-		if at := next.Protocol() + "//" + next.Host(); at != p.Origin {
+		if at := weburl.Origin(next); at != p.Origin {
 			return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "it redirects to " + next.Href(true) + ", which is another origin; only the origin that is named is asked", Mend: "name that address instead"}
 		}
 		u = next
@@ -260,8 +261,8 @@ func canonicalOrigin(f *site.Folder) string {
 		return ""
 	}
 	if t, ok := page.ParseDocument("https://site.example/", "", text).Link("canonical"); ok {
-		if u, err := weburl.Parse(t.Attr["href"]); err == nil && (u.Scheme() == "https" || u.Scheme() == "http") {
-			return u.Protocol() + "//" + u.Host()
+		if u, err := whatwg.Parse(t.Attr["href"]); err == nil && (u.Scheme() == "https" || u.Scheme() == "http") {
+			return weburl.Origin(u)
 		}
 	}
 	return ""
@@ -297,7 +298,7 @@ func (a *app) input(o *opened) (audit.Input, error) {
 }
 
 // rehearsable does what all commands begin with that rehearse: checks the options, opens the site, and gathers what is judged.
-func (a *app) rehearsable(ctx context.Context, args []string, under func() ([]useragent.Condition, error)) (*opened, audit.Input, error) {
+func (a *app) rehearsable(ctx context.Context, args []string, under func() ([]condition.Condition, error)) (*opened, audit.Input, error) {
 	if err := a.checkFormat(); err != nil {
 		return nil, audit.Input{}, err
 	}

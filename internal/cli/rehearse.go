@@ -9,10 +9,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/report"
 	"tachyform/internal/site"
+	"tachyform/internal/spelling"
 )
 
 func (a *app) rehearse() *cobra.Command {
@@ -104,7 +104,7 @@ func chooseRehearsals(all []project.Rehearsal, only []string) ([]project.Rehears
 	for _, name := range only {
 		i := slices.Index(names, name)
 		if i < 0 {
-			switch near := problem.Nearest(name, names); {
+			switch near := spelling.Nearest(name, names); {
 			case len(names) == 0:
 				return nil, usagef("the project file has no rehearsals; add some under rehearsals:")
 			case near != "":

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/condition"
 	"tachyform/internal/fit"
 	"tachyform/internal/problem"
 	"tachyform/internal/report"
@@ -40,7 +41,7 @@ func remember(o *opened, r *audit.Report) ([]report.Remembered, error) {
 	}
 	now := report.Remembered{At: time.Now().UTC().Truncate(time.Second), Summary: r.Summary, Pages: len(r.Pages)}
 	for _, p := range r.Pages {
-		if u := p.Under["offline"]; u != nil && u.Outcome == "whole" {
+		if u := p.Under[condition.Offline.Name]; u != nil && u.Outcome == "whole" {
 			now.Whole++
 		}
 	}

@@ -19,6 +19,7 @@ import (
 
 	"tachyform/internal/problem"
 	"tachyform/internal/report"
+	"tachyform/internal/spelling"
 )
 
 // Exit statuses.
@@ -164,7 +165,7 @@ To see all of it on an example: tachyform demo`,
 		Version:       Version(),
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 0 {
-				near := problem.Nearest(args[0], commandNames(cmd))
+				near := spelling.Nearest(args[0], commandNames(cmd))
 				if near != "" {
 					return usagef("there is no command %q; did you mean %s?", args[0], near)
 				}

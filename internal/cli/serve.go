@@ -11,7 +11,7 @@ import (
 	"sync"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/problem"
@@ -115,7 +115,7 @@ func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		failed()
 		return
 	}
-	u, err := weburl.Parse(h.origin + r.URL.RequestURI())
+	u, err := whatwg.Parse(h.origin + r.URL.RequestURI())
 	if err != nil {
 		http.Error(w, "bad address", http.StatusBadRequest)
 		return

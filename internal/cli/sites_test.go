@@ -22,6 +22,7 @@ import (
 	"golang.org/x/tools/txtar"
 
 	"tachyform/internal/browser"
+	"tachyform/internal/condition"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
@@ -130,7 +131,7 @@ func predict(t *testing.T, path string) *siteRecord {
 		}
 		return m
 	}
-	r := &useragent.Rehearsal{Hosts: hosts, Conditions: []useragent.Condition{useragent.Offline}, HTTPCache: true}
+	r := &useragent.Rehearsal{Hosts: hosts, Conditions: []condition.Condition{condition.Offline}, HTTPCache: true}
 	for _, v := range s.project.Audit.Visit {
 		r.Visit = append(r.Visit, origin+v)
 	}

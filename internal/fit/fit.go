@@ -19,6 +19,7 @@ import (
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/spelling"
 	"tachyform/internal/worker"
 )
 
@@ -307,7 +308,7 @@ func (o *output) shortcuts() (list []icon.ShortcutMaster, err error) {
 		mend := "the names are those under app.shortcuts: " + strings.Join(names, ", ")
 		if len(names) == 0 {
 			mend = "add it under app: as one of shortcuts, with a name and a url"
-		} else if near := problem.Nearest(name, names); near != "" {
+		} else if near := spelling.Nearest(name, names); near != "" {
 			mend = fmt.Sprintf("did you mean %q?", near)
 		}
 		return nil, &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", orDefault(o.p.Path, project.FileName), at.Line, at.Column), What: fmt.Sprintf("no shortcut of the app is called %q", name), Mend: mend}

@@ -10,6 +10,8 @@ import (
 	"slices"
 	"strings"
 	"sync"
+
+	"tachyform/internal/target"
 )
 
 // Icon is one finished icon file.
@@ -42,7 +44,7 @@ func (r *Recipe) wanted(grounded bool) []Icon {
 		return len(r.Targets) == 0 || slices.ContainsFunc(targets, func(t string) bool { return slices.Contains(r.Targets, t) })
 	}
 	var list []Icon
-	if forAny("chromium-android", "chromium-desktop", "firefox-android", "safari-macos") {
+	if forAny(target.ChromiumAndroid, target.ChromiumDesktop, target.FirefoxAndroid, target.SafariMacOS) {
 		list = append(list, Icon{Name: "any-192.png", Size: 192, Purpose: "any"}, Icon{Name: "any-512.png", Size: 512, Purpose: "any"})
 	}
 	if r.Tiles {
@@ -50,13 +52,13 @@ func (r *Recipe) wanted(grounded bool) []Icon {
 			list = append(list, Icon{Name: fmt.Sprintf("tile-%d.png", n), Size: n, Purpose: "any"})
 		}
 	}
-	if forAny("chromium-android", "firefox-android") {
+	if forAny(target.ChromiumAndroid, target.FirefoxAndroid) {
 		list = append(list, Icon{Name: "maskable-192.png", Size: 192, Purpose: "maskable"}, Icon{Name: "maskable-512.png", Size: 512, Purpose: "maskable"})
 	}
 	if r.Monochrome != nil {
 		list = append(list, Icon{Name: "monochrome-512.png", Size: 512, Purpose: "monochrome"})
 	}
-	if forAny("safari-ios", "safari-macos") {
+	if forAny(target.SafariIOS, target.SafariMacOS) {
 		list = append(list, Icon{Name: "apple-180.png", Size: 180, Purpose: "apple"})
 	}
 	list = append(list, Icon{Name: "favicon.ico", Size: 48, Purpose: "favicon"})

@@ -6,9 +6,10 @@ import (
 	"slices"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
-	"tachyform/internal/problem"
+	"tachyform/internal/spelling"
+	"tachyform/internal/weburl"
 )
 
 // ShareTarget is the share_target member (Web Share Target, 2).
@@ -358,7 +359,7 @@ func (p *processor) launchHandler() *LaunchHandler {
 			return h
 		}
 		mend := "one of " + strings.Join(clientModes, ", ")
-		if near := problem.Nearest(m.Text, clientModes); near != "" {
+		if near := spelling.Nearest(m.Text, clientModes); near != "" {
 			mend = "did you mean " + near + "?"
 		}
 		p.ignored("launch_handler.client_mode", m, "there is no such mode: "+m.describe(), mend)
@@ -380,10 +381,10 @@ func (p *processor) scopeExtension(item *Value, member string) *ScopeExtension {
 		p.issue("ignored-value", member, item.Offset, member+" is ignored: it needs type and origin", `such as {"type": "origin", "origin": "https://tickets.skerry-line.example"}`)
 		return nil
 	}
-	u, err := weburl.Parse(o.Text)
+	u, err := whatwg.Parse(o.Text)
 	if err != nil || u.Scheme() != "https" {
 		p.ignored(member+".origin", o, fmt.Sprintf("%q is no https origin", o.Text), "")
 		return nil
 	}
-	return &ScopeExtension{"origin", origin(u)}
+	return &ScopeExtension{"origin", weburl.Origin(u)}
 }

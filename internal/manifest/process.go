@@ -8,10 +8,12 @@ import (
 	"strconv"
 	"strings"
 
-	"tachyform/internal/problem"
-	"tachyform/internal/textpos"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	"tachyform/internal/project"
+	"tachyform/internal/spelling"
+	"tachyform/internal/textpos"
+	"tachyform/internal/weburl"
 )
 
 // As chooses whose reading of the standard is followed where readings differ.
@@ -128,11 +130,11 @@ var Orientations = []string{"any", "natural", "landscape", "landscape-primary", 
 func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, []Issue) {
 	p := &processor{text: text, pos: textpos.New(text), as: as, out: &Processed{Places: map[string][2]int{}}}
 	var err error
-	if p.doc, err = weburl.Parse(documentURL); err != nil {
+	if p.doc, err = whatwg.Parse(documentURL); err != nil {
 		p.issue("syntax", "", 0, "the page's address is not a URL: "+documentURL, "")
-		p.doc, _ = weburl.Parse("https://site.example/")
+		p.doc, _ = whatwg.Parse("https://site.example/")
 	}
-	if p.base, err = weburl.Parse(manifestURL); err != nil {
+	if p.base, err = whatwg.Parse(manifestURL); err != nil {
 		p.base = p.doc
 	}
 	root, err := ParseJSON(text, as == Chromium)
@@ -169,7 +171,7 @@ func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, [
 				p.issue("unknown-member", m.Name, m.Offset, fmt.Sprintf("%q belongs to %s, not to a web app's manifest", m.Name, kind), "remove it, or check that the page links to the right file")
 				continue
 			}
-			if near := problem.Nearest(m.Name, knownMembers); near != "" {
+			if near := spelling.Nearest(m.Name, knownMembers); near != "" {
 				mend = "did you mean " + near + "?"
 			}
 			p.issue("unknown-member", m.Name, m.Offset, fmt.Sprintf("no standard knows the member %q", m.Name), mend)
@@ -179,10 +181,12 @@ func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, [
 	return p.out, p.issues
 }
 
-var knownMembers = []string{"$schema", "name", "short_name", "description", "id", "start_url", "scope", "display", "display_override", "orientation",
-	"lang", "dir", "theme_color", "background_color", "icons", "screenshots", "shortcuts", "categories", "related_applications",
-	"prefer_related_applications", "iarc_rating_id", "share_target", "file_handlers", "protocol_handlers", "launch_handler",
-	"handle_links", "permissions_policy", "scope_extensions", "edge_side_panel", "note_taking"}
+var knownMembers = func() (names []string) {
+	for _, m := range project.ManifestMembers {
+		names = append(names, m.Name)
+	}
+	return names
+}()
 
 // foreign are members of other files that bear the name of manifest.
 var foreign = func() map[string]string {
@@ -221,7 +225,7 @@ type processor struct {
 	text      []byte
 	pos       *textpos.Index
 	as        As
-	doc, base *weburl.Url
+	doc, base *whatwg.Url
 	root      *Value
 	out       *Processed
 	issues    []Issue
@@ -386,14 +390,12 @@ func (p *processor) enum(name string, words []string) string {
 		return word
 	}
 	mend := "one of " + strings.Join(words, ", ")
-	if near := problem.Nearest(word, words); near != "" {
+	if near := spelling.Nearest(word, words); near != "" {
 		mend = "did you mean " + near + "?"
 	}
 	p.ignored(name, v, fmt.Sprintf("there is no %q", v.Text), mend)
 	return ""
 }
-
-func origin(u *weburl.Url) string { return u.Protocol() + "//" + u.Host() }
 
 // startURL follows "process the start_url member".
 func (p *processor) startURL() {
@@ -411,7 +413,7 @@ func (p *processor) startURL() {
 		p.ignored("start_url", v, fmt.Sprintf("%q is not a URL", v.Text), "")
 		return
 	}
-	if origin(u) != origin(p.doc) {
+	if weburl.Origin(u) != weburl.Origin(p.doc) {
 		p.ignored("start_url", v, "it lies on another origin than the page that links to the manifest", "start it with / so that it stays on the site's own origin")
 		return
 	}
@@ -420,7 +422,7 @@ func (p *processor) startURL() {
 
 // scope follows "process the scope member".
 func (p *processor) scope() {
-	start, err := weburl.Parse(p.out.StartURL)
+	start, err := whatwg.Parse(p.out.StartURL)
 	if err != nil {
 		return
 	}
@@ -439,7 +441,7 @@ func (p *processor) scope() {
 	u.SetSearch("")
 	u.SetHash("")
 	switch {
-	case origin(u) != origin(p.doc):
+	case weburl.Origin(u) != weburl.Origin(p.doc):
 		p.ignored("scope", v, "it lies on another origin than the page", "start it with /")
 	case !within(start, u):
 		p.ignored("scope", v, fmt.Sprintf("the start URL %s lies outside it", start.Pathname()), "widen the scope or move start_url into it")
@@ -449,20 +451,20 @@ func (p *processor) scope() {
 }
 
 // within follows "within scope of a manifest": a plain prefix of the path.
-func within(target, scope *weburl.Url) bool {
-	return origin(target) == origin(scope) && strings.HasPrefix(target.Pathname(), scope.Pathname())
+func within(target, scope *whatwg.Url) bool {
+	return weburl.Origin(target) == weburl.Origin(scope) && strings.HasPrefix(target.Pathname(), scope.Pathname())
 }
 
 // WithinScope says whether a URL lies within a processed manifest's scope.
 func (p *Processed) WithinScope(target string) bool {
-	t, err1 := weburl.Parse(target)
-	s, err2 := weburl.Parse(p.Scope)
+	t, err1 := whatwg.Parse(target)
+	s, err2 := whatwg.Parse(p.Scope)
 	return err1 == nil && err2 == nil && within(t, s)
 }
 
 // id follows "process the id member".
 func (p *processor) id() {
-	start, err := weburl.Parse(p.out.StartURL)
+	start, err := whatwg.Parse(p.out.StartURL)
 	if err != nil {
 		return
 	}
@@ -472,12 +474,12 @@ func (p *processor) id() {
 	if !ok || v.Text == "" {
 		return
 	}
-	base, err := weburl.Parse(origin(start) + "/")
+	base, err := whatwg.Parse(weburl.Origin(start) + "/")
 	if err != nil {
 		return
 	}
 	u, err := base.Parse(v.Text)
-	if err != nil || origin(u) != origin(start) {
+	if err != nil || weburl.Origin(u) != weburl.Origin(start) {
 		p.ignored("id", v, "it is no URL on the start URL's origin", "a short path such as /app")
 		return
 	}
@@ -649,7 +651,7 @@ func (p *processor) purpose(item *Value, member string, img *Image) bool {
 			}
 		default:
 			mend := "one or more of any, maskable, monochrome"
-			if near := problem.Nearest(token, []string{"any", "maskable", "monochrome"}); near != "" {
+			if near := spelling.Nearest(token, []string{"any", "maskable", "monochrome"}); near != "" {
 				mend = "did you mean " + near + "?"
 			}
 			p.ignored(member+".purpose", v, fmt.Sprintf("there is no purpose %q", token), mend)

@@ -5,11 +5,13 @@ import (
 	"regexp"
 	"slices"
 	"strings"
-	"tachyform/internal/textpos"
 	"unicode/utf8"
 
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/charset"
+
+	"tachyform/internal/site"
+	"tachyform/internal/textpos"
 )
 
 // Tag is a meta or link element with its attributes and place.
@@ -578,13 +580,8 @@ func scriptKind(t Tag) string {
 	return strings.ToLower(strings.TrimSpace(kind))
 }
 
-func isJavaScript(kind string) bool {
-	switch kind {
-	case "", "text/javascript", "application/javascript", "text/ecmascript", "application/ecmascript", "application/x-javascript", "text/jscript":
-		return true
-	}
-	return false
-}
+// isJavaScript says whether a script element of that type is a classic script; without a type it is one.
+func isJavaScript(kind string) bool { return kind == "" || site.IsJavaScript(kind) }
 
 func (w *walker) rawText(t Tag, text string, start int) {
 	line, column := w.pos.At(start)

@@ -3,7 +3,7 @@ package page
 import (
 	"strings"
 
-	"tachyform/internal/problem"
+	"tachyform/internal/spelling"
 )
 
 // Misnamed is a tag whose name in its attribute Attr (name or rel) browsers do not know, or know no longer. Right is the name to write,
@@ -68,5 +68,5 @@ func slip(name string, known, others []string) string {
 			return k
 		}
 	}
-	return problem.Within(name, known, min(2, len(name)/4))
+	return spelling.Within(name, known, min(2, len(name)/4))
 }

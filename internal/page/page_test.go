@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -124,7 +124,7 @@ func TestPlainReferences(t *testing.T) {
 	refs := []string{"", "x", "x/", "../x", "../../../x", "./", ".", "..", "a/./b/../c", "/..", "/a/../b/.", "...", "a..b", ".hidden", "/", "#f", "x#f", "a//b", "x/..", "-_.html"}
 	for _, base := range bases {
 		for _, ref := range refs {
-			want, err := weburl.ParseRef(base, ref)
+			want, err := whatwg.ParseRef(base, ref)
 			require.NoError(t, err)
 			got, ok := Resolve(base, ref)
 			require.True(t, ok)
@@ -138,7 +138,7 @@ func FuzzDocument(f *testing.F) {
 	f.Add([]byte("<a href='//['><picture><source srcset='x 0w'><img sizes='(' srcset='a -1x'>"))
 	f.Fuzz(func(t *testing.T, text []byte) {
 		for _, r := range ParseDocument(at, "", text).References {
-			if u, err := weburl.Parse(r.URL); err != nil || u.Href(true) != r.URL {
+			if u, err := whatwg.Parse(r.URL); err != nil || u.Href(true) != r.URL {
 				t.Fatalf("%q is no URL in its normal form", r.URL)
 			}
 		}

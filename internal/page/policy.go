@@ -7,7 +7,9 @@ import (
 	neturl "net/url"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/weburl"
 )
 
 // Policy is what Content-Security-Policy headers and meta elements allow together (CSP 3); nil allows everything.
@@ -94,11 +96,11 @@ func MayFrame(url, csp, frameOptions, holder string) bool {
 }
 
 func originOf(url string) string {
-	u, err := weburl.Parse(url)
+	u, err := whatwg.Parse(url)
 	if err != nil {
 		return ""
 	}
-	return u.Protocol() + "//" + u.Host()
+	return weburl.Origin(u)
 }
 
 // fallbacks are where a directive's sources come from when it is not there (CSP 3, 6.1).
@@ -227,7 +229,7 @@ func hashMatches(source, text string) bool {
 }
 
 func (p *Policy) matchesAny(sources []string, url string) bool {
-	u, err := weburl.Parse(url)
+	u, err := whatwg.Parse(url)
 	if err != nil {
 		return false
 	}
@@ -240,7 +242,7 @@ func (p *Policy) matchesAny(sources []string, url string) bool {
 }
 
 // matches compares a URL with a source expression (CSP 3, 6.7.2.8).
-func (p *Policy) matches(source string, u *weburl.Url) bool {
+func (p *Policy) matches(source string, u *whatwg.Url) bool {
 	lower := strings.ToLower(source)
 	scheme := strings.TrimSuffix(u.Protocol(), ":")
 	self := p.origin
@@ -248,7 +250,7 @@ func (p *Policy) matches(source string, u *weburl.Url) bool {
 	case lower == "*":
 		return scheme == "http" || scheme == "https" || scheme == "ws" || scheme == "wss" || strings.HasPrefix(self, scheme+":")
 	case lower == "'self'":
-		at := u.Protocol() + "//" + u.Host()
+		at := weburl.Origin(u)
 		return at == self || strings.Replace(at, "https://", "http://", 1) == self
 	case strings.HasPrefix(lower, "'"):
 		return false
@@ -296,7 +298,7 @@ func schemePartMatches(source, scheme string) partMatch {
 }
 
 // portPartMatches compares ports (CSP 3, 6.7.2.12).
-func portPartMatches(source string, u *weburl.Url) partMatch {
+func portPartMatches(source string, u *whatwg.Url) partMatch {
 	port := u.Port()
 	switch {
 	case source == "*", source == "" && port == "":

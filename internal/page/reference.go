@@ -4,7 +4,7 @@ package page
 import (
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 )
 
 // Reference is one request that a page, style sheet or script makes, as Fetch would see it.
@@ -82,7 +82,7 @@ func Resolve(base, ref string) (abs string, ok bool) {
 	if u, ok := resolvePlain(base, ref); ok {
 		return u, true
 	}
-	u, err := weburl.ParseRef(base, ref)
+	u, err := whatwg.ParseRef(base, ref)
 	if err != nil || (u.Scheme() != "http" && u.Scheme() != "https") {
 		return "", false
 	}

@@ -3,7 +3,7 @@ package page
 import (
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/tdewolff/parse/v2/js"
 )
 
@@ -139,11 +139,11 @@ func (r *scriptReader) known(e js.IExpr) (string, bool) {
 }
 
 // origin is the address of the page's origin, nil when the script may run on pages of other origins than its own.
-func (r *scriptReader) origin() *weburl.Url {
+func (r *scriptReader) origin() *whatwg.Url {
 	if r.foreign {
 		return nil
 	}
-	u, err := weburl.Parse(r.base)
+	u, err := whatwg.Parse(r.base)
 	if err != nil {
 		return nil
 	}

@@ -5,11 +5,12 @@ import (
 	"regexp"
 	"slices"
 	"strings"
-	"tachyform/internal/textpos"
 	"unsafe"
 
 	"github.com/tdewolff/parse/v2"
 	"github.com/tdewolff/parse/v2/js"
+
+	"tachyform/internal/textpos"
 )
 
 // Script is what a script's text tells without being run: imports, literal fetches and registrations.

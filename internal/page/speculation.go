@@ -1,6 +1,8 @@
 package page
 
-import "encoding/json"
+import (
+	"encoding/json"
+)
 
 // speculation reads rules for what to fetch ahead (HTML, 7.6.1), of those that name addresses and do not wait for a pointer.
 func (w *walker) speculation(t Tag, text string) {

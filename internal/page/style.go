@@ -4,10 +4,11 @@ import (
 	"bytes"
 	"strconv"
 	"strings"
-	"tachyform/internal/textpos"
 
 	"github.com/tdewolff/parse/v2"
 	"github.com/tdewolff/parse/v2/css"
+
+	"tachyform/internal/textpos"
 )
 
 // Style is what a style sheet says as far as it makes requests: imports, font faces, and the rules that name pictures or fonts.

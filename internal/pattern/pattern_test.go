@@ -6,7 +6,7 @@ import (
 	"testing"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -37,7 +37,7 @@ func FuzzPattern(f *testing.F) {
 		if err != nil || !strings.HasPrefix(at, "/") {
 			return
 		}
-		u, err := weburl.Parse("https://line.example" + at)
+		u, err := whatwg.Parse("https://line.example" + at)
 		if err != nil {
 			return
 		}

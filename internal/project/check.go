@@ -8,26 +8,18 @@ import (
 	"strings"
 
 	"tachyform/internal/problem"
+	"tachyform/internal/spelling"
 )
-
-// memberKinds names the manifest members that may stand under app, with the kind of value each takes.
-// Web App Manifest, its application information, and incubating members.
-var memberKinds = map[string]string{
-	"id": "text", "name": "text", "short_name": "text", "description": "text", "lang": "text", "dir": "text",
-	"start_url": "text", "scope": "text", "display": "text", "display_override": "list", "orientation": "text",
-	"theme_color": "text", "background_color": "text", "categories": "list", "screenshots": "list", "shortcuts": "list",
-	"related_applications": "list", "prefer_related_applications": "truth", "iarc_rating_id": "text",
-	"share_target": "mapping", "file_handlers": "list", "protocol_handlers": "list", "launch_handler": "mapping",
-	"handle_links": "text", "scope_extensions": "list", "edge_side_panel": "mapping", "note_taking": "mapping",
-}
 
 var fingerprint = regexp.MustCompile(`^([0-9A-F]{2}:){31}[0-9A-F]{2}$`)
 
 // whole checks what no single field can tell.
 func (d *decoder) whole(p *Project) {
 	var names []string
-	for name := range memberKinds {
-		names = append(names, name)
+	for _, m := range ManifestMembers {
+		if !m.Apart {
+			names = append(names, m.Name)
+		}
 	}
 	at := func(key string) string {
 		pl := p.places[key]
@@ -48,11 +40,11 @@ func (d *decoder) whole(p *Project) {
 			}
 		case !known:
 			mend := "members go under their standard names"
-			if near := problem.Nearest(m.Name, names); near != "" {
+			if near := spelling.Nearest(m.Name, names); near != "" {
 				mend = "did you mean " + near + "?"
 			}
 			add(key, fmt.Sprintf("there is no manifest member %q", m.Name), mend)
-		case m.Value != nil && kindOf(m.Value) != kind:
+		case m.Value != nil && kindOf(m.Value) != string(kind):
 			add(key, fmt.Sprintf("%s takes a %s, not a %s", key, kind, kindOf(m.Value)), "browsers ignore a value of another kind")
 		case strings.HasSuffix(m.Name, "_color") && !cssColour.MatchString(p.App.Text(m.Name)):
 			add(key, fmt.Sprintf("%s takes a CSS colour, not %q", key, p.App.Text(m.Name)), `such as "#0b4f6c"; quote it, since # starts a comment in YAML`)

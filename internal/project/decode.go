@@ -13,8 +13,11 @@ import (
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/parser"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/pattern"
 	"tachyform/internal/problem"
+	"tachyform/internal/spelling"
+	"tachyform/internal/target"
 )
 
 // Parse reads the text of a project file; name stands in its messages.
@@ -238,7 +241,7 @@ func (d *decoder) object(n ast.Node, v reflect.Value, key string) {
 		i, known := fields[name]
 		if !known {
 			mend := "the keys here are " + strings.Join(names, ", ")
-			if near := problem.Nearest(name, names); near != "" {
+			if near := spelling.Nearest(name, names); near != "" {
 				mend = "did you mean " + near + "?"
 			}
 			d.report(pair.Key, fmt.Sprintf("there is no key %q%s", name, in(key)), mend)
@@ -288,6 +291,21 @@ func (d *decoder) mapping(n ast.Node, v reflect.Value, key string) {
 
 var cssColour = regexp.MustCompile(`^(#[0-9A-Fa-f]{3,4}|#[0-9A-Fa-f]{6}|#[0-9A-Fa-f]{8}|[A-Za-z]+|(rgb|rgba|hsl|hsla|hwb|lab|lch|oklab|oklch|color)\([^()]*\))$`)
 
+// lists are the values of keys whose words stand elsewhere, by what their tags call them.
+var lists = map[string][]string{"targets": target.All, "conditions": condition.Names()}
+
+// wordsOf gives the words that a key takes, nil where it takes any text.
+func wordsOf(tag reflect.StructTag) []string {
+	enum := tag.Get("enum")
+	if enum == "" {
+		return nil
+	}
+	if words, ok := lists[enum]; ok {
+		return words
+	}
+	return strings.Split(enum, ",")
+}
+
 func (d *decoder) text(n ast.Node, v reflect.Value, key string, tag reflect.StructTag) {
 	var s string
 	switch x := n.(type) {
@@ -310,11 +328,10 @@ func (d *decoder) text(n ast.Node, v reflect.Value, key string, tag reflect.Stru
 		return
 	}
 	v.SetString(s)
-	if enum := tag.Get("enum"); enum != "" {
-		words := strings.Split(enum, ",")
+	if words := wordsOf(tag); words != nil {
 		if !slices.Contains(words, s) {
 			mend := "one of " + strings.Join(words, ", ")
-			if near := problem.Nearest(s, words); near != "" {
+			if near := spelling.Nearest(s, words); near != "" {
 				mend = "did you mean " + near + "? It takes " + mend
 			}
 			d.report(n, fmt.Sprintf("%s does not take %q", key, s), mend)

@@ -11,6 +11,7 @@ import (
 
 	"tachyform/internal/inputfile"
 	"tachyform/internal/problem"
+	"tachyform/internal/target"
 )
 
 // FileName is the name under which the project file is looked for.
@@ -165,7 +166,7 @@ type Register struct {
 
 // Audit says which targets are judged and which pages are visited.
 type Audit struct {
-	Targets []string   `yaml:"targets" doc:"Kinds of browser to judge for." enum:"chromium-android,chromium-desktop,safari-ios,safari-macos,firefox-android"`
+	Targets []string   `yaml:"targets" doc:"Kinds of browser to judge for." enum:"targets"`
 	FailOn  string     `yaml:"fail_on" doc:"The lightest weight that makes the audit end with status 1." enum:"blocker,risk,polish"`
 	Entry   string     `yaml:"entry" doc:"The first page a visitor opens." check:"path"`
 	Visit   []string   `yaml:"visit" doc:"Pages opened online, in this order, before the network goes away." check:"path"`
@@ -182,7 +183,7 @@ type Weighing struct {
 	Weight string `yaml:"weight" doc:"Its weight here; off leaves its findings out." enum:"blocker,risk,polish,off" need:"yes"`
 	Reason string `yaml:"reason" doc:"Why, for those who read the report." need:"yes"`
 	// On is empty for all targets.
-	On []string `yaml:"on" doc:"The targets that this is for; without it all." enum:"chromium-android,chromium-desktop,safari-ios,safari-macos,firefox-android"`
+	On []string `yaml:"on" doc:"The targets that this is for; without it all." enum:"targets"`
 }
 
 // Limits are what the audit counts as too much or too little. Zero values are no limit.
@@ -268,7 +269,7 @@ type Step struct {
 	Launch       string       `yaml:"launch" doc:"Open the app as its icon does." enum:"home-screen"`
 	Close        string       `yaml:"close" doc:"Close the tab, or all of the browser." enum:"tab,browser"`
 	Wait         Duration     `yaml:"wait" doc:"Let time go by, such as 3s."`
-	Network      string       `yaml:"network" doc:"Change the state of the network." enum:"online,offline,stalled,slow,flaky"`
+	Network      string       `yaml:"network" doc:"Change the state of the network." enum:"conditions"`
 	Deploy       string       `yaml:"deploy" doc:"Put another folder in the place of the site, as a release does."`
 	Stop         string       `yaml:"stop" doc:"Stop the running worker, as browsers do with idle ones." enum:"worker"`
 	Evict        string       `yaml:"evict" doc:"Throw away what the browser keeps for the site." enum:"caches,databases,cookies,everything"`
@@ -311,9 +312,6 @@ type OtherOrigin struct {
 // Place is a position in the project file; lines and columns count from 1.
 type Place struct{ Line, Column int }
 
-// Targets lists every kind of browser that can be judged for.
-var Targets = []string{"chromium-android", "chromium-desktop", "safari-ios", "safari-macos", "firefox-android"}
-
 // PlaceOf gives where a key such as "worker.rules[1].match" stands, or a zero Place.
 func (p *Project) PlaceOf(key string) Place { return p.places[key] }
 
@@ -331,7 +329,7 @@ func (p *Project) fill() {
 	set(&p.Audit.FailOn, "risk")
 	set(&p.Audit.Entry, p.Addr)
 	if len(p.Audit.Targets) == 0 {
-		p.Audit.Targets = Targets
+		p.Audit.Targets = target.All
 	}
 	if len(p.Audit.Visit) == 0 {
 		p.Audit.Visit = []string{p.Audit.Entry}

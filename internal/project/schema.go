@@ -2,6 +2,7 @@ package project
 
 import (
 	"reflect"
+	"slices"
 	"strings"
 )
 
@@ -12,7 +13,7 @@ func Schema() map[string]any {
 	s["title"] = FileName
 	app := s["properties"].(map[string]any)["app"].(map[string]any)
 	members := map[string]any{}
-	kinds := map[string]string{"text": "string", "list": "array", "truth": "boolean", "mapping": "object"}
+	kinds := map[MemberKind]string{TextMember: "string", ListMember: "array", TruthMember: "boolean", MappingMember: "object"}
 	for name, kind := range memberKinds {
 		members[name] = map[string]any{"type": kinds[kind]}
 	}
@@ -71,12 +72,12 @@ func schemaOf(t reflect.Type, tag reflect.StructTag) map[string]any {
 		s["type"] = "integer"
 	default:
 		s["type"] = "string"
-		switch enum := tag.Get("enum"); {
-		case enum == "yes,no":
+		switch words := wordsOf(tag); {
+		case slices.Equal(words, []string{"yes", "no"}):
 			delete(s, "type")
 			s["enum"] = []any{"yes", "no", true, false}
-		case enum != "":
-			s["enum"] = strings.Split(enum, ",")
+		case words != nil:
+			s["enum"] = words
 		}
 		switch tag.Get("check") {
 		case "path":

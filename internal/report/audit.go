@@ -8,7 +8,8 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/project"
+	"tachyform/internal/condition"
+	"tachyform/internal/target"
 	"tachyform/internal/useragent"
 )
 
@@ -52,7 +53,7 @@ func conditionsOf(pages []*audit.PageReport) []string {
 		}
 	}
 	var list []string
-	for _, c := range []string{"offline", "stalled", "slow", "flaky", "online"} {
+	for _, c := range condition.Names() {
 		if seen[c] {
 			list = append(list, c)
 		}
@@ -292,7 +293,7 @@ func Audit(r *audit.Report, width int) string {
 		fmt.Fprintf(&b, "%s\n", faint.Render(safe(m.Processed.Name)+" at "+r.Origin))
 	}
 	fmt.Fprintf(&b, "\n%s\n", bold.Render("INSTALLS ON"))
-	for _, t := range project.Targets {
+	for _, t := range target.All {
 		v := r.Targets[t]
 		if v == nil {
 			continue
@@ -355,11 +356,11 @@ func Audit(r *audit.Report, width int) string {
 
 // howInstalled says what a person does to install, where a browser does not offer it by itself.
 var howInstalled = map[string]string{
-	"chromium-android": "offers to install",
-	"chromium-desktop": "offers to install, in the address bar",
-	"safari-ios":       "by hand: Share, Add to Home Screen; opens as an app",
-	"safari-macos":     "by hand: File, Add to Dock",
-	"firefox-android":  "by hand: menu, Add to Home screen; opens as an app",
+	target.ChromiumAndroid: "offers to install",
+	target.ChromiumDesktop: "offers to install, in the address bar",
+	target.SafariIOS:       "by hand: Share, Add to Home Screen; opens as an app",
+	target.SafariMacOS:     "by hand: File, Add to Dock",
+	target.FirefoxAndroid:  "by hand: menu, Add to Home screen; opens as an app",
 }
 
 func finding(b *strings.Builder, f *audit.Finding, felt string, width int) {

@@ -11,7 +11,8 @@ import (
 	"strings"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/project"
+	"tachyform/internal/condition"
+	"tachyform/internal/target"
 	"tachyform/internal/useragent"
 )
 
@@ -51,7 +52,7 @@ func opensWords(mode string) string {
 	return "as " + mode
 }
 
-var targetNames = map[string]string{"chromium-android": "Chromium on Android", "chromium-desktop": "Chromium on the desktop", "safari-ios": "Safari on iOS", "safari-macos": "Safari on macOS", "firefox-android": "Firefox on Android"}
+var targetNames = map[string]string{target.ChromiumAndroid: "Chromium on Android", target.ChromiumDesktop: "Chromium on the desktop", target.SafariIOS: "Safari on iOS", target.SafariMacOS: "Safari on macOS", target.FirefoxAndroid: "Firefox on Android"}
 
 func slugCode(s string) string { return strings.ReplaceAll(s, ".", "-") }
 
@@ -170,7 +171,7 @@ func HTML(r *audit.Report) ([]byte, error) {
 	if r.Manifest != nil && r.Manifest.Processed != nil && r.Manifest.Processed.Name != "" {
 		v.Name = r.Manifest.Processed.Name
 	}
-	for _, t := range project.Targets {
+	for _, t := range target.All {
 		if x := r.Targets[t]; x != nil {
 			v.Targets = append(v.Targets, htmlTarget{t, x})
 		}
@@ -178,7 +179,7 @@ func HTML(r *audit.Report) ([]byte, error) {
 	offline := map[string]*useragent.PageOutcome{}
 	if r.Rehearsal != nil {
 		for _, p := range r.Rehearsal.Pages {
-			offline[strings.TrimPrefix(p.URL, r.Origin)] = p.Under["offline"]
+			offline[strings.TrimPrefix(p.URL, r.Origin)] = p.Under[condition.Offline.Name]
 		}
 	}
 	v.MorePages = max(0, len(r.Pages)-maxPageRows)

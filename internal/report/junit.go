@@ -6,7 +6,8 @@ import (
 	"strings"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/project"
+	"tachyform/internal/condition"
+	"tachyform/internal/target"
 )
 
 type junitFailure struct {
@@ -41,7 +42,7 @@ func (s *junitSuite) add(c junitCase) {
 // fail, and is told in the case's output.
 func JUnit(r *audit.Report, failOn string) ([]byte, error) {
 	targets, checks, pages := junitSuite{Name: "installing"}, junitSuite{Name: "checks"}, junitSuite{Name: "pages offline"}
-	for _, t := range project.Targets {
+	for _, t := range target.All {
 		if v := r.Targets[t]; v != nil {
 			c := junitCase{Class: "installing", Name: t}
 			if !v.Installable {
@@ -71,7 +72,7 @@ func JUnit(r *audit.Report, failOn string) ([]byte, error) {
 		checks.add(c)
 	}
 	for _, p := range r.Pages {
-		if o := p.Under["offline"]; o != nil {
+		if o := p.Under[condition.Offline.Name]; o != nil {
 			c := junitCase{Class: "pages offline", Name: safe(p.URL), Output: o.Outcome}
 			if !o.Known {
 				c.Output += safeLines(", but that is not known: " + o.Why)

@@ -5,7 +5,8 @@ import (
 	"strings"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/project"
+	"tachyform/internal/condition"
+	"tachyform/internal/target"
 )
 
 // plainMarkdown takes the meaning from what Markdown or HTML would read in a text that comes out of a site.
@@ -51,7 +52,7 @@ func Markdown(r *audit.Report) []byte {
 	line("")
 	line("| installs on | |")
 	line("|---|---|")
-	for _, t := range project.Targets {
+	for _, t := range target.All {
 		if v := r.Targets[t]; v != nil {
 			answer := "yes"
 			if !v.Installable {
@@ -62,7 +63,7 @@ func Markdown(r *audit.Report) []byte {
 	}
 	line("")
 	var outcomes []string
-	for _, t := range tallyOf(r.Pages, "offline") {
+	for _, t := range tallyOf(r.Pages, condition.Offline.Name) {
 		outcomes = append(outcomes, fmt.Sprintf("%d %s", t.n, t.word))
 	}
 	line("%s offline: %s.", count(len(r.Pages), "page", "pages"), strings.Join(outcomes, ", "))

@@ -4,12 +4,13 @@ import (
 	"strings"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/target"
 )
 
 // weights says on which targets a finding is felt, and how heavily, "" when it is alike on all that were judged.
 func weights(r *audit.Report, f *audit.Finding) string {
 	var judged []string
-	for _, t := range audit.Every {
+	for _, t := range target.All {
 		if r.Targets[t] != nil {
 			judged = append(judged, t)
 		}
@@ -19,7 +20,7 @@ func weights(r *audit.Report, f *audit.Finding) string {
 
 // weightsOn says the same of a check and all targets.
 func weightsOn(c audit.Check) string {
-	return byWeight(audit.Every, c.WeightOn)
+	return byWeight(target.All, c.WeightOn)
 }
 
 func byWeight(judged []string, on func(target string) string) string {

@@ -5,7 +5,6 @@ import (
 	"testing"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -61,18 +60,5 @@ func TestPersonal(t *testing.T) {
 		{headerOf("Set-Cookie", "a=b", "Cache-Control", "private=\"x\""), "Cache-Control: private"},
 	} {
 		assert.Equal(t, c.want, Personal(c.header), "%v", c.header)
-	}
-}
-
-// Which origins count as secure (Secure Contexts, 3.1).
-func TestTrustworthy(t *testing.T) {
-	for url, want := range map[string]bool{
-		"https://line.example/": true, "http://line.example/": false, "http://localhost:8080/": true, "http://app.localhost/": true,
-		"http://127.0.0.1/": true, "http://127.8.9.1/": true, "http://[::1]:5000/": true, "http://10.0.0.1/": false, "http://localhost.example/": false,
-		"http://notlocalhost/": false, "http://2130706433/": true,
-	} {
-		u, err := weburl.Parse(url)
-		require.NoError(t, err)
-		assert.Equal(t, want, Trustworthy(u), url)
 	}
 }

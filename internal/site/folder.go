@@ -16,7 +16,7 @@ import (
 	"sync"
 	"sync/atomic"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
@@ -246,7 +246,7 @@ func (f *Folder) PathOf(file *File) string {
 
 // FileAt gives the file that a GET for an absolute URL or a path from the origin is answered from with status 200, or nil.
 func (f *Folder) FileAt(ref string) *File {
-	u, err := weburl.ParseRef(f.origin+"/", ref)
+	u, err := whatwg.ParseRef(f.origin+"/", ref)
 	if err != nil {
 		return nil
 	}
@@ -261,7 +261,7 @@ func (f *Folder) FileAt(ref string) *File {
 // EscapePath percent-encodes a path as the URL standard's path state would.
 func EscapePath(p string) string {
 	u := url.URL{Path: "/" + p}
-	w, err := weburl.Parse("http://h" + u.EscapedPath())
+	w, err := whatwg.Parse("http://h" + u.EscapedPath())
 	if err != nil {
 		return p
 	}

@@ -16,7 +16,7 @@ import (
 	"testing"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -32,7 +32,7 @@ func liveHost(t *testing.T, handle http.HandlerFunc) *httptest.Server {
 // getLive asks a live host for a path.
 func getLive(ctx context.Context, t *testing.T, l Host, method, path string, header http.Header) (*Response, error) {
 	t.Helper()
-	u, err := weburl.Parse(l.Origin() + path)
+	u, err := whatwg.Parse(l.Origin() + path)
 	require.NoError(t, err)
 	return l.Answer(ctx, &Request{Method: method, URL: u, Header: header})
 }

@@ -44,3 +44,14 @@ func Essence(contentType string) string {
 	t, _, _ := strings.Cut(contentType, ";")
 	return strings.ToLower(strings.TrimSpace(t))
 }
+
+// javaScriptTypes are the JavaScript MIME types (MIME Sniffing, 4.6).
+var javaScriptTypes = map[string]bool{
+	"application/ecmascript": true, "application/javascript": true, "application/x-ecmascript": true, "application/x-javascript": true,
+	"text/ecmascript": true, "text/javascript": true, "text/javascript1.0": true, "text/javascript1.1": true, "text/javascript1.2": true,
+	"text/javascript1.3": true, "text/javascript1.4": true, "text/javascript1.5": true, "text/jscript": true, "text/livescript": true,
+	"text/x-ecmascript": true, "text/x-javascript": true,
+}
+
+// IsJavaScript says whether an essence is that of a script.
+func IsJavaScript(essence string) bool { return javaScriptTypes[essence] }

@@ -4,13 +4,13 @@ import (
 	"context"
 	"net/http"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 )
 
 // Request is what a host is asked. The URL is absolute and on the host's origin.
 type Request struct {
 	Method string
-	URL    *weburl.Url
+	URL    *whatwg.Url
 	Header http.Header
 }
 

@@ -1,6 +1,8 @@
 package site
 
-import "tachyform/internal/pattern"
+import (
+	"tachyform/internal/pattern"
+)
 
 // Pattern is a URL pattern of the project file.
 type Pattern = pattern.Pattern

@@ -4,7 +4,9 @@ import (
 	"context"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/weburl"
 )
 
 // Robots is what a host asks of programs that follow links (RFC 9309). Its zero value allows everything.
@@ -24,8 +26,8 @@ const maxRobots = 512 << 10
 // AskRobots reads a host's robots.txt. A host on this machine is the developer's own and allows everything; one that has none does too,
 // and one that fails to give it allows nothing (RFC 9309, 2.3.1).
 func AskRobots(ctx context.Context, h Host) *Robots {
-	u, err := weburl.Parse(h.Origin() + "/robots.txt")
-	if err != nil || loopback(u.Hostname()) {
+	u, err := whatwg.Parse(h.Origin() + "/robots.txt")
+	if err != nil || weburl.Loopback(u.Hostname()) {
 		return &Robots{}
 	}
 	resp, err := h.Answer(ctx, &Request{Method: "GET", URL: u})

@@ -9,7 +9,7 @@ import (
 	"sync/atomic"
 	"testing"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -60,7 +60,7 @@ func TestLive(t *testing.T) {
 	l := NewLive(server.URL, 0)
 	l.Header = http.Header{"X-Team": {"harbour"}, "Cookie": {"session=1"}}
 	get := func(path string, header http.Header) string {
-		u, err := weburl.Parse(server.URL + path)
+		u, err := whatwg.Parse(server.URL + path)
 		require.NoError(t, err)
 		resp, err := l.Answer(context.Background(), &Request{Method: "GET", URL: u, Header: header})
 		require.NoError(t, err)
@@ -75,7 +75,7 @@ func TestLive(t *testing.T) {
 	assert.Equal(t, "harbour session=1; seen=1", get("/", http.Header{"Cookie": {"seen=1"}}))
 	assert.Equal(t, "harbour session=1 bytes=0-1", get("/", http.Header{"Range": {"bytes=0-1"}}))
 	assert.EqualValues(t, 3, asked.Load())
-	u, _ := weburl.Parse(server.URL + "/")
+	u, _ := whatwg.Parse(server.URL + "/")
 	resp, err := l.Answer(context.Background(), &Request{Method: "POST", URL: u})
 	require.NoError(t, err)
 	assert.Equal(t, 405, resp.Status)

@@ -8,8 +8,7 @@ import (
 	"strings"
 	"testing"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
-
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -33,7 +32,7 @@ func folder(t *testing.T, hosting string, files ...string) *Folder {
 // ask gives status, then the file or place that answers.
 func ask(t *testing.T, f *Folder, path string, header ...string) string {
 	t.Helper()
-	u, err := weburl.ParseRef("https://line.example", path)
+	u, err := whatwg.ParseRef("https://line.example", path)
 	require.NoError(t, err)
 	h := http.Header{}
 	for i := 0; i < len(header); i += 2 {
@@ -111,7 +110,7 @@ func TestHosting(t *testing.T) {
 func TestHeaders(t *testing.T) {
 	f := folder(t, "{headers: [{match: '/app/*', set: {Cache-Control: max-age=60, X-A: '1'}}, {match: /app/a.js, set: {X-A: null}}], media_types: {.js: text/odd}}", "a.js", "b.unknown")
 	get := func(path string) http.Header {
-		u, _ := weburl.Parse("https://line.example" + path)
+		u, _ := whatwg.Parse("https://line.example" + path)
 		r, err := f.Answer(context.Background(), &Request{Method: "HEAD", URL: u})
 		require.NoError(t, err)
 		return r.Header

@@ -6,7 +6,9 @@ import (
 	"path"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/weburl"
 )
 
 // Snapshot is a folder made of a live host's answers, for what has to know files where there is no folder. Its pages are rendered by the
@@ -25,8 +27,8 @@ func NewSnapshot(h Host, address string) *Snapshot {
 // Take asks for an address of the host and keeps the answer when its status is 200. It gives nil for others, and for those that lie
 // outside the snapshot's address.
 func (s *Snapshot) Take(ctx context.Context, url string) (*File, error) {
-	u, err := weburl.Parse(url)
-	if err != nil || u.Protocol()+"//"+u.Host() != s.origin || !strings.HasPrefix(u.Pathname(), s.address) {
+	u, err := whatwg.Parse(url)
+	if err != nil || weburl.Origin(u) != s.origin || !strings.HasPrefix(u.Pathname(), s.address) {
 		return nil, nil
 	}
 	at := u.Pathname()

@@ -5,7 +5,7 @@ import (
 	"net/http"
 	"testing"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -72,7 +72,7 @@ func TestSnapshot(t *testing.T) {
 		again, err := s.Take(context.Background(), "https://line.example"+c.url)
 		require.NoError(t, err)
 		assert.Same(t, f, again, "asked once")
-		u, _ := weburl.Parse("https://line.example" + c.url)
+		u, _ := whatwg.Parse("https://line.example" + c.url)
 		assert.Equal(t, u.Pathname(), s.PathOf(f))
 		resp, err := s.Answer(context.Background(), &Request{Method: http.MethodGet, URL: u})
 		require.NoError(t, err)

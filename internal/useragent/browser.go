@@ -10,11 +10,13 @@ import (
 	"strings"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/script"
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
 
 // Note is something that happened and is worth telling: console output, an error, a change of a worker's state.
@@ -99,7 +101,7 @@ type Browser struct {
 // New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
 func New(ctx context.Context, hosts []site.Host, reader *page.Reader) *Browser {
 	b := &Browser{clock: &clock{ctx: ctx}, store: newStorage(), queue: map[string][]func(func()){}, personal: map[string]string{}, reader: reader, kind: defaultKind, warmEngines: &warmEngines{}, full: fullLimits, limits: fullLimits}
-	b.net = &network{ctx: ctx, hosts: map[string]site.Host{}, cond: Online, clock: b.clock}
+	b.net = &network{ctx: ctx, hosts: map[string]site.Host{}, cond: condition.Online, clock: b.clock}
 	for _, h := range hosts {
 		b.net.hosts[h.Origin()] = h
 	}
@@ -158,7 +160,7 @@ func (b *Browser) Branch() *Browser {
 }
 
 // SetCondition changes the state of the network.
-func (b *Browser) SetCondition(c Condition) { b.net.cond = c }
+func (b *Browser) SetCondition(c condition.Condition) { b.net.cond = c }
 
 // StopWorkers ends all running workers, as browsers do with idle ones.
 func (b *Browser) StopWorkers() {
@@ -237,7 +239,7 @@ func (c *client) origin() string {
 	if c.opaque {
 		return "null"
 	}
-	return originOfText(c.url)
+	return weburl.OriginOf(c.url)
 }
 
 // Load is one request that a page made, and what came of it.
@@ -356,7 +358,7 @@ func (c *client) leadsOn() string {
 	if header := c.response.Actual().Get("refresh"); header != "" {
 		r, _ = page.ParseRefresh(c.url, header)
 	}
-	if r == nil || r.After > immediateRefresh || withoutFragment(r.URL) == withoutFragment(c.url) {
+	if r == nil || r.After > immediateRefresh || weburl.WithoutFragment(r.URL) == weburl.WithoutFragment(c.url) {
 		return ""
 	}
 	return r.URL
@@ -448,11 +450,11 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 	if c.frame {
 		destination = "iframe"
 	}
-	req := &Request{URL: withoutFragment(url), Method: "GET", Cache: c.mode, Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate", Credentials: "include", Redirect: "manual", Destination: destination, Referrer: "no-referrer"}
+	req := &Request{URL: weburl.WithoutFragment(url), Method: "GET", Cache: c.mode, Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate", Credentials: "include", Redirect: "manual", Destination: destination, Referrer: "no-referrer"}
 	if c.referrer != "" {
 		req.Referrer = c.referrer
 	}
-	origin := originOfText(url)
+	origin := weburl.OriginOf(url)
 	var g *Registration
 	if !c.sandboxed {
 		g = b.matchServiceWorkerRegistration(req.URL)
@@ -530,7 +532,7 @@ func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin strin
 		detail := map[string]any{"request": r.encodeRequest(req)}
 		if req.Mode == "navigate" {
 			detail["resultingClientId"] = clientID(c.id)
-			if c.previous != nil && !c.previous.closed && originOfText(c.previous.url) == originOfText(req.URL) {
+			if c.previous != nil && !c.previous.closed && weburl.OriginOf(c.previous.url) == weburl.OriginOf(req.URL) {
 				detail["clientId"] = clientID(c.previous.id)
 			}
 			if w.reg.preload {
@@ -582,7 +584,7 @@ func (b *Browser) mayEmbed(req *Request, resp *Response, origin string) bool {
 		return true
 	}
 	actual := resp.Actual()
-	u, err := weburl.Parse(actual.URL())
+	u, err := whatwg.Parse(actual.URL())
 	return err != nil || sharedWith(origin, u, headerGet(actual.Header, "Cross-Origin-Resource-Policy"), req.embedder)
 }
 
@@ -649,7 +651,7 @@ func (b *Browser) loadSubresources(c *client, d *page.Document, depth int) {
 	c.styling--
 	b.style(c)
 	for at, urls := range b.asks {
-		if prefix, open := strings.CutSuffix(at, "*"); at == withoutFragment(c.url) || open && strings.HasPrefix(c.url, prefix) {
+		if prefix, open := strings.CutSuffix(at, "*"); at == weburl.WithoutFragment(c.url) || open && strings.HasPrefix(c.url, prefix) {
 			for _, u := range urls {
 				b.load(c, page.Reference{URL: u, Mode: "cors", Credentials: "same-origin", From: c.url, Runs: true}, depth)
 			}
@@ -666,7 +668,7 @@ func (b *Browser) loadSubresources(c *client, d *page.Document, depth int) {
 			b.runs(c, s.Script, depth)
 		}
 	}
-	if p := b.present; p != nil && !c.frame && !c.scriptless && originOfText(c.url) == originOfText(p.Script) {
+	if p := b.present; p != nil && !c.frame && !c.scriptless && weburl.OriginOf(c.url) == weburl.OriginOf(p.Script) {
 		b.pageRegisters(c, *p)
 	}
 }
@@ -700,7 +702,7 @@ func (b *Browser) pageRegisters(c *client, r page.Registration) {
 		b.note(Note{Level: "error", Text: refusal, Where: r.From})
 		return
 	}
-	b.register(r, originOfText(c.url), func(err error) {
+	b.register(r, weburl.OriginOf(c.url), func(err error) {
 		if g := b.matchServiceWorkerRegistration(c.url); err == nil && g != nil {
 			b.deliverToWaiting(g)
 		}
@@ -709,17 +711,6 @@ func (b *Browser) pageRegisters(c *client, r page.Registration) {
 			b.note(Note{Level: "error", Text: err.Error(), Where: r.From})
 		}
 	})
-}
-
-func originOfText(url string) string {
-	i := strings.Index(url, "://")
-	if i < 0 {
-		return url
-	}
-	if j := strings.IndexAny(url[i+3:], "/?#"); j >= 0 {
-		return url[:i+3+j]
-	}
-	return url
 }
 
 // load fetches one thing that a page asks for, and then what that asks for.
@@ -858,7 +849,7 @@ func (b *Browser) processResponse(c *client, l *Load, resp *Response, how string
 		// Under nosniff the load itself fails; else the file comes and is not taken.
 		l.Missing, l.Refused, l.Why = nosniff, true, "it is served as "+essence+", not as a style sheet"
 		return
-	case l.Destination == "script" && (l.Module || nosniff) && !javaScriptType(contentType) && essence != "application/json":
+	case l.Destination == "script" && (l.Module || nosniff) && !site.IsJavaScript(essence) && essence != "application/json":
 		l.Refused, l.Why = true, "it is served as "+essence+", not as a script"
 		return
 	case l.Destination == "script" && (strings.HasPrefix(essence, "image/") || strings.HasPrefix(essence, "audio/") || strings.HasPrefix(essence, "video/") || essence == "text/csv"):
@@ -876,7 +867,7 @@ func (b *Browser) processResponse(c *client, l *Load, resp *Response, how string
 		b.moduleCame(c, l, &page.Script{Valid: true}, depth)
 	case "worker", "sharedworker":
 		// What a worker asks for counts for the page that started it, whose service worker hears of it too.
-		if text, err := actual.Body.Bytes(); err == nil && javaScriptType(contentType) {
+		if text, err := actual.Body.Bytes(); err == nil && site.IsJavaScript(essence) {
 			for _, r := range b.reader.Script(l.URL, text).References {
 				r.ByWorker = false
 				b.load(c, r, depth+1)
@@ -900,7 +891,7 @@ func (b *Browser) processResponse(c *client, l *Load, resp *Response, how string
 			base, imports = c.document.Base, c.document.Imports
 		}
 		read := b.reader.Script
-		if originOfText(l.URL) != originOfText(c.url) {
+		if weburl.OriginOf(l.URL) != weburl.OriginOf(c.url) {
 			read = b.reader.ForeignScript
 		}
 		s := read(l.URL, text).At(base, imports)

@@ -7,7 +7,9 @@ import (
 	"strings"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/weburl"
 )
 
 func clientID(n int) string { return fmt.Sprintf("client-%d", n) }
@@ -46,7 +48,7 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 	case "cookies.all":
 		later(func() (any, string) {
 			list := []map[string]string{}
-			scope, err := weburl.Parse(g.Scope)
+			scope, err := whatwg.Parse(g.Scope)
 			for _, c := range b.store.cookies {
 				if err == nil && !c.httpOnly && c.goesTo(scope, b.clock.now) {
 					list = append(list, map[string]string{"name": c.name, "value": c.value})
@@ -56,7 +58,7 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 		})
 	case "cookies.set":
 		later(func() (any, string) {
-			b.store.setCookie(hostName(originOfText(g.Scope)), word(args, 1), word(args, 2))
+			b.store.setCookie(weburl.HostName(weburl.OriginOf(g.Scope)), word(args, 1), word(args, 2))
 			return nil, ""
 		})
 	case "toPage":
@@ -107,7 +109,7 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 			list := []clientInfo{}
 			if o.Type == "window" || o.Type == "all" || o.Type == "" {
 				for _, c := range b.clients {
-					if c.controller == r.w || o.IncludeUncontrolled && originOfText(c.url) == originOfText(g.Scope) {
+					if c.controller == r.w || o.IncludeUncontrolled && weburl.OriginOf(c.url) == weburl.OriginOf(g.Scope) {
 						list = append(list, c.info())
 					}
 				}
@@ -205,7 +207,7 @@ func (r *realm) settleWith(id int, c *client) {
 		r.b.clock.after(10*time.Millisecond, func() { r.settleWith(id, c) })
 		return
 	}
-	if originOfText(c.url) == originOfText(r.w.reg.Scope) {
+	if weburl.OriginOf(c.url) == weburl.OriginOf(r.w.reg.Scope) {
 		r.settle(id, c.info(), "")
 	} else {
 		r.settle(id, nil, "")
@@ -254,13 +256,13 @@ func (r *realm) loadModule(name string) (string, error) {
 // normalizeModule resolves a module specifier against the module that imports it (HTML, "resolve a module specifier").
 func normalizeModule(base, name string) (string, error) {
 	if strings.HasPrefix(name, "/") || strings.HasPrefix(name, "./") || strings.HasPrefix(name, "../") {
-		u, err := weburl.ParseRef(base, name)
+		u, err := whatwg.ParseRef(base, name)
 		if err != nil {
 			return "", err
 		}
 		return u.Href(false), nil
 	}
-	u, err := weburl.Parse(name)
+	u, err := whatwg.Parse(name)
 	if err != nil {
 		return "", fmt.Errorf("TypeError: the bare module name %q cannot be resolved", name)
 	}

@@ -7,10 +7,10 @@ import (
 	"strings"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"golang.org/x/net/publicsuffix"
 
-	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
 
 // cookie is one that a host or a script has set (RFC 6265bis, 5.5).
@@ -26,7 +26,7 @@ type cookie struct {
 }
 
 // parseCookie reads a Set-Cookie header of an answer from u (RFC 6265bis, 5.6 and 5.7); false means that it is ignored.
-func parseCookie(line string, u *weburl.Url, now time.Duration) (c cookie, ok bool) {
+func parseCookie(line string, u *whatwg.Url, now time.Duration) (c cookie, ok bool) {
 	set, err := http.ParseSetCookie(line)
 	if err != nil {
 		return c, false
@@ -55,7 +55,7 @@ func parseCookie(line string, u *weburl.Url, now time.Duration) (c cookie, ok bo
 			c.expires = -1
 		}
 	}
-	if c.secure && !site.Trustworthy(u) || c.sameSite == http.SameSiteNoneMode && !c.secure {
+	if c.secure && !weburl.Trustworthy(u) || c.sameSite == http.SameSiteNoneMode && !c.secure {
 		return c, false
 	}
 	lower := strings.ToLower(c.name)
@@ -84,9 +84,9 @@ func pathMatches(path, prefix string) bool {
 }
 
 // goesTo says whether a cookie is sent to a URL, or visible to scripts there.
-func (c cookie) goesTo(u *weburl.Url, now time.Duration) bool {
+func (c cookie) goesTo(u *whatwg.Url, now time.Duration) bool {
 	host := u.Hostname()
-	return (c.expires == 0 || c.expires > now) && (host == c.domain || !c.hostOnly && domainMatches(host, c.domain)) && pathMatches(u.Pathname(), c.path) && (!c.secure || site.Trustworthy(u))
+	return (c.expires == 0 || c.expires > now) && (host == c.domain || !c.hostOnly && domainMatches(host, c.domain)) && pathMatches(u.Pathname(), c.path) && (!c.secure || weburl.Trustworthy(u))
 }
 
 // crosses says how a request comes about, as far as cookies ask (RFC 6265bis, 5.2).
@@ -96,7 +96,7 @@ type crosses struct {
 }
 
 // retrieve gives the cookies for a request, those with longer paths first (RFC 6265bis, 5.8.3).
-func (s *storage) retrieve(u *weburl.Url, from crosses, now time.Duration) string {
+func (s *storage) retrieve(u *whatwg.Url, from crosses, now time.Duration) string {
 	var list []cookie
 	for _, c := range s.cookies {
 		if !c.goesTo(u, now) || from.site && c.sameSite != http.SameSiteNoneMode && (c.sameSite == http.SameSiteStrictMode || !from.navigation) {
@@ -133,7 +133,7 @@ func (s *storage) keepCookie(c cookie) {
 }
 
 // setCookies keeps what an answer sets.
-func (s *storage) setCookies(u *weburl.Url, h http.Header, now time.Duration) {
+func (s *storage) setCookies(u *whatwg.Url, h http.Header, now time.Duration) {
 	for _, line := range h["Set-Cookie"] {
 		if c, ok := parseCookie(line, u, now); ok {
 			s.keepCookie(c)

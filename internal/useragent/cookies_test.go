@@ -5,7 +5,7 @@ import (
 	"testing"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -43,16 +43,16 @@ func TestCookies(t *testing.T) {
 		{"__Host-a=1; Secure; Path=/", "https://pier.example/", "https://pier.example/", crosses{}, 0, "__Host-a=1"},
 		{"__Host-a=1; Secure; Path=/; Domain=pier.example", "https://pier.example/", "https://pier.example/", crosses{}, 0, ""},
 	} {
-		from, err := weburl.Parse(c.from)
+		from, err := whatwg.Parse(c.from)
 		require.NoError(t, err)
-		to, err := weburl.Parse(c.to)
+		to, err := whatwg.Parse(c.to)
 		require.NoError(t, err)
 		s := newStorage()
 		s.setCookies(from, http.Header{"Set-Cookie": {c.set}}, 0)
 		assert.Equal(t, c.want, s.retrieve(to, c.crosses, c.later), c.set+" from "+c.from+" to "+c.to)
 	}
 	s := newStorage()
-	u, _ := weburl.Parse("https://pier.example/a/b")
+	u, _ := whatwg.Parse("https://pier.example/a/b")
 	s.setCookies(u, http.Header{"Set-Cookie": {"x=1; Path=/", "x=2; Path=/a", "y=3; Path=/", "y=; Path=/; Max-Age=0"}}, 0)
 	assert.Equal(t, "x=2; x=1", s.retrieve(u, crosses{}, 0), "longer paths first")
 	branch := s.branch()

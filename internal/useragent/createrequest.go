@@ -1,6 +1,8 @@
 package useragent
 
-import "tachyform/internal/page"
+import (
+	"tachyform/internal/page"
+)
 
 // accepts are the Accept headers that Chromium sends, by destination; others get */*.
 var accepts = map[string]string{

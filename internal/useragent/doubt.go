@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"tachyform/internal/page"
+	"tachyform/internal/weburl"
 )
 
 // DoubtKind tells why an outcome can't be relied on.
@@ -70,7 +71,7 @@ func (b *Browser) doubt(v *View, outcome string) *Doubt {
 // asked says whether somebody told what a page asks for once its scripts run.
 func (b *Browser) asked(url string) bool {
 	for at := range b.asks {
-		if prefix, open := strings.CutSuffix(at, "*"); at == withoutFragment(url) || open && strings.HasPrefix(url, prefix) {
+		if prefix, open := strings.CutSuffix(at, "*"); at == weburl.WithoutFragment(url) || open && strings.HasPrefix(url, prefix) {
 			return true
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/script"
 	"tachyform/internal/site"
@@ -46,7 +47,7 @@ func TestDoubts(t *testing.T) {
 			for file, text := range c.files {
 				more = append(more, file, text)
 			}
-			r := &Rehearsal{Hosts: []site.Host{siteWith(t, "", more...)}, Visit: []string{home}, Pages: []string{home}, Conditions: []Condition{Offline}, Asks: c.asks, Present: c.present}
+			r := &Rehearsal{Hosts: []site.Host{siteWith(t, "", more...)}, Visit: []string{home}, Pages: []string{home}, Conditions: []condition.Condition{condition.Offline}, Asks: c.asks, Present: c.present}
 			got, err := r.Run(context.Background())
 			require.NoError(t, err)
 			o := got.Pages[0].Under["offline"]
@@ -59,7 +60,7 @@ func TestDoubts(t *testing.T) {
 // A registration that can't be read is not "no registration"; with the worker named, everything is tried.
 func TestUnreadRegistration(t *testing.T) {
 	f := siteWith(t, keepsAll, "index.html", "<!doctype html><title>Pier</title><p>The tide tables of the harbour, day by day.</p><script src=/s.js></script>", "s.js", "const go = (c) => c.register(base + 'w.js');\nif ('serviceWorker' in navigator) go(navigator.serviceWorker)")
-	r := &Rehearsal{Hosts: []site.Host{f}, Visit: []string{home}, Pages: []string{home}, Conditions: []Condition{Offline}}
+	r := &Rehearsal{Hosts: []site.Host{f}, Visit: []string{home}, Pages: []string{home}, Conditions: []condition.Condition{condition.Offline}}
 	got, err := r.Run(context.Background())
 	require.NoError(t, err)
 	assert.Nil(t, got.Worker)
@@ -85,7 +86,7 @@ func TestDoubtsOfWorkers(t *testing.T) {
 		"addEventListener('install', (e) => { const a = []; for (;;) a.push(new Array(1e5).fill(1)); });":                                  {Kind: DoubtStopped, Err: script.ErrMemory},
 		"addEventListener('fetch', (e) => e.respondWith(new Promise(() => { const f = () => { setTimeout(f); setTimeout(f); }; f(); })));": {Kind: DoubtStopped, Err: script.ErrEndless},
 	} {
-		r := &Rehearsal{Steps: 8_000_000, Hosts: []site.Host{siteWith(t, code)}, Visit: []string{home}, Pages: []string{home, home + "?a", home + "?b"}, Conditions: []Condition{Offline}}
+		r := &Rehearsal{Steps: 8_000_000, Hosts: []site.Host{siteWith(t, code)}, Visit: []string{home}, Pages: []string{home, home + "?a", home + "?b"}, Conditions: []condition.Condition{condition.Offline}}
 		got, err := r.Run(context.Background())
 		require.NoError(t, err)
 		for _, p := range got.Pages {

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"tachyform/internal/weburl"
 )
 
 // unmet says what of an expectation does not hold.
@@ -75,7 +77,7 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 	kept := map[string]bool{}
 	for _, c := range s.b.cacheContents() {
 		for _, entry := range c.Entries {
-			kept[entry.URL], kept[withoutQuery(entry.URL)] = true, true
+			kept[entry.URL], kept[weburl.WithoutQuery(entry.URL)] = true, true
 		}
 	}
 	for _, u := range e.Kept {

@@ -8,10 +8,11 @@ import (
 	"strings"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"golang.org/x/net/publicsuffix"
 
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
 
 // fetch performs a request over the network, past any service worker (Fetch, 4.1 and 4.4). origin is that of who asks.
@@ -21,7 +22,7 @@ func (b *Browser) fetch(req *Request, origin string, done func(*Response)) {
 		b.clock.after(0, func() { done(dataResponse(req.URL)) })
 		return
 	}
-	u, err := weburl.Parse(req.URL)
+	u, err := whatwg.Parse(req.URL)
 	if err != nil || u.Scheme() != "http" && u.Scheme() != "https" {
 		b.clock.after(0, func() { done(nil) })
 		return
@@ -43,9 +44,9 @@ type fetching struct {
 
 func (f *fetching) fail() { f.b.clock.after(0, func() { f.done(nil) }) }
 
-func (f *fetching) hop(u *weburl.Url) {
+func (f *fetching) hop(u *whatwg.Url) {
 	f.urls = append(f.urls, u.Href(true))
-	if originOf(u) != f.origin {
+	if weburl.Origin(u) != f.origin {
 		f.tainted = true
 	}
 	cross := f.tainted && f.req.Mode != "navigate"
@@ -59,7 +60,7 @@ func (f *fetching) hop(u *weburl.Url) {
 	}
 	blind := cross && f.req.Mode == "no-cors" && f.req.embedder == "credentialless"
 	if f.req.Credentials == "include" && !blind || f.req.Credentials == "same-origin" && !f.tainted {
-		asking, err := weburl.Parse(f.origin)
+		asking, err := whatwg.Parse(f.origin)
 		from := crosses{site: err != nil || siteOf(asking) != siteOf(u), navigation: f.req.Mode == "navigate" && (f.req.Method == "GET" || f.req.Method == "HEAD")}
 		if c := f.b.store.retrieve(u, from, f.b.clock.now); c != "" {
 			header.Set("Cookie", c)
@@ -73,7 +74,7 @@ func (f *fetching) hop(u *weburl.Url) {
 }
 
 // ask sends one request, or takes the answer from the HTTP cache (Fetch, 4.5).
-func (f *fetching) ask(u *weburl.Url, header http.Header, cross bool) {
+func (f *fetching) ask(u *whatwg.Url, header http.Header, cross bool) {
 	sent := &site.Request{Method: f.req.Method, URL: u, Header: header}
 	if kept, refuse := f.b.http.get(sent, f.req.Cache, f.b.clock.now); kept != nil {
 		f.b.clock.after(time.Millisecond, func() { f.received(u, kept, cross) })
@@ -92,7 +93,7 @@ func (f *fetching) ask(u *weburl.Url, header http.Header, cross bool) {
 	})
 }
 
-func (f *fetching) received(u *weburl.Url, answer *site.Response, cross bool) {
+func (f *fetching) received(u *whatwg.Url, answer *site.Response, cross bool) {
 	f.b.store.setCookies(u, answer.Header, f.b.clock.now)
 	if why := site.Personal(answer.Header); why != "" && !f.b.branch {
 		f.b.personal[u.Href(true)] = why
@@ -191,21 +192,21 @@ func corsAllows(h http.Header, origin, credentials string) bool {
 }
 
 // sharedWith is the cross-origin resource policy check (Fetch, 3.7) for an answer from another origin.
-func sharedWith(origin string, u *weburl.Url, policy, embedder string) bool {
+func sharedWith(origin string, u *whatwg.Url, policy, embedder string) bool {
 	switch strings.ToLower(strings.TrimSpace(policy)) {
 	case "cross-origin":
 		return true
 	case "same-origin":
 		return false
 	case "same-site":
-		asking, err := weburl.Parse(origin)
+		asking, err := whatwg.Parse(origin)
 		return err == nil && siteOf(asking) == siteOf(u) && (asking.Scheme() == "https" || u.Scheme() != "https")
 	}
 	return embedder != "require-corp"
 }
 
 // siteOf is the registrable domain of a URL's host, or the host where it has none.
-func siteOf(u *weburl.Url) string {
+func siteOf(u *whatwg.Url) string {
 	if domain, err := publicsuffix.EffectiveTLDPlusOne(u.Hostname()); err == nil && net.ParseIP(u.Hostname()) == nil {
 		return domain
 	}

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/site"
 )
 
@@ -41,7 +42,7 @@ func TestHostile(t *testing.T) {
 		"output":                       {`addEventListener('fetch', () => { for (let i = 0; i < 1e5; i++) console.log('x'.repeat(1000)); });`, Lost, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
-			r := &Rehearsal{Steps: 2_000_000, Hosts: []site.Host{siteWith(t, c.code)}, Visit: []string{home}, Pages: []string{home}, Conditions: []Condition{Offline}}
+			r := &Rehearsal{Steps: 2_000_000, Hosts: []site.Host{siteWith(t, c.code)}, Visit: []string{home}, Pages: []string{home}, Conditions: []condition.Condition{condition.Offline}}
 			got, err := r.Run(context.Background())
 			require.NoError(t, err)
 			assert.Equal(t, c.outcome, got.Pages[0].Under["offline"].Outcome, "%v", got.Notes)

@@ -6,6 +6,7 @@ import (
 
 	"tachyform/internal/page"
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
 
 // Installer looks at a page as a browser does that considers whether to offer installing it: it opens the page online, in a browser that
@@ -91,7 +92,7 @@ func (i *Installer) ask(req *Request) (came Fetched) {
 			return
 		}
 		actual := resp.Actual()
-		if from := originOfText(actual.URL()); strings.HasPrefix(from, "http") && i.b.net.hosts[from] == nil {
+		if from := weburl.OriginOf(actual.URL()); strings.HasPrefix(from, "http") && i.b.net.hosts[from] == nil {
 			came.Why = "it lies on " + from + ", which other_origins does not list, so it was not asked for"
 			return
 		}

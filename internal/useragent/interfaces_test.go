@@ -12,7 +12,7 @@ import (
 	"strings"
 	"testing"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/browser"
@@ -116,7 +116,7 @@ idl_test(`, 1)))
 				return
 			}
 		}
-		u, _ := weburl.Parse(origin + r.URL.RequestURI())
+		u, _ := whatwg.Parse(origin + r.URL.RequestURI())
 		resp, _ := wptHost{dir, origin, ""}.Answer(context.Background(), &site.Request{Method: "GET", URL: u})
 		for k, v := range resp.Header {
 			w.Header()[k] = v

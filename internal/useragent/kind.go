@@ -4,6 +4,8 @@ import (
 	"maps"
 	"slices"
 	"time"
+
+	"tachyform/internal/target"
 )
 
 // Kind says what kind of browser it is.
@@ -36,11 +38,11 @@ var backgroundSync = []string{"SyncManager", "SyncEvent", "ServiceWorkerRegistra
 
 // Kinds are the kinds of browser that sites are judged for. What each lacks was asked of a real one; docs/conformance.md says how.
 var Kinds = map[string]*Kind{
-	"chromium-android": chromium,
-	"chromium-desktop": chromium,
-	"firefox-android":  {UpdateDelay: updateDelay, Lacks: append([]string{"InstallEvent.prototype.addRoutes", "WorkerNavigator.prototype.connection", "WorkerNavigator.prototype.setAppBadge", "WorkerNavigator.prototype.clearAppBadge"}, backgroundSync...)},
-	"safari-ios":       safari,
-	"safari-macos":     safari,
+	target.ChromiumAndroid: chromium,
+	target.ChromiumDesktop: chromium,
+	target.FirefoxAndroid:  {UpdateDelay: updateDelay, Lacks: append([]string{"InstallEvent.prototype.addRoutes", "WorkerNavigator.prototype.connection", "WorkerNavigator.prototype.setAppBadge", "WorkerNavigator.prototype.clearAppBadge"}, backgroundSync...)},
+	target.SafariIOS:       safari,
+	target.SafariMacOS:     safari,
 }
 
 var safari = &Kind{UpdateDelay: updateDelay, Lacks: append([]string{"InstallEvent.prototype.addRoutes", "scheduler", "WebTransport", "ReadableStreamBYOBReader", "WorkerNavigator.prototype.connection"}, backgroundSync...)}
@@ -48,4 +50,4 @@ var safari = &Kind{UpdateDelay: updateDelay, Lacks: append([]string{"InstallEven
 // KindNames lists the kinds of browser by name.
 func KindNames() []string { return slices.Sorted(maps.Keys(Kinds)) }
 
-var defaultKind = Kinds["chromium-desktop"]
+var defaultKind = Kinds[target.ChromiumDesktop]

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
@@ -230,7 +231,7 @@ func TestSameResult(t *testing.T) {
 	f := siteWith(t, `addEventListener('fetch', (e) => e.respondWith(Math.random() < 0.5 ? fetch(e.request) : caches.open('r' + Math.random()).then(async (c) => { const r = await fetch(e.request); await c.put(e.request, r.clone()); return r; })));`, "a.html", "<title>a</title>", "b.html", "<title>b</title>")
 	var first string
 	for range 3 {
-		r := Rehearsal{Hosts: []site.Host{f}, Visit: []string{home, home, home}, Pages: []string{home, home + "a.html", home + "b.html"}, Conditions: []Condition{Offline, Flaky, Slow}}
+		r := Rehearsal{Hosts: []site.Host{f}, Visit: []string{home, home, home}, Pages: []string{home, home + "a.html", home + "b.html"}, Conditions: []condition.Condition{condition.Offline, condition.Flaky, condition.Slow}}
 		got, err := r.Run(context.Background())
 		require.NoError(t, err)
 		var b strings.Builder

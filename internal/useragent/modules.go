@@ -1,6 +1,8 @@
 package useragent
 
-import "tachyform/internal/page"
+import (
+	"tachyform/internal/page"
+)
 
 // module is one of a page's module scripts (HTML, 8.1.3.8: module map).
 type module struct {

@@ -6,40 +6,18 @@ import (
 	"net/http"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
-
-// Condition is a state of the network.
-type Condition struct {
-	Name string
-	// Refuses makes every connection fail at once; Stalls accepts and never answers.
-	Refuses, Stalls bool
-	Latency         time.Duration
-	// BytesPerSecond is the rate of transfer, 0 for no limit.
-	BytesPerSecond int64
-	// Fails is the share of requests, from 0 to 1, that fail; which ones is seeded by their order and address.
-	Fails float64
-}
-
-// The conditions of a rehearsal.
-var (
-	Online  = Condition{Name: "online", Latency: 20 * time.Millisecond, BytesPerSecond: 10 << 20}
-	Offline = Condition{Name: "offline", Refuses: true}
-	Stalled = Condition{Name: "stalled", Stalls: true}
-	Slow    = Condition{Name: "slow", Latency: 400 * time.Millisecond, BytesPerSecond: 50 << 10}
-	Flaky   = Condition{Name: "flaky", Latency: 100 * time.Millisecond, BytesPerSecond: 200 << 10, Fails: 0.3}
-)
-
-// Conditions lists them by name.
-var Conditions = map[string]Condition{"online": Online, "offline": Offline, "stalled": Stalled, "slow": Slow, "flaky": Flaky}
 
 // network carries requests to hosts under a condition.
 type network struct {
 	ctx   context.Context
 	hosts map[string]site.Host
-	cond  Condition
+	cond  condition.Condition
 	clock *clock
 	count int
 	asked map[string]bool // addresses without their queries, of which it knows no end otherwise
@@ -67,15 +45,13 @@ func (u unknown) Answer(_ context.Context, r *site.Request) (*site.Response, err
 	return &site.Response{Status: 200, StatusText: "OK", Header: h, Body: site.Bytes(""), Unknown: true}, nil
 }
 
-func (n *network) host(u *weburl.Url) site.Host {
-	origin := originOf(u)
+func (n *network) host(u *whatwg.Url) site.Host {
+	origin := weburl.Origin(u)
 	if h := n.hosts[origin]; h != nil {
 		return h
 	}
 	return unknown{origin}
 }
-
-func originOf(u *weburl.Url) string { return u.Protocol() + "//" + u.Host() }
 
 // send carries one request; done gets nil when the connection fails. Under a stalled network done is never called.
 func (n *network) send(r *site.Request, done func(*site.Response)) {

@@ -9,6 +9,7 @@ import (
 
 	"tachyform/internal/page"
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
 
 // NextRelease is what became of a page that was open, and of what was kept, when a release came that changes the worker's script by a line and
@@ -102,12 +103,12 @@ func (r *Rehearsal) deployNext(b *Browser) *NextRelease {
 	before := map[string][]byte{}
 	files := map[string]bool{}
 	for _, l := range tab.Loads {
-		if (l.Destination == "style" || l.Destination == "script") && strings.HasPrefix(l.Source, "cache ") && strings.HasPrefix(l.URL, originOfText(url)+"/") && len(files) < maxMixed {
+		if (l.Destination == "style" || l.Destination == "script") && strings.HasPrefix(l.Source, "cache ") && strings.HasPrefix(l.URL, weburl.OriginOf(url)+"/") && len(files) < maxMixed {
 			files[l.URL] = true
 			before[l.URL] = b.content(tab, l.Reference)
 		}
 	}
-	origin := originOfText(url)
+	origin := weburl.OriginOf(url)
 	host := b.net.hosts[origin]
 	deploy := func(files map[string]bool) bool {
 		hosts := map[string]site.Host{}

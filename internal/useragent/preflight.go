@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/site"
 )
@@ -61,7 +61,7 @@ func (f *fetching) needsPreflight() bool {
 }
 
 // preflight is the CORS-preflight fetch (Fetch, 4.8). The preflight cache is left out: it saves requests and changes no answer.
-func (f *fetching) preflight(u *weburl.Url, allowed func()) {
+func (f *fetching) preflight(u *whatwg.Url, allowed func()) {
 	names := corsUnsafe(f.req.Header)
 	header := http.Header{"Accept": {"*/*"}, "Access-Control-Request-Method": {f.req.Method}, "Origin": {f.origin}}
 	if len(names) > 0 {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/site"
 )
@@ -103,7 +104,7 @@ func TestSafelistedHeaders(t *testing.T) {
 // Scripts that a worker imports take their time on a slow network, and may fail on a flaky one.
 func TestImportsOnBadNetworks(t *testing.T) {
 	f := siteWith(t, "importScripts('/a.js', '/b.js');", "a.js", "// "+strings.Repeat("tide ", 10_000), "b.js", "self.b = 1")
-	install := func(c Condition) (took time.Duration, failed bool) {
+	install := func(c condition.Condition) (took time.Duration, failed bool) {
 		b := New(context.Background(), []site.Host{f}, &page.Reader{})
 		defer b.Close()
 		b.SetCondition(c)
@@ -111,19 +112,19 @@ func TestImportsOnBadNetworks(t *testing.T) {
 		b.Settle()
 		return b.clock.now, len(b.failures) > 0
 	}
-	quick, failed := install(Online)
+	quick, failed := install(condition.Online)
 	assert.False(t, failed)
-	slow, failed := install(Slow)
+	slow, failed := install(condition.Slow)
 	assert.False(t, failed)
 	assert.Greater(t, slow, quick+time.Second, "50 kB at 50 kB a second, twice 400 ms")
-	_, failed = install(Condition{Name: "flaky", Fails: 1})
+	_, failed = install(condition.Condition{Name: "flaky", Fails: 1})
 	assert.False(t, failed, "the page itself did not come")
 	some := false
 	for i := range 20 {
 		// Which requests fail depends on their order and address.
 		g := siteWith(t, "importScripts('/a"+strings.Repeat("a", i)+".js');", "a"+strings.Repeat("a", i)+".js", "")
 		b := New(context.Background(), []site.Host{g}, &page.Reader{})
-		b.SetCondition(Flaky)
+		b.SetCondition(condition.Flaky)
 		b.Open(home, nil)
 		b.Settle()
 		some = some || len(b.failures) > 0 && strings.Contains(b.failures[0].Failure, "Network")

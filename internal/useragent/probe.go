@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 )
 
@@ -151,7 +152,7 @@ func (r *Rehearsal) Awake(ctx context.Context, pages []string) (map[string]*Page
 	if _, err := r.visit(ctx, b, false); err != nil {
 		return nil, err
 	}
-	b.SetCondition(Offline)
+	b.SetCondition(condition.Offline)
 	b.foreground = true
 	out := map[string]*PageOutcome{}
 	for _, url := range pages {

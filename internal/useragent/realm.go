@@ -13,10 +13,11 @@ import (
 	"sync"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/script"
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
 
 // realm is a running worker: an engine, and what its scripts hold on to outside of it.
@@ -113,8 +114,8 @@ func (r *realm) attach() {
 // run evaluates the worker's script. The error is what it threw, in words.
 func (r *realm) run() error {
 	w := r.w
-	scope, _ := weburl.Parse(w.reg.Scope)
-	start, _ := json.Marshal(map[string]any{"script": w.Script, "scope": w.reg.Scope, "origin": originOf(scope), "type": w.Type, "state": w.State, "via": w.reg.UpdateViaCache, "lacks": r.b.kind.Lacks})
+	scope, _ := whatwg.Parse(w.reg.Scope)
+	start, _ := json.Marshal(map[string]any{"script": w.Script, "scope": w.reg.Scope, "origin": weburl.Origin(scope), "type": w.Type, "state": w.State, "via": w.reg.UpdateViaCache, "lacks": r.b.kind.Lacks})
 	if _, err := r.runTask("start", string(start)); err != nil {
 		return err
 	}
@@ -466,7 +467,7 @@ func (r *realm) fetch(id int, text string) error {
 	if err != nil {
 		return err
 	}
-	scope, err := weburl.Parse(r.w.reg.Scope)
+	scope, err := whatwg.Parse(r.w.reg.Scope)
 	if err != nil {
 		return err
 	}
@@ -479,7 +480,7 @@ func (r *realm) fetch(id int, text string) error {
 	if r.w.State == "parsed" || r.w.State == "installing" {
 		r.w.requests++
 	}
-	r.b.fetch(req, originOf(scope), func(resp *Response) {
+	r.b.fetch(req, weburl.Origin(scope), func(resp *Response) {
 		if resp == nil {
 			r.settle(id, nil, "TypeError: Failed to fetch "+req.URL)
 			return
@@ -543,12 +544,12 @@ func knownParts(ref, base string, hasBase bool) string {
 
 // urlParts parses a URL by the URL standard; "" means that it is none.
 func urlParts(ref, base string, hasBase bool) string {
-	var u *weburl.Url
+	var u *whatwg.Url
 	var err error
 	if hasBase {
-		u, err = weburl.ParseRef(base, ref)
+		u, err = whatwg.ParseRef(base, ref)
 	} else {
-		u, err = weburl.Parse(ref)
+		u, err = whatwg.Parse(ref)
 	}
 	if err != nil {
 		return ""
@@ -556,14 +557,14 @@ func urlParts(ref, base string, hasBase bool) string {
 	return partsJSON(u)
 }
 
-func partsJSON(u *weburl.Url) string {
+func partsJSON(u *whatwg.Url) string {
 	origin := "null"
 	switch u.Scheme() {
 	case "http", "https", "ws", "wss", "ftp":
-		origin = originOf(u)
+		origin = weburl.Origin(u)
 	case "blob":
-		if inner, err := weburl.Parse(u.Pathname()); err == nil && (inner.Scheme() == "http" || inner.Scheme() == "https") {
-			origin = originOf(inner)
+		if inner, err := whatwg.Parse(u.Pathname()); err == nil && (inner.Scheme() == "http" || inner.Scheme() == "https") {
+			origin = weburl.Origin(inner)
 		}
 	}
 	text, _ := json.Marshal([]string{u.Href(false), origin, u.Protocol(), u.Username(), u.Password(), u.Host(), u.Hostname(), u.Port(), u.Pathname(), u.Search(), u.Hash()})
@@ -571,7 +572,7 @@ func partsJSON(u *weburl.Url) string {
 }
 
 func urlSet(href, field, value string) string {
-	u, err := weburl.Parse(href)
+	u, err := whatwg.Parse(href)
 	if err != nil {
 		return ""
 	}

@@ -8,11 +8,12 @@ import (
 	"strings"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/page"
 	"tachyform/internal/script"
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
 
 // Worker is one service worker: a script in one of its versions, and the state of its life.
@@ -88,7 +89,7 @@ func (b *Browser) register(r page.Registration, origin string, done func(error))
 	fail := func(name, format string, args ...any) {
 		b.clock.after(0, func() { done(&RegisterError{name, fmt.Sprintf(format, args...)}) })
 	}
-	script, err := weburl.Parse(r.Script)
+	script, err := whatwg.Parse(r.Script)
 	if err != nil {
 		fail("TypeError", "%q is not a URL", r.Script)
 		return
@@ -98,23 +99,23 @@ func (b *Browser) register(r page.Registration, origin string, done func(error))
 		dir, _ := script.Parse("./")
 		scopeText = dir.Href(true)
 	}
-	scope, err := weburl.Parse(scopeText)
+	scope, err := whatwg.Parse(scopeText)
 	if err != nil {
 		fail("TypeError", "%q is not a URL", scopeText)
 		return
 	}
 	scope.SetHash("")
-	for _, u := range []*weburl.Url{script, scope} {
+	for _, u := range []*whatwg.Url{script, scope} {
 		if p := strings.ToLower(u.Pathname()); strings.Contains(p, "%2f") || strings.Contains(p, "%5c") {
 			fail("TypeError", "%s holds an escaped slash", u.Pathname())
 			return
 		}
 	}
-	if originOf(script) != origin {
+	if weburl.Origin(script) != origin {
 		fail("SecurityError", "the worker's script %s lies on another origin than the page", r.Script)
 		return
 	}
-	if originOf(scope) != origin {
+	if weburl.Origin(scope) != origin {
 		fail("SecurityError", "the scope %s lies on another origin than the page", scopeText)
 		return
 	}
@@ -171,7 +172,7 @@ func (b *Browser) softUpdate(g *Registration) {
 		return
 	}
 	b.scheduleJob(g.Scope, func(finish func()) {
-		script, err := weburl.Parse(n.Script)
+		script, err := whatwg.Parse(n.Script)
 		if err != nil || g.gone || b.getRegistration(g.Scope) != g {
 			finish()
 			return
@@ -190,7 +191,7 @@ func (b *Browser) getRegistration(scope string) *Registration {
 }
 
 // update fetches the script, and installs it when it differs from the newest worker (Service Workers, "Update").
-func (b *Browser) update(g *Registration, address *weburl.Url, kind string, end func(error)) {
+func (b *Browser) update(g *Registration, address *whatwg.Url, kind string, end func(error)) {
 	newest := g.getNewestWorker()
 	refuse := func(name, format string, args ...any) {
 		if newest == nil {
@@ -204,7 +205,7 @@ func (b *Browser) update(g *Registration, address *weburl.Url, kind string, end 
 	if g.UpdateViaCache == "all" && !stale {
 		req.Cache = "default"
 	}
-	b.fetch(req, originOf(address), func(resp *Response) {
+	b.fetch(req, weburl.Origin(address), func(resp *Response) {
 		switch {
 		case resp == nil:
 			refuse("TypeError", "the worker's script %s could not be fetched", address.Pathname())
@@ -212,7 +213,7 @@ func (b *Browser) update(g *Registration, address *weburl.Url, kind string, end 
 		case resp.Status != 200:
 			refuse("TypeError", "the worker's script %s answered with status %d", address.Pathname(), resp.Status)
 			return
-		case !javaScriptType(resp.Get("content-type")):
+		case !site.IsJavaScript(site.Essence(resp.Get("content-type"))):
 			refuse("SecurityError", "the worker's script %s is served as %q, not as JavaScript", address.Pathname(), resp.Get("content-type"))
 			return
 		}
@@ -265,7 +266,7 @@ func (b *Browser) sameScripts(old, w *Worker, mode string) bool {
 		if url == old.Script {
 			continue
 		}
-		u, err := weburl.Parse(url)
+		u, err := whatwg.Parse(url)
 		if err != nil {
 			continue
 		}
@@ -281,7 +282,7 @@ func (b *Browser) sameScripts(old, w *Worker, mode string) bool {
 }
 
 func scopePath(scope string) string {
-	u, err := weburl.Parse(scope)
+	u, err := whatwg.Parse(scope)
 	if err != nil {
 		return scope
 	}
@@ -289,25 +290,16 @@ func scopePath(scope string) string {
 }
 
 // maxScope is the path that scopes must begin with.
-func maxScope(script *weburl.Url, allowed string) string {
+func maxScope(script *whatwg.Url, allowed string) string {
 	ref := "./"
 	if allowed != "" {
 		ref = allowed
 	}
 	u, err := script.Parse(ref)
-	if err != nil || originOf(u) != originOf(script) {
+	if err != nil || weburl.Origin(u) != weburl.Origin(script) {
 		return "\x00"
 	}
 	return u.Pathname()
-}
-
-func javaScriptType(contentType string) bool {
-	switch site.Essence(contentType) {
-	case "text/javascript", "application/javascript", "application/x-javascript", "text/ecmascript", "application/ecmascript", "application/x-ecmascript",
-		"text/jscript", "text/livescript", "text/x-ecmascript", "text/x-javascript", "text/javascript1.0", "text/javascript1.1", "text/javascript1.2", "text/javascript1.3", "text/javascript1.4", "text/javascript1.5":
-		return true
-	}
-	return false
 }
 
 // install runs the install event (Service Workers, "Install").
@@ -510,7 +502,7 @@ func (b *Browser) terminateWhenIdle(w *Worker) {
 }
 
 // fetchNow asks for a script in the middle of a turn, through the HTTP cache where there is one.
-func (b *Browser) fetchNow(u *weburl.Url, mode string) *site.Response {
+func (b *Browser) fetchNow(u *whatwg.Url, mode string) *site.Response {
 	req := &site.Request{Method: "GET", URL: u}
 	if kept, _ := b.http.get(req, mode, b.clock.now); kept != nil {
 		return kept
@@ -528,7 +520,7 @@ func (w *Worker) importText(r *realm, url string) (any, error) {
 	if w.State != "parsed" && w.State != "installing" {
 		return nil, fmt.Errorf("NetworkError: %s was not imported when the worker was installed", url)
 	}
-	u, err := weburl.Parse(url)
+	u, err := whatwg.Parse(url)
 	if err != nil {
 		return nil, fmt.Errorf("SyntaxError: %s is not a URL", url)
 	}
@@ -553,7 +545,7 @@ func (w *Worker) importText(r *realm, url string) (any, error) {
 		if resp.Status != 200 {
 			return nil, fmt.Errorf("NetworkError: %s answered with status %d", url, resp.Status)
 		}
-		if !javaScriptType(resp.Header.Get("Content-Type")) {
+		if !site.IsJavaScript(site.Essence(resp.Header.Get("Content-Type"))) {
 			return nil, fmt.Errorf("NetworkError: %s is served as %q, not as JavaScript", url, resp.Header.Get("Content-Type"))
 		}
 		text, err := resp.Body.Bytes()

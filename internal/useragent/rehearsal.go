@@ -10,10 +10,12 @@ import (
 	"sync"
 	"time"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
 
 // Outcome words, as the design has them.
@@ -30,7 +32,7 @@ type Rehearsal struct {
 	Hosts      []site.Host
 	Visit      []string
 	Pages      []string
-	Conditions []Condition
+	Conditions []condition.Condition
 	// Kind, if set, is the kind of browser.
 	Profile *Kind
 	// Present is the worker that pages register, where their scripts don't tell.
@@ -122,7 +124,7 @@ type Result struct {
 	// Rivals are scopes that several workers were registered for.
 	Rivals []Rival
 	// Cookies gives what the visitor brings to a URL after the visits, "" for none.
-	Cookies func(u *weburl.Url) string
+	Cookies func(u *whatwg.Url) string
 	// Health is what the probes showed, nil without any.
 	Health *Health
 }
@@ -177,7 +179,7 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	}
 	out.Worker = b.workerState(r.Visit)
 	out.Caches = b.cacheContents()
-	out.Cookies = func(u *weburl.Url) string { return b.store.retrieve(u, crosses{}, b.clock.now) }
+	out.Cookies = func(u *whatwg.Url) string { return b.store.retrieve(u, crosses{}, b.clock.now) }
 	out.Notes, out.Stored, out.Gaps, out.Personal, out.UnreadRegistrations, out.Rivals = b.notes, b.stored, slices.Clone(b.gaps), b.personal, b.unreadRegistrations, b.rivals()
 	if len(r.Probes)+len(r.Series) > 0 && len(r.Visit) > 0 {
 		branch, after := b.Branch(), b.Branch()
@@ -376,7 +378,7 @@ func ownContent(v, reference *View) bool {
 		urls = []string{v.Response.Key} // a copy that the worker wrapped anew is known by where it was kept
 	}
 	for _, u := range urls {
-		if path := withoutQuery(u); path == withoutQuery(v.FinalURL) || path == withoutQuery(reference.FinalURL) {
+		if path := weburl.WithoutQuery(u); path == weburl.WithoutQuery(v.FinalURL) || path == weburl.WithoutQuery(reference.FinalURL) {
 			return true
 		}
 	}
@@ -433,7 +435,7 @@ func (b *Browser) personalAt(url string) string {
 	if why := b.personal[url]; why != "" {
 		return why
 	}
-	return b.personal[withoutQuery(url)]
+	return b.personal[weburl.WithoutQuery(url)]
 }
 
 func (b *Browser) cacheContents() []CacheContent {
@@ -466,7 +468,7 @@ func PagesOf(ctx context.Context, host site.Host, entry string, most, depth int)
 		}
 		pages = append(pages, queue[i])
 		for _, l := range d.Links {
-			u := withoutQuery(l.URL)
+			u := weburl.WithoutQuery(l.URL)
 			if path, own := strings.CutPrefix(u, host.Origin()); own && strings.HasPrefix(path, "/") && seen[u] == 0 && seen[queue[i]] <= depth && robots.Allows(path) {
 				seen[u] = seen[queue[i]] + 1
 				queue = append(queue, u)
@@ -480,7 +482,7 @@ func PagesOf(ctx context.Context, host site.Host, entry string, most, depth int)
 func (b *Browser) read(url string) *page.Document {
 	var d *page.Document
 	done := false
-	b.fetch(&Request{URL: url, Method: "GET", Mode: "navigate", Credentials: "include", Redirect: "follow"}, originOfText(url), func(resp *Response) {
+	b.fetch(&Request{URL: url, Method: "GET", Mode: "navigate", Credentials: "include", Redirect: "follow"}, weburl.OriginOf(url), func(resp *Response) {
 		done = true
 		if resp != nil && resp.Status == 200 && site.IsHTML(resp.Get("content-type")) && resp.Body != nil {
 			if text, err := resp.Body.Bytes(); err == nil {

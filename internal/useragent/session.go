@@ -7,8 +7,10 @@ import (
 	"strings"
 	"time"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
 
 // Session is a browser with its tabs on which the steps of a rehearsal are carried out, and an account of what they led to.
@@ -32,7 +34,7 @@ type Step struct {
 	Wait   time.Duration
 	// Close is tab or browser.
 	Close     string
-	Condition *Condition
+	Condition *condition.Condition
 	// Deploy puts other hosts in the place of those with the same origin.
 	Deploy []site.Host
 	// StopWorker ends running workers, as browsers do with idle ones.
@@ -194,7 +196,7 @@ func (s *Session) Step(step Step) *StepResult {
 		s.b.Settle()
 	case step.Cookie != "":
 		name, value, _ := strings.Cut(step.Cookie, "=")
-		s.b.store.setCookie(hostName(s.hosts[0].Origin()), name, value)
+		s.b.store.setCookie(weburl.HostName(s.hosts[0].Origin()), name, value)
 	}
 	for _, t := range s.tabs {
 		if t.client != nil {
@@ -271,15 +273,7 @@ func links(t *Tab, url string) bool {
 	if t.Document == nil {
 		return false
 	}
-	return slices.ContainsFunc(t.Document.Links, func(l page.Link) bool { return withoutFragment(l.URL) == withoutFragment(url) })
-}
-
-func hostName(origin string) string {
-	_, host, _ := strings.Cut(origin, "://")
-	if i := strings.LastIndexByte(host, ':'); i > strings.LastIndexByte(host, ']') {
-		host = host[:i]
-	}
-	return host
+	return slices.ContainsFunc(t.Document.Links, func(l page.Link) bool { return weburl.WithoutFragment(l.URL) == weburl.WithoutFragment(url) })
 }
 
 // evict throws away what the profile keeps; registrations go with everything, as when a visitor clears a site's data.

@@ -13,6 +13,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/recorded"
 	"tachyform/internal/site"
 )
@@ -54,7 +55,7 @@ func TestRecordedSites(t *testing.T) {
 			}
 			c, hosts, err := recorded.Load(folder, &want)
 			require.NoError(t, err)
-			r := &Rehearsal{Hosts: hosts, Conditions: []Condition{Offline}, HTTPCache: true}
+			r := &Rehearsal{Hosts: hosts, Conditions: []condition.Condition{condition.Offline}, HTTPCache: true}
 			for _, p := range c.Visit {
 				r.Visit = append(r.Visit, recorded.Origin+p)
 			}
@@ -164,7 +165,7 @@ func TestRecordedUpdates(t *testing.T) {
 				case "reopen", "offline":
 					do(Step{Close: "browser"})
 					if e.Step == "offline" {
-						do(Step{Condition: &Offline})
+						do(Step{Condition: &condition.Offline})
 					}
 					do(Step{Open: recorded.Origin + c.Visit[len(c.Visit)-1]})
 				}

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
 
 // storage is what an origin keeps: caches by name in the order they were opened, and cookies.
@@ -115,24 +116,13 @@ func (c *cache) own() {
 	c.byURL, c.shared = m, false
 }
 
-func withoutQuery(u string) string {
-	u, _, _ = strings.Cut(u, "#")
-	u, _, _ = strings.Cut(u, "?")
-	return u
-}
-
-func withoutFragment(u string) string {
-	u, _, _ = strings.Cut(u, "#")
-	return u
-}
-
 // match gives the entries that answer a request, in order (Service Workers, "query cache").
 func (c *cache) match(r *Request, o matchOptions) []*cacheEntry {
 	if r.Method != "GET" && !o.IgnoreMethod {
 		return nil
 	}
 	var found []*cacheEntry
-	for _, e := range c.byURL[withoutQuery(r.URL)] {
+	for _, e := range c.byURL[weburl.WithoutQuery(r.URL)] {
 		if e.matches(r, o) {
 			found = append(found, e)
 		}
@@ -144,7 +134,7 @@ func (e *cacheEntry) matches(r *Request, o matchOptions) bool {
 	if e.request.Method != "GET" && !o.IgnoreMethod {
 		return false
 	}
-	if !o.IgnoreSearch && withoutFragment(e.request.URL) != withoutFragment(r.URL) {
+	if !o.IgnoreSearch && weburl.WithoutFragment(e.request.URL) != weburl.WithoutFragment(r.URL) {
 		return false
 	}
 	if vary := e.response.Actual().Get("vary"); vary != "" && !o.IgnoreVary {
@@ -166,7 +156,7 @@ func (c *cache) remove(gone []*cacheEntry) {
 	is := func(e *cacheEntry) bool { return slices.Contains(gone, e) }
 	c.entries = slices.DeleteFunc(c.entries, is)
 	for _, e := range gone {
-		key := withoutQuery(e.request.URL)
+		key := weburl.WithoutQuery(e.request.URL)
 		if c.byURL[key] = slices.DeleteFunc(c.byURL[key], is); len(c.byURL[key]) == 0 {
 			delete(c.byURL, key)
 		}
@@ -178,7 +168,7 @@ func (c *cache) put(r *Request, resp *Response) {
 	c.own()
 	e := &cacheEntry{r, resp}
 	c.entries = append(c.entries, e)
-	key := withoutQuery(r.URL)
+	key := weburl.WithoutQuery(r.URL)
 	c.byURL[key] = append(c.byURL[key], e)
 }
 

@@ -12,6 +12,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 	"tachyform/internal/worker"
 )
 
@@ -62,7 +63,7 @@ func TestTabsOfTwoReleases(t *testing.T) {
 		held := func() bool {
 			for _, c := range b.cacheContents() {
 				for _, e := range c.Entries {
-					if withoutQuery(e.URL) == origin+"/lazy.1.js" {
+					if weburl.WithoutQuery(e.URL) == origin+"/lazy.1.js" {
 						return true
 					}
 				}

@@ -4,8 +4,10 @@ import (
 	"context"
 	"time"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
 
 // Traced is how one request was answered under a condition.
@@ -57,7 +59,7 @@ func (r *Rehearsal) Trace(ctx context.Context, url, destination string) ([]*Trac
 	return list, nil
 }
 
-func (b *Browser) trace(url, destination string, visited []string, c Condition) *Traced {
+func (b *Browser) trace(url, destination string, visited []string, c condition.Condition) *Traced {
 	t := &Traced{Condition: c.Name, Handled: "nobody"}
 	b.net.seen = func(r *site.Request, resp *site.Response) {
 		s := SentRequest{URL: r.URL.Href(true)}
@@ -85,9 +87,9 @@ func (b *Browser) trace(url, destination string, visited []string, c Condition) 
 		t.Handled, t.Status, t.Source, t.Type, t.Bytes = how, actual.Status, resp.Source, resp.Type, bodyLen(actual.Body)
 		u := actual.URL()
 		if u == "" {
-			u = withoutQuery(resp.Key)
+			u = weburl.WithoutQuery(resp.Key)
 		}
-		if u != "" && withoutQuery(u) != withoutQuery(url) {
+		if u != "" && weburl.WithoutQuery(u) != weburl.WithoutQuery(url) {
 			t.Shown = u
 		}
 	}

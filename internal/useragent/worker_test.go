@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
@@ -40,7 +41,7 @@ func titleOffline(t *testing.T, f *site.Folder) (string, []Note) {
 	b.StopWorkers()
 	branch := b.Branch()
 	defer branch.Close()
-	branch.SetCondition(Offline)
+	branch.SetCondition(condition.Offline)
 	return branch.Open("https://line.example/", nil).Title, append(b.notes, branch.notes...)
 }
 

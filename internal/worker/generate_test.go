@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
@@ -144,8 +145,7 @@ func TestTakeovers(t *testing.T) {
 		}
 		open := s.View("").Title
 		s.Step(useragent.Step{Close: "tab"})
-		offline := useragent.Conditions["offline"]
-		s.Step(useragent.Step{Condition: &offline})
+		s.Step(useragent.Step{Condition: &condition.Offline})
 		s.Step(useragent.Step{Open: origin + "/"})
 		assert.Equal(t, want, [2]string{open, s.View("").Title}, takeover)
 		s.Close()

@@ -9,7 +9,7 @@ import (
 	"slices"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/page"
 	"tachyform/internal/project"
@@ -105,7 +105,7 @@ func (b *planner) remark(ctx context.Context) error {
 		l.private(i)
 	}
 	b.privatePack()
-	if host, _ := weburl.Parse(b.Origin); host != nil && !allowedOn(b.Registration, host.Hostname()) {
+	if host, _ := whatwg.Parse(b.Origin); host != nil && !allowedOn(b.Registration, host.Hostname()) {
 		b.note("worker.register", fmt.Sprintf("the worker is not registered on %s, where the site will live", host.Hostname()), "name it under worker.register.hosts, or correct origin")
 	}
 	return nil
@@ -144,7 +144,7 @@ func (b *planner) beyond(ctx context.Context) (list []sample, err error) {
 	}
 	for _, asks := range b.p.Audit.Asks {
 		for _, url := range asks.For {
-			if u, err := weburl.ParseRef(b.Origin+"/", url); err == nil {
+			if u, err := whatwg.ParseRef(b.Origin+"/", url); err == nil {
 				add(u.Href(true), "")
 			}
 		}
@@ -244,7 +244,7 @@ func few(list []sample, origin string) string {
 
 // intimate says what in an answer's headers makes it one for a single person, or "".
 func (b *planner) intimate(url string) string {
-	u, err := weburl.Parse(url)
+	u, err := whatwg.Parse(url)
 	if err != nil || len(b.p.Host.Headers) == 0 {
 		return ""
 	}

@@ -5,7 +5,7 @@ import (
 	"testing"
 
 	urlpattern "github.com/dunglas/go-urlpattern"
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -23,7 +23,7 @@ func TestPatterns(t *testing.T) {
 		require.NoError(t, err, text)
 		for _, base := range []string{own, "https://a.tiles.example", "https://tiles.example:8443", "https://tiles.example"} {
 			for _, u := range urls {
-				parsed, err := weburl.Parse(base + u)
+				parsed, err := whatwg.Parse(base + u)
 				require.NoError(t, err)
 				matched := base == own
 				if got.Origin != "" {

@@ -15,7 +15,7 @@ import (
 	"strings"
 	"sync"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/page"
 	"tachyform/internal/problem"
@@ -375,7 +375,7 @@ func (b *planner) standIns() (err error) {
 
 // otherwise says what the host answers at a path that it does not answer with status 200.
 func (b *planner) otherwise(path string) string {
-	u, err := weburl.ParseRef(b.f.Origin()+"/", path)
+	u, err := whatwg.ParseRef(b.f.Origin()+"/", path)
 	if err != nil {
 		return ""
 	}

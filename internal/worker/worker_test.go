@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
@@ -85,7 +86,8 @@ func TestApproaches(t *testing.T) {
 			}
 			b.CloseTab(tab)
 			b.StopWorkers()
-			b.SetCondition(useragent.Conditions[c.condition])
+			under, _ := condition.Named(c.condition)
+			b.SetCondition(under)
 			got := none
 			for _, l := range b.Open(origin+"/", nil).Loads {
 				if strings.HasSuffix(l.URL, "now.json") && l.Done && !l.Missing {
@@ -149,7 +151,7 @@ func TestBounds(t *testing.T) {
 		{StopWorker: true}, {Open: origin + "/more/"}, {Expect: &useragent.Expectation{NotAsked: []string{"/few/c.png", "/short/d.png"}}},
 		{Wait: 61 * time.Second}, {Open: origin + "/more/"}, {Expect: &useragent.Expectation{Asked: []string{"/short/d.png"}, NotAsked: []string{"/few/c.png"}}},
 		{Evict: "caches"}, {StopWorker: true}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Asked: []string{"/", "/p.css"}, NoneMissing: true, Missing: []string{}}},
-		{Condition: condition("offline")}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Outcome: "whole"}}}
+		{Condition: &condition.Offline}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Outcome: "whole"}}}
 	for i, step := range steps {
 		r := b.Step(step)
 		assert.Empty(t, r.Wrong, "step %d", i)
@@ -167,7 +169,7 @@ hosting: {headers: [{match: /d/secret.json, set: {Cache-Control: no-store}}]}`
 	s := useragent.NewSession(context.Background(), []site.Host{first}, &page.Reader{}, false, nil)
 	defer s.Close()
 	for i, step := range []useragent.Step{{Open: origin + "/"}, {Expect: &useragent.Expectation{Kept: []string{"/d/a.json"}, NotKept: []string{"/d/b.json", "/d/secret.json"}}}, {Open: origin + "/more.html"}, {Expect: &useragent.Expectation{Kept: []string{"/d/b.json"}}},
-		{Deploy: []site.Host{second}}, {Open: origin + "/"}, {Open: origin + "/"}, {StopWorker: true}, {Condition: condition("offline")}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Missing: []string{"/d/secret.json"}}}} {
+		{Deploy: []site.Host{second}}, {Open: origin + "/"}, {Open: origin + "/"}, {StopWorker: true}, {Condition: &condition.Offline}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Missing: []string{"/d/secret.json"}}}} {
 		assert.Empty(t, s.Step(step).Wrong, "step %d", i)
 	}
 	stores := map[string][]string{}
@@ -201,11 +203,6 @@ func TestNothingKept(t *testing.T) {
 		}
 		b.Close()
 	}
-}
-
-func condition(name string) *useragent.Condition {
-	c := useragent.Conditions[name]
-	return &c
 }
 
 // Where a deployment has not arrived whole, or a cache on the way answers with old bytes, the release that is there stays.
