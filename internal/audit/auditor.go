@@ -18,6 +18,7 @@ import (
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/weburl"
+	"tachyform/internal/worker"
 )
 
 // Input is what is judged.
@@ -267,7 +268,10 @@ func (a *auditor) findPages(code string, urls []string, line, column int, what s
 			evidence += "; " + what
 		}
 	}
-	a.find(code, a.place(urls[0], line, column), evidence, "")
+	a.findOn(a.Project.Audit.Targets, code, a.place(urls[0], line, column), evidence, "")
+	if f := a.report.Findings; len(urls) > 1 && len(f) > 0 && f[len(f)-1].Code == code {
+		f[len(f)-1].Pages = len(urls)
+	}
 }
 
 // request asks the site's own host for a URL, without following redirects.
@@ -378,19 +382,14 @@ func (a *auditor) rehearse(start string) error {
 	return nil
 }
 
-// answeredBy shortens the source of an answer: our own caches go by what they are for.
-func answeredBy(source string) string {
-	name, ok := strings.CutPrefix(source, "cache ")
-	if !ok {
-		return source
-	}
-	if strings.HasPrefix(name, "tachyform ") {
-		if strings.HasSuffix(name, " pack") {
-			return "pack"
-		}
+// answeredBy names the source of an answer: our own caches go by what they are for.
+func answeredBy(source useragent.Source) string {
+	if store, ours := worker.ParseStore(source.Cache); ours && store.Kind == worker.PackStore {
+		return "pack"
+	} else if ours {
 		return "kept"
 	}
-	return source
+	return source.String()
 }
 
 func (a *auditor) worker() {
@@ -406,10 +405,12 @@ func (a *auditor) worker() {
 	why := ""
 	for _, c := range a.ran.Caches {
 		out.Caches[c.Name] = []string{}
+		store, ours := worker.ParseStore(c.Name)
+		packed := ours && store.Kind == worker.PackStore
 		for _, e := range c.Entries {
 			out.Caches[c.Name] = append(out.Caches[c.Name], a.local(e.URL))
 			// What the pack keeps was named on purpose, and fit says so.
-			if e.Personal != "" && !strings.HasPrefix(c.Name, "tachyform "+out.Scope+" pack") {
+			if e.Personal != "" && !packed {
 				personal, why = append(personal, e.URL), e.Personal+", in the cache "+c.Name
 			}
 		}

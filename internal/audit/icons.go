@@ -29,7 +29,7 @@ type examined struct {
 func examine(came useragent.Fetched, img manifest.Image) (e examined) {
 	e.came = came
 	if came.Status < 200 || came.Status > 299 || came.Body == nil {
-		if e.missing = came.Why; came.Status != 0 {
+		if e.missing = came.Why.String(); came.Status != 0 {
 			e.missing = fmt.Sprintf("status %d", came.Status)
 		}
 		return e

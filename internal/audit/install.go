@@ -31,7 +31,7 @@ func (a *auditor) install() (start string) {
 	doc := look.Document()
 	switch {
 	case view.Failed || view.Stuck:
-		a.find("site.entry", Where{URL: a.local(entry)}, view.Reason, "")
+		a.find("site.entry", Where{URL: a.local(entry)}, view.Reason.String(), "")
 		return ""
 	case view.Status >= 400 && (doc == nil || doc.ManifestURL() == ""):
 		a.find("site.entry", Where{URL: a.local(entry)}, fmt.Sprintf("status %d", view.Status), "")
@@ -52,7 +52,7 @@ func (a *auditor) install() (start string) {
 	credentials := strings.EqualFold(strings.TrimSpace(tag.Attr["crossorigin"]), "use-credentials")
 	came := look.Manifest(murl, credentials)
 	if came.Status < 200 || came.Status > 299 {
-		evidence, mend := murl+": "+came.Why, ""
+		evidence, mend := murl+": "+came.Why.String(), ""
 		if came.Status != 0 {
 			evidence = fmt.Sprintf("%s answers with status %d", a.local(murl), came.Status)
 		}

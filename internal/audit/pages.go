@@ -12,6 +12,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/worker"
 )
 
 // documentsInOrder gives the pages whose text is known.
@@ -129,7 +130,7 @@ func (a *auditor) checkLinks() {
 		for _, v := range a.ran.Visits {
 			for _, l := range v.Loads {
 				if l.Missing && !l.Background {
-					a.find("link.broken", a.place(l.From, l.Line, l.Column), a.local(l.URL)+": "+l.Why, "")
+					a.find("link.broken", a.place(l.From, l.Line, l.Column), a.local(l.URL)+": "+l.Why.String(), "")
 				}
 			}
 		}
@@ -204,7 +205,7 @@ func (a *auditor) checkRefusedAnswers() {
 		for _, l := range v.Loads {
 			if l.Refused && !seen[l.URL] {
 				seen[l.URL] = true
-				a.find("link.refused", a.place(l.From, l.Line, l.Column), a.local(l.URL)+": "+l.Why, "")
+				a.find("link.refused", a.place(l.From, l.Line, l.Column), a.local(l.URL)+": "+l.Why.String(), "")
 			}
 		}
 	}
@@ -230,13 +231,13 @@ func (a *auditor) checkOffline(start string) {
 		return // a worker there is, and which is not known: one finding says so
 	case w == nil:
 		a.find("worker.none", Where{URL: a.report.Entry}, "the visited pages call navigator.serviceWorker.register nowhere", "")
-	case w.State != "activated":
+	case w.State != useragent.Activated:
 		evidence := w.Error
 		if evidence == "" {
-			evidence = "it stays in the state " + w.State
+			evidence = "it stays in the state " + string(w.State)
 		}
 		mend := ""
-		if strings.Contains(evidence, "other bytes than this release has") {
+		if w.ErrorName == worker.OtherBytesError {
 			mend = "run tachyform fit again: the file was changed after the last fit, or the host changes it on the way (then worker.pack.verify: no)"
 		}
 		a.find("worker.failed", a.place(w.Script, 0, 0), evidence, mend)
@@ -273,7 +274,7 @@ func (a *auditor) checkOffline(start string) {
 		if p.Status >= 400 || p.Status == 0 {
 			continue
 		}
-		seen := map[string]bool{}
+		seen := map[useragent.Outcome]bool{}
 		lacked := "" // under the condition before
 		for _, under := range condition.Names() {
 			o := p.Under[under]
@@ -285,7 +286,7 @@ func (a *auditor) checkOffline(start string) {
 				continue
 			}
 			if p.URL == start && (o.Outcome == useragent.Lost || o.Outcome == useragent.Stuck || o.Outcome == useragent.StandIn) {
-				a.find("offline.start", Where{URL: a.local(start)}, fmt.Sprintf("%s, its outcome is %s: %s", under, o.Outcome, orDefault(o.Reason, "another page is shown")), "")
+				a.find("offline.start", Where{URL: a.local(start)}, fmt.Sprintf("%s, its outcome is %s: %s", under, o.Outcome, orDefault(o.Reason.String(), "another page is shown")), "")
 				startLost = true
 				continue
 			}
@@ -294,7 +295,7 @@ func (a *auditor) checkOffline(start string) {
 			}
 			switch o.Outcome {
 			case useragent.Lost:
-				add("offline.lost", under+": "+o.Reason, p.URL)
+				add("offline.lost", under+": "+o.Reason.String(), p.URL)
 			case useragent.Stuck:
 				add("offline.stuck", a.whyStuck(p.URL), p.URL)
 			case useragent.Partial:

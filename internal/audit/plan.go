@@ -26,29 +26,34 @@ type PlanResult struct {
 
 // PlanStep is one step. Addresses on the site's own origin are written as paths.
 type PlanStep struct {
-	Do         string      `json:"do"`
-	Outcome    string      `json:"outcome,omitempty"`
-	Status     int         `json:"status,omitempty"`
-	Title      string      `json:"title,omitempty"`
-	AnsweredBy string      `json:"answered_by,omitempty"`
-	Reason     string      `json:"reason,omitempty"`
-	Missing    []string    `json:"missing,omitempty"`
-	Wrong      []string    `json:"wrong,omitempty"`
-	MS         int64       `json:"ms"`
-	Account    []PlanEvent `json:"account"`
+	Do         string            `json:"do"`
+	Outcome    useragent.Outcome `json:"outcome,omitempty"`
+	Status     int               `json:"status,omitempty"`
+	Title      string            `json:"title,omitempty"`
+	AnsweredBy string            `json:"answered_by,omitempty"`
+	// Source is what AnsweredBy says.
+	Source  useragent.Source `json:"-"`
+	Reason  string           `json:"reason,omitempty"`
+	Missing []string         `json:"missing,omitempty"`
+	Wrong   []string         `json:"wrong,omitempty"`
+	MS      int64            `json:"ms"`
+	Account []PlanEvent      `json:"account"`
 	// Expects is true for steps that only look.
 	Expects bool `json:"-"`
 }
 
 // PlanEvent is one thing that happened; At is in milliseconds since the rehearsal began.
 type PlanEvent struct {
-	At     int64  `json:"at"`
-	Kind   string `json:"kind"`
-	Worker int    `json:"worker,omitempty"`
-	Status int    `json:"status,omitempty"`
-	Level  string `json:"level,omitempty"`
-	Text   string `json:"text"`
-	Where  string `json:"where,omitempty"`
+	At     int64               `json:"at"`
+	Kind   useragent.EventKind `json:"kind"`
+	Worker int                 `json:"worker,omitempty"`
+	Status int                 `json:"status,omitempty"`
+	Level  string              `json:"level,omitempty"`
+	Text   string              `json:"text"`
+	Where  string              `json:"where,omitempty"`
+	// URL is the address that it is about, Event what Text says of it.
+	URL   string          `json:"-"`
+	Event useragent.Event `json:"-"`
 }
 
 // RunPlan carries out a rehearsal of the project file. open gives the hosts of another release by the path of its folder.
@@ -80,15 +85,16 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 		result := s.Step(do)
 		p := PlanStep{Do: describeStep(step), Wrong: result.Wrong, MS: (result.To - result.From).Milliseconds(), Expects: step.Expect != nil, Account: []PlanEvent{}}
 		if o := result.Outcome; o != nil {
-			p.Outcome, p.Status, p.Title, p.AnsweredBy, p.Reason = o.Outcome, o.Status, o.Title, o.AnsweredBy, o.Reason
+			p.Outcome, p.Status, p.Title, p.AnsweredBy, p.Reason = o.Outcome, o.Status, o.Title, o.AnsweredBy.String(), o.Reason.String()
+			p.Source = o.AnsweredBy
 			p.MS = o.Elapsed.Milliseconds()
 			for _, l := range o.Missing {
 				p.Missing = append(p.Missing, a.local(l.URL))
 			}
 		}
 		for _, h := range result.Events {
-			p.Account = append(p.Account, PlanEvent{h.At.Milliseconds(), h.Kind, h.Worker, h.Status, h.Level, short(h.Text), short(h.Where)})
-			if h.Kind == "gap" && !slices.Contains(out.Gaps, h.Text) {
+			p.Account = append(p.Account, PlanEvent{h.At.Milliseconds(), h.Kind, h.Worker, h.Status, h.Level, short(h.String()), short(h.Where), short(h.URL), h})
+			if h.Kind == useragent.EventGap && !slices.Contains(out.Gaps, h.Text) {
 				out.Gaps = append(out.Gaps, h.Text)
 			}
 		}
@@ -125,7 +131,7 @@ func (a *auditor) step(s project.Step, start string, open func(string) (site.Hos
 		out.Deploy = []site.Host{h}
 	}
 	if e := s.Expect; e != nil {
-		x := &useragent.Expectation{Outcome: e.Outcome, Title: e.Title, Address: e.Address, AnsweredBy: e.AnsweredBy, Shows: e.Shows, Status: e.Status, Missing: e.Missing, NoneMissing: e.Missing != nil, Worker: e.Worker, Waiting: e.Waiting, Kept: e.Kept, NotKept: e.NotKept, Asked: e.Asked, NotAsked: e.NotAsked, Says: e.Says, Notification: e.Notification}
+		x := &useragent.Expectation{Outcome: useragent.Outcome(e.Outcome), Title: e.Title, Address: e.Address, AnsweredBy: e.AnsweredBy, Shows: e.Shows, Status: e.Status, Missing: e.Missing, NoneMissing: e.Missing != nil, Worker: e.Worker, Waiting: e.Waiting, Kept: e.Kept, NotKept: e.NotKept, Asked: e.Asked, NotAsked: e.NotAsked, Says: e.Says, Notification: e.Notification}
 		if e.Controlled != "" {
 			yes := e.Controlled == "yes"
 			x.Controlled = &yes

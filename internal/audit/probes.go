@@ -73,7 +73,7 @@ func (a *auditor) leadsOn(url string) bool {
 // checkRequests judges what the probes showed, and what the worker keeps.
 func (a *auditor) checkRequests() error {
 	w := a.ran.Worker
-	if w == nil || w.State != "activated" {
+	if w == nil || w.State != useragent.Activated {
 		return nil
 	}
 	at := a.place(w.Script, 0, 0)
@@ -191,7 +191,7 @@ func (a *auditor) firstVisit() (judge func() error) {
 			return c.err
 		}
 		if o := c.ran.Pages[0].Under[condition.Offline.Name]; o.Outcome != useragent.Whole {
-			evidence := "after one visit to " + a.report.Entry + " alone the start page is " + o.Outcome
+			evidence := "after one visit to " + a.report.Entry + " alone the start page is " + string(o.Outcome)
 			var missing []string
 			for _, l := range o.Missing {
 				missing = append(missing, a.local(l.URL))

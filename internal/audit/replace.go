@@ -3,10 +3,10 @@ package audit
 import (
 	"context"
 	"slices"
-	"strings"
 
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/worker"
 )
 
 // Replaced is what came of a visitor who had the site's own worker when another was put in its place.
@@ -76,7 +76,7 @@ func (a *auditor) visitTwice(s *useragent.Session) {
 // storesOf names the caches that are not those of a worker of ours.
 func storesOf(s *useragent.Session) (names []string) {
 	for _, c := range s.Caches() {
-		if !strings.HasPrefix(c.Name, "tachyform ") {
+		if _, ours := worker.ParseStore(c.Name); !ours {
 			names = append(names, c.Name)
 		}
 	}

@@ -74,7 +74,7 @@ type ManifestReport struct {
 type WorkerReport struct {
 	URL    string              `json:"url"`
 	Scope  string              `json:"scope"`
-	State  string              `json:"state"`
+	State  useragent.State     `json:"state"`
 	Error  *string             `json:"error"`
 	Caches map[string][]string `json:"caches"`
 }
@@ -88,12 +88,12 @@ type PageReport struct {
 
 // PageResult is what a visitor gets.
 type PageResult struct {
-	Outcome    string   `json:"outcome"`
-	Status     int      `json:"status"`
-	Title      string   `json:"title"`
-	AnsweredBy string   `json:"answered_by"`
-	Missing    []string `json:"missing"`
-	MS         int64    `json:"ms"`
+	Outcome    useragent.Outcome `json:"outcome"`
+	Status     int               `json:"status"`
+	Title      string            `json:"title"`
+	AnsweredBy string            `json:"answered_by"`
+	Missing    []string          `json:"missing"`
+	MS         int64             `json:"ms"`
 	// Known is false where the outcome can't be relied on, for the reason that Why gives.
 	Known bool   `json:"known"`
 	Why   string `json:"why,omitempty"`
@@ -109,6 +109,8 @@ type Finding struct {
 	Reason   string `json:"reason"`
 	Mend     string `json:"mend"`
 	Standard string `json:"standard,omitempty"`
+	// Pages is how many pages the evidence speaks of, 0 where it is one place alone.
+	Pages int `json:"-"`
 	// Targets are those on which it is felt, Weights how heavily on each.
 	Targets []string          `json:"targets,omitempty"`
 	Weights map[string]string `json:"weights,omitempty"`

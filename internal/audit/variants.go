@@ -30,7 +30,7 @@ func (a *auditor) tryVariants() error {
 		}
 		a.find("worker.beyond", where, gap, "")
 	}
-	if a.ran.Worker == nil || a.ran.Worker.State != "activated" {
+	if a.ran.Worker == nil || a.ran.Worker.State != useragent.Activated {
 		return nil
 	}
 	before := map[string]*useragent.PageOutcome{}
@@ -52,7 +52,7 @@ func (a *auditor) tryVariants() error {
 		case was.Outcome == useragent.Partial && len(gained) > 0:
 			a.find("offline.lucky", Where{URL: a.local(url)}, "only the browser's cache has "+strings.Join(gained[:min(3, len(gained))], ", "), "")
 		case was.Outcome != useragent.Partial && (o.Outcome == useragent.Whole || o.Outcome == useragent.Partial):
-			a.find("offline.lucky", Where{URL: a.local(url)}, was.Outcome+" without the browser's cache, "+o.Outcome+" with it", "")
+			a.find("offline.lucky", Where{URL: a.local(url)}, string(was.Outcome)+" without the browser's cache, "+string(o.Outcome)+" with it", "")
 		}
 	}); err != nil {
 		return err

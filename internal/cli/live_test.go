@@ -68,7 +68,7 @@ http {
 	outcomes := func(r *audit.Report) map[string]string {
 		m := map[string]string{}
 		for _, p := range r.Pages {
-			m[p.URL] = p.Under["offline"].Outcome + " " + p.Under["stalled"].Outcome
+			m[p.URL] = string(p.Under["offline"].Outcome + " " + p.Under["stalled"].Outcome)
 		}
 		return m
 	}
@@ -149,7 +149,7 @@ worker:
 	assert.True(t, live.Targets["chromium-android"].Installable)
 	outcomes := map[string]string{}
 	for _, p := range live.Pages {
-		outcomes[p.URL] = p.Under["offline"].Outcome
+		outcomes[p.URL] = string(p.Under["offline"].Outcome)
 	}
 	assert.Equal(t, "whole", outcomes["/tides"], "a page that the server renders anew each time")
 	assert.NotContains(t, outcomes, "/members/rota")

@@ -14,6 +14,7 @@ import (
 	"tachyform/internal/fit"
 	"tachyform/internal/problem"
 	"tachyform/internal/report"
+	"tachyform/internal/useragent"
 )
 
 // historyFile holds what audits came to, a line of JSON each, beside the journal.
@@ -41,7 +42,7 @@ func remember(o *opened, r *audit.Report) ([]report.Remembered, error) {
 	}
 	now := report.Remembered{At: time.Now().UTC().Truncate(time.Second), Summary: r.Summary, Pages: len(r.Pages)}
 	for _, p := range r.Pages {
-		if u := p.Under[condition.Offline.Name]; u != nil && u.Outcome == "whole" {
+		if u := p.Under[condition.Offline.Name]; u != nil && u.Outcome == useragent.Whole {
 			now.Whole++
 		}
 	}

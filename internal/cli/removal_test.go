@@ -129,7 +129,7 @@ func TestPatience(t *testing.T) {
 		_, r := refit(t, change)
 		for _, page := range r.Pages {
 			if page.URL == "/crew/rota.html" {
-				return page.Under["stalled"].Outcome
+				return string(page.Under["stalled"].Outcome)
 			}
 		}
 		return ""

@@ -93,7 +93,7 @@ where, what went to the network, what was stored, and what the worker printed.`,
 		if a.format == "json" {
 			out := []tracedJSON{}
 			for _, t := range list {
-				j := tracedJSON{Condition: t.Condition, Handled: t.Handled, Status: t.Status, Source: t.Source, Rule: report.RuleOf(t.Source), Shown: strings.TrimPrefix(t.Shown, o.host.Origin()), Bytes: t.Bytes, MS: t.Elapsed.Milliseconds(), Reason: t.Reason, Sent: []sentJSON{}, Stored: []storedJSON{}}
+				j := tracedJSON{Condition: t.Condition, Handled: t.Handled.String(), Status: t.Status, Source: t.Source.String(), Rule: report.RuleOf(t.Source), Shown: strings.TrimPrefix(t.Shown, o.host.Origin()), Bytes: t.Bytes, MS: t.Elapsed.Milliseconds(), Reason: t.Reason.String(), Sent: []sentJSON{}, Stored: []storedJSON{}}
 				for _, s := range t.Sent {
 					j.Sent = append(j.Sent, sentJSON{strings.TrimPrefix(s.URL, o.host.Origin()), s.Status})
 				}

@@ -88,7 +88,7 @@ func (p *processor) handlers() {
 			if n, ok := w.number(); ok && n >= 0 {
 				o.EdgeSidePanel.PreferredWidth = n
 			} else {
-				p.wrongType("edge_side_panel.preferred_width", w, "a number of pixels")
+				p.wrongValue("edge_side_panel.preferred_width", w, "a number of pixels", "")
 			}
 		}
 	}
@@ -115,7 +115,7 @@ func (p *processor) object(name string) *Value {
 		return nil
 	}
 	if v.Kind != Object {
-		p.wrongType(name, v, "an object in { }")
+		p.wrongType(name, v, Object)
 		return nil
 	}
 	return v
@@ -217,7 +217,7 @@ var acceptable = regexp.MustCompile(`^(\.[^/\s]+|[!#$%&'*+.^_|~0-9A-Za-z-]+/(\*|
 // shareFile reads a field for files; ok is false when it makes the whole share target void.
 func (p *processor) shareFile(item *Value, member string) (f *ShareFile, ok bool) {
 	if item.Kind != Object {
-		p.wrongType(member, item, "an object in { }")
+		p.wrongType(member, item, Object)
 		return nil, true
 	}
 	name, ok := p.str(item, "name", member+".")
@@ -237,7 +237,7 @@ func (p *processor) shareFile(item *Value, member string) (f *ShareFile, ok bool
 	}
 	for _, k := range kinds {
 		if k.Kind != String {
-			p.wrongType(member+".accept", k, "a media type or an extension")
+			p.wrongValue(member+".accept", k, "a media type or an extension", "")
 			continue
 		}
 		if text := strings.TrimSpace(k.Text); acceptable.MatchString(text) {
@@ -255,7 +255,7 @@ func (p *processor) shareFile(item *Value, member string) (f *ShareFile, ok bool
 
 func (p *processor) fileHandler(item *Value, member string) *FileHandler {
 	if item.Kind != Object {
-		p.wrongType(member, item, "an object in { }")
+		p.wrongType(member, item, Object)
 		return nil
 	}
 	action, ok := p.inScope(item, "action", member+".")
@@ -307,7 +307,7 @@ var webScheme = regexp.MustCompile(`^web\+[a-z]+$`)
 
 func (p *processor) protocolHandler(item *Value, member string) *ProtocolHandler {
 	if item.Kind != Object {
-		p.wrongType(member, item, "an object in { }")
+		p.wrongType(member, item, Object)
 		return nil
 	}
 	protocol, ok := p.str(item, "protocol", member+".")
@@ -369,7 +369,7 @@ func (p *processor) launchHandler() *LaunchHandler {
 
 func (p *processor) scopeExtension(item *Value, member string) *ScopeExtension {
 	if item.Kind != Object {
-		p.wrongType(member, item, "an object in { }")
+		p.wrongType(member, item, Object)
 		return nil
 	}
 	kind := "origin"

@@ -240,14 +240,23 @@ func (p *processor) ignored(member string, v *Value, why, mend string) {
 	p.issue("ignored-value", member, v.Offset, fmt.Sprintf("%s is ignored: %s", member, why), mend)
 }
 
-func (p *processor) wrongType(member string, v *Value, wanted string) {
+// wanted names the kinds of JSON values to those who write them.
+var wanted = map[Kind]string{Bool: "true or false", Number: "a number", String: "a text", Array: "a list in [ ]", Object: "an object in { }"}
+
+// wrongType tells of a value that is of another kind than its member takes.
+func (p *processor) wrongType(member string, v *Value, kind Kind) {
 	mend := ""
-	if v.Kind == String && wanted == "true or false" && (v.Text == "true" || v.Text == "false") {
+	if v.Kind == String && kind == Bool && (v.Text == "true" || v.Text == "false") {
 		mend = "write " + v.Text + " without quotes"
-	} else if wanted == "a text" && (v.Kind == Number || v.Kind == Bool) {
+	} else if kind == String && (v.Kind == Number || v.Kind == Bool) {
 		mend = "put it in double quotes"
 	}
-	p.issue("wrong-type", member, v.Offset, fmt.Sprintf("%s takes %s, not %s", member, wanted, v.describe()), mend)
+	p.wrongValue(member, v, wanted[kind], mend)
+}
+
+// wrongValue tells of a value that is not what its member takes.
+func (p *processor) wrongValue(member string, v *Value, takes, mend string) {
+	p.issue("wrong-type", member, v.Offset, fmt.Sprintf("%s takes %s, not %s", member, takes, v.describe()), mend)
 }
 
 func (p *processor) str(o *Value, name, path string) (*Value, bool) {
@@ -256,7 +265,7 @@ func (p *processor) str(o *Value, name, path string) (*Value, bool) {
 		return nil, false
 	}
 	if v.Kind != String {
-		p.wrongType(path+name, v, "a text")
+		p.wrongType(path+name, v, String)
 		return v, false
 	}
 	return v, true
@@ -279,7 +288,7 @@ func (p *processor) list(o *Value, name, path string) []*Value {
 		return nil
 	}
 	if v.Kind != Array {
-		p.wrongType(path+name, v, "a list in [ ]")
+		p.wrongType(path+name, v, Array)
 		return nil
 	}
 	return v.Items
@@ -305,7 +314,7 @@ func (p *processor) run() {
 		if item.Kind == String {
 			o.Categories = append(o.Categories, strings.ToLower(item.Text))
 		} else {
-			p.wrongType(fmt.Sprintf("categories[%d]", i), item, "a text")
+			p.wrongType(fmt.Sprintf("categories[%d]", i), item, String)
 		}
 	}
 	p.related()
@@ -356,7 +365,7 @@ func (p *processor) localized(name string) map[string]Localized {
 			}
 			out[tag] = l
 		default:
-			p.wrongType(member, m.Value, "a text or an object with a value")
+			p.wrongValue(member, m.Value, "a text or an object with a value", "")
 		}
 	}
 	if len(out) == 0 {
@@ -495,7 +504,7 @@ func (p *processor) display() {
 	for i, item := range p.list(p.root, "display_override", "") {
 		member := fmt.Sprintf("display_override[%d]", i)
 		if item.Kind != String {
-			p.wrongType(member, item, "a text")
+			p.wrongType(member, item, String)
 			continue
 		}
 		mode := strings.ToLower(p.trim(item.Text))
@@ -531,7 +540,7 @@ func (p *processor) images(o *Value, name, path string) []Image {
 	for i, item := range p.list(o, name, path) {
 		member := fmt.Sprintf("%s%s[%d]", path, name, i)
 		if item.Kind != Object {
-			p.wrongType(member, item, "an object in { }")
+			p.wrongType(member, item, Object)
 			continue
 		}
 		src, ok := p.str(item, "src", member+".")
@@ -664,7 +673,7 @@ func (p *processor) shortcuts() {
 	for i, item := range p.list(p.root, "shortcuts", "") {
 		member := fmt.Sprintf("shortcuts[%d]", i)
 		if item.Kind != Object {
-			p.wrongType(member, item, "an object in { }")
+			p.wrongType(member, item, Object)
 			continue
 		}
 		name, ok1 := p.str(item, "name", member+".")
@@ -693,7 +702,7 @@ func (p *processor) related() {
 	for i, item := range p.list(p.root, "related_applications", "") {
 		member := fmt.Sprintf("related_applications[%d]", i)
 		if item.Kind != Object {
-			p.wrongType(member, item, "an object in { }")
+			p.wrongType(member, item, Object)
 			continue
 		}
 		var r Related
@@ -718,7 +727,7 @@ func (p *processor) related() {
 		if v.Kind == Bool {
 			p.out.PreferRelatedApplications = &v.Truth
 		} else {
-			p.wrongType("prefer_related_applications", v, "true or false")
+			p.wrongType("prefer_related_applications", v, Bool)
 		}
 	}
 }

@@ -11,12 +11,13 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/target"
 	"tachyform/internal/useragent"
+	"tachyform/internal/worker"
 )
 
 // outcomeOrder has the outcomes from worst to best.
-var outcomeOrder = []string{useragent.Stuck, useragent.Lost, useragent.Partial, useragent.StandIn, useragent.Whole}
+var outcomeOrder = []useragent.Outcome{useragent.Stuck, useragent.Lost, useragent.Partial, useragent.StandIn, useragent.Whole}
 
-func outcomeStyle(o string) lipgloss.Style {
+func outcomeStyle(o useragent.Outcome) lipgloss.Style {
 	switch o {
 	case useragent.Whole:
 		return green
@@ -39,9 +40,9 @@ func verdictStyle(verdict string) lipgloss.Style {
 // outcomeText is an outcome in a word, with a question mark where it is not known whether it is that.
 func outcomeText(r *audit.PageResult) string {
 	if r.Known {
-		return outcomeStyle(r.Outcome).Render(r.Outcome)
+		return outcomeStyle(r.Outcome).Render(string(r.Outcome))
 	}
-	return yellow.Render(r.Outcome + "?")
+	return yellow.Render(string(r.Outcome) + "?")
 }
 
 // conditionsOf lists the conditions of a report, offline first.
@@ -125,16 +126,16 @@ func pageTable(b *strings.Builder, pages []*audit.PageReport, width, most int) {
 }
 
 // notKnown stands for an outcome that can't be relied on.
-const notKnown = "not known"
+const notKnown useragent.Outcome = "not known"
 
 type tallied struct {
-	word string
+	word useragent.Outcome
 	n    int
 }
 
 // tallyOf counts the outcomes under a condition, best first, and last those that can't be relied on.
 func tallyOf(pages []*audit.PageReport, condition string) (list []tallied) {
-	n := map[string]int{}
+	n := map[useragent.Outcome]int{}
 	for _, p := range pages {
 		if r := p.Under[condition]; r != nil && r.Known {
 			n[r.Outcome]++
@@ -142,7 +143,7 @@ func tallyOf(pages []*audit.PageReport, condition string) (list []tallied) {
 			n[notKnown]++
 		}
 	}
-	order := append([]string{notKnown}, outcomeOrder...)
+	order := append([]useragent.Outcome{notKnown}, outcomeOrder...)
 	for _, o := range slices.Backward(order) {
 		if n[o] > 0 {
 			list = append(list, tallied{o, n[o]})
@@ -202,10 +203,10 @@ func workerLine(b *strings.Builder, w *audit.WorkerReport, none string, width in
 		return
 	}
 	style := green
-	if w.State != "activated" {
+	if w.State != useragent.Activated {
 		style = red
 	}
-	fmt.Fprintf(b, "  %s %s, scope %s\n", safe(w.URL), style.Render(w.State), safe(w.Scope))
+	fmt.Fprintf(b, "  %s %s, scope %s\n", safe(w.URL), style.Render(string(w.State)), safe(w.Scope))
 	if w.Error != nil {
 		fmt.Fprintf(b, "  %s\n", each(red, wrap(safe(*w.Error), width-2, 2)))
 	}
@@ -215,7 +216,7 @@ func workerLine(b *strings.Builder, w *audit.WorkerReport, none string, width in
 	}
 	slices.Sort(names)
 	for _, n := range names {
-		fmt.Fprintf(b, "  %s %s\n", faint.Render("cache"), safe(storeStamp.ReplaceAllString(n, ""))+faint.Render("  "+count(len(w.Caches[n]), "entry", "entries")))
+		fmt.Fprintf(b, "  %s %s\n", faint.Render("cache"), safe(worker.WithoutStamp(n))+faint.Render("  "+count(len(w.Caches[n]), "entry", "entries")))
 	}
 }
 
@@ -376,7 +377,7 @@ func finding(b *strings.Builder, f *audit.Finding, felt string, width int) {
 		switch {
 		case what == "" || what == f.Where.URL:
 			what = placeText(f.Where)
-		case strings.Contains(what, " pages: "):
+		case f.Pages > 1:
 		case !strings.Contains(what, f.Where.URL) || f.Where.URL == "/":
 			what = placeText(f.Where) + ": " + what
 		}

@@ -14,6 +14,7 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/target"
 	"tachyform/internal/useragent"
+	"tachyform/internal/worker"
 )
 
 //go:embed report.html
@@ -21,7 +22,7 @@ var htmlText string
 
 var htmlTemplate = template.Must(template.New("report").Funcs(template.FuncMap{
 	"place":      placeText,
-	"slug":       func(s string) string { return strings.ReplaceAll(s, " ", "-") },
+	"slug":       func(word any) string { return strings.ReplaceAll(fmt.Sprint(word), " ", "-") },
 	"code":       slugCode,
 	"plural":     count,
 	"size":       size,
@@ -94,16 +95,16 @@ func sourcesOf(o *useragent.PageOutcome) (list []htmlSource) {
 		return nil
 	}
 	n := map[string]int{}
-	kind := func(source string) string {
-		switch rule := RuleOf(source); {
-		case rule == "pack":
+	kind := func(source useragent.Source) string {
+		switch {
+		case RuleOf(source) == "pack":
 			return "pack"
-		case rule != "" || strings.HasPrefix(source, "cache "):
+		case source.Kind == useragent.CacheSource:
 			return "kept"
-		case source == "network" || source == "worker":
-			return source
+		case source.Kind == useragent.NoSource:
+			return "missing"
 		}
-		return "missing"
+		return source.String()
 	}
 	n[kind(o.AnsweredBy)]++
 	for _, l := range o.Loads {
@@ -151,7 +152,7 @@ type htmlTally struct {
 }
 
 type htmlPart struct {
-	Outcome string
+	Outcome useragent.Outcome
 	Count   int
 	Share   template.CSS
 }
@@ -188,7 +189,7 @@ func HTML(r *audit.Report) ([]byte, error) {
 	for _, p := range pages[:min(len(pages), maxPageRows)] {
 		row := htmlPage{URL: p.URL, Title: p.Title, Worst: "whole", Sources: sourcesOf(offline[p.URL])}
 		if w := worst(p); w < len(outcomeOrder) {
-			row.Worst = outcomeOrder[w]
+			row.Worst = string(outcomeOrder[w])
 		}
 		for _, c := range v.Conditions {
 			row.Cells = append(row.Cells, htmlCell{c, p.Under[c]})
@@ -219,7 +220,7 @@ func HTML(r *audit.Report) ([]byte, error) {
 	}
 	if r.Rehearsal != nil {
 		for _, c := range r.Rehearsal.Caches {
-			out := htmlCache{Name: storeStamp.ReplaceAllString(c.Name, "")}
+			out := htmlCache{Name: worker.WithoutStamp(c.Name)}
 			for _, e := range c.Entries {
 				out.Entries = append(out.Entries, htmlEntry{strings.TrimPrefix(e.URL, r.Origin), e.Bytes})
 				out.Bytes += e.Bytes

@@ -73,7 +73,7 @@ func JUnit(r *audit.Report, failOn string) ([]byte, error) {
 	}
 	for _, p := range r.Pages {
 		if o := p.Under[condition.Offline.Name]; o != nil {
-			c := junitCase{Class: "pages offline", Name: safe(p.URL), Output: o.Outcome}
+			c := junitCase{Class: "pages offline", Name: safe(p.URL), Output: string(o.Outcome)}
 			if !o.Known {
 				c.Output += safeLines(", but that is not known: " + o.Why)
 			}

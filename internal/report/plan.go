@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/useragent"
 )
 
 // PlanResult shows a rehearsal step by step. With account, all that happened in a step stands under it; without, only what goes with a
@@ -21,13 +22,13 @@ func PlanResult(p *audit.PlanResult, account bool, width int) string {
 		case s.Expects:
 			mark = green.Render("✓")
 		}
-		result := s.Outcome
+		result := string(s.Outcome)
 		switch {
 		case s.Outcome == "":
 		case s.Reason != "":
 			result += ": " + s.Reason
 		case s.AnsweredBy != "":
-			result += " from " + sourceText(s.AnsweredBy)
+			result += " from " + sourceText(s.Source)
 		}
 		fmt.Fprintf(&b, "%s %2d  ", mark, i+1)
 		const column = 34
@@ -60,45 +61,51 @@ func PlanResult(p *audit.PlanResult, account bool, width int) string {
 	return b.String() + "\n  " + red.Render("What was expected did not come about.") + "\n"
 }
 
-// ownStore is the stamp under which the generated worker keeps a packed file.
-var ownStore = regexp.MustCompile(`\?tachyform=[0-9A-Za-z+/*~]+`)
+// ownStamp is the stamp under which the generated worker keeps a packed file.
+var ownStamp = regexp.MustCompile(`\?tachyform=[0-9A-Za-z+/*~]+`)
 
 // writeEvents lists an account, a line each.
 func writeEvents(b *strings.Builder, list []audit.PlanEvent, width int) {
 	const most = 8 // of a kind, in one step
-	seen := map[string]int{}
+	seen := map[useragent.EventKind]int{}
 	more := 0
-	for _, h := range list {
-		if seen[h.Kind]++; seen[h.Kind] > most && h.Kind != "console" && h.Kind != "event" {
+	for _, e := range list {
+		if seen[e.Kind]++; seen[e.Kind] > most && e.Kind != useragent.EventConsole && e.Kind != useragent.EventDispatched {
 			more++
 			continue
 		}
-		what := h.Kind
-		switch h.Kind {
-		case "worker", "event":
-			what = fmt.Sprintf("worker %d", h.Worker)
-		case "console":
-			what = h.Level
-		}
-		text := ownStore.ReplaceAllString(h.Text, "")
-		if before, source, ok := strings.Cut(text, ": answered from "); ok && h.Kind == "answer" {
-			text = before + "  from " + sourceText(source)
-		} else if before, store, ok := strings.Cut(text, " in tachyform / "); ok && h.Kind == "stored" {
-			text = before + "  in " + sourceText("cache tachyform / "+store)
-		}
-		switch {
-		case h.Kind == "network" && h.Status == 0:
-			text += "  no answer"
-		case h.Kind == "network":
-			text = fmt.Sprintf("%d %s", h.Status, text)
-		case h.Kind == "event":
-			text = "event " + text
-		case h.Where != "":
-			text += "  (" + h.Where + ")"
-		}
-		fmt.Fprintf(b, "      %s\n", faint.Render(fmt.Sprintf("%7.2fs  %s %s", float64(h.At)/1000, pad(what, 12), fitTo(safe(text), width-29))))
+		what, text := eventText(e)
+		fmt.Fprintf(b, "      %s\n", faint.Render(fmt.Sprintf("%7.2fs  %s %s", float64(e.At)/1000, pad(what, 12), fitTo(safe(text), width-29))))
 	}
 	if more > 0 {
 		fmt.Fprintf(b, "               %s\n", faint.Render(fmt.Sprintf("… and %d more of the same kinds; --format json has all", more)))
 	}
+}
+
+// eventText gives the heading of an event and what came about.
+func eventText(e audit.PlanEvent) (what, text string) {
+	what = string(e.Kind)
+	text = ownStamp.ReplaceAllString(e.Text, "")
+	url := ownStamp.ReplaceAllString(e.URL, "")
+	switch e.Kind {
+	case useragent.EventWorkerState, useragent.EventDispatched:
+		what = fmt.Sprintf("worker %d", e.Worker)
+	case useragent.EventConsole:
+		what = e.Level
+	}
+	switch {
+	case e.Event.Answered():
+		text = url + "  from " + sourceText(e.Event.Source)
+	case e.Kind == useragent.EventStored:
+		text = url + "  in " + storeText(e.Event.Cache)
+	case e.Kind == useragent.EventNetwork && e.Status == 0:
+		text += "  no answer"
+	case e.Kind == useragent.EventNetwork:
+		text = fmt.Sprintf("%d %s", e.Status, text)
+	case e.Kind == useragent.EventDispatched:
+		text = "event " + text
+	case e.Where != "":
+		text += "  (" + e.Where + ")"
+	}
+	return what, text
 }

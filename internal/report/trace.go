@@ -2,41 +2,37 @@ package report
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
 
 	"tachyform/internal/useragent"
+	"tachyform/internal/worker"
 )
 
 // RuleOf names the part of the project file that an answer's source belongs to: "pack", or a rule's pattern; "" for others.
-func RuleOf(source string) string {
-	name, ok := strings.CutPrefix(source, "cache tachyform ")
-	if !ok {
-		return ""
-	}
-	if strings.HasSuffix(name, " pack") {
+func RuleOf(source useragent.Source) string {
+	store, ours := worker.ParseStore(source.Cache)
+	switch {
+	case ours && store.Kind == worker.PackStore:
 		return "pack"
+	case ours && store.Kind == worker.RuleStore:
+		return store.Rule
 	}
-	_, rule, _ := strings.Cut(name, " kept ")
-	return storeStamp.ReplaceAllString(rule, "")
+	return ""
 }
 
-// storeStamp ends the names of stores whose content a release may change.
-var storeStamp = regexp.MustCompile(` #[0-9A-Za-z+/]{8}$`)
-
 // sourceText names where an answer came from.
-func sourceText(source string) string {
+func sourceText(source useragent.Source) string {
 	switch rule := RuleOf(source); {
 	case rule == "pack":
 		return "the pack"
 	case rule != "":
 		return "what " + rule + " kept"
-	case source == "network":
+	case source.Kind == useragent.NetworkSource:
 		return "the network"
-	case source == "worker":
+	case source.Kind == useragent.WorkerSource:
 		return "the worker itself"
 	}
-	return "the " + source
+	return "the " + source.String()
 }
 
 // sourceWords says in words where an answer came from.
@@ -47,14 +43,28 @@ func sourceWords(t *useragent.Traced) string {
 		return "from what the rule " + rule + " kept"
 	}
 	switch {
-	case t.Source == "network" && t.Handled == "worker":
+	case t.Source.Kind == useragent.NetworkSource && t.Handled == useragent.ByWorker:
 		return "from the network, through the worker"
-	case t.Source == "network":
+	case t.Source.Kind == useragent.NetworkSource:
 		return "from the network"
-	case t.Source == "worker":
+	case t.Source.Kind == useragent.WorkerSource:
 		return "made by the worker itself"
 	}
-	return "from the " + t.Source
+	return "from the " + t.Source.String()
+}
+
+// storeText names a cache: ours by what it is for.
+func storeText(name string) string {
+	store, ours := worker.ParseStore(name)
+	switch {
+	case ours && store.Kind == worker.PackStore:
+		return "the pack"
+	case ours && store.Kind == worker.RuleStore:
+		return "what " + store.Rule + " kept"
+	case ours:
+		return "the list of releases"
+	}
+	return "the cache " + name
 }
 
 // Trace shows how one request is answered under each condition.
@@ -67,8 +77,8 @@ func Trace(url, destination, origin string, list []*useragent.Traced, width int)
 	fmt.Fprintf(&b, "%s  %s\n", bold.Render(safe(url)), faint.Render("asked for as "+kind))
 	for _, t := range list {
 		fmt.Fprintf(&b, "\n%s\n", bold.Render(strings.ToUpper(t.Condition)))
-		if t.Source == "" {
-			fmt.Fprintf(&b, "  %s  %s\n", red.Render("no answer"), wrap(safe(t.Reason), width-14, 13))
+		if t.Source.Kind == useragent.NoSource {
+			fmt.Fprintf(&b, "  %s  %s\n", red.Render("no answer"), wrap(safe(t.Reason.String()), width-14, 13))
 		} else {
 			style := green
 			if t.Status >= 400 {
@@ -88,7 +98,7 @@ func Trace(url, destination, origin string, list []*useragent.Traced, width int)
 			fmt.Fprintf(&b, "  %s %s\n", faint.Render("network"), fitTo(safe(strings.TrimPrefix(s.URL, origin)), width-24)+faint.Render("  "+what))
 		}
 		for _, s := range t.Stored {
-			fmt.Fprintf(&b, "  %s  %s\n", faint.Render("stored"), fitTo(safe(strings.TrimPrefix(s.Request.URL, origin)), width-12)+faint.Render("  in "+safe(storeStamp.ReplaceAllString(s.Cache, ""))))
+			fmt.Fprintf(&b, "  %s  %s\n", faint.Render("stored"), fitTo(safe(strings.TrimPrefix(s.Request.URL, origin)), width-12)+faint.Render("  in "+safe(storeText(s.Cache))))
 		}
 		for _, n := range t.Notes {
 			fmt.Fprintf(&b, "  %s %s\n", yellow.Render(n.Level), wrap(safe(n.Text), width-4-len(n.Level), 3+len(n.Level)))

@@ -32,8 +32,9 @@ func TestViews(t *testing.T) {
 	packed := &worker.Plan{Scripts: worker.Scripts{Script: "/worker.js", Scope: "/", Register: "/register.js"}, Pack: []worker.Entry{{Path: "/", Bytes: 2000, Why: "pack.pages /"}, {Path: "/" + hostile, Bytes: 9000, Why: "asked for by /"}},
 		Notes: []worker.Note{{Where: "/home/x/tachyform.yaml:4:7", What: "the pattern /b/* matches nothing", Mend: "take it away"}}}
 	changes := []fit.Change{{Path: "index.html", Old: []byte("a"), New: []byte("b"), What: "page"}, {Path: "site.webmanifest", New: []byte("{}"), What: "manifest"}, {Path: "icons/a.png", New: []byte("p"), What: "icon"}, {Path: "icons/b.png", New: []byte("p"), What: "icon"}, {Path: "worker.js", New: []byte("w"), What: "worker"}}
+	network := useragent.Source{Kind: useragent.NetworkSource}
 	steps := []audit.PlanStep{
-		{Do: "open /", Outcome: "whole", AnsweredBy: "network", Account: []audit.PlanEvent{{At: 20, Kind: "network", Status: 200, Text: "/"}, {At: 40, Kind: "network", Text: "/gone"}, {At: 1500, Kind: "console", Level: "error", Text: hostile, Where: "/worker.js:3"}, {At: 10, Kind: "event", Worker: 2, Text: "install"}}},
+		{Do: "open /", Outcome: "whole", AnsweredBy: "network", Source: network, Account: []audit.PlanEvent{{At: 20, Kind: "network", Status: 200, Text: "/"}, {At: 40, Kind: "network", Text: "/gone"}, {At: 1500, Kind: "console", Level: "error", Text: hostile, Where: "/worker.js:3"}, {At: 10, Kind: "event", Worker: 2, Text: "install"}, {At: 30, Kind: "stored", URL: "/a?tachyform=AAAAAAAA", Event: useragent.Event{Cache: "tachyform / pack"}}, {At: 35, Kind: "stored", URL: "/b", Event: useragent.Event{Cache: "theirs"}}}},
 		{Do: "expect outcome whole, controlled no, and whatever else a person may want to see here", Expects: true, Wrong: []string{"the page is controlled"}},
 		{Do: "network offline"},
 		{Do: "reload", Outcome: "lost", Reason: "the network failed", Missing: []string{"/site.css"}},
@@ -58,7 +59,7 @@ func TestViews(t *testing.T) {
 		"retired nobody": {Retired(&audit.Retired{}, "/w.js", "", 80), "no worker of this site's present pages could be installed, so there", "served at"},
 		"not retired":    {Retired(&audit.Retired{Had: true, Left: "2 caches are left"}, "/w.js", "", 80), "tried    2 caches are left", ""},
 		"rehearsal": {PlanResult(&audit.PlanResult{Name: "first visit", Steps: steps}, false, 80),
-			"FIRST VISIT\n1  open /                            whole from the network\n✗  2  expect outcome whole\nthe page is controlled\n0.02s  network      200 /\n0.04s  network      /gone  no answer\n1.50s  error\n0.01s  worker 2     event install\n  3  network offline\n4  reload                            lost: the network failed\nmissing /site.css\n✓  5  expect outcome lost\nWhat was expected did not come about.", "more of the same"},
+			"FIRST VISIT\n1  open /                            whole from the network\n✗  2  expect outcome whole\nthe page is controlled\n0.02s  network      200 /\n0.04s  network      /gone  no answer\n1.50s  error\n0.01s  worker 2     event install\n0.03s  stored       /a  in the pack\n/b  in the cache theirs\n  3  network offline\n4  reload                            lost: the network failed\nmissing /site.css\n✓  5  expect outcome lost\nWhat was expected did not come about.", "more of the same"},
 		"rehearsal that holds": {PlanResult(&audit.PlanResult{Name: "x", Holds: true, Steps: []audit.PlanStep{{Do: "open /", Outcome: "whole", Account: manyEvents(30)}}}, true, 80), "… and 22 more of the same kinds; --format json has all", "did not come about"},
 		"history": {History([]Remembered{{At: at, Summary: audit.Summary{Verdict: "not ready", Blockers: 1, Risks: 2, Polish: 3}, Pages: 4, Whole: 1}, {At: at.AddDate(0, 0, 1), Summary: audit.Summary{Verdict: "ready"}, Pages: 4, Whole: 4}, {At: at.AddDate(0, 0, 2), Summary: audit.Summary{Verdict: "not known"}}}),
 			"HISTORY\n2026-11-06 09:30  not ready ████░░░░░░░░░░░░    1 blocker  2 risks  3 polish\n2026-11-07 09:30  ready     ████████████████   0 blockers  0 risks  0 polish\n2026-11-08 09:30  not known ░░░░░░░░░░░░░░░░", ""},
@@ -81,8 +82,8 @@ func TestViews(t *testing.T) {
 		"drafted for its own worker": {Drafted(project.Draft{Master: "m.svg", Present: "/sw.js", PresentWhy: "/:3"}, "f"), "icons      from m.svg\nworker     the site's own, /sw.js\nnext  tachyform audit", "pack"},
 		"drafted for one unread":     {Drafted(project.Draft{PresentWhy: "/:3", Unread: true}, "f"), "registered where it cannot be read; check\n             worker.present", "pack"},
 		"traces": {Trace("/x", "image", "https://line.example", []*useragent.Traced{
-			{Condition: "online", Handled: "worker", Status: 404, Source: "network", Elapsed: 30 * time.Millisecond, Bytes: 12, Shown: "https://line.example/y", Sent: []useragent.SentRequest{{URL: "https://line.example/x", Status: 404}, {URL: "https://line.example/z"}}},
-			{Condition: "offline", Handled: "worker", Status: 200, Source: "worker"}, {Condition: "slow", Status: 200, Source: "network"}, {Condition: "disconnected", Reason: "nothing answers"},
+			{Condition: "online", Handled: useragent.ByWorker, Status: 404, Source: network, Elapsed: 30 * time.Millisecond, Bytes: 12, Shown: "https://line.example/y", Sent: []useragent.SentRequest{{URL: "https://line.example/x", Status: 404}, {URL: "https://line.example/z"}}},
+			{Condition: "offline", Handled: useragent.ByWorker, Status: 200, Source: useragent.Source{Kind: useragent.WorkerSource}}, {Condition: "slow", Status: 200, Source: network}, {Condition: "disconnected", Reason: useragent.Failure{Kind: useragent.NothingAnswers}},
 		}, 80), "/x  asked for as image\nONLINE\n404  from the network, through the worker: /y  30 ms, 12 B\nnetwork /x  404\nnetwork /z  no answer\nOFFLINE\n200  made by the worker itself\nSLOW\n200  from the network\nDISCONNECTED\nno answer  nothing answers", ""},
 		"demo": {DemoEnd("demo", "demo/report.html", "./tachyform"), "folder   demo\nreport   demo/report.html\n./tachyform serve demo/site", ""},
 		"step": {Step(2, 5, "Fit"), "── 2/5  Fit ──", ""},

@@ -6,7 +6,6 @@ import (
 	"net/http"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -26,6 +25,8 @@ type Note struct {
 	Text  string `json:"text"`
 	Where string `json:"where,omitempty"`
 	Stack string `json:"stack,omitempty"`
+	// ErrorName is the name of the error that Text tells of, "" for what is none.
+	ErrorName string `json:"-"`
 }
 
 // Stored is one entry that a script put into a cache.
@@ -80,8 +81,8 @@ type Browser struct {
 	strain       int
 	// noWorkers is a browser that knows no service workers.
 	noWorkers bool
-	// lastError is the last error that a worker reported, in words.
-	lastError string
+	// lastError is the last error that a worker reported.
+	lastError Note
 	// listen, if set, is told every note as it comes.
 	listen func(Note)
 	// events, if set, takes down all that happens; began is when it starts counting.
@@ -165,7 +166,7 @@ func (b *Browser) SetCondition(c condition.Condition) { b.net.cond = c }
 // StopWorkers ends all running workers, as browsers do with idle ones.
 func (b *Browser) StopWorkers() {
 	for _, w := range b.workers {
-		if w.State == "activated" || w.State == "installed" {
+		if w.State == Activated || w.State == Installed {
 			b.terminateServiceWorker(w)
 		}
 	}
@@ -180,10 +181,10 @@ func (b *Browser) note(n Note) {
 		b.listen(n)
 	}
 	if n.Level != "state" {
-		b.recordEvent(Event{Kind: "console", Level: n.Level, Text: n.Text, Where: n.place()})
+		b.recordEvent(Event{Kind: EventConsole, Level: n.Level, Text: n.Text, Where: n.place()})
 	}
 	if n.Level == "error" {
-		b.lastError = n.Text
+		b.lastError = n
 	}
 	if len(b.notes) < maxNotes {
 		n.Text = n.Text[:min(len(n.Text), 2000)]
@@ -247,14 +248,13 @@ type Load struct {
 	page.Reference
 	// Status is that of the answer, 0 for a network error; of an opaque answer the one behind it.
 	Status int
-	// Source is network, cache NAME or worker; "" when nothing came.
-	Source string
+	Source Source
 	Bytes  int64
 	// Missing says that the page did not get what it asked for, Why in what way.
 	Missing bool
 	// Refused says that it came and is not taken for what it should be, because of its media type or its content.
 	Refused bool
-	Why     string
+	Why     Failure
 	// Done is false while no answer has come.
 	Done bool
 	// Anyway tells of a missing load that it fails online and without a worker too.
@@ -268,13 +268,13 @@ type View struct {
 	FinalURL string
 	Status   int
 	Title    string
-	// Source tells where the document came from: network, cache NAME or worker.
-	Source string
+	// Source tells where the document came from.
+	Source Source
 	// FromWorker is true when a service worker answered.
 	FromWorker bool
 	// Failed is true for a network error page, Stuck when no document came in time; Reason says why.
 	Failed, Stuck bool
-	Reason        string
+	Reason        Failure
 	Document      *page.Document
 	// Response is the document's response.
 	Response *Response
@@ -326,9 +326,9 @@ func (b *Browser) open(url string, tab *Tab, mode string) *Tab {
 	v := c.view
 	b.clock.run(func() bool { return done }, start+DocumentLimit)
 	if !done {
-		v.Stuck, v.Reason = true, "no document came within ten seconds"
+		v.Stuck, v.Reason = true, Failure{Kind: NoDocument}
 		if b.clock.tired {
-			v.Reason = "the worker keeps the browser busy without end"
+			v.Reason = Failure{Kind: BusyWorker}
 		}
 		c.closed = true
 		b.show(tab, c)
@@ -372,7 +372,7 @@ func (b *Browser) startNavigation(url string, tab *Tab, mode string, committed f
 	}
 	b.nextID++
 	c := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: &View{URL: url}, tab: tab, mode: mode, previous: tab.client}
-	b.navigate(c, url, 0, func(resp *Response, g *Registration, reason string) {
+	b.navigate(c, url, 0, func(resp *Response, g *Registration, reason Failure) {
 		if c.closed {
 			return
 		}
@@ -441,9 +441,9 @@ func (b *Browser) closeClient(c *client) {
 }
 
 // navigate finds the document for a URL (HTML, 7.4.5; Service Workers, "Handle Fetch"). done gets nil and a reason for a network error.
-func (b *Browser) navigate(c *client, url string, hops int, done func(*Response, *Registration, string)) {
+func (b *Browser) navigate(c *client, url string, hops int, done func(*Response, *Registration, Failure)) {
 	if hops > 20 {
-		b.clock.after(0, func() { done(nil, nil, "it redirects more than twenty times") })
+		b.clock.after(0, func() { done(nil, nil, Failure{Kind: TooManyRedirects}) })
 		return
 	}
 	destination := "document"
@@ -459,19 +459,16 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 	if !c.sandboxed {
 		g = b.matchServiceWorkerRegistration(req.URL)
 	}
-	received := func(resp *Response, how string) {
+	received := func(resp *Response, how Answerer) {
 		switch {
-		case resp == nil && how == "worker":
-			done(nil, g, "the worker answered with an error")
-			return
 		case resp == nil:
-			done(nil, g, "the network failed")
+			done(nil, g, failed(how))
 			return
-		case how == "worker" && resp.Type == "opaque":
-			done(nil, g, "the worker answered with an opaque response, which no page load may have")
+		case how == ByWorker && resp.Type == "opaque":
+			done(nil, g, Failure{Kind: OpaqueDocument})
 			return
-		case how == "worker" && len(resp.URLs) > 1:
-			done(nil, g, "the worker answered with a response that had been redirected, which no page load may have")
+		case how == ByWorker && len(resp.URLs) > 1:
+			done(nil, g, Failure{Kind: RedirectedDocument})
 			return
 		}
 		actual := resp.Actual()
@@ -482,7 +479,7 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 			}
 			next, ok := page.Resolve(base, location)
 			if !ok {
-				done(nil, g, "it redirects to "+location+", which is not a web address")
+				done(nil, g, Failure{Kind: RedirectsElsewhere, Detail: location})
 				return
 			}
 			c.url = next
@@ -490,14 +487,14 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 			return
 		}
 		if actual.Status == 204 || actual.Status == 205 {
-			done(nil, g, "it answered with status "+strconv.Itoa(actual.Status)+", which is no page: the browser stays where it was")
+			done(nil, g, Failure{Kind: NoContent, Status: actual.Status})
 			return
 		}
-		c.view.FromWorker = how == "worker"
-		done(resp, g, "")
+		c.view.FromWorker = how == ByWorker
+		done(resp, g, Failure{})
 	}
 	if g == nil || g.Active == nil || c.mode == forceReload {
-		b.fetch(req, origin, func(r *Response) { received(r, "network") })
+		b.fetch(req, origin, func(r *Response) { received(r, ByNetwork) })
 		return
 	}
 	b.handleFetch(g.Active, c, req, origin, received)
@@ -506,8 +503,8 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 }
 
 // handleFetch lets a worker answer a request, or the network if the worker leaves it alone.
-func (b *Browser) handleFetch(w *Worker, c *client, req *Request, origin string, done func(*Response, string)) {
-	if w.State == "activating" && (w.hasFetch || len(w.routes) > 0) {
+func (b *Browser) handleFetch(w *Worker, c *client, req *Request, origin string, done func(*Response, Answerer)) {
+	if w.State == Activating && (w.hasFetch || len(w.routes) > 0) {
 		w.waiters = append(w.waiters, func() { b.handleFetch(w, c, req, origin, done) })
 		return
 	}
@@ -518,8 +515,8 @@ func (b *Browser) handleFetch(w *Worker, c *client, req *Request, origin string,
 }
 
 // dispatchFetch gives the worker a fetch event (Service Workers, "Handle Fetch").
-func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin string, done func(*Response, string)) {
-	network := func() { b.fetch(req, origin, func(r *Response) { done(r, "network") }) }
+func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin string, done func(*Response, Answerer)) {
+	network := func() { b.fetch(req, origin, func(r *Response) { done(r, ByNetwork) }) }
 	if !w.hasFetch {
 		network()
 		return
@@ -545,17 +542,17 @@ func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin strin
 				detail["resultingClientId"] = clientID(b.nextID)
 			}
 		}
-		r.event("fetch", detail, func(resp *Response, how string) {
+		r.event("fetch", detail, func(resp *Response, what eventAnswer) {
 			switch {
-			case how == "none":
-				b.record("answer", req.URL+": left to the network", w)
+			case what == leftAlone:
+				b.record(w, Event{Kind: EventAnswer, URL: req.URL})
 				network()
 			case resp == nil || !responseAllowed(req, resp) || !b.mayEmbed(req, resp, origin):
-				b.record("answer", req.URL+": answered with an error", w)
-				done(nil, "worker")
+				b.record(w, Event{Kind: EventAnswer, URL: req.URL, Answer: answeredError})
+				done(nil, ByWorker)
 			default:
-				b.record("answer", req.URL+": answered from "+resp.Source, w)
-				done(resp, "worker")
+				b.record(w, Event{Kind: EventAnswer, URL: req.URL, Answer: answered, Source: resp.Source})
+				done(resp, ByWorker)
 			}
 		}, nil)
 	})
@@ -724,7 +721,7 @@ func (b *Browser) load(c *client, ref page.Reference, depth int) {
 		return
 	}
 	if ref.AfterReady && !b.noWorkers {
-		if g := b.matchServiceWorkerRegistration(c.url); g == nil || g.Active == nil || g.Active.State != "activated" {
+		if g := b.matchServiceWorkerRegistration(c.url); g == nil || g.Active == nil || g.Active.State != Activated {
 			later := ref
 			later.AfterReady = false
 			b.onActive = append(b.onActive, func() {
@@ -755,7 +752,7 @@ func (b *Browser) load(c *client, ref page.Reference, depth int) {
 		return
 	}
 	if !c.policy.Allows(ref.Destination, ref.URL, ref.Nonce) {
-		l.Done, l.Missing, l.Why = true, true, "the page's Content-Security-Policy does not allow it"
+		l.Done, l.Missing, l.Why = true, true, Failure{Kind: PolicyForbids}
 		b.moduleCame(c, l, nil, depth)
 		return
 	}
@@ -764,7 +761,7 @@ func (b *Browser) load(c *client, ref page.Reference, depth int) {
 		c.styling++
 	}
 	req := c.createRequest(ref)
-	b.clientFetch(c, req, func(resp *Response, how string) {
+	b.clientFetch(c, req, func(resp *Response, how Answerer) {
 		c.top().pending--
 		b.processResponse(c, l, resp, how, depth)
 		if l.Refused {
@@ -794,17 +791,17 @@ func (b *Browser) style(c *client) {
 }
 
 // clientFetch is a fetch by a page: through the worker that controls it, if one does.
-func (b *Browser) clientFetch(c *client, req *Request, done func(*Response, string)) {
+func (b *Browser) clientFetch(c *client, req *Request, done func(*Response, Answerer)) {
 	origin := c.origin()
 	req.embedder = c.embedder
 	if c.controller == nil || req.Destination == "object" || req.Destination == "embed" { // no worker hears of plugins (Fetch, 4.1)
-		b.fetch(req, origin, func(r *Response) { done(r, "network") })
+		b.fetch(req, origin, func(r *Response) { done(r, ByNetwork) })
 		return
 	}
 	hops := 0
-	var received func(*Response, string)
-	received = func(resp *Response, how string) {
-		if resp != nil && how == "worker" && req.Redirect == "follow" && isRedirect(resp.Status) && resp.Get("location") != "" {
+	var received func(*Response, Answerer)
+	received = func(resp *Response, how Answerer) {
+		if resp != nil && how == ByWorker && req.Redirect == "follow" && isRedirect(resp.Status) && resp.Get("location") != "" {
 			if next, ok := page.Resolve(req.URL, resp.Get("location")); ok && hops < 20 {
 				hops++
 				again := *req
@@ -820,13 +817,10 @@ func (b *Browser) clientFetch(c *client, req *Request, done func(*Response, stri
 	b.handleFetch(c.controller, c, req, origin, received)
 }
 
-func (b *Browser) processResponse(c *client, l *Load, resp *Response, how string, depth int) {
+func (b *Browser) processResponse(c *client, l *Load, resp *Response, how Answerer, depth int) {
 	l.Done = true
 	if resp == nil {
-		l.Missing, l.Why = true, "the network failed"
-		if how == "worker" {
-			l.Why = "the worker answered with an error"
-		}
+		l.Missing, l.Why = true, failed(how)
 		return
 	}
 	actual := resp.Actual()
@@ -837,23 +831,23 @@ func (b *Browser) processResponse(c *client, l *Load, resp *Response, how string
 	switch {
 	case actual.unknown: // nothing can be said of its type or content
 	case actual.Status >= 400:
-		l.Missing, l.Why = true, "it answered with status "+strconv.Itoa(actual.Status)
+		l.Missing, l.Why = true, Failure{Kind: BadStatus, Status: actual.Status}
 		return
 	case l.Integrity != "" && resp.Type == "opaque":
-		l.Refused, l.Why = true, "it lies on another origin, and its tag has integrity without crossorigin: browsers can't check it and refuse it"
+		l.Refused, l.Why = true, Failure{Kind: UncheckedIntegrity}
 		return
 	case l.Integrity != "" && !integrityHolds(l.Integrity, actual.Body):
-		l.Refused, l.Why = true, "its content is not what the integrity attribute of its tag says"
+		l.Refused, l.Why = true, Failure{Kind: WrongIntegrity}
 		return
 	case l.Destination == "style" && essence != "text/css" && (nosniff || essence != ""):
 		// Under nosniff the load itself fails; else the file comes and is not taken.
-		l.Missing, l.Refused, l.Why = nosniff, true, "it is served as "+essence+", not as a style sheet"
+		l.Missing, l.Refused, l.Why = nosniff, true, Failure{Kind: WrongStyleType, Detail: essence}
 		return
 	case l.Destination == "script" && (l.Module || nosniff) && !site.IsJavaScript(essence) && essence != "application/json":
-		l.Refused, l.Why = true, "it is served as "+essence+", not as a script"
+		l.Refused, l.Why = true, Failure{Kind: WrongScriptType, Detail: essence}
 		return
 	case l.Destination == "script" && (strings.HasPrefix(essence, "image/") || strings.HasPrefix(essence, "audio/") || strings.HasPrefix(essence, "video/") || essence == "text/csv"):
-		l.Refused, l.Why = true, "it is served as "+essence+", not as a script"
+		l.Refused, l.Why = true, Failure{Kind: WrongScriptType, Detail: essence}
 		return
 	}
 	if actual.Body == nil || c.closed {
@@ -908,11 +902,11 @@ func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 	b.nextID++
 	inner := &client{id: b.nextID, url: l.URL, frame: true, referrer: c.url, sandboxed: l.Sandboxed, opaque: l.Sandboxed, seen: map[string]*Load{}, view: &View{URL: l.URL}}
 	if !c.policy.Allows("iframe", l.URL, "") {
-		l.Done, l.Missing, l.Why = true, true, "the page's Content-Security-Policy does not allow it"
+		l.Done, l.Missing, l.Why = true, true, Failure{Kind: PolicyForbids}
 		return
 	}
 	c.top().pending++
-	b.navigate(inner, l.URL, 0, func(resp *Response, g *Registration, reason string) {
+	b.navigate(inner, l.URL, 0, func(resp *Response, g *Registration, reason Failure) {
 		c.top().pending--
 		l.Done = true
 		if resp == nil {
@@ -922,11 +916,11 @@ func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 		actual := resp.Actual()
 		l.Status, l.Source, l.Bytes = actual.Status, resp.Source, bodyLen(actual.Body)
 		if !page.MayFrame(inner.url, actual.Get("content-security-policy"), actual.Get("x-frame-options"), c.url) {
-			l.Missing, l.Why = true, "its headers do not let it stand in a frame"
+			l.Missing, l.Why = true, Failure{Kind: FrameForbids}
 			return
 		}
 		if actual.Status >= 400 {
-			l.Missing, l.Why = true, "it answered with status "+strconv.Itoa(actual.Status)
+			l.Missing, l.Why = true, Failure{Kind: BadStatus, Status: actual.Status}
 		}
 		if !site.IsHTML(actual.Get("content-type")) || actual.Body == nil || c.closed {
 			return

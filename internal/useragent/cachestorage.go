@@ -83,7 +83,7 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 	case "caches.delete":
 		there := s.delete(name)
 		if there {
-			r.b.record("removed", "the cache "+name, r.w)
+			r.b.record(r.w, Event{Kind: EventRemoved, Cache: name})
 		}
 		return there
 	case "caches.keys":
@@ -139,19 +139,19 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 				return overQuota{}
 			}
 		}
-		resp.Source = "cache " + name
+		resp.Source = Source{CacheSource, name}
 		if r.b.kind.lacks(copiesByVary) {
 			c.remove(c.match(req, matchOptions{IgnoreVary: true}))
 		}
 		c.put(req, resp)
-		r.b.record("stored", req.URL+" in "+name, r.w)
+		r.b.record(r.w, Event{Kind: EventStored, URL: req.URL, Cache: name})
 		r.b.stored = append(r.b.stored, Stored{name, req, resp})
 		return true
 	case "cache.delete":
 		found := c.match(req, opt)
 		c.remove(found)
 		if len(found) > 0 {
-			r.b.record("removed", req.URL+" from "+name, r.w)
+			r.b.record(r.w, Event{Kind: EventRemoved, URL: req.URL, Cache: name})
 		}
 		return len(found) > 0
 	}
@@ -160,6 +160,6 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 
 func (r *realm) fromCache(name string, e *cacheEntry) *Response {
 	copied := *e.response
-	copied.Source, copied.Key = "cache "+name, e.request.URL
+	copied.Source, copied.Key = Source{CacheSource, name}, e.request.URL
 	return r.encode(&copied)
 }

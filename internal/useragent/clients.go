@@ -64,11 +64,11 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 	case "toPage":
 		for _, c := range b.clients {
 			if clientID(c.id) == word(args, 1) {
-				b.record("message", "to "+c.url+": "+word(args, 2), r.w)
+				b.record(r.w, Event{Kind: EventMessage, URL: c.url, Text: word(args, 2)})
 			}
 		}
 	case "focus":
-		b.record("page", "brought to the front", r.w)
+		b.record(r.w, Event{Kind: EventPage, Page: PageFocused})
 	case "navigate":
 		b.clock.after(0, func() { r.navigateClient(id, word(args, 1), word(args, 2)) })
 	case "openWindow":
@@ -87,7 +87,7 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 		})
 	case "claim":
 		later(func() (any, string) {
-			if r.w.State != "activating" && r.w.State != "activated" {
+			if r.w.State != Activating && r.w.State != Activated {
 				return nil, "InvalidStateError: only an active worker can claim pages"
 			}
 			for _, c := range b.clients {
@@ -134,7 +134,7 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 		})
 	case "update":
 		later(func() (any, string) {
-			if r.w.State == "parsed" || r.w.State == "installing" {
+			if r.w.State == Parsed || r.w.State == Installing {
 				return nil, "InvalidStateError: a worker that is being installed looks for no update"
 			}
 			b.softUpdate(g)
@@ -188,7 +188,7 @@ func (r *realm) navigateClient(id int, client, url string) {
 		if c.tab == nil {
 			break
 		}
-		b.record("page", "sent to "+url, r.w)
+		b.record(r.w, Event{Kind: EventPage, Page: PageNavigated, URL: url})
 		next := b.startNavigation(url, c.tab, "", func() {})
 		// The promise is settled once the page is there; its worker may have ended by then.
 		b.clock.after(time.Millisecond, func() { r.settleWith(id, next) })
@@ -200,7 +200,7 @@ func (r *realm) navigateClient(id int, client, url string) {
 // settleWith settles a promise with a client once its document is there: the client when it is of this origin, else null.
 func (r *realm) settleWith(id int, c *client) {
 	if c.view.Failed {
-		r.settle(id, nil, "TypeError: "+c.view.Reason)
+		r.settle(id, nil, "TypeError: "+c.view.Reason.String())
 		return
 	}
 	if c.view.Response == nil {
@@ -222,7 +222,7 @@ func (r *realm) openWindow(id int, url string) {
 	}
 	tab := &Tab{}
 	r.b.tabs = append(r.b.tabs, tab)
-	r.b.record("page", "a window is opened at "+url, r.w)
+	r.b.record(r.w, Event{Kind: EventPage, Page: WindowOpened, URL: url})
 	c := r.b.startNavigation(url, tab, "", func() {})
 	r.settleWith(id, c)
 }

@@ -30,7 +30,7 @@ func (b *Browser) notifyControllerChange(c *client, w *Worker) {
 			b.load(c, ref, 1)
 		}
 		if c.reloads && c.tab != nil && c.tab.client == c {
-			b.record("page", "loads itself anew, since another worker has taken over", w)
+			b.record(w, Event{Kind: EventPage, Page: PageReloaded, URL: c.url})
 			b.startNavigation(c.url, c.tab, "", func() {})
 		}
 	})
@@ -55,7 +55,7 @@ func (b *Browser) deliverToWaiting(g *Registration) {
 				if g.Waiting != w {
 					return
 				}
-				b.record("message", "from "+c.url+": "+text, w)
+				b.record(w, Event{Kind: EventMessage, Received: true, URL: c.url, Text: text})
 				b.runServiceWorker(w, func(r *realm, err error) {
 					if err == nil {
 						r.event("message", map[string]any{"data": data, "source": c.info()}, nil, nil)

@@ -50,7 +50,7 @@ func (c *client) noteRequests(b *Browser, s *page.Script) {
 }
 
 // doubt says why the outcome of a page that this browser opened can't be relied on, nil where it can.
-func (b *Browser) doubt(v *View, outcome string) *Doubt {
+func (b *Browser) doubt(v *View, outcome Outcome) *Doubt {
 	switch {
 	case len(b.exhausted) > 0:
 		return &Doubt{Kind: DoubtStopped, Err: b.exhausted[0]}

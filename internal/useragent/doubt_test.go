@@ -27,7 +27,7 @@ func TestDoubts(t *testing.T) {
 		asks    map[string][]string
 		present *page.Registration
 		want    *Doubt
-		outcome string
+		outcome Outcome
 	}{
 		"a page of text":               {with(words, "document.title = 'x'"), nil, nil, nil, Whole},
 		"drawn by its script":          {with("<div id=app></div>", "document.getElementById('app').innerHTML = 'x'"), nil, nil, &Doubt{Kind: DoubtDrawn}, Whole},
@@ -72,7 +72,7 @@ func TestUnreadRegistration(t *testing.T) {
 	got, err = r.Run(context.Background())
 	require.NoError(t, err)
 	require.NotNil(t, got.Worker)
-	assert.Equal(t, "activated", got.Worker.State)
+	assert.Equal(t, Activated, got.Worker.State)
 	assert.Empty(t, got.UnreadRegistrations)
 	assert.Equal(t, Whole, got.Pages[0].Under["offline"].Outcome)
 	assert.Nil(t, got.Pages[0].Under["offline"].Doubt)

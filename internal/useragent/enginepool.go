@@ -102,9 +102,10 @@ type warmEngines struct {
 
 // warmKey tells starts apart that could differ.
 type warmKey struct {
-	worker     *Worker // the one that the branches' workers are copies of
-	state, via string
-	now        time.Duration
+	worker *Worker // the one that the branches' workers are copies of
+	state  State
+	via    string
+	now    time.Duration
 }
 
 type warmEngine struct {

@@ -31,11 +31,11 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 	}
 	if tab := s.tabs[name]; tab != nil {
 		v, o := tab.View, s.outcome(tab)
-		differ("outcome", e.Outcome, o.Outcome)
+		differ("outcome", string(e.Outcome), string(o.Outcome))
 		differ("title", e.Title, v.Title)
 		differ("address", e.Address, short(v.FinalURL))
-		if e.AnsweredBy != "" && v.Source != e.AnsweredBy && !strings.HasPrefix(v.Source, e.AnsweredBy+" ") {
-			say("answered by: expected %s, got %s", e.AnsweredBy, orNothing(v.Source))
+		if e.AnsweredBy != "" && !v.Source.Is(e.AnsweredBy) {
+			say("answered by: expected %s, got %s", e.AnsweredBy, orNothing(v.Source.String()))
 		}
 		if e.Status != 0 && e.Status != v.Status {
 			say("status: expected %d, got %d", e.Status, v.Status)
@@ -60,14 +60,14 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 				say("missing: expected %s, got %s", listed(want), listed(got))
 			}
 		}
-	} else if e.Outcome+e.Title+e.Address+e.AnsweredBy+e.Shows != "" || e.Status != 0 || e.Controlled != nil || e.Missing != nil || e.NoneMissing {
+	} else if string(e.Outcome)+e.Title+e.Address+e.AnsweredBy+e.Shows != "" || e.Status != 0 || e.Controlled != nil || e.Missing != nil || e.NoneMissing {
 		say("there is no open tab to look at")
 	}
 	active, waiting, _ := s.Worker()
 	if e.Worker != "" {
 		got := "none"
 		if active != nil {
-			got = active.State
+			got = string(active.State)
 		}
 		differ("worker", e.Worker, got)
 	}
@@ -92,8 +92,8 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 	}
 	asked := map[string]bool{}
 	for _, h := range s.lastStep {
-		if h.Kind == "network" {
-			asked[h.Text] = true
+		if h.Kind == EventNetwork {
+			asked[h.String()] = true
 		}
 	}
 	for _, u := range e.Asked {

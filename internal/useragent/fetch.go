@@ -108,7 +108,7 @@ func (f *fetching) received(u *whatwg.Url, answer *site.Response, cross bool) {
 		f.done(nil)
 		return
 	}
-	resp := &Response{Type: "basic", URLs: f.urls, Status: answer.Status, StatusText: answer.StatusText, Header: fromHTTP(answer.Header), Body: answer.Body, Source: "network", unknown: answer.Unknown}
+	resp := &Response{Type: "basic", URLs: f.urls, Status: answer.Status, StatusText: answer.StatusText, Header: fromHTTP(answer.Header), Body: answer.Body, Source: Source{Kind: NetworkSource}, unknown: answer.Unknown}
 	location := answer.Header.Get("Location")
 	if isRedirect(answer.Status) && location != "" {
 		switch f.req.Redirect {
@@ -120,7 +120,7 @@ func (f *fetching) received(u *whatwg.Url, answer *site.Response, cross bool) {
 				f.done(resp)
 				return
 			}
-			f.done(&Response{Type: "opaqueredirect", URLs: f.urls[:1], Header: [][2]string{}, Source: "network", hidden: resp})
+			f.done(&Response{Type: "opaqueredirect", URLs: f.urls[:1], Header: [][2]string{}, Source: Source{Kind: NetworkSource}, hidden: resp})
 			return
 		}
 		next, err := u.Parse(location)
@@ -240,5 +240,5 @@ func dataResponse(ref string) *Response {
 			mime += ";charset=US-ASCII"
 		}
 	}
-	return &Response{Type: "basic", URLs: []string{ref}, Status: 200, StatusText: "OK", Header: [][2]string{{"content-type", mime}}, Body: site.Bytes(body), Source: "network"}
+	return &Response{Type: "basic", URLs: []string{ref}, Status: 200, StatusText: "OK", Header: [][2]string{{"content-type", mime}}, Body: site.Bytes(body), Source: Source{Kind: NetworkSource}}
 }

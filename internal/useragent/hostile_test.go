@@ -15,7 +15,11 @@ import (
 func TestHostile(t *testing.T) {
 	const answering = "addEventListener('fetch', (e) => e.respondWith(caches.match(e.request)));"
 	const keeping = "addEventListener('install', (e) => e.waitUntil(caches.open('a').then((c) => c.add('/'))));" + answering
-	for name, c := range map[string]struct{ code, outcome, gap string }{
+	for name, c := range map[string]struct {
+		code    string
+		outcome Outcome
+		gap     string
+	}{
 		"every built-in throws":        {`for (const C of [Array, Map, Set, Promise, WeakMap, String, RegExp, Function, Object, Uint8Array, Error]) for (const k of Object.getOwnPropertyNames(C.prototype)) { if (k !== 'constructor') try { C.prototype[k] = () => { throw new Error('no ' + k); }; } catch {} } JSON.parse = JSON.stringify = () => { throw new Error('json'); }; globalThis.Promise = globalThis.Map = null;` + answering, Lost, ""},
 		"everything frozen":            {`for (const k of Object.getOwnPropertyNames(globalThis)) try { Object.freeze(globalThis[k]); if (globalThis[k].prototype) Object.freeze(globalThis[k].prototype); } catch {} Object.preventExtensions(self);` + keeping, Whole, ""},
 		"much deleted":                 {`for (const k of ['Boolean', 'JSON', 'Map', 'Set', 'Array', 'Object', 'Promise', 'Symbol', 'Number', 'String', 'RegExp', 'Date', 'Math', 'Uint8Array', 'ArrayBuffer', 'Error', 'TypeError', 'Reflect', 'Response', 'Headers', 'URL']) delete globalThis[k];` + keeping, Whole, ""},

@@ -24,7 +24,7 @@ type Fetched struct {
 	Status int
 	Type   string
 	Body   site.Body
-	Why    string
+	Why    Failure
 }
 
 // Installer opens the page at url, after the pages that are visited before it: it may be there only for those who have their cookies.
@@ -75,28 +75,28 @@ func (i *Installer) Icon(url string) Fetched {
 }
 
 func (i *Installer) ask(req *Request) (came Fetched) {
-	came = Fetched{URL: req.URL, Why: "nothing answers"}
+	came = Fetched{URL: req.URL, Why: Failure{Kind: NothingAnswers}}
 	c := i.tab.client
 	// A picture that is its own address is not asked for: no policy keeps it away.
 	if own := strings.HasPrefix(req.URL, "data:") && req.Destination == "image"; !own && !c.policy.Allows(req.Destination, req.URL, "") {
-		came.Why = "the page's Content-Security-Policy does not allow it"
+		came.Why = Failure{Kind: PolicyForbids}
 		return came
 	}
 	done := false
 	said := len(i.b.notes)
-	i.b.clientFetch(c, req, func(resp *Response, _ string) {
+	i.b.clientFetch(c, req, func(resp *Response, _ Answerer) {
 		if done = true; resp == nil {
 			for _, n := range i.b.notes[said:] {
-				came.Why = n.Text
+				came.Why = Failure{Kind: ToldOnConsole, Detail: n.Text}
 			}
 			return
 		}
 		actual := resp.Actual()
 		if from := weburl.OriginOf(actual.URL()); strings.HasPrefix(from, "http") && i.b.net.hosts[from] == nil {
-			came.Why = "it lies on " + from + ", which other_origins does not list, so it was not asked for"
+			came.Why = Failure{Kind: UnknownOrigin, Detail: from}
 			return
 		}
-		came.Status, came.Type, came.Body, came.Why = actual.Status, actual.Get("content-type"), actual.Body, ""
+		came.Status, came.Type, came.Body, came.Why = actual.Status, actual.Get("content-type"), actual.Body, Failure{}
 		if u := actual.URL(); u != "" {
 			came.URL = u
 		}

@@ -56,7 +56,7 @@ func TestRegistering(t *testing.T) {
 			assert.Empty(t, b.regs, c.call)
 		} else if assert.Empty(t, got, c.call) && assert.Len(t, b.regs, 1, c.call) {
 			assert.Equal(t, c.scope, b.regs[0].Scope, c.call)
-			assert.Equal(t, "activated", b.regs[0].Active.State, c.call)
+			assert.Equal(t, Activated, b.regs[0].Active.State, c.call)
 		}
 		b.Close()
 	}
@@ -174,9 +174,9 @@ func TestAnswers(t *testing.T) {
 		got := ""
 		switch {
 		case v.Failed:
-			got = "lost " + v.Reason
+			got = "lost " + v.Reason.String()
 		case v.Stuck:
-			got = "stuck " + v.Reason
+			got = "stuck " + v.Reason.String()
 		default:
 			got = strings.TrimSpace(itoa3(v.Status) + " " + v.Title)
 		}
@@ -238,7 +238,7 @@ func TestSameResult(t *testing.T) {
 		for _, p := range got.Pages {
 			for _, c := range r.Conditions {
 				o := p.Under[c.Name]
-				b.WriteString(p.URL + c.Name + o.Outcome + o.AnsweredBy + o.Elapsed.String() + "\n")
+				b.WriteString(p.URL + c.Name + string(o.Outcome) + o.AnsweredBy.String() + o.Elapsed.String() + "\n")
 			}
 		}
 		for _, c := range got.Caches {

@@ -41,8 +41,8 @@ type Response struct {
 	Partial bool `json:"partial,omitempty"`
 
 	Body site.Body `json:"-"`
-	// Source tells where the content came from: "network", "cache NAME" or "worker".
-	Source string `json:"-"`
+	// Source tells where the content came from.
+	Source Source `json:"-"`
 	// Key is the address under which a cache kept it, "" when it came from none.
 	Key string `json:"-"`
 	// unknown tells that the content is not known, and stands for whatever the host has.

@@ -103,7 +103,7 @@ func (r *Rehearsal) deployNext(b *Browser) *NextRelease {
 	before := map[string][]byte{}
 	files := map[string]bool{}
 	for _, l := range tab.Loads {
-		if (l.Destination == "style" || l.Destination == "script") && strings.HasPrefix(l.Source, "cache ") && strings.HasPrefix(l.URL, weburl.OriginOf(url)+"/") && len(files) < maxMixed {
+		if (l.Destination == "style" || l.Destination == "script") && l.Source.Kind == CacheSource && strings.HasPrefix(l.URL, weburl.OriginOf(url)+"/") && len(files) < maxMixed {
 			files[l.URL] = true
 			before[l.URL] = b.content(tab, l.Reference)
 		}
@@ -162,7 +162,7 @@ func (l *Load) kind() string {
 func (b *Browser) content(tab *Tab, ref page.Reference) (text []byte) {
 	done := false
 	req := &Request{URL: ref.URL, Method: "GET", Mode: ref.Mode, Destination: ref.Destination, Credentials: ref.Credentials, Cache: "default", Redirect: "follow", Referrer: "about:client"}
-	b.clientFetch(tab.client, req, func(resp *Response, _ string) {
+	b.clientFetch(tab.client, req, func(resp *Response, _ Answerer) {
 		if done = true; resp != nil {
 			text = bodyBytes(resp.Actual())
 		}

@@ -28,7 +28,7 @@ type Probed struct {
 	// Took and TookWithout are the virtual times until the answer.
 	Took, TookWithout time.Duration
 	// Reason says why it failed with the worker.
-	Reason string
+	Reason Failure
 }
 
 // Health is what probing showed.
@@ -90,20 +90,20 @@ func (r *Rehearsal) probe(ctx context.Context, b *Browser, reader *page.Reader) 
 }
 
 // probe sends one request from the page in a tab, or asks for a page as opening it would.
-func (b *Browser) probe(tab *Tab, p Probe) (status int, size int64, reason string) {
+func (b *Browser) probe(tab *Tab, p Probe) (status int, size int64, reason Failure) {
 	if p.Mode == "navigate" {
 		// The document alone tells enough.
 		b.nextID++
 		c := &client{id: b.nextID, url: p.URL, seen: map[string]*Load{}, view: &View{URL: p.URL}}
 		done := false
-		b.navigate(c, p.URL, 0, func(resp *Response, _ *Registration, why string) {
+		b.navigate(c, p.URL, 0, func(resp *Response, _ *Registration, why Failure) {
 			if done, reason = true, why; resp != nil {
 				status, size = resp.Actual().Status, bodyLen(resp.Actual().Body)
 			}
 		})
 		b.clock.run(func() bool { return done }, b.clock.now+DocumentLimit)
 		if !done {
-			reason = "no document came within ten seconds"
+			reason = Failure{Kind: NoDocument}
 		}
 		return status, size, reason
 	}
@@ -115,19 +115,17 @@ func (b *Browser) probe(tab *Tab, p Probe) (status int, size int64, reason strin
 		req.Header = append(req.Header, [2]string{"range", p.Range})
 	}
 	done := false
-	b.clientFetch(tab.client, req, func(resp *Response, how string) {
+	b.clientFetch(tab.client, req, func(resp *Response, how Answerer) {
 		done = true
 		if resp == nil {
-			if reason = "the network failed"; how == "worker" {
-				reason = "the worker answered with an error"
-			}
+			reason = failed(how)
 			return
 		}
 		status, size = resp.Actual().Status, bodyLen(resp.Actual().Body)
 	})
 	b.clock.run(func() bool { return done }, b.clock.now+DocumentLimit)
 	if !done {
-		reason = "no answer came within ten seconds"
+		reason = Failure{Kind: NoAnswer}
 	}
 	return status, size, reason
 }

@@ -87,7 +87,7 @@ func (r *realm) messageOperation(op string, args []any, later func(func() (any, 
 				m.notifications = slices.DeleteFunc(m.notifications, func(o notification) bool { return o.text("tag") == t })
 			}
 			m.notifications = append(m.notifications, n)
-			r.b.record("notification", n.text("title"), r.w)
+			r.b.record(r.w, Event{Kind: EventNotification, Text: n.text("title")})
 			return nil, ""
 		})
 	case "notification.list":

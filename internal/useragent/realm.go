@@ -47,14 +47,14 @@ type realm struct {
 // body is content that scripts refer to by number.
 type body struct {
 	body   site.Body
-	source string
+	source Source
 	key    string    // the address that a cache kept it under
 	hidden *Response // of a filtered response
 }
 
 // liveEvent is an event that the worker has not finished with.
 type liveEvent struct {
-	respond func(*Response, string)
+	respond func(*Response, eventAnswer)
 	done    func(ok bool)
 }
 
@@ -185,18 +185,18 @@ func (r *realm) listens(event string) bool {
 }
 
 // event dispatches an event and calls done when the worker has finished with it. respond, for fetch events, is called once:
-// with a nil response and "none" when the worker leaves the request alone, "error" when it answers with a network error.
-func (r *realm) event(name string, detail any, respond func(*Response, string), done func(ok bool)) {
+// with a nil response where the worker leaves the request alone, or answers with a network error.
+func (r *realm) event(name string, detail any, respond func(*Response, eventAnswer), done func(ok bool)) {
 	r.next++
 	id := r.next
 	r.events[id] = &liveEvent{respond, done}
 	if name != "fetch" {
 		b := r.b
-		b.record("event", name, r.w)
+		b.record(r.w, Event{Kind: EventDispatched, Name: name})
 		after := done
 		r.events[id].done = func(ok bool) {
 			if !ok {
-				b.record("event", name+" failed", r.w)
+				b.record(r.w, Event{Kind: EventDispatched, Name: name, Failed: true})
 			}
 			if after != nil {
 				after(ok)
@@ -227,7 +227,7 @@ func (r *realm) finish() {
 	for id, e := range r.events {
 		delete(r.events, id)
 		if e.respond != nil {
-			e.respond(nil, "error")
+			e.respond(nil, answeredError)
 		}
 		if e.done != nil {
 			e.done(false)
@@ -278,8 +278,8 @@ func (r *realm) decode(text string) (*Response, error) {
 	}
 	h := r.bodies[resp.BodyHandle]
 	resp.Body, resp.Source, resp.Key, resp.hidden = h.body, h.source, h.key, h.hidden
-	if resp.Source == "" {
-		resp.Source = "worker"
+	if resp.Source.Kind == NoSource {
+		resp.Source.Kind = WorkerSource
 	}
 	resp.BodyHandle = 0
 	return &resp, nil
@@ -349,7 +349,7 @@ func (r *realm) host(args []any) (any, error) {
 	case "random":
 		return float64(r.random.Uint64()>>11) / (1 << 53), nil
 	case "log":
-		r.b.note(Note{Level: word(args, 1), Text: word(args, 2), Where: r.w.Script, Stack: word(args, 3)})
+		r.b.note(Note{Level: word(args, 1), Text: word(args, 2), Where: r.w.Script, Stack: word(args, 3), ErrorName: word(args, 4)})
 	case "gap":
 		r.b.gap(word(args, 1))
 	case "timer":
@@ -376,9 +376,9 @@ func (r *realm) host(args []any) (any, error) {
 	case "patternInput":
 		return patternTarget(word(args, 1)), nil
 	case "body.text":
-		return r.hold(body{body: site.Bytes(word(args, 1)), source: "worker"}), nil
+		return r.hold(body{body: site.Bytes(word(args, 1)), source: Source{Kind: WorkerSource}}), nil
 	case "body.take":
-		return r.hold(body{body: site.Bytes(r.TakeBytes()), source: "worker"}), nil
+		return r.hold(body{body: site.Bytes(r.TakeBytes()), source: Source{Kind: WorkerSource}}), nil
 	case "body.give":
 		data, err := r.bytes(args[1])
 		if err != nil {
@@ -449,17 +449,22 @@ func (r *realm) respond(args []any) {
 	}
 	respond := e.respond
 	e.respond = nil
-	kind := word(args, 2)
 	var resp *Response
-	if kind == "response" {
+	what := answeredError
+	switch text := word(args, 3); word(args, 2) {
+	case "none":
+		what = leftAlone
+	case "response":
 		var err error
-		if resp, err = r.decode(word(args, 3)); err != nil {
-			kind = "error"
+		if resp, err = r.decode(text); err == nil {
+			what = answered
 		}
-	} else if text := word(args, 3); text != "" {
-		r.b.note(Note{Level: "error", Text: text, Where: r.w.Script})
+	default:
+		if text != "" {
+			r.b.note(Note{Level: "error", Text: text, Where: r.w.Script})
+		}
 	}
-	r.b.clock.after(0, func() { respond(resp, kind) })
+	r.b.clock.after(0, func() { respond(resp, what) })
 }
 
 func (r *realm) fetch(id int, text string) error {
@@ -477,7 +482,7 @@ func (r *realm) fetch(id int, text string) error {
 		return nil
 	}
 	req.embedder = r.w.embedder
-	if r.w.State == "parsed" || r.w.State == "installing" {
+	if r.w.State == Parsed || r.w.State == Installing {
 		r.w.requests++
 	}
 	r.b.fetch(req, weburl.Origin(scope), func(resp *Response) {

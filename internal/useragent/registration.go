@@ -22,9 +22,11 @@ type Worker struct {
 	Script string
 	Type   string
 	// State is parsed, installing, installed, activating, activated or redundant (Service Workers, 2.1).
-	State string
+	State State
 	// Failure says in words why the worker could not be installed or was ended.
 	Failure string
+	// failureName is the name of the error that it was, where it was one.
+	failureName string
 
 	reg      *Registration
 	scripts  map[string]scriptText
@@ -231,7 +233,7 @@ func (b *Browser) update(g *Registration, address *whatwg.Url, kind string, end 
 			imports = "no-cache"
 		}
 		g.checked = b.clock.now
-		w := &Worker{Script: address.Href(true), Type: kind, State: "parsed", reg: g, scripts: map[string]scriptText{address.Href(true): {string(text), resp.Get("content-type")}}}
+		w := &Worker{Script: address.Href(true), Type: kind, State: Parsed, reg: g, scripts: map[string]scriptText{address.Href(true): {string(text), resp.Get("content-type")}}}
 		w.policy, w.embedder = page.ParsePolicy(w.Script, []string{resp.Get("content-security-policy")}), site.Essence(resp.Get("cross-origin-embedder-policy"))
 		if newest != nil && newest.Script == w.Script && newest.Type == kind && b.sameScripts(newest, w, imports) {
 			end(nil)
@@ -305,20 +307,20 @@ func maxScope(script *whatwg.Url, allowed string) string {
 // install runs the install event (Service Workers, "Install").
 func (b *Browser) install(g *Registration, w *Worker, end func(error)) {
 	g.Installing = w
-	w.State = "installing"
-	b.lastError = "" // what is reported from here on is about this installation
+	w.State = Installing
+	b.lastError = Note{} // what is reported from here on is about this installation
 	end(nil)
 	b.tellState(w)
 	done := func(ok bool) {
 		if !ok {
 			if w.Failure == "" {
 				w.Failure = "the promise given to waitUntil in the install event was rejected"
-				if b.lastError != "" {
-					w.Failure = b.lastError
+				if b.lastError.Text != "" {
+					w.Failure, w.failureName = b.lastError.Text, b.lastError.ErrorName
 				}
 			}
 			b.failures = append(b.failures, w)
-			b.setState(w, "redundant")
+			b.setState(w, Redundant)
 			g.Installing = nil
 			b.terminateServiceWorker(w)
 			if g.getNewestWorker() == nil {
@@ -327,11 +329,11 @@ func (b *Browser) install(g *Registration, w *Worker, end func(error)) {
 			return
 		}
 		if g.Waiting != nil {
-			b.setState(g.Waiting, "redundant")
+			b.setState(g.Waiting, Redundant)
 			b.terminateServiceWorker(g.Waiting)
 		}
 		g.Waiting, g.Installing = w, nil
-		b.setState(w, "installed")
+		b.setState(w, Installed)
 		b.tryActivate(g)
 		b.deliverToWaiting(g)
 	}
@@ -348,7 +350,7 @@ func (b *Browser) install(g *Registration, w *Worker, end func(error)) {
 // tryActivate activates the waiting worker when nothing holds it back (Service Workers, "Try Activate").
 func (b *Browser) tryActivate(g *Registration) {
 	w := g.Waiting
-	if w == nil || g.Active != nil && g.Active.State == "activating" {
+	if w == nil || g.Active != nil && g.Active.State == Activating {
 		return
 	}
 	if g.Active != nil && !w.skip && b.isUsed(g) {
@@ -357,10 +359,10 @@ func (b *Browser) tryActivate(g *Registration) {
 	old := g.Active
 	g.Active, g.Waiting = w, nil
 	if old != nil {
-		b.setState(old, "redundant")
+		b.setState(old, Redundant)
 		b.terminateWhenIdle(old)
 	}
-	b.setState(w, "activating")
+	b.setState(w, Activating)
 	for _, c := range b.clients {
 		if c.controller != nil && c.controller.reg == g {
 			b.notifyControllerChange(c, w)
@@ -368,7 +370,7 @@ func (b *Browser) tryActivate(g *Registration) {
 	}
 	b.runServiceWorker(w, func(r *realm, err error) {
 		finish := func(bool) {
-			b.setState(w, "activated")
+			b.setState(w, Activated)
 			ready := b.onActive
 			b.onActive = nil
 			for _, f := range ready {
@@ -417,7 +419,7 @@ func (b *Browser) tryClearRegistration(g *Registration) {
 	}
 	for _, w := range []*Worker{g.Installing, g.Waiting, g.Active} {
 		if w != nil {
-			b.setState(w, "redundant")
+			b.setState(w, Redundant)
 			b.terminateWhenIdle(w)
 		}
 	}
@@ -434,19 +436,19 @@ func (b *Browser) clearRegistration(g *Registration) {
 	}
 }
 
-func (b *Browser) setState(w *Worker, state string) {
+func (b *Browser) setState(w *Worker, state State) {
 	w.State = state
 	b.tellState(w)
 }
 
 // tellState lets a running worker know its own state.
 func (b *Browser) tellState(w *Worker) {
-	b.note(Note{Level: "state", Text: w.State, Where: w.Script})
-	b.record("worker", w.State, w)
+	b.note(Note{Level: "state", Text: string(w.State), Where: w.Script})
+	b.record(w, Event{Kind: EventWorkerState, State: w.State})
 	if r := w.realm; r != nil {
 		b.clock.after(0, func() {
 			if w.realm == r && r.stopped == nil {
-				if _, err := r.runTask("state", w.State); err != nil {
+				if _, err := r.runTask("state", string(w.State)); err != nil {
 					r.failed(err)
 				}
 			}
@@ -460,7 +462,7 @@ func (b *Browser) runServiceWorker(w *Worker, f func(*realm, error)) {
 		f(w.realm, nil)
 		return
 	}
-	if w.State == "redundant" {
+	if w.State == Redundant {
 		f(nil, errors.New("the worker is redundant"))
 		return
 	}
@@ -495,7 +497,7 @@ func (b *Browser) terminateWhenIdle(w *Worker) {
 		return
 	}
 	b.clock.after(50*time.Millisecond, func() {
-		if w.State == "redundant" {
+		if w.State == Redundant {
 			b.terminateWhenIdle(w)
 		}
 	})
@@ -517,7 +519,7 @@ func (w *Worker) importText(r *realm, url string) (any, error) {
 	if s, ok := w.scripts[url]; ok {
 		return s.text, nil
 	}
-	if w.State != "parsed" && w.State != "installing" {
+	if w.State != Parsed && w.State != Installing {
 		return nil, fmt.Errorf("NetworkError: %s was not imported when the worker was installed", url)
 	}
 	u, err := whatwg.Parse(url)

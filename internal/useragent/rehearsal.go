@@ -18,15 +18,6 @@ import (
 	"tachyform/internal/weburl"
 )
 
-// Outcome words, as the design has them.
-const (
-	Whole   = "whole"
-	Partial = "partial"
-	StandIn = "stand-in"
-	Lost    = "lost"
-	Stuck   = "stuck"
-)
-
 // Rehearsal is a plan: what is opened online, what then under other conditions. URLs are absolute.
 type Rehearsal struct {
 	Hosts      []site.Host
@@ -61,18 +52,17 @@ type PageResult struct {
 
 // PageOutcome is what a visitor gets of a page under a condition.
 type PageOutcome struct {
-	Outcome string
-	Status  int
-	Title   string
-	// AnsweredBy is network, worker, or "cache NAME".
-	AnsweredBy string
+	Outcome    Outcome
+	Status     int
+	Title      string
+	AnsweredBy Source
 	Missing    []*Load
 	Loads      []*Load
 	Elapsed    time.Duration
 	// ShownFrom is the address whose content is shown, of an answer that came from a cache.
 	ShownFrom string
 	// Reason says why a page is lost or stuck.
-	Reason string
+	Reason Failure
 	// Doubt says why the outcome can't be relied on, nil where it can.
 	Doubt *Doubt
 }
@@ -99,8 +89,9 @@ type WorkerState struct {
 	ID     int
 	Script string
 	Scope  string
-	State  string
-	Error  string
+	State  State
+	// Error says why it could not be installed or was ended, ErrorName is the name of the error that it was, where it was one.
+	Error, ErrorName string
 	// Imports are the scripts that it is made of beside its own, Requests how many more it asked for until it was installed.
 	Imports  []string
 	Requests int
@@ -364,7 +355,7 @@ func missingAnyway(reference *View, url string) bool {
 // fetched from its own address.
 func ownContent(v, reference *View) bool {
 	if reference.Response == nil {
-		return v.Source == "network"
+		return v.Source.Kind == NetworkSource
 	}
 	shown, own := v.Response.Actual(), reference.Response.Actual()
 	if bytes.Equal(bodyBytes(shown), bodyBytes(own)) {
@@ -402,7 +393,7 @@ func (b *Browser) workerState(urls []string) *WorkerState {
 		}
 		for _, w := range []*Worker{g.Active, g.Waiting, g.Installing} {
 			if w != nil {
-				return &WorkerState{Script: w.Script, Scope: g.Scope, State: w.State, Error: w.Failure, Imports: w.imports(), Requests: w.requests}
+				return &WorkerState{Script: w.Script, Scope: g.Scope, State: w.State, Error: w.Failure, ErrorName: w.failureName, Imports: w.imports(), Requests: w.requests}
 			}
 		}
 	}
@@ -411,11 +402,11 @@ func (b *Browser) workerState(urls []string) *WorkerState {
 		if w.Failure == "" {
 			w.Failure = "it could not be installed"
 		}
-		return &WorkerState{Script: w.Script, Scope: w.reg.Scope, State: "redundant", Error: w.Failure}
+		return &WorkerState{Script: w.Script, Scope: w.reg.Scope, State: Redundant, Error: w.Failure, ErrorName: w.failureName}
 	}
 	if len(b.regs) > 0 && b.regs[0].getNewestWorker() != nil {
 		w := b.regs[0].getNewestWorker()
-		return &WorkerState{Script: w.Script, Scope: b.regs[0].Scope, State: w.State, Error: w.Failure}
+		return &WorkerState{Script: w.Script, Scope: b.regs[0].Scope, State: w.State, Error: w.Failure, ErrorName: w.failureName}
 	}
 	return nil
 }

@@ -83,13 +83,13 @@ func (c *routeCondition) matches(req *Request, running bool) bool {
 }
 
 // routed answers a request by the worker's first fitting route; it reports false when the fetch event decides.
-func (b *Browser) routed(w *Worker, c *client, req *Request, origin string, done func(*Response, string)) bool {
+func (b *Browser) routed(w *Worker, c *client, req *Request, origin string, done func(*Response, Answerer)) bool {
 	for i := range w.routes {
 		r := &w.routes[i]
 		if !r.Condition.matches(req, w.realm != nil) {
 			continue
 		}
-		network := func() { b.fetch(req, origin, func(resp *Response) { done(resp, "network") }) }
+		network := func() { b.fetch(req, origin, func(resp *Response) { done(resp, ByNetwork) }) }
 		switch r.Source {
 		case "network":
 			network()
@@ -101,8 +101,8 @@ func (b *Browser) routed(w *Worker, c *client, req *Request, origin string, done
 				}
 				if found := b.store.caches[name].match(req, matchOptions{}); len(found) > 0 {
 					resp := *found[0].response
-					resp.Source = "cache " + name
-					b.clock.after(cacheDelay, func() { done(&resp, "worker") })
+					resp.Source = Source{CacheSource, name}
+					b.clock.after(cacheDelay, func() { done(&resp, ByWorker) })
 					return true
 				}
 			}
@@ -110,14 +110,14 @@ func (b *Browser) routed(w *Worker, c *client, req *Request, origin string, done
 			return true
 		case "race-network-and-fetch-handler":
 			settled, left := false, 2
-			finish := func(resp *Response, how string) {
+			finish := func(resp *Response, how Answerer) {
 				left--
 				if !settled && (resp != nil || left == 0) {
 					settled = true
 					done(resp, how)
 				}
 			}
-			b.fetch(req, origin, func(resp *Response) { finish(resp, "network") })
+			b.fetch(req, origin, func(resp *Response) { finish(resp, ByNetwork) })
 			b.dispatchFetch(w, c, req, origin, finish)
 			return true
 		}

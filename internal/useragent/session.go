@@ -52,16 +52,17 @@ type Step struct {
 
 // Expectation is what should hold after the steps before it. Empty fields ask for nothing; nil slices neither.
 type Expectation struct {
-	Outcome, Title, Address, AnsweredBy, Shows string
-	Status                                     int
-	Missing                                    []string // exactly these; an empty list means none
-	NoneMissing                                bool
-	Controlled                                 *bool
-	Worker, Waiting                            string // states: the active worker's, and present or absent
-	Kept, NotKept                              []string
-	Asked, NotAsked                            []string // of the network, in the step before
-	Says                                       string   // console output or error since the rehearsal began
-	Notification                               string
+	Outcome                           Outcome
+	Title, Address, AnsweredBy, Shows string
+	Status                            int
+	Missing                           []string // exactly these; an empty list means none
+	NoneMissing                       bool
+	Controlled                        *bool
+	Worker, Waiting                   string // states: the active worker's, and present or absent
+	Kept, NotKept                     []string
+	Asked, NotAsked                   []string // of the network, in the step before
+	Says                              string   // console output or error since the rehearsal began
+	Notification                      string
 }
 
 // StepResult is what a step led to.
@@ -92,10 +93,7 @@ func NewSession(ctx context.Context, hosts []site.Host, reader *page.Reader, htt
 	}
 	s.b.events, s.b.began = &s.events, s.b.clock.now
 	s.b.net.seen = func(r *site.Request, resp *site.Response) {
-		h := Event{Kind: "network", Text: r.URL.Href(true)}
-		if r.Method != "GET" {
-			h.Text = r.Method + " " + h.Text
-		}
+		h := Event{Kind: EventNetwork, URL: r.URL.Href(true), Method: r.Method}
 		if resp != nil {
 			h.Status = resp.Status
 		}

@@ -189,7 +189,7 @@ func TestRecordedUpdates(t *testing.T) {
 				var requested []string
 				if e.Step != "offline" {
 					for _, h := range happened {
-						if u := strings.TrimPrefix(h.Text, recorded.Origin); h.Kind == "network" && !slices.Contains(want.BrowserFetched, h.Text) {
+						if u := strings.TrimPrefix(h.String(), recorded.Origin); h.Kind == EventNetwork && !slices.Contains(want.BrowserFetched, h.URL) {
 							requested = append(requested, fmt.Sprintf("%d %s", h.Status, u))
 						}
 					}

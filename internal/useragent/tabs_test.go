@@ -52,7 +52,7 @@ func TestTabsOfTwoReleases(t *testing.T) {
 		asks := func(tab *Tab, path string) string {
 			text := "nothing"
 			done := false
-			b.clientFetch(tab.client, &Request{URL: origin + path, Method: "GET", Mode: "cors", Credentials: "same-origin", Cache: "default", Redirect: "follow", Referrer: "about:client"}, func(r *Response, _ string) {
+			b.clientFetch(tab.client, &Request{URL: origin + path, Method: "GET", Mode: "cors", Credentials: "same-origin", Cache: "default", Redirect: "follow", Referrer: "about:client"}, func(r *Response, _ Answerer) {
 				if done = true; r != nil && r.Status == 200 {
 					text = string(bodyBytes(r))
 				}

@@ -14,17 +14,17 @@ import (
 type Traced struct {
 	Condition string
 	// Handled tells who answered: worker, network, or nobody.
-	Handled string
+	Handled Answerer
 	Status  int
-	// Source is network, worker, or "cache NAME"; "" when there was no answer.
-	Source string
+	// Source is where the answer came from, its zero value when there was none.
+	Source Source
 	Type   string
 	// Shown is the address that the content was fetched from, where it is another than the one asked for.
 	Shown   string
 	Bytes   int64
 	Elapsed time.Duration
 	// Reason says why there was no answer.
-	Reason string
+	Reason Failure
 	// Sent lists what went to the network meanwhile, with what came back; Stored what was put into caches.
 	Sent   []SentRequest
 	Stored []Stored
@@ -60,7 +60,7 @@ func (r *Rehearsal) Trace(ctx context.Context, url, destination string) ([]*Trac
 }
 
 func (b *Browser) trace(url, destination string, visited []string, c condition.Condition) *Traced {
-	t := &Traced{Condition: c.Name, Handled: "nobody"}
+	t := &Traced{Condition: c.Name, Handled: Nobody}
 	b.net.seen = func(r *site.Request, resp *site.Response) {
 		s := SentRequest{URL: r.URL.Href(true)}
 		if resp != nil {
@@ -70,16 +70,13 @@ func (b *Browser) trace(url, destination string, visited []string, c condition.C
 	}
 	start := b.clock.now
 	done := false
-	received := func(resp *Response, how, reason string) {
+	received := func(resp *Response, how Answerer, reason Failure) {
 		done = true
 		t.Elapsed = b.clock.now - start
 		t.Reason = reason
 		if resp == nil {
-			if reason == "" {
-				t.Reason = "the network failed"
-				if how == "worker" {
-					t.Reason = "the worker answered with an error"
-				}
+			if reason.Kind == NoFailure {
+				t.Reason = failed(how)
 			}
 			return
 		}
@@ -96,10 +93,10 @@ func (b *Browser) trace(url, destination string, visited []string, c condition.C
 	b.nextID++
 	client := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: &View{URL: url}}
 	if destination == "document" {
-		b.navigate(client, url, 0, func(resp *Response, _ *Registration, reason string) {
-			how := "network"
+		b.navigate(client, url, 0, func(resp *Response, _ *Registration, reason Failure) {
+			how := ByNetwork
 			if client.view.FromWorker {
-				how = "worker"
+				how = ByWorker
 			}
 			received(resp, how, reason)
 		})
@@ -115,11 +112,11 @@ func (b *Browser) trace(url, destination string, visited []string, c condition.C
 		if destination == "" || destination == "font" {
 			req.Mode, req.Credentials = "cors", "same-origin"
 		}
-		b.clientFetch(client, req, func(resp *Response, how string) { received(resp, how, "") })
+		b.clientFetch(client, req, func(resp *Response, how Answerer) { received(resp, how, Failure{}) })
 	}
 	b.clock.run(func() bool { return done }, start+DocumentLimit)
 	if !done {
-		t.Reason = "no answer came within ten seconds"
+		t.Reason = Failure{Kind: NoAnswer}
 		t.Elapsed = DocumentLimit
 	}
 	// What the answer leaves to be done, such as keeping a copy, is waited for.

@@ -258,7 +258,7 @@ func (p *Plan) settings() (string, error) {
 			o.add("ignored", "/"+namesExpr(r.IgnoreQuery)+"/")
 		}
 		if storing(r) {
-			family := "tachyform " + p.Scope + " kept " + strings.TrimSpace(r.Match+" "+r.Destination)
+			family := ruleStore(p.Scope, strings.TrimSpace(r.Match+" "+r.Destination))
 			if paths := p.prefetched[ruleKey(r)]; len(paths) > 0 {
 				list := make([]string, len(paths))
 				for i, path := range paths {

@@ -91,8 +91,8 @@ func TestApproaches(t *testing.T) {
 			got := none
 			for _, l := range b.Open(origin+"/", nil).Loads {
 				if strings.HasSuffix(l.URL, "now.json") && l.Done && !l.Missing {
-					got = l.Source
-					if strings.HasPrefix(got, "cache ") {
+					got = l.Source.String()
+					if l.Source.Kind == useragent.CacheSource {
 						got = kept
 					}
 				}

@@ -205,10 +205,11 @@ function describe(error) {
     return 'an object that cannot be shown';
   }
 }
+const nameOf = (error) => (error !== null && typeof error === 'object' && typeof error.name === 'string' ? error.name : '');
 const stackOf = (error) => (error !== null && typeof error === 'object' && typeof error.stack === 'string' ? error.stack : '');
 function report(error) {
   const event = new ErrorEvent('error', { error, message: describe(error), cancelable: true });
-  host('log', 'error', describe(error), stackOf(error));
+  host('log', 'error', describe(error), stackOf(error), nameOf(error));
   return fire(global, event);
 }
 
@@ -462,7 +463,7 @@ function fire(target, event) {
       if (typeof entry.callback === 'function') apply(entry.callback, target, [event]);
       else entry.callback.handleEvent(event);
     } catch (error) {
-      if (event instanceof ErrorEvent) host('log', 'error', describe(error), stackOf(error));
+      if (event instanceof ErrorEvent) host('log', 'error', describe(error), stackOf(error), nameOf(error));
       else report(error);
     }
     inside.passive = false;

@@ -234,7 +234,7 @@ function extend(s, promise) {
     () => then(settled, over),
     (error) => {
       s.failed = true;
-      if (!s.quiet) host('log', 'error', describe(error), stackOf(error));
+      if (!s.quiet) host('log', 'error', describe(error), stackOf(error), nameOf(error));
       then(settled, over);
     },
   );

@@ -59,7 +59,7 @@ async function whole(path, cache) {
     //? hashed
     if (cache === 'default') return whole(path, 'reload');
     //?
-    throw new TypeError(`${path} of the pack answered with other bytes than this release has`);
+    throw Object.assign(new Error(`${path} of the pack answered with other bytes than this release has`), { name: 'OtherBytesError' });
   }
   const headers = new Headers(response.headers);
   headers.delete('vary');

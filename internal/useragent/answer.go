@@ -1,0 +1,56 @@
+package useragent
+
+// Answerer says who answered a request.
+type Answerer uint8
+
+const (
+	Nobody    Answerer = iota
+	ByNetwork          // no service worker was asked, or it left the request alone
+	ByWorker           // a service worker; it may have asked the network itself
+)
+
+func (a Answerer) String() string { return [...]string{"nobody", "network", "worker"}[a] }
+
+// SourceKind says where content came from.
+type SourceKind uint8
+
+const (
+	NoSource SourceKind = iota // nothing came
+	NetworkSource
+	WorkerSource // a script of the worker made it
+	CacheSource  // it was kept in a cache
+)
+
+// Source is where the content of an answer came from.
+type Source struct {
+	Kind SourceKind
+	// Cache is the name of the cache for CacheSource.
+	Cache string
+}
+
+// String gives the words that JSON has for it: network, worker, "cache NAME", or "".
+func (s Source) String() string {
+	switch s.Kind {
+	case NetworkSource:
+		return "network"
+	case WorkerSource:
+		return "worker"
+	case CacheSource:
+		return "cache " + s.Cache
+	}
+	return ""
+}
+
+// Is compares with what a project file expects: network, worker, cache for any cache, or "cache NAME".
+func (s Source) Is(expected string) bool {
+	return s.String() == expected || s.Kind == CacheSource && expected == "cache"
+}
+
+// eventAnswer is what a fetch event came to (Service Workers, "Handle Fetch").
+type eventAnswer uint8
+
+const (
+	leftAlone     eventAnswer = iota // nobody called respondWith
+	answeredError                    // with a network error
+	answered                         // with a response
+)
