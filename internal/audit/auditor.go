@@ -15,6 +15,7 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/project"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/weburl"
@@ -33,7 +34,7 @@ type Input struct {
 	// Conditions are tried beside offline, which always is; nil means stalled.
 	Conditions []condition.Condition
 	// Kind is the kind of browser that is rehearsed in; nil means desktop Chromium.
-	Profile *useragent.Kind
+	Kind *useragent.Kind
 	// Trusted counts the site's origin as secure whatever its scheme.
 	Trusted  bool
 	Progress func(done, all int)
@@ -48,8 +49,8 @@ type auditor struct {
 	graph  *page.Graph
 	report *Report
 	pages  []string // absolute URLs
-	ran    *useragent.Result
-	plan   *useragent.Rehearsal
+	ran    *rehearsal.Result
+	plan   *rehearsal.Rehearsal
 	// iconsLater judges the icons, which are examined meanwhile; nil without any manifest.
 	iconsLater func()
 	// later judges what was begun beside other work.
@@ -151,7 +152,7 @@ func (a *auditor) collect() error {
 			a.documents[a.origin+p] = a.withScriptChanges(a.graph.Pages[p])
 		}
 	} else {
-		a.pages = useragent.PagesOf(a.ctx, a.Host, entry, a.Project.Audit.Crawl.AtMost, a.Project.Audit.Crawl.Depth)
+		a.pages = rehearsal.PagesOf(a.ctx, a.Host, entry, a.Project.Audit.Crawl.AtMost, a.Project.Audit.Crawl.Depth)
 	}
 	for _, p := range append([]string{a.Project.Audit.Entry}, append(slices.Clone(a.Project.Audit.Visit), a.Project.Audit.Pages...)...) {
 		if u := a.absolute(p); !slices.Contains(a.pages, u) {
@@ -335,13 +336,13 @@ func (a *auditor) visits() (list []string) {
 
 // rehearse runs the default rehearsal over all pages.
 func (a *auditor) rehearse(start string) error {
-	r := &useragent.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress, Reader: a.reader}
+	r := &rehearsal.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress, Reader: a.reader}
 	r.Visit = a.visits()
 	if start != "" && !slices.Contains(a.pages, start) {
 		a.pages = append([]string{start}, a.pages...)
 	}
 	r.Pages = a.pages
-	r.Asks, r.Profile, r.Present = a.scriptedRequests(), a.Profile, a.present()
+	r.Asks, r.Kind, r.Present = a.scriptedRequests(), a.Kind, a.present()
 	if a.judging {
 		r.Probes, r.Series = a.probes()
 	}
@@ -380,6 +381,12 @@ func (a *auditor) rehearse(start string) error {
 		a.report.Pages = append(a.report.Pages, out)
 	}
 	return nil
+}
+
+// session begins a rehearsal of steps on the embedded user agent.
+func (a *auditor) session(o useragent.Options) *rehearsal.Session {
+	o.Reader = a.reader
+	return rehearsal.NewSession(rehearsal.NewEmbedded(a.ctx, append([]site.Host{a.Host}, a.Others...), o), a.origin)
 }
 
 // answeredBy names the source of an answer: our own caches go by what they are for.

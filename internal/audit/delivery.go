@@ -9,8 +9,8 @@ import (
 
 	"tachyform/internal/condition"
 	"tachyform/internal/page"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
-	"tachyform/internal/useragent"
 	"tachyform/internal/weburl"
 )
 
@@ -118,7 +118,7 @@ func (a *auditor) checkSignedOut() {
 		}
 	}
 	for _, p := range a.ran.Pages {
-		if o := p.Under[condition.Offline.Name]; o != nil && o.Outcome == useragent.StandIn {
+		if o := p.Under[condition.Offline.Name]; o != nil && o.Outcome == rehearsal.StandIn {
 			add(o.ShownFrom)
 		}
 	}

@@ -6,22 +6,22 @@ import (
 
 	"tachyform/internal/condition"
 	"tachyform/internal/page"
-	"tachyform/internal/useragent"
+	"tachyform/internal/rehearsal"
 )
 
 // why tells in words why an outcome is not known, "" where it is.
-func (a *auditor) why(d *useragent.Doubt) string {
+func (a *auditor) why(d *rehearsal.Doubt) string {
 	if d == nil {
 		return ""
 	}
 	switch d.Kind {
-	case useragent.DoubtStopped:
+	case rehearsal.DoubtStopped:
 		return d.Err.Error()
-	case useragent.DoubtGap:
+	case rehearsal.DoubtGap:
 		return "it uses what is not simulated here: " + d.Gap
-	case useragent.DoubtRegistration:
+	case rehearsal.DoubtRegistration:
 		return "a worker is registered at " + a.placeOf(d.Where) + ", and which one cannot be read there"
-	case useragent.DoubtDrawn:
+	case rehearsal.DoubtDrawn:
 		return "its scripts draw it, and they are only read here"
 	default:
 		return "its scripts ask for what cannot be read, at " + a.placeOf(d.Where)
@@ -81,7 +81,7 @@ func (a *auditor) checkKnown() {
 		parts = append(parts[:4], fmt.Sprintf("and %d more reasons", n))
 	}
 	mend := ""
-	if d := a.firstDoubt(useragent.DoubtRegistration); d != nil {
+	if d := a.firstDoubt(rehearsal.DoubtRegistration); d != nil {
 		mend = "name the worker under worker.present: {file: /its-address.js}"
 		if own := a.workerScripts(); len(own) > 0 {
 			mend += "; these scripts of the site listen to install or fetch: " + strings.Join(own, ", ")
@@ -91,7 +91,7 @@ func (a *auditor) checkKnown() {
 }
 
 // firstDoubt gives the first doubt of a kind.
-func (a *auditor) firstDoubt(kind useragent.DoubtKind) *useragent.Doubt {
+func (a *auditor) firstDoubt(kind rehearsal.DoubtKind) *rehearsal.Doubt {
 	for _, p := range a.ran.Pages {
 		for _, o := range p.Under {
 			if o.Doubt != nil && o.Doubt.Kind == kind {

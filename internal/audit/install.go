@@ -25,7 +25,7 @@ func (a *auditor) install() (start string) {
 		a.find("site.insecure", Where{URL: a.origin}, a.origin, "")
 	}
 	entry := a.absolute(a.Project.Audit.Entry)
-	look := (&useragent.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Reader: a.reader, Visit: a.visits()}).Installer(a.ctx, entry)
+	look := useragent.NewInstaller(a.ctx, append([]site.Host{a.Host}, a.Others...), useragent.Options{Reader: a.reader}, a.visits(), entry)
 	defer look.Close()
 	view := look.Page()
 	doc := look.Document()

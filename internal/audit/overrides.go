@@ -7,8 +7,8 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/spelling"
-	"tachyform/internal/useragent"
 )
 
 // Override is a check whose weight the project file changes, with the reason that stands there.
@@ -102,7 +102,7 @@ func (a *auditor) checkLimits() {
 			continue
 		}
 		pages++
-		if o := p.Under[condition.Offline.Name]; o != nil && o.Outcome == useragent.Whole {
+		if o := p.Under[condition.Offline.Name]; o != nil && o.Outcome == rehearsal.Whole {
 			whole++
 		}
 	}

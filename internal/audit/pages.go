@@ -10,6 +10,7 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/icon"
 	"tachyform/internal/page"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/worker"
@@ -274,31 +275,31 @@ func (a *auditor) checkOffline(start string) {
 		if p.Status >= 400 || p.Status == 0 {
 			continue
 		}
-		seen := map[useragent.Outcome]bool{}
+		seen := map[rehearsal.Outcome]bool{}
 		lacked := "" // under the condition before
 		for _, under := range condition.Names() {
 			o := p.Under[under]
-			if under == condition.Online.Name || o == nil || o.Doubt != nil || seen[o.Outcome] && o.Outcome != useragent.Partial {
+			if under == condition.Online.Name || o == nil || o.Doubt != nil || seen[o.Outcome] && o.Outcome != rehearsal.Partial {
 				continue
 			}
 			seen[o.Outcome] = true
 			if p.URL == start && startLost {
 				continue
 			}
-			if p.URL == start && (o.Outcome == useragent.Lost || o.Outcome == useragent.Stuck || o.Outcome == useragent.StandIn) {
+			if p.URL == start && (o.Outcome == rehearsal.Lost || o.Outcome == rehearsal.Stuck || o.Outcome == rehearsal.StandIn) {
 				a.find("offline.start", Where{URL: a.local(start)}, fmt.Sprintf("%s, its outcome is %s: %s", under, o.Outcome, orDefault(o.Reason.String(), "another page is shown")), "")
 				startLost = true
 				continue
 			}
-			if leftAlone(p.URL) && (o.Outcome == useragent.Lost || o.Outcome == useragent.Stuck) {
+			if leftAlone(p.URL) && (o.Outcome == rehearsal.Lost || o.Outcome == rehearsal.Stuck) {
 				continue // the project file says so
 			}
 			switch o.Outcome {
-			case useragent.Lost:
+			case rehearsal.Lost:
 				add("offline.lost", under+": "+o.Reason.String(), p.URL)
-			case useragent.Stuck:
+			case rehearsal.Stuck:
 				add("offline.stuck", a.whyStuck(p.URL), p.URL)
-			case useragent.Partial:
+			case rehearsal.Partial:
 				var names []string
 				for _, l := range o.Missing {
 					if !l.Anyway { // what is missing online too is another finding
@@ -315,8 +316,8 @@ func (a *auditor) checkOffline(start string) {
 					lacked = all
 				}
 				add("offline.partial", under+", missing "+strings.Join(names[:min(3, len(names))], ", "), p.URL)
-			case useragent.StandIn:
-				if under == condition.Stalled.Name && p.Under[condition.Offline.Name] != nil && p.Under[condition.Offline.Name].Outcome == useragent.Whole {
+			case rehearsal.StandIn:
+				if under == condition.Stalled.Name && p.Under[condition.Offline.Name] != nil && p.Under[condition.Offline.Name].Outcome == rehearsal.Whole {
 					add("offline.other", "whole offline, but not on a network that stalls", p.URL)
 				} else if a.standIn() != "" {
 					add("offline.stand-in", "", p.URL)

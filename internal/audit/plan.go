@@ -10,6 +10,7 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 )
@@ -27,7 +28,7 @@ type PlanResult struct {
 // PlanStep is one step. Addresses on the site's own origin are written as paths.
 type PlanStep struct {
 	Do         string            `json:"do"`
-	Outcome    useragent.Outcome `json:"outcome,omitempty"`
+	Outcome    rehearsal.Outcome `json:"outcome,omitempty"`
 	Status     int               `json:"status,omitempty"`
 	Title      string            `json:"title,omitempty"`
 	AnsweredBy string            `json:"answered_by,omitempty"`
@@ -69,7 +70,7 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 			index = i
 		}
 	}
-	s := useragent.NewSession(ctx, append([]site.Host{in.Host}, in.Others...), a.reader, false, a.Profile)
+	s := a.session(useragent.Options{Kind: a.Kind})
 	defer s.Close()
 	out := &PlanResult{Name: r.Name, Holds: true, Gaps: []string{}}
 	short := func(text string) string { return strings.ReplaceAll(text, a.origin+"/", "/") }
@@ -105,8 +106,8 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 }
 
 // step turns a step of the project file into one for the stage.
-func (a *auditor) step(s project.Step, start string, open func(string) (site.Host, error)) (useragent.Step, error) {
-	out := useragent.Step{Tab: s.Tab, Reload: s.Reload, Wait: time.Duration(s.Wait), Close: s.Close, StopWorker: s.Stop != "", Evict: s.Evict, Sync: s.Sync, PeriodicSync: s.PeriodicSync, Click: s.Click, Cookie: s.Cookie}
+func (a *auditor) step(s project.Step, start string, open func(string) (site.Host, error)) (rehearsal.Step, error) {
+	out := rehearsal.Step{Tab: s.Tab, Reload: s.Reload, Wait: time.Duration(s.Wait), Close: s.Close, StopWorker: s.Stop != "", Evict: s.Evict, Sync: s.Sync, PeriodicSync: s.PeriodicSync, Click: s.Click, Cookie: s.Cookie}
 	if s.Open != "" {
 		out.Open = a.absolute(s.Open)
 	}
@@ -131,7 +132,7 @@ func (a *auditor) step(s project.Step, start string, open func(string) (site.Hos
 		out.Deploy = []site.Host{h}
 	}
 	if e := s.Expect; e != nil {
-		x := &useragent.Expectation{Outcome: useragent.Outcome(e.Outcome), Title: e.Title, Address: e.Address, AnsweredBy: e.AnsweredBy, Shows: e.Shows, Status: e.Status, Missing: e.Missing, NoneMissing: e.Missing != nil, Worker: e.Worker, Waiting: e.Waiting, Kept: e.Kept, NotKept: e.NotKept, Asked: e.Asked, NotAsked: e.NotAsked, Says: e.Says, Notification: e.Notification}
+		x := &rehearsal.Expectation{Outcome: rehearsal.Outcome(e.Outcome), Title: e.Title, Address: e.Address, AnsweredBy: e.AnsweredBy, Shows: e.Shows, Status: e.Status, Missing: e.Missing, NoneMissing: e.Missing != nil, Worker: e.Worker, Waiting: e.Waiting, Kept: e.Kept, NotKept: e.NotKept, Asked: e.Asked, NotAsked: e.NotAsked, Says: e.Says, Notification: e.Notification}
 		if e.Controlled != "" {
 			yes := e.Controlled == "yes"
 			x.Controlled = &yes

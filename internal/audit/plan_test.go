@@ -42,7 +42,7 @@ func playAs(t *testing.T, profile *useragent.Kind, worker, next, steps string) *
 	dir, f := stageSite(t, worker, next)
 	p, err := project.Parse("f", []byte("rehearsals:\n- name: it\n  steps:\n"+steps))
 	require.NoError(t, err)
-	played, err := RunPlan(context.Background(), Input{Project: p, Name: "site", Host: f, Folder: f, Profile: profile}, p.Rehearsals[0], func(name string) (site.Host, error) {
+	played, err := RunPlan(context.Background(), Input{Project: p, Name: "site", Host: f, Folder: f, Kind: profile}, p.Rehearsals[0], func(name string) (site.Host, error) {
 		return site.OpenFolder(filepath.Join(dir, name), f.Origin(), "/", p.Host)
 	})
 	require.NoError(t, err)

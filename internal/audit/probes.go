@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"tachyform/internal/condition"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/useragent"
 )
 
@@ -16,16 +17,16 @@ const missingPath = "tachyform-probe-of-what-is-not-there"
 
 // probes are the requests that show what the worker does beyond the pages themselves: to forms, to parts of films, to pages that lead
 // elsewhere, and to what is not there.
-func (a *auditor) probes() (probes, series []useragent.Probe) {
+func (a *auditor) probes() (probes, series []rehearsal.Probe) {
 	entry := a.absolute(a.Project.Audit.Entry)
 	folder := a.origin + entry[len(a.origin):strings.LastIndexByte(entry, '/')+1]
-	probes = []useragent.Probe{
+	probes = []rehearsal.Probe{
 		{URL: entry, Method: "POST", Mode: "same-origin"},
 		{URL: entry, Mode: "navigate"},
 		{URL: folder + missingPath, Mode: "navigate"},
 		{URL: folder + missingPath + ".json", Mode: "cors"},
 	}
-	series = []useragent.Probe{{URL: entry, Mode: "navigate"}}
+	series = []rehearsal.Probe{{URL: entry, Mode: "navigate"}}
 	media, picture, elsewhere := "", "", 0
 	foreign := false
 	for _, u := range a.documentsInOrder() {
@@ -34,23 +35,23 @@ func (a *auditor) probes() (probes, series []useragent.Probe) {
 			if !strings.HasPrefix(ref.URL, a.origin+"/") {
 				if !foreign && strings.HasPrefix(ref.URL, "http") && !ref.Background && (ref.Mode == "no-cors" || ref.Mode == "cors") {
 					foreign = true
-					probes = append(probes, useragent.Probe{URL: ref.URL, Mode: ref.Mode, Destination: ref.Destination})
+					probes = append(probes, rehearsal.Probe{URL: ref.URL, Mode: ref.Mode, Destination: ref.Destination})
 				}
 				continue
 			}
 			switch {
 			case media == "" && (ref.Destination == "video" || ref.Destination == "audio"):
 				media = ref.URL
-				probes = append(probes, useragent.Probe{URL: media, Mode: "no-cors", Destination: ref.Destination, Range: "bytes=1-2"})
+				probes = append(probes, rehearsal.Probe{URL: media, Mode: "no-cors", Destination: ref.Destination, Range: "bytes=1-2"})
 			case picture == "" && ref.Destination == "image" && !ref.Background:
 				picture, _, _ = strings.Cut(ref.URL, "?")
-				series = append(series, useragent.Probe{URL: picture, Mode: "no-cors", Destination: "image"})
+				series = append(series, rehearsal.Probe{URL: picture, Mode: "no-cors", Destination: "image"})
 			}
 		}
 		// Pages that lead elsewhere, such as to a sign-in.
 		for _, l := range d.Links {
-			if elsewhere < 3 && strings.HasPrefix(l.URL, a.origin+"/") && !slices.ContainsFunc(probes, func(p useragent.Probe) bool { return p.URL == l.URL }) && a.leadsOn(l.URL) {
-				probes = append(probes, useragent.Probe{URL: l.URL, Mode: "navigate"})
+			if elsewhere < 3 && strings.HasPrefix(l.URL, a.origin+"/") && !slices.ContainsFunc(probes, func(p rehearsal.Probe) bool { return p.URL == l.URL }) && a.leadsOn(l.URL) {
+				probes = append(probes, rehearsal.Probe{URL: l.URL, Mode: "navigate"})
 				elsewhere++
 			}
 		}
@@ -122,7 +123,7 @@ func (a *auditor) checkRequests() error {
 const slower = 900 * time.Millisecond
 
 // checkProbes finds parts of files that the worker keeps as if they were all of them.
-func (a *auditor) checkProbes(h *useragent.Health, at Where) {
+func (a *auditor) checkProbes(h *rehearsal.Health, at Where) {
 	for _, p := range h.Probed {
 		if p.Range == "" || p.Without != 206 {
 			continue
@@ -143,7 +144,7 @@ func (a *auditor) checkProbes(h *useragent.Health, at Where) {
 }
 
 // checkNextRelease judges what a next release came to.
-func (a *auditor) checkNextRelease(n *useragent.NextRelease, at Where) {
+func (a *auditor) checkNextRelease(n *rehearsal.NextRelease, at Where) {
 	if n == nil {
 		return
 	}
@@ -169,15 +170,15 @@ func (a *auditor) firstVisit() (judge func() error) {
 	if a.report.Manifest != nil && a.report.Manifest.Processed != nil && a.report.Manifest.Processed.StartURL != "" {
 		start = a.report.Manifest.Processed.StartURL
 	}
-	i := slices.IndexFunc(a.ran.Pages, func(p *useragent.PageResult) bool { return p.URL == start })
-	if i < 0 || a.ran.Pages[i].Under[condition.Offline.Name].Outcome != useragent.Whole {
+	i := slices.IndexFunc(a.ran.Pages, func(p *rehearsal.PageResult) bool { return p.URL == start })
+	if i < 0 || a.ran.Pages[i].Under[condition.Offline.Name].Outcome != rehearsal.Whole {
 		return func() error { return nil }
 	}
 	plan := *a.plan
 	plan.Probes, plan.Series, plan.Progress = nil, nil, nil
 	plan.Visit, plan.Pages, plan.Conditions = []string{a.absolute(a.Project.Audit.Entry)}, []string{start}, []condition.Condition{condition.Offline}
 	type came struct {
-		ran *useragent.Result
+		ran *rehearsal.Result
 		err error
 	}
 	done := make(chan came, 1)
@@ -190,7 +191,7 @@ func (a *auditor) firstVisit() (judge func() error) {
 		if c.err != nil {
 			return c.err
 		}
-		if o := c.ran.Pages[0].Under[condition.Offline.Name]; o.Outcome != useragent.Whole {
+		if o := c.ran.Pages[0].Under[condition.Offline.Name]; o.Outcome != rehearsal.Whole {
 			evidence := "after one visit to " + a.report.Entry + " alone the start page is " + string(o.Outcome)
 			var missing []string
 			for _, l := range o.Missing {

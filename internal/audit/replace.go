@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/worker"
@@ -37,7 +38,7 @@ func Replace(ctx context.Context, in Input, next site.Host) (*Replaced, error) {
 	before, _, _ := s.Worker()
 	out := &Replaced{Stores: storesOf(s)}
 	entry := a.absolute(in.Project.Audit.Entry)
-	for _, step := range []useragent.Step{{Deploy: []site.Host{next}}, {Reload: "normal"}, {Close: "browser"}, {Open: entry}, {Close: "browser"}, {Open: entry}} {
+	for _, step := range []rehearsal.Step{{Deploy: []site.Host{next}}, {Reload: "normal"}, {Close: "browser"}, {Open: entry}, {Close: "browser"}, {Open: entry}} {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
@@ -57,24 +58,22 @@ func Replace(ctx context.Context, in Input, next site.Host) (*Replaced, error) {
 	return out, ctx.Err()
 }
 
-func (a *auditor) replacing() *useragent.Session {
-	s := useragent.NewSession(a.ctx, append([]site.Host{a.Host}, a.Others...), a.reader, false, nil)
+func (a *auditor) replacing() *rehearsal.Session {
 	present := *a.Project
 	present.Worker.Replace = ""
-	s.Present((&auditor{Input: Input{Project: &present, Host: a.Host}, origin: a.origin}).present())
-	return s
+	return a.session(useragent.Options{Present: (&auditor{Input: Input{Project: &present, Host: a.Host}, origin: a.origin}).present()})
 }
 
-func (a *auditor) visitTwice(s *useragent.Session) {
+func (a *auditor) visitTwice(s *rehearsal.Session) {
 	for range 2 {
 		for _, url := range a.visits() {
-			s.Step(useragent.Step{Open: url})
+			s.Step(rehearsal.Step{Open: url})
 		}
 	}
 }
 
 // storesOf names the caches that are not those of a worker of ours.
-func storesOf(s *useragent.Session) (names []string) {
+func storesOf(s *rehearsal.Session) (names []string) {
 	for _, c := range s.Caches() {
 		if _, ours := worker.ParseStore(c.Name); !ours {
 			names = append(names, c.Name)

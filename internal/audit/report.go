@@ -5,6 +5,7 @@ import (
 	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
 	"tachyform/internal/page"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/useragent"
 )
 
@@ -49,7 +50,7 @@ type Report struct {
 	// Sheet is a contact sheet of the icons, if one was asked for.
 	Sheet *icon.Sheet `json:"-"`
 	// Rehearsal and Graph hold what the report was made from.
-	Rehearsal *useragent.Result `json:"-"`
+	Rehearsal *rehearsal.Result `json:"-"`
 	Graph     *page.Graph       `json:"-"`
 }
 
@@ -88,7 +89,7 @@ type PageReport struct {
 
 // PageResult is what a visitor gets.
 type PageResult struct {
-	Outcome    useragent.Outcome `json:"outcome"`
+	Outcome    rehearsal.Outcome `json:"outcome"`
 	Status     int               `json:"status"`
 	Title      string            `json:"title"`
 	AnsweredBy string            `json:"answered_by"`

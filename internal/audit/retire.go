@@ -3,6 +3,7 @@ package audit
 import (
 	"context"
 
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 )
@@ -21,17 +22,17 @@ type Retired struct {
 // Retire rehearses it: the entry page is visited twice, next is deployed, the page is reloaded, closed and opened again.
 func Retire(ctx context.Context, in Input, next site.Host) (*Retired, error) {
 	a := newAuditor(ctx, in)
-	s := useragent.NewSession(ctx, append([]site.Host{in.Host}, in.Others...), a.reader, false, nil)
+	s := a.session(useragent.Options{})
 	defer s.Close()
 	entry := a.absolute(in.Project.Audit.Entry)
-	s.Step(useragent.Step{Open: entry})
-	s.Step(useragent.Step{Reload: "normal"})
+	s.Step(rehearsal.Step{Open: entry})
+	s.Step(rehearsal.Step{Reload: "normal"})
 	active, _, _ := s.Worker()
 	out := &Retired{Had: active != nil}
 	for _, c := range s.Caches() {
 		out.Kept += len(c.Entries)
 	}
-	for _, step := range []useragent.Step{{Deploy: []site.Host{next}}, {Reload: "normal"}, {Close: "tab"}, {Open: entry}} {
+	for _, step := range []rehearsal.Step{{Deploy: []site.Host{next}}, {Reload: "normal"}, {Close: "tab"}, {Open: entry}} {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}

@@ -6,6 +6,7 @@ import (
 
 	"tachyform/internal/condition"
 	"tachyform/internal/page"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/useragent"
 )
 
@@ -33,31 +34,31 @@ func (a *auditor) tryVariants() error {
 	if a.ran.Worker == nil || a.ran.Worker.State != useragent.Activated {
 		return nil
 	}
-	before := map[string]*useragent.PageOutcome{}
+	before := map[string]*rehearsal.PageOutcome{}
 	var failing, varying []string
 	for _, p := range a.ran.Pages {
 		o := p.Under[condition.Offline.Name]
 		before[p.URL] = o
-		if p.Status < 400 && o.Outcome != useragent.Whole {
+		if p.Status < 400 && o.Outcome != rehearsal.Whole {
 			failing = append(failing, p.URL)
 		}
-		if d := a.documents[p.URL]; d != nil && d.Varies && (o.Outcome == useragent.Whole || o.Outcome == useragent.Partial) {
+		if d := a.documents[p.URL]; d != nil && d.Varies && (o.Outcome == rehearsal.Whole || o.Outcome == rehearsal.Partial) {
 			varying = append(varying, p.URL)
 		}
 	}
-	if err := a.rehearseAgain(failing, a.reader, true, func(url string, o *useragent.PageOutcome) {
+	if err := a.rehearseAgain(failing, a.reader, true, func(url string, o *rehearsal.PageOutcome) {
 		was := before[url]
 		gained := a.missingOnlyIn(was, o)
 		switch {
-		case was.Outcome == useragent.Partial && len(gained) > 0:
+		case was.Outcome == rehearsal.Partial && len(gained) > 0:
 			a.find("offline.lucky", Where{URL: a.local(url)}, "only the browser's cache has "+strings.Join(gained[:min(3, len(gained))], ", "), "")
-		case was.Outcome != useragent.Partial && (o.Outcome == useragent.Whole || o.Outcome == useragent.Partial):
+		case was.Outcome != rehearsal.Partial && (o.Outcome == rehearsal.Whole || o.Outcome == rehearsal.Partial):
 			a.find("offline.lucky", Where{URL: a.local(url)}, string(was.Outcome)+" without the browser's cache, "+string(o.Outcome)+" with it", "")
 		}
 	}); err != nil {
 		return err
 	}
-	return a.rehearseAgain(varying, &page.Reader{Screen: page.Phone}, false, func(url string, o *useragent.PageOutcome) {
+	return a.rehearseAgain(varying, &page.Reader{Screen: page.Phone}, false, func(url string, o *rehearsal.PageOutcome) {
 		if more := a.missingOnlyIn(o, before[url]); len(more) > 0 {
 			a.find("offline.phone", Where{URL: a.local(url)}, "missing "+strings.Join(more[:min(3, len(more))], ", "), "")
 		}
@@ -65,7 +66,7 @@ func (a *auditor) tryVariants() error {
 }
 
 // missingOnlyIn lists what the one lacks and the other does not.
-func (a *auditor) missingOnlyIn(one, other *useragent.PageOutcome) (list []string) {
+func (a *auditor) missingOnlyIn(one, other *rehearsal.PageOutcome) (list []string) {
 	has := map[string]bool{}
 	for _, l := range other.Missing {
 		has[l.URL] = true
@@ -80,7 +81,7 @@ func (a *auditor) missingOnlyIn(one, other *useragent.PageOutcome) (list []strin
 }
 
 // rehearseAgain rehearses some of the pages offline in another way.
-func (a *auditor) rehearseAgain(pages []string, reader *page.Reader, httpCache bool, judge func(string, *useragent.PageOutcome)) error {
+func (a *auditor) rehearseAgain(pages []string, reader *page.Reader, httpCache bool, judge func(string, *rehearsal.PageOutcome)) error {
 	if len(pages) == 0 {
 		return nil
 	}

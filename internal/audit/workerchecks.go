@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"tachyform/internal/condition"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/worker"
@@ -62,7 +63,7 @@ func (a *auditor) checkScripts(w *useragent.WorkerState, at Where) {
 func (a *auditor) checkStoppedWorker(at Where) error {
 	var failing []string
 	for _, p := range a.ran.Pages {
-		if o := p.Under[condition.Offline.Name]; p.Status > 0 && p.Status < 400 && (o.Outcome == useragent.Lost || o.Outcome == useragent.Stuck || o.Outcome == useragent.Partial) && len(failing) < 10 {
+		if o := p.Under[condition.Offline.Name]; p.Status > 0 && p.Status < 400 && (o.Outcome == rehearsal.Lost || o.Outcome == rehearsal.Stuck || o.Outcome == rehearsal.Partial) && len(failing) < 10 {
 			failing = append(failing, p.URL)
 		}
 	}
@@ -77,7 +78,7 @@ func (a *auditor) checkStoppedWorker(at Where) error {
 	}
 	var forgotten []string
 	for _, u := range failing {
-		if o := got[u]; o != nil && o.Outcome == useragent.Whole {
+		if o := got[u]; o != nil && o.Outcome == rehearsal.Whole {
 			forgotten = append(forgotten, u)
 		}
 	}

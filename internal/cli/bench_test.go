@@ -24,8 +24,8 @@ import (
 	"tachyform/internal/fit"
 	"tachyform/internal/page"
 	"tachyform/internal/project"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
-	"tachyform/internal/useragent"
 	"tachyform/internal/worker"
 )
 
@@ -81,7 +81,7 @@ func TestBenchAgainstChromium(t *testing.T) {
 		in := audit.Input{Project: p, Name: "site", Host: f, Folder: f}
 		r, err := audit.Rehearse(context.Background(), in)
 		require.NoError(t, err)
-		plan := &useragent.Rehearsal{Hosts: []site.Host{f}, Reader: &page.Reader{}, Conditions: []condition.Condition{condition.Offline, condition.Stalled}, Visit: visits}
+		plan := &rehearsal.Rehearsal{Hosts: []site.Host{f}, Reader: &page.Reader{}, Conditions: []condition.Condition{condition.Offline, condition.Stalled}, Visit: visits}
 		median := func(all bool) time.Duration {
 			plan.Pages = nil
 			for _, page := range r.Pages {

@@ -10,9 +10,9 @@ import (
 
 	"tachyform/internal/fit"
 	"tachyform/internal/page"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/report"
 	"tachyform/internal/site"
-	"tachyform/internal/useragent"
 )
 
 // fitLive makes the files that a live site lacks, in a folder of their own, and gives the lines for its template.
@@ -22,7 +22,7 @@ func (a *app) fitLive(ctx context.Context, o *opened, into string) error {
 		return usagef("there is no tachyform.yaml that describes the app; write one with site: %s, app, icons and worker", o.name)
 	}
 	origin := o.host.Origin()
-	urls := useragent.PagesOf(ctx, o.host, origin+p.Audit.Entry, p.Audit.Crawl.AtMost, p.Audit.Crawl.Depth)
+	urls := rehearsal.PagesOf(ctx, o.host, origin+p.Audit.Entry, p.Audit.Crawl.AtMost, p.Audit.Crawl.Depth)
 	for _, path := range append([]string{p.Audit.Entry, p.Worker.StandIns.Page, p.Worker.StandIns.Image, p.Worker.StandIns.Font, p.Worker.Shell.Page}, append(p.Audit.Visit, p.Audit.Pages...)...) {
 		if path != "" {
 			urls = append(urls, origin+path)

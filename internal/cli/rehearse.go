@@ -41,7 +41,7 @@ played after the others, or alone with --only.`,
 		if err != nil {
 			return err
 		}
-		if in.Profile, err = profile(); err != nil {
+		if in.Kind, err = profile(); err != nil {
 			return err
 		}
 		chosen, err := chooseRehearsals(o.project.Rehearsals, only)

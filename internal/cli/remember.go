@@ -13,8 +13,8 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/fit"
 	"tachyform/internal/problem"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/report"
-	"tachyform/internal/useragent"
 )
 
 // historyFile holds what audits came to, a line of JSON each, beside the journal.
@@ -42,7 +42,7 @@ func remember(o *opened, r *audit.Report) ([]report.Remembered, error) {
 	}
 	now := report.Remembered{At: time.Now().UTC().Truncate(time.Second), Summary: r.Summary, Pages: len(r.Pages)}
 	for _, p := range r.Pages {
-		if u := p.Under[condition.Offline.Name]; u != nil && u.Outcome == useragent.Whole {
+		if u := p.Under[condition.Offline.Name]; u != nil && u.Outcome == rehearsal.Whole {
 			now.Whole++
 		}
 	}

@@ -24,6 +24,7 @@ import (
 	"tachyform/internal/browser"
 	"tachyform/internal/condition"
 	"tachyform/internal/project"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 )
@@ -131,7 +132,7 @@ func predict(t *testing.T, path string) *siteRecord {
 		}
 		return m
 	}
-	r := &useragent.Rehearsal{Hosts: hosts, Conditions: []condition.Condition{condition.Offline}, HTTPCache: true}
+	r := &rehearsal.Rehearsal{Hosts: hosts, Conditions: []condition.Condition{condition.Offline}, HTTPCache: true}
 	for _, v := range s.project.Audit.Visit {
 		r.Visit = append(r.Visit, origin+v)
 	}
@@ -146,7 +147,7 @@ func predict(t *testing.T, path string) *siteRecord {
 	}
 	for _, p := range got.Pages {
 		o := p.Under["offline"]
-		rec := pageRecord{URL: local(p.URL), Opened: o.Outcome != useragent.Lost && o.Outcome != useragent.Stuck, Missing: []string{}}
+		rec := pageRecord{URL: local(p.URL), Opened: o.Outcome != rehearsal.Lost && o.Outcome != rehearsal.Stuck, Missing: []string{}}
 		if rec.Opened {
 			rec.Status, rec.Title = o.Status, o.Title
 			for _, l := range o.Missing {
@@ -160,17 +161,17 @@ func predict(t *testing.T, path string) *siteRecord {
 	if len(s.releases) < 2 {
 		return out
 	}
-	stage := useragent.NewSession(context.Background(), hosts, nil, true, nil)
+	stage := rehearsal.NewSession(rehearsal.NewEmbedded(context.Background(), hosts, useragent.Options{HTTPCache: true}), hosts[0].Origin())
 	defer stage.Close()
 	for _, v := range r.Visit {
-		stage.Step(useragent.Step{Open: v})
+		stage.Step(rehearsal.Step{Open: v})
 	}
-	stage.Step(useragent.Step{Deploy: []site.Host{s.open(t, 1, origin)}})
+	stage.Step(rehearsal.Step{Deploy: []site.Host{s.open(t, 1, origin)}})
 	for _, name := range releaseSteps {
-		step := useragent.Step{Reload: "normal"}
+		step := rehearsal.Step{Reload: "normal"}
 		if name == releaseSteps[2] {
-			stage.Step(useragent.Step{Close: "tab"})
-			step = useragent.Step{Open: r.Visit[len(r.Visit)-1]}
+			stage.Step(rehearsal.Step{Close: "tab"})
+			step = rehearsal.Step{Open: r.Visit[len(r.Visit)-1]}
 		}
 		stage.Step(step)
 		v := stage.View("")

@@ -8,9 +8,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/page"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/report"
 	"tachyform/internal/site"
-	"tachyform/internal/useragent"
 )
 
 // destinations tells what kind of request asks for a file, by extension.
@@ -67,8 +67,8 @@ where, what went to the network, what was stored, and what the worker printed.`,
 		if !ok {
 			return usagef("%q is not an address on the web", args[0])
 		}
-		r := &useragent.Rehearsal{Hosts: append([]site.Host{o.host}, in.Others...), Conditions: in.Conditions}
-		if r.Profile, err = profile(); err != nil {
+		r := &rehearsal.Rehearsal{Hosts: append([]site.Host{o.host}, in.Others...), Conditions: in.Conditions}
+		if r.Kind, err = profile(); err != nil {
 			return err
 		}
 		for _, v := range o.project.Audit.Visit {

@@ -9,19 +9,20 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/condition"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/target"
 	"tachyform/internal/useragent"
 	"tachyform/internal/worker"
 )
 
 // outcomeOrder has the outcomes from worst to best.
-var outcomeOrder = []useragent.Outcome{useragent.Stuck, useragent.Lost, useragent.Partial, useragent.StandIn, useragent.Whole}
+var outcomeOrder = []rehearsal.Outcome{rehearsal.Stuck, rehearsal.Lost, rehearsal.Partial, rehearsal.StandIn, rehearsal.Whole}
 
-func outcomeStyle(o useragent.Outcome) lipgloss.Style {
+func outcomeStyle(o rehearsal.Outcome) lipgloss.Style {
 	switch o {
-	case useragent.Whole:
+	case rehearsal.Whole:
 		return green
-	case useragent.Lost, useragent.Stuck:
+	case rehearsal.Lost, rehearsal.Stuck:
 		return red
 	}
 	return yellow
@@ -126,16 +127,16 @@ func pageTable(b *strings.Builder, pages []*audit.PageReport, width, most int) {
 }
 
 // notKnown stands for an outcome that can't be relied on.
-const notKnown useragent.Outcome = "not known"
+const notKnown rehearsal.Outcome = "not known"
 
 type tallied struct {
-	word useragent.Outcome
+	word rehearsal.Outcome
 	n    int
 }
 
 // tallyOf counts the outcomes under a condition, best first, and last those that can't be relied on.
 func tallyOf(pages []*audit.PageReport, condition string) (list []tallied) {
-	n := map[useragent.Outcome]int{}
+	n := map[rehearsal.Outcome]int{}
 	for _, p := range pages {
 		if r := p.Under[condition]; r != nil && r.Known {
 			n[r.Outcome]++
@@ -143,7 +144,7 @@ func tallyOf(pages []*audit.PageReport, condition string) (list []tallied) {
 			n[notKnown]++
 		}
 	}
-	order := append([]useragent.Outcome{notKnown}, outcomeOrder...)
+	order := append([]rehearsal.Outcome{notKnown}, outcomeOrder...)
 	for _, o := range slices.Backward(order) {
 		if n[o] > 0 {
 			list = append(list, tallied{o, n[o]})
@@ -244,7 +245,7 @@ func Rehearsal(r *audit.Report, width int) string {
 // RehearsalNext is the command to go on with after a rehearsal.
 func RehearsalNext(r *audit.Report) string {
 	for _, p := range r.Pages {
-		if worst(p) < slices.Index(outcomeOrder, useragent.StandIn) {
+		if worst(p) < slices.Index(outcomeOrder, rehearsal.StandIn) {
 			return Next("tachyform audit", "names the causes and the mends")
 		}
 	}

@@ -12,6 +12,7 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/condition"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/target"
 	"tachyform/internal/useragent"
 	"tachyform/internal/worker"
@@ -90,7 +91,7 @@ type htmlSource struct {
 }
 
 // sourcesOf counts where a page's document and what it asks for came from.
-func sourcesOf(o *useragent.PageOutcome) (list []htmlSource) {
+func sourcesOf(o *rehearsal.PageOutcome) (list []htmlSource) {
 	if o == nil {
 		return nil
 	}
@@ -152,7 +153,7 @@ type htmlTally struct {
 }
 
 type htmlPart struct {
-	Outcome useragent.Outcome
+	Outcome rehearsal.Outcome
 	Count   int
 	Share   template.CSS
 }
@@ -177,7 +178,7 @@ func HTML(r *audit.Report) ([]byte, error) {
 			v.Targets = append(v.Targets, htmlTarget{t, x})
 		}
 	}
-	offline := map[string]*useragent.PageOutcome{}
+	offline := map[string]*rehearsal.PageOutcome{}
 	if r.Rehearsal != nil {
 		for _, p := range r.Rehearsal.Pages {
 			offline[strings.TrimPrefix(p.URL, r.Origin)] = p.Under[condition.Offline.Name]

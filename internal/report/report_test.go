@@ -17,6 +17,7 @@ import (
 	"tachyform/internal/manifest"
 	"tachyform/internal/page"
 	"tachyform/internal/problem"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/useragent"
 )
 
@@ -33,7 +34,7 @@ func sample(pages int) *audit.Report {
 	r.Worker = &audit.WorkerReport{URL: "/w.js", Scope: "/", State: "redundant", Error: &failed, Caches: map[string][]string{hostile: {"/"}}}
 	for i := range pages {
 		r.Pages = append(r.Pages, &audit.PageReport{URL: fmt.Sprintf("/a-rather-long-folder-name/page-%d.html", i), Title: "Tides <" + fmt.Sprint(i), Under: map[string]*audit.PageResult{
-			"offline": {Outcome: []useragent.Outcome{"whole", "partial", "lost"}[i%3], Status: 200, Known: true, AnsweredBy: "pack", Missing: []string{"/" + hostile}}, "stalled": {Outcome: "stuck", Known: i > 0, Why: "a reason", Missing: []string{}}}})
+			"offline": {Outcome: []rehearsal.Outcome{"whole", "partial", "lost"}[i%3], Status: 200, Known: true, AnsweredBy: "pack", Missing: []string{"/" + hostile}}, "stalled": {Outcome: "stuck", Known: i > 0, Why: "a reason", Missing: []string{}}}})
 	}
 	for i := range 11 {
 		weight := audit.Polish
@@ -42,7 +43,7 @@ func sample(pages int) *audit.Report {
 		}
 		r.Findings = append(r.Findings, &audit.Finding{Code: "page.theme", Weight: weight, Title: "Pages set no theme colour", Where: audit.Where{File: "dist/index.html", Line: 3, Column: 1, URL: "/"}, Evidence: hostile, Reason: "The bar keeps its colour.", Mend: "tachyform fit adds the tag"})
 	}
-	r.Rehearsal = &useragent.Result{Caches: []useragent.CacheContent{{Name: hostile, Entries: []useragent.CachedEntry{{URL: "https://line.example/" + hostile, Bytes: 7}}}}}
+	r.Rehearsal = &rehearsal.Result{Caches: []useragent.CacheContent{{Name: hostile, Entries: []useragent.CachedEntry{{URL: "https://line.example/" + hostile, Bytes: 7}}}}}
 	return r
 }
 
@@ -59,7 +60,7 @@ func plain(text string) string {
 func TestTerminal(t *testing.T) {
 	survey := &page.Survey{Site: "dist", Pages: 3, Files: 9, Kinds: []page.KindTotal{{Kind: "pages", Files: 3, Bytes: 1000}}, Heaviest: []page.FileWeight{{URL: "/" + hostile, Bytes: 99}},
 		Broken: []page.Broken{{URL: "/x", From: "/" + "y", Line: 2, Places: 3}}, Others: []page.OtherOrigin{{Origin: "https://other.example", Requests: 2}}, Unlinked: []string{"/a", "/b"}}
-	traced := []*useragent.Traced{{Condition: "stalled", Handled: useragent.ByWorker, Status: 200, Source: useragent.Source{Kind: useragent.CacheSource, Cache: "tachyform / kept /x"}, Notes: []useragent.Note{{Level: "error", Text: hostile}}}, {Condition: "offline", Reason: useragent.Failure{Kind: useragent.NetworkFailed}}}
+	traced := []*rehearsal.Traced{{Condition: "stalled", Handled: useragent.ByWorker, Status: 200, Source: useragent.Source{Kind: useragent.CacheSource, Cache: "tachyform / kept /x"}, Notes: []useragent.Note{{Level: "error", Text: hostile}}}, {Condition: "offline", Reason: useragent.Failure{Kind: useragent.NetworkFailed}}}
 	for name, text := range map[string]string{
 		"audit": Audit(sample(30), 80), "rehearsal": Rehearsal(sample(60), 80), "survey": Survey(survey, 80), "trace": Trace("/x", "", "https://line.example", traced, 80),
 		"problem": Problem(&problem.Problem{What: hostile, Where: "a:1:2", Mend: "mend it"}, 80),

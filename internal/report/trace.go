@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/useragent"
 	"tachyform/internal/worker"
 )
@@ -36,7 +37,7 @@ func sourceText(source useragent.Source) string {
 }
 
 // sourceWords says in words where an answer came from.
-func sourceWords(t *useragent.Traced) string {
+func sourceWords(t *rehearsal.Traced) string {
 	if rule := RuleOf(t.Source); rule == "pack" {
 		return "from the pack"
 	} else if rule != "" {
@@ -68,7 +69,7 @@ func storeText(name string) string {
 }
 
 // Trace shows how one request is answered under each condition.
-func Trace(url, destination, origin string, list []*useragent.Traced, width int) string {
+func Trace(url, destination, origin string, list []*rehearsal.Traced, width int) string {
 	var b strings.Builder
 	kind := destination
 	if kind == "" {

@@ -15,6 +15,7 @@ import (
 	"tachyform/internal/manifest"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/useragent"
 	"tachyform/internal/worker"
 )
@@ -81,8 +82,8 @@ func TestViews(t *testing.T) {
 			"tachyform.yaml written for dist\nname       Line (Line)\nicons      none yet: name a master picture\npack       /, /tides and what those pages ask for\nstand-in   none yet: a page of your own\nnext  tachyform fit", ""},
 		"drafted for its own worker": {Drafted(project.Draft{Master: "m.svg", Present: "/sw.js", PresentWhy: "/:3"}, "f"), "icons      from m.svg\nworker     the site's own, /sw.js\nnext  tachyform audit", "pack"},
 		"drafted for one unread":     {Drafted(project.Draft{PresentWhy: "/:3", Unread: true}, "f"), "registered where it cannot be read; check\n             worker.present", "pack"},
-		"traces": {Trace("/x", "image", "https://line.example", []*useragent.Traced{
-			{Condition: "online", Handled: useragent.ByWorker, Status: 404, Source: network, Elapsed: 30 * time.Millisecond, Bytes: 12, Shown: "https://line.example/y", Sent: []useragent.SentRequest{{URL: "https://line.example/x", Status: 404}, {URL: "https://line.example/z"}}},
+		"traces": {Trace("/x", "image", "https://line.example", []*rehearsal.Traced{
+			{Condition: "online", Handled: useragent.ByWorker, Status: 404, Source: network, Elapsed: 30 * time.Millisecond, Bytes: 12, Shown: "https://line.example/y", Sent: []rehearsal.SentRequest{{URL: "https://line.example/x", Status: 404}, {URL: "https://line.example/z"}}},
 			{Condition: "offline", Handled: useragent.ByWorker, Status: 200, Source: useragent.Source{Kind: useragent.WorkerSource}}, {Condition: "slow", Status: 200, Source: network}, {Condition: "disconnected", Reason: useragent.Failure{Kind: useragent.NothingAnswers}},
 		}, 80), "/x  asked for as image\nONLINE\n404  from the network, through the worker: /y  30 ms, 12 B\nnetwork /x  404\nnetwork /z  no answer\nOFFLINE\n200  made by the worker itself\nSLOW\n200  from the network\nDISCONNECTED\nno answer  nothing answers", ""},
 		"demo": {DemoEnd("demo", "demo/report.html", "./tachyform"), "folder   demo\nreport   demo/report.html\n./tachyform serve demo/site", ""},

@@ -2,7 +2,6 @@
 package useragent
 
 import (
-	"context"
 	"net/http"
 	"regexp"
 	"slices"
@@ -99,25 +98,11 @@ type Browser struct {
 	personal map[string]string
 }
 
-// New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
-func New(ctx context.Context, hosts []site.Host, reader *page.Reader) *Browser {
-	b := &Browser{clock: &clock{ctx: ctx}, store: newStorage(), queue: map[string][]func(func()){}, personal: map[string]string{}, reader: reader, kind: defaultKind, warmEngines: &warmEngines{}, full: fullLimits, limits: fullLimits}
-	b.net = &network{ctx: ctx, hosts: map[string]site.Host{}, cond: condition.Online, clock: b.clock}
-	for _, h := range hosts {
-		b.net.hosts[h.Origin()] = h
-	}
-	b.bindClock()
-	return b
-}
-
 // bindClock binds the clock to the browser's limits.
 func (b *Browser) bindClock() {
 	b.clock.limit = b.runLimit
 	b.clock.onTired = func() { b.exhaust(script.ErrEndless) }
 }
-
-// UseHTTPCache switches the browser's HTTP cache on.
-func (b *Browser) UseHTTPCache() { b.http = newHTTPCache() }
 
 // Close ends every worker. The browser is of no use afterwards.
 func (b *Browser) Close() {
@@ -289,8 +274,8 @@ type View struct {
 	RegisterErrors []string
 	// Unread are requests of its scripts whose addresses can't be read.
 	Unread []page.Place
-	// drawn tells that one of its scripts may have put something on it.
-	drawn bool
+	// ScriptsDraw tells that one of its scripts may have put something on it.
+	ScriptsDraw bool
 }
 
 // Missing lists the URLs that the page asked for and did not get, without what is fetched in the background.
@@ -462,7 +447,7 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 	received := func(resp *Response, how Answerer) {
 		switch {
 		case resp == nil:
-			done(nil, g, failed(how))
+			done(nil, g, FailureBy(how))
 			return
 		case how == ByWorker && resp.Type == "opaque":
 			done(nil, g, Failure{Kind: OpaqueDocument})
@@ -820,7 +805,7 @@ func (b *Browser) clientFetch(c *client, req *Request, done func(*Response, Answ
 func (b *Browser) processResponse(c *client, l *Load, resp *Response, how Answerer, depth int) {
 	l.Done = true
 	if resp == nil {
-		l.Missing, l.Why = true, failed(how)
+		l.Missing, l.Why = true, FailureBy(how)
 		return
 	}
 	actual := resp.Actual()

@@ -11,7 +11,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/page"
 	"tachyform/internal/site"
 )
 
@@ -31,7 +30,7 @@ func TestEnvironment(t *testing.T) {
 			code, err := os.ReadFile(path)
 			require.NoError(t, err)
 			f := hosted(t, siteWith(t, string(harness)+string(code), "data.json", `{"tide": "low"}`), "{redirects: [{match: /moved, to: /data.json}]}")
-			b := New(context.Background(), []site.Host{f}, &page.Reader{})
+			b := New(context.Background(), []site.Host{f}, Options{})
 			defer b.Close()
 			b.Open(home, nil)
 			b.Settle()
@@ -54,7 +53,7 @@ func TestSnippets(t *testing.T) {
 	}
 	code := "const HERE = location.origin;\n" + read("snippets.js") + read("snippets-asked.js")
 	f := hosted(t, siteWith(t, code, "data.json", `{"tide": "low"}`), "{redirects: [{match: /moved, to: /data.json}]}")
-	b := New(context.Background(), []site.Host{f}, &page.Reader{})
+	b := New(context.Background(), []site.Host{f}, Options{})
 	defer b.Close()
 	b.net.refuses = func(url string) bool { return !strings.HasPrefix(url, home) }
 	b.Open(home, nil)
@@ -62,7 +61,7 @@ func TestSnippets(t *testing.T) {
 	kept := b.store.caches["what came of it"]
 	require.NotNil(t, kept, "%v", b.notes)
 	var got, want [][2]string
-	require.NoError(t, json.Unmarshal(bodyBytes(kept.entries[0].response), &got))
+	require.NoError(t, json.Unmarshal(kept.entries[0].response.Bytes(), &got))
 	require.NoError(t, json.Unmarshal([]byte(read("snippets.json")), &want))
 	here := map[string]string{}
 	for _, one := range got {

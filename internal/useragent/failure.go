@@ -86,8 +86,8 @@ func (f Failure) String() string {
 	return ""
 }
 
-// failed is the failure of a request of which nothing came, by who answered it.
-func failed(by Answerer) Failure {
+// FailureBy is the failure of a request of which nothing came, by who answered it.
+func FailureBy(by Answerer) Failure {
 	if by == ByWorker {
 		return Failure{Kind: WorkerFailed}
 	}

@@ -27,16 +27,12 @@ type Fetched struct {
 	Why    Failure
 }
 
-// Installer opens the page at url, after the pages that are visited before it: it may be there only for those who have their cookies.
-func (r *Rehearsal) Installer(ctx context.Context, url string) *Installer {
-	reader := r.Reader
-	if reader == nil {
-		reader = &page.Reader{}
-	}
-	b := r.bare(ctx, reader)
-	b.scriptsOnly = true
+// NewInstaller opens the page at url, after the pages that are visited before it: it may be there only for those who have their cookies.
+func NewInstaller(ctx context.Context, hosts []site.Host, o Options, visit []string, url string) *Installer {
+	o.WithoutWorkers, o.ScriptsOnly = true, true
+	b := New(ctx, hosts, o)
 	var tab *Tab
-	for _, v := range r.Visit {
+	for _, v := range visit {
 		if v == url {
 			break
 		}

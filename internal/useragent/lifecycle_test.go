@@ -8,8 +8,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/condition"
-	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
 )
@@ -47,7 +45,7 @@ func TestRegistering(t *testing.T) {
 		{"register('/module.js')", "{}", "throws", ""},
 	} {
 		f := hosted(t, siteWith(t, "", "index.html", pageWith(c.call), "sub/w.js", "", "module.js", "import { x } from './part.js'; self.x = x;", "part.js", "export const x = 1;"), c.hosting)
-		b := New(context.Background(), []site.Host{f}, &page.Reader{})
+		b := New(context.Background(), []site.Host{f}, Options{})
 		v := b.Open(home, nil)
 		b.Settle()
 		got := strings.Join(v.RegisterErrors, " ")
@@ -102,7 +100,7 @@ func TestUpdates(t *testing.T) {
 			one := siteWith(t, "// one\n"+c.one, "part.js", "")
 			two := siteWith(t, "// two\n"+c.two, "part.js", "// changed")
 			host := &changing{one}
-			b := New(context.Background(), []site.Host{host}, &page.Reader{})
+			b := New(context.Background(), []site.Host{host}, Options{})
 			defer b.Close()
 			tab := b.Open(home, nil)
 			b.Settle()
@@ -127,7 +125,7 @@ type changing struct{ *site.Folder }
 // A script is the same when its bytes and those of all it imports are; nothing is installed then.
 func TestUnchanged(t *testing.T) {
 	f := siteWith(t, "importScripts('/part.js')", "part.js", "addEventListener('install', () => console.log('installing'))")
-	b := New(context.Background(), []site.Host{f}, &page.Reader{})
+	b := New(context.Background(), []site.Host{f}, Options{})
 	defer b.Close()
 	var tab *Tab
 	for range 3 {
@@ -167,7 +165,7 @@ func TestAnswers(t *testing.T) {
 		"(async () => { await new Promise((r) => setTimeout(r, 11000)); return fetch('/far.html'); })()": "stuck ten seconds",
 	} {
 		f := hosted(t, siteWith(t, "addEventListener('fetch', (e) => { if (e.request.url === location.origin + '/') e.respondWith("+answer+"); });", "far.html", "<!doctype html><title>Far</title>"), "{redirects: [{match: /moved, to: /far.html}]}")
-		b := New(context.Background(), []site.Host{f}, &page.Reader{})
+		b := New(context.Background(), []site.Host{f}, Options{})
 		tab := b.Open(home, nil)
 		b.Settle()
 		v := b.Open(home, tab)
@@ -196,7 +194,7 @@ func TestRequests(t *testing.T) {
 	f := siteWith(t, `addEventListener('fetch', (e) => { const r = e.request; console.log(new URL(r.url).pathname, r.mode, r.destination || 'none', r.credentials, r.redirect, String(Boolean(e.clientId)), String(Boolean(e.resultingClientId))); });`,
 		"index.html", `<!doctype html><title>x</title><link rel=stylesheet href=/s.css><link rel=manifest href=/m.json><img src=/i.png><img crossorigin src=/c.png><script type=module src=/m.js></script><script src=/a.js></script><iframe src=/f.html></iframe>Text<script>navigator.serviceWorker.register('/w.js');fetch('/d.json')</script>`,
 		"s.css", "@font-face{font-family:a;src:url(/f.woff2)} body{font-family:a}", "m.js", "import '/n.js'", "n.js", "", "a.js", "", "f.html", "<p>", "d.json", "{}")
-	b := New(context.Background(), []site.Host{f}, &page.Reader{})
+	b := New(context.Background(), []site.Host{f}, Options{})
 	defer b.Close()
 	tab := b.Open(home, nil)
 	b.Settle()
@@ -226,39 +224,14 @@ func TestRequests(t *testing.T) {
 	}
 }
 
-// The same rehearsal gives the same result, also when pages are tried side by side.
-func TestSameResult(t *testing.T) {
-	f := siteWith(t, `addEventListener('fetch', (e) => e.respondWith(Math.random() < 0.5 ? fetch(e.request) : caches.open('r' + Math.random()).then(async (c) => { const r = await fetch(e.request); await c.put(e.request, r.clone()); return r; })));`, "a.html", "<title>a</title>", "b.html", "<title>b</title>")
-	var first string
-	for range 3 {
-		r := Rehearsal{Hosts: []site.Host{f}, Visit: []string{home, home, home}, Pages: []string{home, home + "a.html", home + "b.html"}, Conditions: []condition.Condition{condition.Offline, condition.Flaky, condition.Slow}}
-		got, err := r.Run(context.Background())
-		require.NoError(t, err)
-		var b strings.Builder
-		for _, p := range got.Pages {
-			for _, c := range r.Conditions {
-				o := p.Under[c.Name]
-				b.WriteString(p.URL + c.Name + string(o.Outcome) + o.AnsweredBy.String() + o.Elapsed.String() + "\n")
-			}
-		}
-		for _, c := range got.Caches {
-			b.WriteString(c.Name + "\n")
-		}
-		if first == "" {
-			first = b.String()
-		}
-		assert.Equal(t, first, b.String())
-	}
-}
-
 func TestHTTPCache(t *testing.T) {
 	f := hosted(t, siteWith(t, "", "index.html", "<!doctype html><title>x</title><img src=/kept.png><img src=/asked.png>", "kept.png", "x", "asked.png", "x"),
 		"{headers: [{match: /kept.png, set: {Cache-Control: max-age=60}}]}")
 	missing := func(on bool) string {
-		b := New(context.Background(), []site.Host{f}, &page.Reader{})
+		b := New(context.Background(), []site.Host{f}, Options{})
 		defer b.Close()
 		if on {
-			b.UseHTTPCache()
+			b.http = newHTTPCache()
 		}
 		b.Open(home, nil)
 		b.Settle()

@@ -45,12 +45,3 @@ func (b *Browser) exhaust(why error) {
 	b.exhausted = append(b.exhausted, why)
 	b.limits = b.full.after(b.strain + len(b.exhausted))
 }
-
-// spentUp says whether scripts were stopped so often that trying more of the same shows nothing new.
-func (b *Browser) spentUp() bool { return len(b.exhausted) >= 4 }
-
-// strained sets the limits for a browser on whose site so many limits were exhausted elsewhere.
-func (b *Browser) strained(by int) {
-	b.strain = by - len(b.exhausted)
-	b.limits = b.full.after(b.strain + len(b.exhausted))
-}

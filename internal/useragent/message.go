@@ -59,13 +59,6 @@ func (r *Response) Actual() *Response {
 	return r
 }
 
-func (r *Response) actualOrNil() *Response {
-	if r == nil {
-		return nil
-	}
-	return r.Actual()
-}
-
 // Get gives the value of a header, several joined by commas.
 func (r *Response) Get(name string) string { return headerGet(r.Header, name) }
 

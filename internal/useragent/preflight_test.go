@@ -11,7 +11,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/condition"
-	"tachyform/internal/page"
 	"tachyform/internal/site"
 )
 
@@ -72,7 +71,7 @@ func TestPreflights(t *testing.T) {
 		if c.req.Credentials == "include" {
 			host.by["PUT"] = answer(200, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Credentials", "true")
 		}
-		b := New(context.Background(), []site.Host{host}, &page.Reader{})
+		b := New(context.Background(), []site.Host{host}, Options{})
 		c.req.URL, c.req.Mode, c.req.Redirect = other+"/x", "cors", "follow"
 		var got *Response
 		done := false
@@ -84,7 +83,7 @@ func TestPreflights(t *testing.T) {
 		b.Close()
 	}
 	// Of a host that nobody knows nothing is held against the site.
-	b := New(context.Background(), nil, &page.Reader{})
+	b := New(context.Background(), nil, Options{})
 	defer b.Close()
 	var got *Response
 	b.fetch(&Request{URL: other + "/x", Method: "PUT", Mode: "cors", Credentials: "include", Redirect: "follow", Header: [][2]string{{"x-a", "1"}}}, own, func(r *Response) { got = r })
@@ -105,7 +104,7 @@ func TestSafelistedHeaders(t *testing.T) {
 func TestImportsOnBadNetworks(t *testing.T) {
 	f := siteWith(t, "importScripts('/a.js', '/b.js');", "a.js", "// "+strings.Repeat("tide ", 10_000), "b.js", "self.b = 1")
 	install := func(c condition.Condition) (took time.Duration, failed bool) {
-		b := New(context.Background(), []site.Host{f}, &page.Reader{})
+		b := New(context.Background(), []site.Host{f}, Options{})
 		defer b.Close()
 		b.SetCondition(c)
 		b.Open(home, nil)
@@ -123,7 +122,7 @@ func TestImportsOnBadNetworks(t *testing.T) {
 	for i := range 20 {
 		// Which requests fail depends on their order and address.
 		g := siteWith(t, "importScripts('/a"+strings.Repeat("a", i)+".js');", "a"+strings.Repeat("a", i)+".js", "")
-		b := New(context.Background(), []site.Host{g}, &page.Reader{})
+		b := New(context.Background(), []site.Host{g}, Options{})
 		b.SetCondition(condition.Flaky)
 		b.Open(home, nil)
 		b.Settle()
@@ -137,7 +136,7 @@ func TestImportsOnBadNetworks(t *testing.T) {
 func TestTakeoverWhileActivating(t *testing.T) {
 	code := "// 1\naddEventListener('install', () => skipWaiting()); addEventListener('activate', (e) => e.waitUntil(new Promise((ok) => setTimeout(ok, 3000))));"
 	f := siteWith(t, code)
-	b := New(context.Background(), []site.Host{f}, &page.Reader{})
+	b := New(context.Background(), []site.Host{f}, Options{})
 	defer b.Close()
 	b.Open(home, nil)
 	b.clock.pass(500 * time.Millisecond)

@@ -64,7 +64,7 @@ func (r *realm) messageOperation(op string, args []any, later func(func() (any, 
 	case "sync.register":
 		active("InvalidStateError: there is no active worker to register a sync for", func() (any, string) {
 			set(&m.syncs)
-			r.b.clock.after(0, r.b.sendSyncs)
+			r.b.clock.after(0, r.b.SendSyncs)
 			return nil, ""
 		})
 	case "sync.tags":
@@ -108,22 +108,22 @@ func (r *realm) messageOperation(op string, args []any, later func(func() (any, 
 	return true
 }
 
-// sendSyncs sends the registered sync events to workers, unless there is no connection (Web Background Synchronization, 5).
-func (b *Browser) sendSyncs() {
+// SendSyncs sends the registered sync events to workers, unless there is no connection (Web Background Synchronization, 5).
+func (b *Browser) SendSyncs() {
 	if b.net.cond.Refuses {
 		return
 	}
 	for _, g := range b.regs {
 		for _, tag := range slices.Sorted(maps.Keys(g.messages.syncs)) {
-			if b.Send(g, "sync", map[string]any{"tag": tag, "lastChance": false}) {
+			if b.send(g, "sync", map[string]any{"tag": tag, "lastChance": false}) {
 				delete(g.messages.syncs, tag)
 			}
 		}
 	}
 }
 
-// Send gives a registration's active worker an event that needs no page. It reports whether there is such a worker.
-func (b *Browser) Send(g *Registration, name string, detail map[string]any) bool {
+// send gives a registration's active worker an event that needs no page. It reports whether there is such a worker.
+func (b *Browser) send(g *Registration, name string, detail map[string]any) bool {
 	w := g.Active
 	if w == nil {
 		return false
@@ -136,12 +136,12 @@ func (b *Browser) Send(g *Registration, name string, detail map[string]any) bool
 	return true
 }
 
-// clickNotification clicks on a shown notification with a tag or title. It reports whether there is one.
-func (b *Browser) clickNotification(which, action string) bool {
+// ClickNotification clicks on a shown notification with a tag or title. It reports whether there is one.
+func (b *Browser) ClickNotification(which, action string) bool {
 	for _, g := range b.regs {
 		for _, n := range g.messages.notifications {
 			if n.text("tag") == which || n.text("title") == which {
-				return b.Send(g, "notificationclick", map[string]any{"notification": n, "action": action})
+				return b.send(g, "notificationclick", map[string]any{"notification": n, "action": action})
 			}
 		}
 	}

@@ -576,8 +576,8 @@ func (b *Browser) noteRegistration(scope, script string) {
 	}
 }
 
-// rivals lists the scopes that workers compete for.
-func (b *Browser) rivals() (list []Rival) {
+// Rivals lists the scopes that workers compete for.
+func (b *Browser) Rivals() (list []Rival) {
 	for _, scope := range slices.Sorted(maps.Keys(b.registered)) {
 		if scripts := b.registered[scope]; len(scripts) > 1 {
 			list = append(list, Rival{scope, scripts})

@@ -12,15 +12,3 @@ const (
 	Activated  State = "activated"
 	Redundant  State = "redundant"
 )
-
-// Outcome is what a visitor gets of a page.
-type Outcome string
-
-// The outcomes, as the design has them.
-const (
-	Whole   Outcome = "whole"    // its own content and all that it asks for
-	Partial Outcome = "partial"  // its own content, something is missing
-	StandIn Outcome = "stand-in" // another document in its place
-	Lost    Outcome = "lost"     // a network error page
-	Stuck   Outcome = "stuck"    // no document in time
-)

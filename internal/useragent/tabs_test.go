@@ -9,7 +9,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
 	"tachyform/internal/weburl"
@@ -37,7 +36,7 @@ func TestTabsOfTwoReleases(t *testing.T) {
 		return f.With(map[string][]byte{"worker.js": code})
 	}
 	for _, takeover := range []string{"at-once", "when-closed"} {
-		b := New(context.Background(), []site.Host{release(takeover, map[string]string{"part.js": "one", "lazy.1.js": "lazy"})}, &page.Reader{})
+		b := New(context.Background(), []site.Host{release(takeover, map[string]string{"part.js": "one", "lazy.1.js": "lazy"})}, Options{})
 		old := b.Open(origin+"/", nil)
 		b.Settle()
 		old = b.Open(origin+"/", old)
@@ -54,14 +53,14 @@ func TestTabsOfTwoReleases(t *testing.T) {
 			done := false
 			b.clientFetch(tab.client, &Request{URL: origin + path, Method: "GET", Mode: "cors", Credentials: "same-origin", Cache: "default", Redirect: "follow", Referrer: "about:client"}, func(r *Response, _ Answerer) {
 				if done = true; r != nil && r.Status == 200 {
-					text = string(bodyBytes(r))
+					text = string(r.Bytes())
 				}
 			})
 			b.clock.run(func() bool { return done }, b.clock.now+DocumentLimit)
 			return text
 		}
 		held := func() bool {
-			for _, c := range b.cacheContents() {
+			for _, c := range b.Caches() {
 				for _, e := range c.Entries {
 					if weburl.WithoutQuery(e.URL) == origin+"/lazy.1.js" {
 						return true

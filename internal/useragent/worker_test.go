@@ -10,7 +10,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/condition"
-	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
 )
@@ -33,7 +32,7 @@ func siteWith(t *testing.T, code string, more ...string) *site.Folder {
 // title visits the first page online, stops the worker, and gives the title of what the first page shows offline afterwards.
 func titleOffline(t *testing.T, f *site.Folder) (string, []Note) {
 	t.Helper()
-	b := New(context.Background(), []site.Host{f}, &page.Reader{})
+	b := New(context.Background(), []site.Host{f}, Options{})
 	defer b.Close()
 	tab := b.Open("https://line.example/", nil)
 	b.Settle()

@@ -13,7 +13,6 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/page"
 	"tachyform/internal/site"
 )
 
@@ -120,7 +119,7 @@ const (
 
 // runWPTScript runs a text as a service worker that stands at an address, and gives its report, nil when it never finished.
 func runWPTScript(dir, address, kind, text string, long bool) (*wptReport, []Note) {
-	b := New(context.Background(), []site.Host{wptHost{dir, wptOrigin, ""}, wptHost{dir, "http://127.0.0.1:8000", ""}, wptHost{dir, "http://localhost:8001", ""}, wptHost{dir, "http://127.0.0.1:8001", ""}}, &page.Reader{})
+	b := New(context.Background(), []site.Host{wptHost{dir, wptOrigin, ""}, wptHost{dir, "http://127.0.0.1:8000", ""}, wptHost{dir, "http://localhost:8001", ""}, wptHost{dir, "http://127.0.0.1:8001", ""}}, Options{})
 	defer b.Close()
 	b.net.refuses = func(u string) bool {
 		return !strings.HasPrefix(u, "http://localhost:800") && !strings.HasPrefix(u, "http://127.0.0.1:800")

@@ -13,8 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/condition"
-	"tachyform/internal/page"
 	"tachyform/internal/project"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/testsite"
 	"tachyform/internal/useragent"
@@ -139,14 +139,14 @@ func TestTakeovers(t *testing.T) {
 		settings := "{pack: {pages: [/]}, takeover: " + takeover + "}"
 		old := deploy(t, settings, map[string]string{"index.html": htmlPage("old", "")})
 		next := deploy(t, settings, map[string]string{"index.html": htmlPage("new", "")})
-		s := useragent.NewSession(context.Background(), []site.Host{old}, &page.Reader{}, false, nil)
-		for _, step := range []useragent.Step{{Open: origin + "/"}, {Deploy: []site.Host{next}}, {Reload: "normal"}, {Reload: "normal"}} {
+		s := rehearsal.NewSession(rehearsal.NewEmbedded(context.Background(), []site.Host{old}, useragent.Options{}), origin)
+		for _, step := range []rehearsal.Step{{Open: origin + "/"}, {Deploy: []site.Host{next}}, {Reload: "normal"}, {Reload: "normal"}} {
 			s.Step(step)
 		}
 		open := s.View("").Title
-		s.Step(useragent.Step{Close: "tab"})
-		s.Step(useragent.Step{Condition: &condition.Offline})
-		s.Step(useragent.Step{Open: origin + "/"})
+		s.Step(rehearsal.Step{Close: "tab"})
+		s.Step(rehearsal.Step{Condition: &condition.Offline})
+		s.Step(rehearsal.Step{Open: origin + "/"})
 		assert.Equal(t, want, [2]string{open, s.View("").Title}, takeover)
 		s.Close()
 	}

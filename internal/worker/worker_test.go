@@ -17,8 +17,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/condition"
-	"tachyform/internal/page"
 	"tachyform/internal/project"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/worker"
@@ -78,7 +78,7 @@ func TestApproaches(t *testing.T) {
 		f := deploy(t, `{pack: {include: [/, /bare.html]}, rules: [{match: "/data/*", `+c.rule+`}]}`, map[string]string{
 			"index.html": htmlPage("Pier", `<script>fetch('/data/now.json')</script>`), "bare.html": htmlPage("Bare", ""), "data/now.json": "{}"})
 		for visit, want := range map[string]string{"/": c.stored, "/bare.html": c.fresh} {
-			b := useragent.New(context.Background(), []site.Host{f}, &page.Reader{})
+			b := useragent.New(context.Background(), []site.Host{f}, useragent.Options{})
 			var tab *useragent.Tab
 			for range 2 { // the first visit installs, the second goes through the worker
 				tab = b.Open(origin+visit, tab)
@@ -125,7 +125,7 @@ hosting:
 	require.NoError(t, err)
 	code, err := worker.Generate(plan, worker.Options{Minify: true})
 	require.NoError(t, err)
-	r := useragent.Rehearsal{Hosts: []site.Host{f.With(map[string][]byte{"worker.js": code})}, Visit: []string{origin + "/", origin + "/"}}
+	r := rehearsal.Rehearsal{Hosts: []site.Host{f.With(map[string][]byte{"worker.js": code})}, Visit: []string{origin + "/", origin + "/"}}
 	got, err := r.Run(context.Background())
 	require.NoError(t, err)
 	var urls []string
@@ -145,13 +145,13 @@ func TestBounds(t *testing.T) {
 	f := deploy(t, `{pack: {include: [/, /p.css]}, rules: [{match: /few/*, answer: cache-first, keep: {at_most: 2}}, {match: /short/*, answer: cache-first, keep: {for: 1m}}]}`, map[string]string{
 		"index.html": htmlPage("Pier", `<link rel=stylesheet href=p.css><img src=few/a.png><img src=few/b.png>`), "p.css": "p{}", "more/index.html": htmlPage("More", `<img src=/few/c.png><img src=/short/d.png>`),
 		"few/a.png": "a", "few/b.png": "b", "few/c.png": "c", "short/d.png": "d"})
-	b := useragent.NewSession(context.Background(), []site.Host{f}, &page.Reader{}, false, nil)
-	steps := []useragent.Step{{Open: origin + "/"}, {Open: origin + "/"}, {StopWorker: true}, {Open: origin + "/more/"},
-		{Expect: &useragent.Expectation{Kept: []string{"/few/b.png", "/few/c.png", "/short/d.png"}, NotKept: []string{"/few/a.png"}}},
-		{StopWorker: true}, {Open: origin + "/more/"}, {Expect: &useragent.Expectation{NotAsked: []string{"/few/c.png", "/short/d.png"}}},
-		{Wait: 61 * time.Second}, {Open: origin + "/more/"}, {Expect: &useragent.Expectation{Asked: []string{"/short/d.png"}, NotAsked: []string{"/few/c.png"}}},
-		{Evict: "caches"}, {StopWorker: true}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Asked: []string{"/", "/p.css"}, NoneMissing: true, Missing: []string{}}},
-		{Condition: &condition.Offline}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Outcome: "whole"}}}
+	b := rehearsal.NewSession(rehearsal.NewEmbedded(context.Background(), []site.Host{f}, useragent.Options{}), origin)
+	steps := []rehearsal.Step{{Open: origin + "/"}, {Open: origin + "/"}, {StopWorker: true}, {Open: origin + "/more/"},
+		{Expect: &rehearsal.Expectation{Kept: []string{"/few/b.png", "/few/c.png", "/short/d.png"}, NotKept: []string{"/few/a.png"}}},
+		{StopWorker: true}, {Open: origin + "/more/"}, {Expect: &rehearsal.Expectation{NotAsked: []string{"/few/c.png", "/short/d.png"}}},
+		{Wait: 61 * time.Second}, {Open: origin + "/more/"}, {Expect: &rehearsal.Expectation{Asked: []string{"/short/d.png"}, NotAsked: []string{"/few/c.png"}}},
+		{Evict: "caches"}, {StopWorker: true}, {Open: origin + "/"}, {Expect: &rehearsal.Expectation{Asked: []string{"/", "/p.css"}, NoneMissing: true, Missing: []string{}}},
+		{Condition: &condition.Offline}, {Open: origin + "/"}, {Expect: &rehearsal.Expectation{Outcome: "whole"}}}
 	for i, step := range steps {
 		r := b.Step(step)
 		assert.Empty(t, r.Wrong, "step %d", i)
@@ -166,10 +166,10 @@ hosting: {headers: [{match: /d/secret.json, set: {Cache-Control: no-store}}]}`
 	first := deploy(t, settings, files)
 	files["d/a.json"], files["d/b.json"] = "2", "2"
 	second := deploy(t, settings, files)
-	s := useragent.NewSession(context.Background(), []site.Host{first}, &page.Reader{}, false, nil)
+	s := rehearsal.NewSession(rehearsal.NewEmbedded(context.Background(), []site.Host{first}, useragent.Options{}), origin)
 	defer s.Close()
-	for i, step := range []useragent.Step{{Open: origin + "/"}, {Expect: &useragent.Expectation{Kept: []string{"/d/a.json"}, NotKept: []string{"/d/b.json", "/d/secret.json"}}}, {Open: origin + "/more.html"}, {Expect: &useragent.Expectation{Kept: []string{"/d/b.json"}}},
-		{Deploy: []site.Host{second}}, {Open: origin + "/"}, {Open: origin + "/"}, {StopWorker: true}, {Condition: &condition.Offline}, {Open: origin + "/"}, {Expect: &useragent.Expectation{Missing: []string{"/d/secret.json"}}}} {
+	for i, step := range []rehearsal.Step{{Open: origin + "/"}, {Expect: &rehearsal.Expectation{Kept: []string{"/d/a.json"}, NotKept: []string{"/d/b.json", "/d/secret.json"}}}, {Open: origin + "/more.html"}, {Expect: &rehearsal.Expectation{Kept: []string{"/d/b.json"}}},
+		{Deploy: []site.Host{second}}, {Open: origin + "/"}, {Open: origin + "/"}, {StopWorker: true}, {Condition: &condition.Offline}, {Open: origin + "/"}, {Expect: &rehearsal.Expectation{Missing: []string{"/d/secret.json"}}}} {
 		assert.Empty(t, s.Step(step).Wrong, "step %d", i)
 	}
 	stores := map[string][]string{}
@@ -196,9 +196,9 @@ func TestNothingKept(t *testing.T) {
 		require.NoError(t, os.WriteFile(own, []byte("self.addEventListener('push', () => { "+code+" })"), 0o644))
 		f := deploy(t, `{module: `+own+`, pack: {include: [/]}, rules: [{match: /d/*, answer: cache-first}, {match: /s/*, answer: stale-while-revalidate, keep: {for: 1d}}], stand_ins: {page: /}}`,
 			map[string]string{"index.html": htmlPage("Pier", "<img src=d/a.png><img src=s/b.png>"), "d/a.png": "a", "s/b.png": "b"})
-		b := useragent.NewSession(context.Background(), []site.Host{f}, &page.Reader{}, false, nil)
-		for i, step := range []useragent.Step{{Open: origin + "/"}, {Push: "now", HasPush: true}, {Open: origin + "/"}, {Open: origin + "/"},
-			{Expect: &useragent.Expectation{Outcome: "whole", NoneMissing: true, Missing: []string{}, Asked: []string{"/d/a.png", "/s/b.png"}, NotKept: []string{"/d/a.png", "/s/b.png"}}}} {
+		b := rehearsal.NewSession(rehearsal.NewEmbedded(context.Background(), []site.Host{f}, useragent.Options{}), origin)
+		for i, step := range []rehearsal.Step{{Open: origin + "/"}, {Push: "now", HasPush: true}, {Open: origin + "/"}, {Open: origin + "/"},
+			{Expect: &rehearsal.Expectation{Outcome: "whole", NoneMissing: true, Missing: []string{}, Asked: []string{"/d/a.png", "/s/b.png"}, NotKept: []string{"/d/a.png", "/s/b.png"}}}} {
 			assert.Empty(t, b.Step(step).Wrong, "%s, step %d", name, i)
 		}
 		b.Close()
@@ -213,7 +213,7 @@ func TestHalfDeployed(t *testing.T) {
 	for verify, want := range map[string]string{"yes": "One", "no": "Two"} {
 		second := deploy(t, `{pack: {include: ["/*"], verify: `+verify+`}, takeover: at-once}`, files)
 		host := &switching{Folder: first, asked: map[string]int{}}
-		b := useragent.New(context.Background(), []site.Host{host}, &page.Reader{})
+		b := useragent.New(context.Background(), []site.Host{host}, useragent.Options{})
 		tab := b.Open(origin+"/", nil)
 		b.Settle()
 		host.Folder = second.With(map[string][]byte{"p.png": []byte("picture")})
@@ -265,7 +265,7 @@ func FuzzOnline(f *testing.F) {
 		with := deploy(t, settings+hosting, files)
 		visits := []string{"/", "/other.html", "/?q=3", "/away", "/nowhere", "/", "/other.html"}
 		seen := func(host site.Host) (list []string) {
-			b := useragent.New(context.Background(), []site.Host{host, other}, &page.Reader{})
+			b := useragent.New(context.Background(), []site.Host{host, other}, useragent.Options{})
 			defer b.Close()
 			var tab *useragent.Tab
 			for _, v := range visits {
@@ -296,7 +296,7 @@ func TestNextRelease(t *testing.T) {
 	files["index.html"] = htmlPage("Two", "<img src=p.png>")
 	second := deploy(t, `{pack: {include: ["/*"]}, takeover: at-once}`, files)
 	host := &switching{Folder: first, asked: map[string]int{}}
-	b := useragent.New(context.Background(), []site.Host{host}, &page.Reader{})
+	b := useragent.New(context.Background(), []site.Host{host}, useragent.Options{})
 	defer b.Close()
 	tab := b.Open(origin+"/", nil)
 	b.Settle()

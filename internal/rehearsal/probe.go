@@ -1,11 +1,12 @@
-package useragent
+package rehearsal
 
 import (
+	"cmp"
 	"context"
 	"time"
 
 	"tachyform/internal/condition"
-	"tachyform/internal/page"
+	"tachyform/internal/useragent"
 )
 
 // Probe is a request that shows what a worker does to requests of its kind.
@@ -28,14 +29,14 @@ type Probed struct {
 	// Took and TookWithout are the virtual times until the answer.
 	Took, TookWithout time.Duration
 	// Reason says why it failed with the worker.
-	Reason Failure
+	Reason useragent.Failure
 }
 
 // Health is what probing showed.
 type Health struct {
 	Probed []Probed
 	// Caches is what is kept after the probes.
-	Caches []CacheContent
+	Caches []useragent.CacheContent
 	// Grown says by the address of a series how many entries its requests left, of how many requests.
 	Grown map[string][2]int
 	// NextRelease is what a next release came to, nil where none could be tried.
@@ -46,95 +47,78 @@ type Health struct {
 const firstOfSeries, allOfSeries = 24, 360
 
 // probe sends the rehearsal's probes and series, in a branch of the browser that visited the site, from a page that the worker controls.
-func (r *Rehearsal) probe(ctx context.Context, b *Browser, reader *page.Reader) *Health {
+func (r *Rehearsal) probe(ctx context.Context, b *useragent.Browser) *Health {
 	defer b.Close()
-	plain := r.bare(ctx, reader)
+	plain := useragent.New(ctx, r.Hosts, r.plainOptions())
 	defer plain.Close()
-	b.foreground, plain.foreground = true, true
+	b.SetForeground()
+	plain.SetForeground()
 	tab := b.Open(r.Visit[0], nil)
 	bare := plain.Open(r.Visit[0], nil)
 	out := &Health{Grown: map[string][2]int{}}
 	for _, p := range r.Probes {
-		if ctx.Err() != nil || b.spentUp() {
+		if ctx.Err() != nil || b.SpentUp() {
 			return out
 		}
 		got := Probed{Probe: p}
-		began := b.clock.now
-		got.With, got.WithBytes, got.Reason = b.probe(tab, p)
-		got.Took = b.clock.now - began
-		began = plain.clock.now
-		got.Without, got.WithoutBytes, _ = plain.probe(bare, p)
-		got.TookWithout = plain.clock.now - began
+		began := b.Now()
+		got.With, got.WithBytes, got.Reason = probe(b, tab, p)
+		got.Took = b.Now() - began
+		began = plain.Now()
+		got.Without, got.WithoutBytes, _ = probe(plain, bare, p)
+		got.TookWithout = plain.Now() - began
 		out.Probed = append(out.Probed, got)
 	}
 	b.Settle()
-	out.Caches = b.cacheContents()
+	out.Caches = b.Caches()
 	for _, p := range r.Series {
-		before := b.entries()
+		before := b.CacheEntries()
 		sent := 0
-		for sent < allOfSeries && ctx.Err() == nil && !b.spentUp() {
+		for sent < allOfSeries && ctx.Err() == nil && !b.SpentUp() {
 			one := p
 			one.URL += "?probe=" + number36(sent)
-			b.probe(tab, one)
+			probe(b, tab, one)
 			if sent++; sent == firstOfSeries {
 				b.Settle()
-				if b.entries()-before < firstOfSeries {
+				if b.CacheEntries()-before < firstOfSeries {
 					break
 				}
 			}
 		}
 		b.Settle()
-		out.Grown[p.URL] = [2]int{b.entries() - before, sent}
+		out.Grown[p.URL] = [2]int{b.CacheEntries() - before, sent}
 	}
 	return out
 }
 
 // probe sends one request from the page in a tab, or asks for a page as opening it would.
-func (b *Browser) probe(tab *Tab, p Probe) (status int, size int64, reason Failure) {
+func probe(b *useragent.Browser, tab *useragent.Tab, p Probe) (status int, size int64, reason useragent.Failure) {
 	if p.Mode == "navigate" {
 		// The document alone tells enough.
-		b.nextID++
-		c := &client{id: b.nextID, url: p.URL, seen: map[string]*Load{}, view: &View{URL: p.URL}}
-		done := false
-		b.navigate(c, p.URL, 0, func(resp *Response, _ *Registration, why Failure) {
-			if done, reason = true, why; resp != nil {
-				status, size = resp.Actual().Status, bodyLen(resp.Actual().Body)
-			}
-		})
-		b.clock.run(func() bool { return done }, b.clock.now+DocumentLimit)
-		if !done {
-			reason = Failure{Kind: NoDocument}
+		resp, _, reason, done := b.Navigate(p.URL)
+		switch {
+		case !done:
+			return 0, 0, useragent.Failure{Kind: useragent.NoDocument}
+		case resp == nil:
+			return 0, 0, reason
 		}
-		return status, size, reason
+		return resp.Actual().Status, resp.Actual().Len(), reason
 	}
-	req := &Request{URL: p.URL, Method: p.Method, Mode: p.Mode, Destination: p.Destination, Credentials: "same-origin", Cache: "default", Redirect: "follow", Referrer: "about:client"}
-	if req.Method == "" {
-		req.Method = "GET"
+	req := &useragent.Request{
+		URL: p.URL, Method: cmp.Or(p.Method, "GET"), Mode: p.Mode, Destination: p.Destination, Credentials: "same-origin",
+		Cache: "default", Redirect: "follow", Referrer: "about:client",
 	}
 	if p.Range != "" {
 		req.Header = append(req.Header, [2]string{"range", p.Range})
 	}
-	done := false
-	b.clientFetch(tab.client, req, func(resp *Response, how Answerer) {
-		done = true
-		if resp == nil {
-			reason = failed(how)
-			return
-		}
-		status, size = resp.Actual().Status, bodyLen(resp.Actual().Body)
-	})
-	b.clock.run(func() bool { return done }, b.clock.now+DocumentLimit)
-	if !done {
-		reason = Failure{Kind: NoAnswer}
+	resp, by, done := b.Fetch(tab, "", req)
+	switch {
+	case !done:
+		return 0, 0, useragent.Failure{Kind: useragent.NoAnswer}
+	case resp == nil:
+		return 0, 0, useragent.FailureBy(by)
 	}
-	return status, size, reason
-}
-
-func (b *Browser) entries() (n int) {
-	for _, name := range b.store.names {
-		n += len(b.store.caches[name].entries)
-	}
-	return n
+	return resp.Actual().Status, resp.Actual().Len(), useragent.Failure{}
 }
 
 func number36(n int) string {
@@ -145,18 +129,18 @@ func number36(n int) string {
 // Awake opens pages offline one after the other in the browser that visited the site, whose worker was not stopped in between: what
 // works then and not after a stop was kept in the worker's variables only.
 func (r *Rehearsal) Awake(ctx context.Context, pages []string) (map[string]*PageOutcome, error) {
-	b, reader := r.browser(ctx)
+	b := r.browser(ctx)
 	defer b.Close()
 	if _, err := r.visit(ctx, b, false); err != nil {
 		return nil, err
 	}
 	b.SetCondition(condition.Offline)
-	b.foreground = true
+	b.SetForeground()
 	out := map[string]*PageOutcome{}
 	for _, url := range pages {
-		reference := r.reference(ctx, url, reader, b)
+		reference := r.reference(ctx, url, b)
 		t := b.Open(url, nil)
-		out[url] = b.judge(t.View, reference.View)
+		out[url] = judge(b, t.View, reference.View)
 		b.CloseTab(t)
 	}
 	return out, ctx.Err()

@@ -1,4 +1,4 @@
-package useragent
+package rehearsal
 
 import (
 	"context"
@@ -11,6 +11,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/script"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent"
 )
 
 const keepsAll = `addEventListener('install', (e) => e.waitUntil(caches.open('a').then((c) => c.addAll(['/', '/s.js']))));
@@ -72,7 +73,7 @@ func TestUnreadRegistration(t *testing.T) {
 	got, err = r.Run(context.Background())
 	require.NoError(t, err)
 	require.NotNil(t, got.Worker)
-	assert.Equal(t, Activated, got.Worker.State)
+	assert.Equal(t, useragent.Activated, got.Worker.State)
 	assert.Empty(t, got.UnreadRegistrations)
 	assert.Equal(t, Whole, got.Pages[0].Under["offline"].Outcome)
 	assert.Nil(t, got.Pages[0].Under["offline"].Doubt)
@@ -100,41 +101,4 @@ func TestDoubtsOfWorkers(t *testing.T) {
 			assert.NotEmpty(t, got.Gaps, "what a branch lacked is told, too")
 		}
 	}
-}
-
-// Limits fall with what was used up, and never below a part of the first.
-func TestLimits(t *testing.T) {
-	full := limits{20_000_000, script.StuckLimit}
-	last := full
-	for n := range 200 {
-		l := full.after(n)
-		assert.LessOrEqual(t, l.steps, last.steps)
-		assert.LessOrEqual(t, l.patience, last.patience)
-		assert.GreaterOrEqual(t, l.steps, leastSteps)
-		assert.Positive(t, l.patience)
-		last = l
-	}
-	assert.Equal(t, full, full.after(0))
-	b := New(context.Background(), nil, &page.Reader{})
-	defer b.Close()
-	before := b.runLimit()
-	b.exhaust(script.ErrEndless)
-	assert.Less(t, b.runLimit(), before)
-	branch := b.Branch()
-	defer branch.Close()
-	assert.Equal(t, b.limits, branch.limits, "a branch goes on with what is left")
-	branch.strained(5)
-	assert.Less(t, branch.limits.steps, b.limits.steps)
-}
-
-// Two workers for one scope are noticed, whichever page registers them.
-func TestRivalsForAScope(t *testing.T) {
-	b := New(context.Background(), []site.Host{siteWith(t, "", "index.html", "<!doctype html><script>navigator.serviceWorker.register('/w.js'); navigator.serviceWorker.register('/v.js')</script>", "v.js", "", "sub/w.js", "", "sub.html", "<!doctype html><script>navigator.serviceWorker.register('/sub/w.js')</script>")}, &page.Reader{})
-	defer b.Close()
-	tab := b.Open(home+"sub.html", nil)
-	b.Settle()
-	assert.Empty(t, b.rivals())
-	b.Open(home, tab)
-	b.Settle()
-	assert.Equal(t, []Rival{{home, []string{home + "w.js", home + "v.js"}}}, b.rivals())
 }

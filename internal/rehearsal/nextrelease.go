@@ -1,4 +1,4 @@
-package useragent
+package rehearsal
 
 import (
 	"bytes"
@@ -9,6 +9,7 @@ import (
 
 	"tachyform/internal/page"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent"
 	"tachyform/internal/weburl"
 )
 
@@ -81,47 +82,45 @@ func earlierName(name string) string {
 const maxMixed = 3
 
 // deployNext deploys a release in a branch of the browser that visited the site. It gives nil where no worker serves the first page.
-func (r *Rehearsal) deployNext(b *Browser) *NextRelease {
+func (r *Rehearsal) deployNext(b *useragent.Browser) *NextRelease {
 	defer b.Close()
 	url := r.Visit[0]
-	g := b.matchServiceWorkerRegistration(url)
-	if g == nil || g.Active == nil || g.Waiting != nil {
+	g, ok := b.RegistrationFor(url)
+	if !ok || g.Active == nil || g.Waiting != nil {
 		return nil
 	}
 	old := g.Active
 	out := &NextRelease{}
-	kept := map[string]string{}
-	for _, name := range append([]string(nil), b.store.names...) {
-		if earlier := earlierName(name); earlier != "" && b.store.caches[earlier] == nil {
-			b.store.open(earlier).entries = b.store.caches[name].entries[:min(1, len(b.store.caches[name].entries))]
-			kept[earlier] = name
+	kept := map[string]bool{}
+	existing := map[string]bool{}
+	for _, c := range b.Caches() {
+		existing[c.Name] = true
+	}
+	for _, c := range b.Caches() {
+		if earlier := earlierName(c.Name); earlier != "" && !existing[earlier] {
+			b.AddCache(earlier, c.Name)
+			kept[earlier] = true
 		}
 	}
 	tab := b.Open(url, nil)
 	b.Settle()
-	shown := tab.client
-	before := map[string][]byte{}
+	shown := tab.View
+	before := map[page.Reference][]byte{}
 	files := map[string]bool{}
 	for _, l := range tab.Loads {
-		if (l.Destination == "style" || l.Destination == "script") && l.Source.Kind == CacheSource && strings.HasPrefix(l.URL, weburl.OriginOf(url)+"/") && len(files) < maxMixed {
+		if (l.Destination == "style" || l.Destination == "script") && l.Source.Kind == useragent.CacheSource && strings.HasPrefix(l.URL, weburl.OriginOf(url)+"/") && len(files) < maxMixed {
 			files[l.URL] = true
-			before[l.URL] = b.content(tab, l.Reference)
+			before[l.Reference] = content(b, tab, l.Reference)
 		}
 	}
-	origin := weburl.OriginOf(url)
-	host := b.net.hosts[origin]
+	host := b.Host(weburl.OriginOf(url))
 	deploy := func(files map[string]bool) bool {
-		hosts := map[string]site.Host{}
-		for at, h := range b.net.hosts {
-			hosts[at] = h
-		}
-		hosts[origin] = amended{host, old.Script, files}
-		b.net.hosts = hosts
-		failed := len(b.failures)
-		b.softUpdate(g)
+		b.Deploy(amended{host, old.Script, files})
+		failed := len(b.Failures())
+		b.CheckForUpdate(g.Scope)
 		b.Settle()
-		if len(b.failures) > failed {
-			out.Failure = b.failures[len(b.failures)-1].Failure
+		if failures := b.Failures(); len(failures) > failed {
+			out.Failure = failures[len(failures)-1].Error
 			return false
 		}
 		out.Failure = ""
@@ -131,10 +130,11 @@ func (r *Rehearsal) deployNext(b *Browser) *NextRelease {
 	if !deploy(files) && (len(files) == 0 || !deploy(nil)) {
 		return out
 	}
-	if out.AtOnce = g.Active != old; out.AtOnce && tab.client == shown {
-		for u, was := range before {
-			if now := b.content(tab, page.Reference{URL: u, Destination: shown.seen[u+" style"].kind(), Mode: "no-cors", Credentials: "include"}); was != nil && now != nil && !bytes.Equal(was, now) && (out.Mixed == "" || u < out.Mixed) {
-				out.Mixed = u
+	now, _ := b.RegistrationFor(url)
+	if out.AtOnce = now.Active == nil || now.Active.ID != old.ID; out.AtOnce && tab.Shows(shown) {
+		for ref, was := range before {
+			if now := content(b, tab, ref); was != nil && now != nil && !bytes.Equal(was, now) && (out.Mixed == "" || ref.URL < out.Mixed) {
+				out.Mixed = ref.URL
 			}
 		}
 	}
@@ -142,31 +142,19 @@ func (r *Rehearsal) deployNext(b *Browser) *NextRelease {
 	b.Settle()
 	b.CloseTab(b.Open(url, nil))
 	b.Settle()
-	for _, name := range b.store.names {
-		if kept[name] != "" {
-			out.Left = append(out.Left, name)
+	for _, c := range b.Caches() {
+		if kept[c.Name] {
+			out.Left = append(out.Left, c.Name)
 		}
 	}
 	return out
 }
 
-// kind is the destination of a load that was a style sheet, else that of a script.
-func (l *Load) kind() string {
-	if l == nil {
-		return "script"
-	}
-	return l.Destination
-}
-
 // content asks for something from the page in a tab and gives the bytes, nil when nothing comes.
-func (b *Browser) content(tab *Tab, ref page.Reference) (text []byte) {
-	done := false
-	req := &Request{URL: ref.URL, Method: "GET", Mode: ref.Mode, Destination: ref.Destination, Credentials: ref.Credentials, Cache: "default", Redirect: "follow", Referrer: "about:client"}
-	b.clientFetch(tab.client, req, func(resp *Response, _ Answerer) {
-		if done = true; resp != nil {
-			text = bodyBytes(resp.Actual())
-		}
+func content(b *useragent.Browser, tab *useragent.Tab, ref page.Reference) []byte {
+	resp, _, _ := b.Fetch(tab, "", &useragent.Request{
+		URL: ref.URL, Method: "GET", Mode: ref.Mode, Destination: ref.Destination, Credentials: ref.Credentials,
+		Cache: "default", Redirect: "follow", Referrer: "about:client",
 	})
-	b.clock.run(func() bool { return done }, b.clock.now+DocumentLimit)
-	return text
+	return resp.Actual().Bytes()
 }

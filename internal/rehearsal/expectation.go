@@ -1,10 +1,11 @@
-package useragent
+package rehearsal
 
 import (
 	"fmt"
 	"slices"
 	"strings"
 
+	"tachyform/internal/useragent"
 	"tachyform/internal/weburl"
 )
 
@@ -16,7 +17,7 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 			say("%s: expected %s, got %s", what, want, orNothing(got))
 		}
 	}
-	origin := s.hosts[0].Origin()
+	origin, profile := s.origin, s.driver.Profile()
 	short := func(url string) string {
 		if rest, ok := strings.CutPrefix(url, origin); ok && rest != "" {
 			return rest
@@ -29,8 +30,8 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 		}
 		return path
 	}
-	if tab := s.tabs[name]; tab != nil {
-		v, o := tab.View, s.outcome(tab)
+	if v := s.driver.View(name); v != nil {
+		o := s.driver.Judge(name)
 		differ("outcome", string(e.Outcome), string(o.Outcome))
 		differ("title", e.Title, v.Title)
 		differ("address", e.Address, short(v.FinalURL))
@@ -40,10 +41,10 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 		if e.Status != 0 && e.Status != v.Status {
 			say("status: expected %d, got %d", e.Status, v.Status)
 		}
-		if e.Controlled != nil && *e.Controlled != (tab.client.controller != nil) {
+		if e.Controlled != nil && *e.Controlled != v.Controlled {
 			say("controlled by a worker: expected %v, got %v", *e.Controlled, !*e.Controlled)
 		}
-		if e.Shows != "" && !strings.Contains(string(bodyBytes(v.Response.actualOrNil())), e.Shows) {
+		if e.Shows != "" && !strings.Contains(string(v.Response.Actual().Bytes()), e.Shows) {
 			say("shows: the page does not hold %q", e.Shows)
 		}
 		if e.NoneMissing || e.Missing != nil {
@@ -75,7 +76,7 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 		say("a worker that waits: expected %s", e.Waiting)
 	}
 	kept := map[string]bool{}
-	for _, c := range s.b.cacheContents() {
+	for _, c := range profile.Caches {
 		for _, entry := range c.Entries {
 			kept[entry.URL], kept[weburl.WithoutQuery(entry.URL)] = true, true
 		}
@@ -92,7 +93,7 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 	}
 	asked := map[string]bool{}
 	for _, h := range s.lastStep {
-		if h.Kind == EventNetwork {
+		if h.Kind == useragent.EventNetwork {
 			asked[h.String()] = true
 		}
 	}
@@ -106,19 +107,13 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 			say("not asked: the network was asked for %s", u)
 		}
 	}
-	if e.Says != "" && !slices.ContainsFunc(s.b.notes, func(n Note) bool { return n.Level != "state" && strings.Contains(n.Text, e.Says) }) {
+	if e.Says != "" && !slices.ContainsFunc(s.driver.Events(), func(h useragent.Event) bool {
+		return h.Kind == useragent.EventConsole && strings.Contains(h.Text, e.Says)
+	}) {
 		say("says: nothing on the console holds %q", e.Says)
 	}
-	if e.Notification != "" {
-		found := false
-		for _, g := range s.b.regs {
-			for _, n := range g.messages.notifications {
-				found = found || n.text("title") == e.Notification || n.text("tag") == e.Notification
-			}
-		}
-		if !found {
-			say("notification: none %q is shown", e.Notification)
-		}
+	if e.Notification != "" && !slices.ContainsFunc(profile.Notifications, func(n useragent.Notification) bool { return n.Title == e.Notification || n.Tag == e.Notification }) {
+		say("notification: none %q is shown", e.Notification)
 	}
 	return wrong
 }

@@ -1,4 +1,4 @@
-package useragent
+package rehearsal
 
 import (
 	"context"
@@ -16,6 +16,7 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/recorded"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent"
 )
 
 // sitesDir is where sites with the recorded outcomes of a real browser lie; the format is described there.
@@ -142,11 +143,11 @@ func TestRecordedUpdates(t *testing.T) {
 			}
 			c, hosts, err := recorded.Load(folder, &want)
 			require.NoError(t, err)
-			s := NewSession(context.Background(), hosts, nil, true, nil)
+			s := NewSession(NewEmbedded(context.Background(), hosts, useragent.Options{HTTPCache: true}), recorded.Origin)
 			defer s.Close()
 			numbers := map[int]int{}
 			for _, e := range want.Update.Steps {
-				var happened []Event
+				var happened []useragent.Event
 				do := func(step Step) {
 					r := s.Step(step)
 					require.Empty(t, r.Wrong)
@@ -170,7 +171,7 @@ func TestRecordedUpdates(t *testing.T) {
 					do(Step{Open: recorded.Origin + c.Visit[len(c.Visit)-1]})
 				}
 				active, waiting, installing := s.Worker()
-				name := func(w *WorkerState) string {
+				name := func(w *useragent.WorkerState) string {
 					if w == nil {
 						return ""
 					}
@@ -189,7 +190,7 @@ func TestRecordedUpdates(t *testing.T) {
 				var requested []string
 				if e.Step != "offline" {
 					for _, h := range happened {
-						if u := strings.TrimPrefix(h.String(), recorded.Origin); h.Kind == EventNetwork && !slices.Contains(want.BrowserFetched, h.URL) {
+						if u := strings.TrimPrefix(h.String(), recorded.Origin); h.Kind == useragent.EventNetwork && !slices.Contains(want.BrowserFetched, h.URL) {
 							requested = append(requested, fmt.Sprintf("%d %s", h.Status, u))
 						}
 					}
@@ -210,7 +211,7 @@ func TestRecordedUpdates(t *testing.T) {
 					caches = nil
 				}
 				html := ""
-				if m := regexp.MustCompile(`data-html="([^"]*)"`).FindSubmatch(bodyBytes(v.Response.actualOrNil())); m != nil && !v.Failed {
+				if m := regexp.MustCompile(`data-html="([^"]*)"`).FindSubmatch(v.Response.Actual().Bytes()); m != nil && !v.Failed {
 					html = string(m[1])
 				}
 				got := fmt.Sprintf("navigated %v controlled %v html %q title %q worker %q %q %q caches %v requested %v", !v.Failed && !v.Stuck, v.Controlled, html, v.Title, name(active), name(waiting), name(installing), caches, requested)

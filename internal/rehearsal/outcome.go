@@ -1,0 +1,110 @@
+package rehearsal
+
+import (
+	"bytes"
+	"slices"
+	"time"
+
+	"tachyform/internal/useragent"
+	"tachyform/internal/weburl"
+)
+
+// Outcome is what a visitor gets of a page.
+type Outcome string
+
+// The outcomes, as the design has them.
+const (
+	Whole   Outcome = "whole"    // its own content and all that it asks for
+	Partial Outcome = "partial"  // its own content, something is missing
+	StandIn Outcome = "stand-in" // another document in its place
+	Lost    Outcome = "lost"     // a network error page
+	Stuck   Outcome = "stuck"    // no document in time
+)
+
+// PageOutcome is what a visitor gets of a page under a condition.
+type PageOutcome struct {
+	Outcome    Outcome
+	Status     int
+	Title      string
+	AnsweredBy useragent.Source
+	Missing    []*useragent.Load
+	Loads      []*useragent.Load
+	Elapsed    time.Duration
+	// ShownFrom is the address whose content is shown, of an answer that came from a cache.
+	ShownFrom string
+	// Reason says why a page is lost or stuck.
+	Reason useragent.Failure
+	// Doubt says why the outcome can't be relied on, nil where it can.
+	Doubt *Doubt
+}
+
+// judge names the outcome of a view of a browser, and whether it can be relied on; reference is the same page online without any worker.
+func judge(b *useragent.Browser, v, reference *useragent.View) *PageOutcome {
+	o := outcomeOf(v, reference)
+	o.Doubt = doubt(b, v, o.Outcome)
+	return o
+}
+
+// outcomeOf names the outcome of a view; reference is the same page online without any worker.
+func outcomeOf(v, reference *useragent.View) *PageOutcome {
+	o := &PageOutcome{Status: v.Status, Title: v.Title, AnsweredBy: v.Source, Loads: v.Loads, Elapsed: v.Elapsed, Reason: v.Reason}
+	if v.Response != nil {
+		o.ShownFrom = v.Response.Key
+	}
+	switch {
+	case v.Stuck:
+		o.Outcome = Stuck
+		return o
+	case v.Failed:
+		o.Outcome = Lost
+		return o
+	}
+	seen := map[string]bool{}
+	for _, l := range v.Loads {
+		if (l.Missing || !l.Done) && !l.Background && !seen[l.URL] {
+			seen[l.URL] = true
+			l.Anyway = missingAnyway(reference, l.URL)
+			o.Missing = append(o.Missing, l)
+		}
+	}
+	needed := slices.ContainsFunc(o.Missing, func(l *useragent.Load) bool { return !l.Hint })
+	switch {
+	case !ownContent(v, reference):
+		o.Outcome = StandIn
+	case needed:
+		o.Outcome = Partial
+	default:
+		o.Outcome = Whole
+	}
+	return o
+}
+
+// missingAnyway says whether a load fails online too.
+func missingAnyway(reference *useragent.View, url string) bool {
+	return slices.ContainsFunc(reference.Loads, func(l *useragent.Load) bool { return l.URL == url && l.Missing })
+}
+
+// ownContent says whether what is shown is the page itself: the bytes that the host gives for it, or an answer that was
+// fetched from its own address.
+func ownContent(v, reference *useragent.View) bool {
+	if reference.Response == nil {
+		return v.Source.Kind == useragent.NetworkSource
+	}
+	shown, own := v.Response.Actual(), reference.Response.Actual()
+	if bytes.Equal(shown.Bytes(), own.Bytes()) {
+		return true
+	}
+	if own.Status >= 400 || shown.Status >= 400 && shown.Status != own.Status {
+		return false
+	}
+	urls := shown.URLs
+	if len(urls) == 0 && v.Response.Key != "" {
+		urls = []string{v.Response.Key} // a copy that the worker wrapped anew is known by where it was kept
+	}
+	for _, u := range urls {
+		if path := weburl.WithoutQuery(u); path == weburl.WithoutQuery(v.FinalURL) || path == weburl.WithoutQuery(reference.FinalURL) {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,267 @@
+// Package rehearsal visits a site by a plan, on any browser, and judges what a visitor gets.
+package rehearsal
+
+import (
+	"cmp"
+	"context"
+	"runtime"
+	"slices"
+	"sync"
+
+	whatwg "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/condition"
+	"tachyform/internal/page"
+	"tachyform/internal/site"
+	"tachyform/internal/useragent"
+)
+
+// Rehearsal is a plan: what is opened online, what then under other conditions. URLs are absolute.
+type Rehearsal struct {
+	Hosts      []site.Host
+	Visit      []string
+	Pages      []string
+	Conditions []condition.Condition
+	// Kind, if set, is the kind of browser.
+	Kind *useragent.Kind
+	// Present is the worker that pages register, where their scripts don't tell.
+	Present *page.Registration
+	// Asks lists requests that pages make only when their scripts run, by the page's address, which may end in *.
+	Asks map[string][]string
+	// HTTPCache switches the browser's HTTP cache on.
+	HTTPCache bool
+	// Steps, if set, bounds what scripts compute without a pause, in steps; else script.TurnSteps.
+	Steps int
+	// Reader, if set, has read the site's files already.
+	Reader *page.Reader
+	// Probes are sent once after the visits, online; each of Series is an address that is asked for again and again with another query.
+	Probes, Series []Probe
+	// Progress, if set, is told how many pages of all are done; it may be called from several goroutines.
+	Progress func(done, all int)
+}
+
+// PageResult is what became of one page.
+type PageResult struct {
+	URL    string
+	Title  string // online, without a worker
+	Status int    // online, without a worker
+	Under  map[string]*PageOutcome
+}
+
+// Result is what a rehearsal showed.
+type Result struct {
+	Visits []*useragent.View
+	// Worker is the one whose scope holds the first visited page, or nil when no page registered any.
+	Worker *useragent.WorkerState
+	Caches []useragent.CacheContent
+	Pages  []*PageResult
+	Notes  []useragent.Note
+	Stored []useragent.Stored
+	// Personal says by address what made the host's answers ones for a single person.
+	Personal map[string]string
+	// Gaps lists what the worker used and this user agent lacks: what depends on it was not tried.
+	Gaps []string
+	// UnreadRegistrations are calls of register whose worker can't be read.
+	UnreadRegistrations []page.Place
+	// Rivals are scopes that several workers were registered for.
+	Rivals []useragent.Rival
+	// Cookies gives what the visitor brings to a URL after the visits, "" for none.
+	Cookies func(u *whatwg.Url) string
+	// Health is what the probes showed, nil without any.
+	Health *Health
+}
+
+// options are those of the browsers that the rehearsal runs on.
+func (r *Rehearsal) options() useragent.Options {
+	return useragent.Options{Kind: r.Kind, Reader: r.Reader, Present: r.Present, Asks: r.Asks, HTTPCache: r.HTTPCache, Steps: r.Steps}
+}
+
+// browser gives a fresh browser as the rehearsal asks for.
+func (r *Rehearsal) browser(ctx context.Context) *useragent.Browser {
+	if r.Reader == nil {
+		r.Reader = &page.Reader{}
+	}
+	return useragent.New(ctx, r.Hosts, r.options())
+}
+
+// plainOptions are those of a browser that knows no service workers.
+func (r *Rehearsal) plainOptions() useragent.Options {
+	o := r.options()
+	o.WithoutWorkers, o.HTTPCache = true, false
+	return o
+}
+
+// withoutWorkers gives a browser that knows no service workers and has the cookies of the one that made the visits.
+func (r *Rehearsal) withoutWorkers(ctx context.Context, visited *useragent.Browser) *useragent.Browser {
+	b := useragent.New(ctx, r.Hosts, r.plainOptions())
+	b.CopyCookies(visited)
+	return b
+}
+
+// reference opens a page online in a browser without workers.
+func (r *Rehearsal) reference(ctx context.Context, url string, visited *useragent.Browser) *useragent.Tab {
+	b := r.withoutWorkers(ctx, visited)
+	defer b.Close()
+	return b.Open(url, nil)
+}
+
+// Run carries out the default rehearsal: visits online in one tab, then every page under every condition, each in a branch of
+// its own from the same starting point.
+func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
+	b := r.browser(ctx)
+	defer b.Close()
+	out := &Result{}
+	var err error
+	if out.Visits, err = r.visit(ctx, b, true); err != nil {
+		return nil, err
+	}
+	out.Worker = workerState(b, r.Visit)
+	out.Caches = b.Caches()
+	out.Cookies = b.Cookies
+	out.Notes, out.Stored, out.Gaps, out.Personal, out.UnreadRegistrations, out.Rivals = b.Notes(), b.Stored(), slices.Clone(b.Gaps()), b.Personal(), b.UnreadRegistrations(), b.Rivals()
+	if len(r.Probes)+len(r.Series) > 0 && len(r.Visit) > 0 {
+		branch, after := b.Branch(), b.Branch()
+		var wait sync.WaitGroup
+		wait.Add(1)
+		defer wait.Wait()
+		go func() {
+			defer wait.Done()
+			health := r.probe(ctx, branch)
+			health.NextRelease = r.deployNext(after)
+			out.Health = health
+		}()
+	}
+	return out, r.try(ctx, b, out)
+}
+
+// visit opens the pages of Visit online in one tab, each until it has come to rest, then closes the tab and, if asked to, stops the
+// worker.
+func (r *Rehearsal) visit(ctx context.Context, b *useragent.Browser, stop bool) (views []*useragent.View, err error) {
+	var tab *useragent.Tab
+	for _, url := range r.Visit {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		tab = b.Open(url, tab)
+		b.Settle()
+		tab.View.Controlled = tab.IsControlled()
+		views = append(views, tab.View)
+	}
+	if tab != nil {
+		b.CloseTab(tab)
+		b.Settle()
+	}
+	if stop {
+		b.StopWorkers()
+	}
+	return views, nil
+}
+
+// try opens the pages under the conditions, as many at a time as there are processors.
+func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) error {
+	out.Pages = make([]*PageResult, len(r.Pages))
+	// They go in waves that grow, and what one wave exhausted lowers the limits of the next: a site that loops without end on every page
+	// is soon told, and the result depends on nothing but the site.
+	done, exhausted := 0, len(b.Exhausted())
+	var found []string
+	defer func() {
+		slices.Sort(found)
+		for _, g := range found {
+			if !slices.Contains(out.Gaps, g) {
+				out.Gaps = append(out.Gaps, g)
+			}
+		}
+	}()
+	for from, size := 0, 1; from < len(r.Pages) && ctx.Err() == nil; from, size = from+size, size*4 {
+		to := min(from+size, len(r.Pages))
+		// Branches are made here, one after the other, since making one marks what is shared.
+		type job struct {
+			index    int
+			branches []*useragent.Browser
+		}
+		jobs := make(chan job)
+		var wait sync.WaitGroup
+		var mu sync.Mutex
+		wave := 0
+		for range min(runtime.GOMAXPROCS(0), to-from) {
+			wait.Add(1)
+			go func() {
+				defer wait.Done()
+				for j := range jobs {
+					out.Pages[j.index] = r.page(ctx, r.Pages[j.index], j.branches)
+					mu.Lock()
+					done++
+					for _, branch := range j.branches {
+						wave += len(branch.Exhausted()) - len(b.Exhausted())
+						for _, g := range branch.Gaps() {
+							if !slices.Contains(found, g) {
+								found = append(found, g)
+							}
+						}
+					}
+					if r.Progress != nil {
+						r.Progress(done, len(r.Pages))
+					}
+					mu.Unlock()
+				}
+			}()
+		}
+		for i := from; i < to && ctx.Err() == nil; i++ {
+			j := job{index: i}
+			for _, c := range r.Conditions {
+				branch := b.Branch()
+				branch.SetCondition(c)
+				branch.Strain(exhausted)
+				branch.SetForeground()
+				j.branches = append(j.branches, branch)
+			}
+			jobs <- j
+		}
+		close(jobs)
+		wait.Wait()
+		exhausted += wave
+	}
+	return ctx.Err()
+}
+
+func (r *Rehearsal) page(ctx context.Context, url string, branches []*useragent.Browser) *PageResult {
+	reference := r.reference(ctx, url, branches[0])
+	result := &PageResult{URL: url, Title: reference.Title, Status: reference.Status, Under: map[string]*PageOutcome{}}
+	for i, c := range r.Conditions {
+		tab := branches[i].Open(url, nil)
+		outcome := judge(branches[i], tab.View, reference.View)
+		result.Under[c.Name] = outcome
+		branches[i].Close()
+		if branches[i].RequestsSent() == 0 {
+			// The network was not asked for anything, so its state makes no difference.
+			for _, other := range r.Conditions[i+1:] {
+				result.Under[other.Name] = outcome
+			}
+			break
+		}
+	}
+	return result
+}
+
+// workerState describes the registration for the first URL that has one, or why there is none.
+func workerState(b *useragent.Browser, urls []string) *useragent.WorkerState {
+	for _, url := range urls {
+		if g, ok := b.RegistrationFor(url); ok {
+			if w := cmp.Or(g.Active, g.Waiting, g.Installing); w != nil {
+				return w
+			}
+		}
+	}
+	if failures := b.Failures(); len(failures) > 0 {
+		w := failures[len(failures)-1]
+		if w.Error == "" {
+			w.Error = "it could not be installed"
+		}
+		w.State = useragent.Redundant
+		return w
+	}
+	if all := b.Registrations(); len(all) > 0 {
+		return all[0].Newest()
+	}
+	return nil
+}

@@ -1,0 +1,109 @@
+package rehearsal
+
+import (
+	"cmp"
+	"context"
+	"time"
+
+	"tachyform/internal/condition"
+	"tachyform/internal/site"
+	"tachyform/internal/useragent"
+	"tachyform/internal/weburl"
+)
+
+// Traced is how one request was answered under a condition.
+type Traced struct {
+	Condition string
+	// Handled tells who answered: worker, network, or nobody.
+	Handled useragent.Answerer
+	Status  int
+	// Source is where the answer came from, its zero value when there was none.
+	Source useragent.Source
+	Type   string
+	// Shown is the address that the content was fetched from, where it is another than the one asked for.
+	Shown   string
+	Bytes   int64
+	Elapsed time.Duration
+	// Reason says why there was no answer.
+	Reason useragent.Failure
+	// Sent lists what went to the network meanwhile, with what came back; Stored what was put into caches.
+	Sent   []SentRequest
+	Stored []useragent.Stored
+	Notes  []useragent.Note
+}
+
+// SentRequest is one request that left for the network. Status is 0 when nothing came back.
+type SentRequest struct {
+	URL    string
+	Status int
+}
+
+// Trace visits as the rehearsal does and then makes one request under each condition, each in a branch of its own. Pages are opened;
+// anything else is asked for as a page in the worker's scope would.
+func (r *Rehearsal) Trace(ctx context.Context, url, destination string) ([]*Traced, error) {
+	b := r.browser(ctx)
+	defer b.Close()
+	if _, err := r.visit(ctx, b, true); err != nil {
+		return nil, err
+	}
+	var list []*Traced
+	for _, c := range r.Conditions {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		branch := b.Branch()
+		branch.SetCondition(c)
+		list = append(list, r.trace(branch, url, destination, c))
+		branch.Close()
+	}
+	return list, nil
+}
+
+func (r *Rehearsal) trace(b *useragent.Browser, url, destination string, c condition.Condition) *Traced {
+	t := &Traced{Condition: c.Name, Handled: useragent.Nobody}
+	b.Watch(func(r *site.Request, resp *site.Response) {
+		s := SentRequest{URL: r.URL.Href(true)}
+		if resp != nil {
+			s.Status = resp.Status
+		}
+		t.Sent = append(t.Sent, s)
+	})
+	start := b.Now()
+	var resp *useragent.Response
+	var by useragent.Answerer
+	var done bool
+	if destination == "document" {
+		resp, by, t.Reason, done = b.Navigate(url)
+	} else {
+		from := url // the page that asks is the last one visited
+		if n := len(r.Visit); n > 0 {
+			from = r.Visit[n-1]
+		}
+		req := &useragent.Request{URL: url, Method: "GET", Header: [][2]string{{"accept", "*/*"}}, Mode: "no-cors", Credentials: "include", Redirect: "follow", Destination: destination}
+		if destination == "" || destination == "font" {
+			req.Mode, req.Credentials = "cors", "same-origin"
+		}
+		if resp, by, done = b.Fetch(nil, from, req); done && resp == nil {
+			t.Reason = useragent.FailureBy(by)
+		}
+	}
+	t.Elapsed = b.Now() - start
+	switch {
+	case !done:
+		t.Reason, t.Elapsed = useragent.Failure{Kind: useragent.NoAnswer}, useragent.DocumentLimit
+	case resp != nil:
+		actual := resp.Actual()
+		t.Handled, t.Status, t.Source, t.Type, t.Bytes = by, actual.Status, resp.Source, resp.Type, actual.Len()
+		if u := cmp.Or(actual.URL(), weburl.WithoutQuery(resp.Key)); u != "" && weburl.WithoutQuery(u) != weburl.WithoutQuery(url) {
+			t.Shown = u
+		}
+	}
+	b.Finish()
+	t.Stored, t.Notes = b.Stored(), nil
+	for _, n := range b.Notes() {
+		if n.Level != "state" {
+			t.Notes = append(t.Notes, n)
+		}
+	}
+	return t
+}
