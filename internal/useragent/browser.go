@@ -14,6 +14,8 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/script"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/clock"
+	"tachyform/internal/useragent/network"
 	"tachyform/internal/weburl"
 )
 
@@ -47,8 +49,8 @@ var stackPlace = regexp.MustCompile(`\(?((?:https?://|/)[^\s()]+:\d+(?::\d+)?)\)
 
 // Browser is one profile: what it keeps, its workers and its open pages. It belongs to one goroutine.
 type Browser struct {
-	clock    *clock
-	net      *network
+	clock    *clock.Clock
+	net      *network.Network
 	store    *storage
 	http     *httpCache // nil when it is switched off
 	regs     []*Registration
@@ -100,8 +102,8 @@ type Browser struct {
 
 // bindClock binds the clock to the browser's limits.
 func (b *Browser) bindClock() {
-	b.clock.limit = b.runLimit
-	b.clock.onTired = func() { b.exhaust(script.ErrEndless) }
+	b.clock.Limit = b.runLimit
+	b.clock.OnTired = func() { b.exhaust(script.ErrEndless) }
 }
 
 // Close ends every worker. The browser is of no use afterwards.
@@ -121,8 +123,8 @@ func (b *Browser) Close() {
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
 func (b *Browser) Branch() *Browser {
-	n := &Browser{clock: &clock{ctx: b.net.ctx, now: b.clock.now}, full: b.full, limits: b.limits, strain: b.strain, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, kind: b.kind, asks: b.asks, present: b.present, unreadRegistrations: slices.Clone(b.unreadRegistrations), gaps: slices.Clone(b.gaps), exhausted: slices.Clone(b.exhausted), nextID: b.nextID, nextWorker: b.nextWorker, warmEngines: b.warmEngines, branch: true}
-	n.net = &network{ctx: b.net.ctx, hosts: b.net.hosts, cond: b.net.cond, clock: n.clock}
+	n := &Browser{clock: &clock.Clock{Context: b.net.Context, Now: b.clock.Now}, full: b.full, limits: b.limits, strain: b.strain, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, kind: b.kind, asks: b.asks, present: b.present, unreadRegistrations: slices.Clone(b.unreadRegistrations), gaps: slices.Clone(b.gaps), exhausted: slices.Clone(b.exhausted), nextID: b.nextID, nextWorker: b.nextWorker, warmEngines: b.warmEngines, branch: true}
+	n.net = &network.Network{Context: b.net.Context, Hosts: b.net.Hosts, Condition: b.net.Condition, Clock: n.clock}
 	n.bindClock()
 	for _, g := range b.regs {
 		c := *g
@@ -146,7 +148,7 @@ func (b *Browser) Branch() *Browser {
 }
 
 // SetCondition changes the state of the network.
-func (b *Browser) SetCondition(c condition.Condition) { b.net.cond = c }
+func (b *Browser) SetCondition(c condition.Condition) { b.net.Condition = c }
 
 // StopWorkers ends all running workers, as browsers do with idle ones.
 func (b *Browser) StopWorkers() {
@@ -155,7 +157,7 @@ func (b *Browser) StopWorkers() {
 			b.terminateServiceWorker(w)
 		}
 	}
-	b.clock.settle(0, 0)
+	b.clock.Settle(0, 0)
 }
 
 // maxNotes bounds what is remembered of chatty scripts.
@@ -305,20 +307,20 @@ func (b *Browser) open(url string, tab *Tab, mode string) *Tab {
 		tab = &Tab{}
 		b.tabs = append(b.tabs, tab)
 	}
-	start := b.clock.now
+	start := b.clock.Now
 	done := false
 	c := b.startNavigation(url, tab, mode, func() { done = true })
 	v := c.view
-	b.clock.run(func() bool { return done }, start+DocumentLimit)
+	b.clock.Run(func() bool { return done }, start+DocumentLimit)
 	if !done {
 		v.Stuck, v.Reason = true, Failure{Kind: NoDocument}
-		if b.clock.tired {
+		if b.clock.Tired {
 			v.Reason = Failure{Kind: BusyWorker}
 		}
 		c.closed = true
 		b.show(tab, c)
 	} else if !v.Failed {
-		b.clock.run(func() bool { return c.pending == 0 }, b.clock.now+DocumentLimit)
+		b.clock.Run(func() bool { return c.pending == 0 }, b.clock.Now+DocumentLimit)
 		if to := c.leadsOn(); to != "" && tab.hops < 20 {
 			// A tab that is sent on shows the page that it is sent to.
 			tab.hops++
@@ -326,7 +328,7 @@ func (b *Browser) open(url string, tab *Tab, mode string) *Tab {
 			return b.open(to, tab, "")
 		}
 	}
-	v.Elapsed = b.clock.now - start
+	v.Elapsed = b.clock.Now - start
 	v.Controlled = c.controller != nil
 	return tab
 }
@@ -351,7 +353,7 @@ func (c *client) leadsOn() string {
 
 // startNavigation starts to open a URL in a tab; committed is called once the tab shows it, or its error page.
 func (b *Browser) startNavigation(url string, tab *Tab, mode string, committed func()) *client {
-	start := b.clock.now
+	start := b.clock.Now
 	if u, ok := page.Resolve(url, url); ok && strings.ContainsFunc(url, func(r rune) bool { return r <= ' ' || r > '~' }) {
 		url = u // as the address bar writes it
 	}
@@ -365,7 +367,7 @@ func (b *Browser) startNavigation(url string, tab *Tab, mode string, committed f
 			c.view.Failed, c.view.Reason = true, reason
 			c.closed = true
 		} else {
-			c.view.At = b.clock.now - start
+			c.view.At = b.clock.Now - start
 			b.commit(c, g, resp)
 		}
 		b.show(tab, c)
@@ -391,7 +393,7 @@ type Tab struct {
 }
 
 // Settle lets everything that is under way come to rest: loads, installations, timers below five seconds.
-func (b *Browser) Settle() { b.clock.settle(5*time.Second, 60*time.Second) }
+func (b *Browser) Settle() { b.clock.Settle(5*time.Second, 60*time.Second) }
 
 // CloseTab closes a tab.
 func (b *Browser) CloseTab(t *Tab) {
@@ -416,7 +418,7 @@ func (b *Browser) closeClient(c *client) {
 	if c.controller != nil {
 		g := c.controller.reg
 		c.controller = nil
-		b.clock.after(0, func() {
+		b.clock.After(0, func() {
 			b.tryClearRegistration(g)
 			if !g.gone {
 				b.tryActivate(g)
@@ -428,7 +430,7 @@ func (b *Browser) closeClient(c *client) {
 // navigate finds the document for a URL (HTML, 7.4.5; Service Workers, "Handle Fetch"). done gets nil and a reason for a network error.
 func (b *Browser) navigate(c *client, url string, hops int, done func(*Response, *Registration, Failure)) {
 	if hops > 20 {
-		b.clock.after(0, func() { done(nil, nil, Failure{Kind: TooManyRedirects}) })
+		b.clock.After(0, func() { done(nil, nil, Failure{Kind: TooManyRedirects}) })
 		return
 	}
 	destination := "document"
@@ -484,7 +486,7 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 	}
 	b.handleFetch(g.Active, c, req, origin, received)
 	// The check for a new worker comes a little after each navigation in scope.
-	b.clock.after(b.kind.UpdateDelay, func() { b.softUpdate(g) })
+	b.clock.After(b.kind.UpdateDelay, func() { b.softUpdate(g) })
 }
 
 // handleFetch lets a worker answer a request, or the network if the worker leaves it alone.

@@ -46,7 +46,7 @@ func (r *realm) cacheOperation(op string, id int, args []any) error {
 			return err
 		}
 	}
-	r.b.clock.after(cacheDelay, func() {
+	r.b.clock.After(cacheDelay, func() {
 		if r.w.realm != r {
 			return
 		}

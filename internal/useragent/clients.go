@@ -34,7 +34,7 @@ func (c *client) info() clientInfo {
 func (r *realm) workerOperation(op string, args []any) (any, error) {
 	id, b, g := number(args[0]), r.b, r.w.reg
 	later := func(f func() (any, string)) {
-		b.clock.after(0, func() {
+		b.clock.After(0, func() {
 			value, failure := f()
 			r.settle(id, value, failure)
 		})
@@ -50,7 +50,7 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 			list := []map[string]string{}
 			scope, err := whatwg.Parse(g.Scope)
 			for _, c := range b.store.cookies {
-				if err == nil && !c.httpOnly && c.goesTo(scope, b.clock.now) {
+				if err == nil && !c.httpOnly && c.goesTo(scope, b.clock.Now) {
 					list = append(list, map[string]string{"name": c.name, "value": c.value})
 				}
 			}
@@ -70,11 +70,11 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 	case "focus":
 		b.record(r.w, Event{Kind: EventPage, Page: PageFocused})
 	case "navigate":
-		b.clock.after(0, func() { r.navigateClient(id, word(args, 1), word(args, 2)) })
+		b.clock.After(0, func() { r.navigateClient(id, word(args, 1), word(args, 2)) })
 	case "openWindow":
-		b.clock.after(0, func() { r.openWindow(id, word(args, 1)) })
+		b.clock.After(0, func() { r.openWindow(id, word(args, 1)) })
 	case "postSelf":
-		b.clock.after(0, func() {
+		b.clock.After(0, func() {
 			if r.stopped == nil && r.w.realm == r {
 				r.event("message", map[string]any{"token": id}, nil, nil)
 			}
@@ -191,7 +191,7 @@ func (r *realm) navigateClient(id int, client, url string) {
 		b.record(r.w, Event{Kind: EventPage, Page: PageNavigated, URL: url})
 		next := b.startNavigation(url, c.tab, "", func() {})
 		// The promise is settled once the page is there; its worker may have ended by then.
-		b.clock.after(time.Millisecond, func() { r.settleWith(id, next) })
+		b.clock.After(time.Millisecond, func() { r.settleWith(id, next) })
 		return
 	}
 	r.settle(id, nil, "TypeError: the page is gone")
@@ -204,7 +204,7 @@ func (r *realm) settleWith(id int, c *client) {
 		return
 	}
 	if c.view.Response == nil {
-		r.b.clock.after(10*time.Millisecond, func() { r.settleWith(id, c) })
+		r.b.clock.After(10*time.Millisecond, func() { r.settleWith(id, c) })
 		return
 	}
 	if weburl.OriginOf(c.url) == weburl.OriginOf(r.w.reg.Scope) {

@@ -20,7 +20,7 @@ func (b *Browser) notifyControllerChange(c *client, w *Worker) {
 		return
 	}
 	c.controller = w
-	b.clock.after(0, func() {
+	b.clock.After(0, func() {
 		if c.closed || c.controller != w {
 			return
 		}
@@ -51,7 +51,7 @@ func (b *Browser) deliverToWaiting(g *Registration) {
 			if json.Unmarshal([]byte(text), &data) != nil {
 				continue
 			}
-			b.clock.after(0, func() {
+			b.clock.After(0, func() {
 				if g.Waiting != w {
 					return
 				}

@@ -10,6 +10,7 @@ import (
 	whatwg "github.com/nlnwa/whatwg-url/url"
 	"golang.org/x/net/publicsuffix"
 
+	"tachyform/internal/useragent/clock"
 	"tachyform/internal/weburl"
 )
 
@@ -51,7 +52,7 @@ func parseCookie(line string, u *whatwg.Url, now time.Duration) (c cookie, ok bo
 	case set.MaxAge > 0:
 		c.expires = now + time.Duration(min(set.MaxAge, 400*24*3600))*time.Second
 	case !set.Expires.IsZero():
-		if c.expires = set.Expires.Sub(epoch); c.expires <= now {
+		if c.expires = set.Expires.Sub(clock.Epoch); c.expires <= now {
 			c.expires = -1
 		}
 	}

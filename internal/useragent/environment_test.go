@@ -55,7 +55,7 @@ func TestSnippets(t *testing.T) {
 	f := hosted(t, siteWith(t, code, "data.json", `{"tide": "low"}`), "{redirects: [{match: /moved, to: /data.json}]}")
 	b := New(context.Background(), []site.Host{f}, Options{})
 	defer b.Close()
-	b.net.refuses = func(url string) bool { return !strings.HasPrefix(url, home) }
+	b.net.Refuses = func(url string) bool { return !strings.HasPrefix(url, home) }
 	b.Open(home, nil)
 	b.Settle()
 	kept := b.store.caches["what came of it"]

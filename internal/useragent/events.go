@@ -137,6 +137,6 @@ func (b *Browser) recordEvent(e Event) {
 	if b.events == nil || len(*b.events) >= most {
 		return
 	}
-	e.At = b.clock.now - b.began
+	e.At = b.clock.Now - b.began
 	*b.events = append(*b.events, e)
 }

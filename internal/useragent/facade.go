@@ -13,6 +13,8 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/clock"
+	"tachyform/internal/useragent/network"
 	"tachyform/internal/weburl"
 )
 
@@ -39,13 +41,13 @@ type Options struct {
 // New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
 func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 	b := &Browser{
-		clock: &clock{ctx: ctx}, store: newStorage(), queue: map[string][]func(func()){}, personal: map[string]string{}, warmEngines: &warmEngines{},
+		clock: &clock.Clock{Context: ctx}, store: newStorage(), queue: map[string][]func(func()){}, personal: map[string]string{}, warmEngines: &warmEngines{},
 		full: fullLimits, limits: fullLimits, reader: cmp.Or(o.Reader, &page.Reader{}), kind: cmp.Or(o.Kind, defaultKind),
 		asks: o.Asks, present: o.Present, noWorkers: o.WithoutWorkers, scriptsOnly: o.ScriptsOnly,
 	}
-	b.net = &network{ctx: ctx, hosts: map[string]site.Host{}, cond: condition.Online, clock: b.clock}
+	b.net = &network.Network{Context: ctx, Hosts: map[string]site.Host{}, Condition: condition.Online, Clock: b.clock}
 	for _, h := range hosts {
-		b.net.hosts[h.Origin()] = h
+		b.net.Hosts[h.Origin()] = h
 	}
 	if o.Steps > 0 {
 		b.full.steps, b.limits.steps = o.Steps, o.Steps
@@ -58,10 +60,10 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 }
 
 // Now is the virtual time since the profile began.
-func (b *Browser) Now() time.Duration { return b.clock.now }
+func (b *Browser) Now() time.Duration { return b.clock.Now }
 
 // Pass lets virtual time pass, with all that comes about in it.
-func (b *Browser) Pass(d time.Duration) { b.clock.pass(d) }
+func (b *Browser) Pass(d time.Duration) { b.clock.Pass(d) }
 
 // Reload loads what a tab shows anew; pastWorker is a reload that asks the network alone.
 func (b *Browser) Reload(t *Tab, pastWorker bool) *Tab {
@@ -76,18 +78,18 @@ func (b *Browser) Reload(t *Tab, pastWorker bool) *Tab {
 func (b *Browser) SetForeground() { b.foreground = true }
 
 // Host is the host that answers at an origin, nil for one of which nothing is known.
-func (b *Browser) Host(origin string) site.Host { return b.net.hosts[origin] }
+func (b *Browser) Host(origin string) site.Host { return b.net.Hosts[origin] }
 
 // Deploy puts hosts in the place of those with the same origin.
 func (b *Browser) Deploy(hosts ...site.Host) {
 	all := map[string]site.Host{} // branches share the old list
-	for at, h := range b.net.hosts {
+	for at, h := range b.net.Hosts {
 		all[at] = h
 	}
 	for _, h := range hosts {
 		all[h.Origin()] = h
 	}
-	b.net.hosts = all
+	b.net.Hosts = all
 }
 
 // Evict throws away what the profile keeps: caches, databases, cookies or everything. Registrations go with everything, as when a
@@ -118,7 +120,7 @@ func (b *Browser) SetCookie(origin, name, value string) {
 }
 
 // Cookies gives what the visitor brings to a URL, "" for none.
-func (b *Browser) Cookies(u *whatwg.Url) string { return b.store.retrieve(u, crosses{}, b.clock.now) }
+func (b *Browser) Cookies(u *whatwg.Url) string { return b.store.retrieve(u, crosses{}, b.clock.Now) }
 
 // CopyCookies takes over the cookies of another profile.
 func (b *Browser) CopyCookies(from *Browser) { b.store.cookies = slices.Clone(from.store.cookies) }
@@ -289,8 +291,8 @@ func (b *Browser) Deliver(name string, detail map[string]any) (delivered bool) {
 
 // Record takes down from here on all that comes about; times count from now.
 func (b *Browser) Record(events *[]Event) {
-	b.events, b.began = events, b.clock.now
-	b.net.seen = func(r *site.Request, resp *site.Response) {
+	b.events, b.began = events, b.clock.Now
+	b.net.Seen = func(r *site.Request, resp *site.Response) {
 		e := Event{Kind: EventNetwork, URL: r.URL.Href(true), Method: r.Method}
 		if resp != nil {
 			e.Status = resp.Status
@@ -300,10 +302,10 @@ func (b *Browser) Record(events *[]Event) {
 }
 
 // Watch calls seen with each request that leaves from here on and with what came back, nil for a failure.
-func (b *Browser) Watch(seen func(*site.Request, *site.Response)) { b.net.seen = seen }
+func (b *Browser) Watch(seen func(*site.Request, *site.Response)) { b.net.Seen = seen }
 
 // RequestsSent counts the requests that left for the network.
-func (b *Browser) RequestsSent() int { return b.net.count }
+func (b *Browser) RequestsSent() int { return b.net.Count }
 
 // Notes is what scripts said and what became of workers.
 func (b *Browser) Notes() []Note { return b.notes }
@@ -347,7 +349,7 @@ func (b *Browser) Fetch(from *Tab, url string, req *Request) (resp *Response, by
 		}
 	}
 	b.clientFetch(c, req, func(r *Response, how Answerer) { resp, by, done = r, how, true })
-	b.clock.run(func() bool { return done }, b.clock.now+DocumentLimit)
+	b.clock.Run(func() bool { return done }, b.clock.Now+DocumentLimit)
 	return resp, by, done
 }
 
@@ -357,7 +359,7 @@ func (b *Browser) Navigate(url string) (resp *Response, by Answerer, reason Fail
 	b.nextID++
 	c := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: &View{URL: url}}
 	b.navigate(c, url, 0, func(r *Response, _ *Registration, why Failure) { resp, reason, done = r, why, true })
-	b.clock.run(func() bool { return done }, b.clock.now+DocumentLimit)
+	b.clock.Run(func() bool { return done }, b.clock.Now+DocumentLimit)
 	by = ByNetwork
 	if c.view.FromWorker {
 		by = ByWorker
@@ -366,7 +368,7 @@ func (b *Browser) Navigate(url string) (resp *Response, by Answerer, reason Fail
 }
 
 // Finish lets come to rest what an answer leaves to be done, such as keeping a copy.
-func (b *Browser) Finish() { b.clock.settle(time.Second, 5*time.Second) }
+func (b *Browser) Finish() { b.clock.Settle(time.Second, 5*time.Second) }
 
 // ReadDocument gives a page's document without loading what it asks for, nil when it is no HTML page with status 200.
 func (b *Browser) ReadDocument(url string) *page.Document {
@@ -380,7 +382,7 @@ func (b *Browser) ReadDocument(url string) *page.Document {
 			}
 		}
 	})
-	b.clock.run(func() bool { return done }, b.clock.now+DocumentLimit)
+	b.clock.Run(func() bool { return done }, b.clock.Now+DocumentLimit)
 	return d
 }
 

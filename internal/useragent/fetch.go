@@ -19,12 +19,12 @@ import (
 // done gets nil for a network error.
 func (b *Browser) fetch(req *Request, origin string, done func(*Response)) {
 	if strings.HasPrefix(req.URL, "data:") {
-		b.clock.after(0, func() { done(dataResponse(req.URL)) })
+		b.clock.After(0, func() { done(dataResponse(req.URL)) })
 		return
 	}
 	u, err := whatwg.Parse(req.URL)
 	if err != nil || u.Scheme() != "http" && u.Scheme() != "https" {
-		b.clock.after(0, func() { done(nil) })
+		b.clock.After(0, func() { done(nil) })
 		return
 	}
 	f := &fetching{b: b, req: req, origin: origin, done: done}
@@ -42,7 +42,7 @@ type fetching struct {
 	done    func(*Response)
 }
 
-func (f *fetching) fail() { f.b.clock.after(0, func() { f.done(nil) }) }
+func (f *fetching) fail() { f.b.clock.After(0, func() { f.done(nil) }) }
 
 func (f *fetching) hop(u *whatwg.Url) {
 	f.urls = append(f.urls, u.Href(true))
@@ -62,7 +62,7 @@ func (f *fetching) hop(u *whatwg.Url) {
 	if f.req.Credentials == "include" && !blind || f.req.Credentials == "same-origin" && !f.tainted {
 		asking, err := whatwg.Parse(f.origin)
 		from := crosses{site: err != nil || siteOf(asking) != siteOf(u), navigation: f.req.Mode == "navigate" && (f.req.Method == "GET" || f.req.Method == "HEAD")}
-		if c := f.b.store.retrieve(u, from, f.b.clock.now); c != "" {
+		if c := f.b.store.retrieve(u, from, f.b.clock.Now); c != "" {
 			header.Set("Cookie", c)
 		}
 	}
@@ -76,25 +76,25 @@ func (f *fetching) hop(u *whatwg.Url) {
 // ask sends one request, or takes the answer from the HTTP cache (Fetch, 4.5).
 func (f *fetching) ask(u *whatwg.Url, header http.Header, cross bool) {
 	sent := &site.Request{Method: f.req.Method, URL: u, Header: header}
-	if kept, refuse := f.b.http.get(sent, f.req.Cache, f.b.clock.now); kept != nil {
-		f.b.clock.after(time.Millisecond, func() { f.received(u, kept, cross) })
+	if kept, refuse := f.b.http.get(sent, f.req.Cache, f.b.clock.Now); kept != nil {
+		f.b.clock.After(time.Millisecond, func() { f.received(u, kept, cross) })
 		return
 	} else if refuse {
 		f.fail()
 		return
 	}
-	f.b.net.send(sent, func(answer *site.Response) {
+	f.b.net.Send(sent, func(answer *site.Response) {
 		if answer == nil {
 			f.done(nil)
 			return
 		}
-		f.b.http.put(sent, answer, f.req.Cache, f.b.clock.now)
+		f.b.http.put(sent, answer, f.req.Cache, f.b.clock.Now)
 		f.received(u, answer, cross)
 	})
 }
 
 func (f *fetching) received(u *whatwg.Url, answer *site.Response, cross bool) {
-	f.b.store.setCookies(u, answer.Header, f.b.clock.now)
+	f.b.store.setCookies(u, answer.Header, f.b.clock.Now)
 	if why := site.Personal(answer.Header); why != "" && !f.b.branch {
 		f.b.personal[u.Href(true)] = why
 	}

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/clock"
 )
 
 // httpCache is a browser's private HTTP cache (RFC 9111), for answers that say how long they stay fresh.
@@ -59,7 +60,7 @@ func (h *httpCache) put(r *site.Request, answer *site.Response, mode string, now
 	}
 	key := r.URL.Href(true)
 	delete(h.entries, key)
-	fresh := site.Freshness(answer.Header, epoch)
+	fresh := site.Freshness(answer.Header, clock.Epoch)
 	if fresh <= 0 || answer.Status != 200 && answer.Status != 301 && answer.Status != 308 && answer.Status != 404 && answer.Status != 410 {
 		return
 	}

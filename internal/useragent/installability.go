@@ -88,7 +88,7 @@ func (i *Installer) ask(req *Request) (came Fetched) {
 			return
 		}
 		actual := resp.Actual()
-		if from := weburl.OriginOf(actual.URL()); strings.HasPrefix(from, "http") && i.b.net.hosts[from] == nil {
+		if from := weburl.OriginOf(actual.URL()); strings.HasPrefix(from, "http") && i.b.net.Hosts[from] == nil {
 			came.Why = Failure{Kind: UnknownOrigin, Detail: from}
 			return
 		}
@@ -97,6 +97,6 @@ func (i *Installer) ask(req *Request) (came Fetched) {
 			came.URL = u
 		}
 	})
-	i.b.clock.run(func() bool { return done }, i.b.clock.now+DocumentLimit)
+	i.b.clock.Run(func() bool { return done }, i.b.clock.Now+DocumentLimit)
 	return came
 }

@@ -236,7 +236,7 @@ func TestHTTPCache(t *testing.T) {
 		b.Open(home, nil)
 		b.Settle()
 		// The page itself is asked for; only what it shows may come from the cache.
-		b.net.refuses = func(u string) bool { return u != home }
+		b.net.Refuses = func(u string) bool { return u != home }
 		return strings.ReplaceAll(strings.Join(b.Open(home, nil).Missing(), " "), home, "/")
 	}
 	assert.Equal(t, "/kept.png /asked.png", missing(false))

@@ -19,7 +19,6 @@ var fullLimits = limits{script.TurnSteps, script.StuckLimit}
 
 const (
 	runTurns  = 2
-	taskSteps = 500  // what a task counts for
 	turnSteps = 1000 // and a turn of an engine, beside its own steps
 	// addressSteps is how much more a run may take for each address that has been asked for: large sites are no endless ones.
 	addressSteps = 40_000
@@ -37,7 +36,7 @@ func (l limits) after(exhausted int) limits {
 
 // runLimit is how much work a run may take.
 func (b *Browser) runLimit() int64 {
-	return runTurns*int64(b.limits.steps) + addressSteps*int64(len(b.net.asked))
+	return runTurns*int64(b.limits.steps) + addressSteps*int64(len(b.net.Asked))
 }
 
 // exhaust notes that a script, or scripts together, used up what they are given, or were stopped otherwise.

@@ -67,7 +67,7 @@ func (f *fetching) preflight(u *whatwg.Url, allowed func()) {
 	if len(names) > 0 {
 		header.Set("Access-Control-Request-Headers", strings.Join(names, ","))
 	}
-	f.b.net.send(&site.Request{Method: "OPTIONS", URL: u, Header: header}, func(answer *site.Response) {
+	f.b.net.Send(&site.Request{Method: "OPTIONS", URL: u, Header: header}, func(answer *site.Response) {
 		refused := ""
 		switch {
 		case answer == nil:

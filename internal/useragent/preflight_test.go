@@ -109,7 +109,7 @@ func TestImportsOnBadNetworks(t *testing.T) {
 		b.SetCondition(c)
 		b.Open(home, nil)
 		b.Settle()
-		return b.clock.now, len(b.failures) > 0
+		return b.clock.Now, len(b.failures) > 0
 	}
 	quick, failed := install(condition.Online)
 	assert.False(t, failed)
@@ -139,12 +139,12 @@ func TestTakeoverWhileActivating(t *testing.T) {
 	b := New(context.Background(), []site.Host{f}, Options{})
 	defer b.Close()
 	b.Open(home, nil)
-	b.clock.pass(500 * time.Millisecond)
+	b.clock.Pass(500 * time.Millisecond)
 	require.Equal(t, "-/-/1", states(b))
 	require.Equal(t, Activating, b.regs[0].Active.State)
-	b.net.hosts["https://line.example"] = siteWith(t, strings.Replace(code, "// 1", "// 2", 1))
+	b.net.Hosts["https://line.example"] = siteWith(t, strings.Replace(code, "// 1", "// 2", 1))
 	b.softUpdate(b.regs[0])
-	b.clock.pass(500 * time.Millisecond)
+	b.clock.Pass(500 * time.Millisecond)
 	assert.Equal(t, "-/2/1", states(b))
 	b.Settle()
 	assert.Equal(t, "-/-/2", states(b))

@@ -64,7 +64,7 @@ func (r *realm) messageOperation(op string, args []any, later func(func() (any, 
 	case "sync.register":
 		active("InvalidStateError: there is no active worker to register a sync for", func() (any, string) {
 			set(&m.syncs)
-			r.b.clock.after(0, r.b.SendSyncs)
+			r.b.clock.After(0, r.b.SendSyncs)
 			return nil, ""
 		})
 	case "sync.tags":
@@ -110,7 +110,7 @@ func (r *realm) messageOperation(op string, args []any, later func(func() (any, 
 
 // SendSyncs sends the registered sync events to workers, unless there is no connection (Web Background Synchronization, 5).
 func (b *Browser) SendSyncs() {
-	if b.net.cond.Refuses {
+	if b.net.Condition.Refuses {
 		return
 	}
 	for _, g := range b.regs {

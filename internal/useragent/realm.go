@@ -17,6 +17,7 @@ import (
 
 	"tachyform/internal/script"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/clock"
 	"tachyform/internal/weburl"
 )
 
@@ -29,7 +30,7 @@ type realm struct {
 	scriptBytes int64          // bytes of content that scripts made
 	opened      map[int]*cache // caches that scripts hold, by number
 	next        int
-	timers      map[int]*task
+	timers      map[int]*clock.Task
 	events      map[int]*liveEvent
 	random      *rand.PCG
 	// scripting is true while the worker's script is first evaluated.
@@ -75,8 +76,8 @@ func (r *realm) hold(h body) int {
 
 // startRealm starts a worker's engine and runs its script. The error is what the script threw, in words.
 func (b *Browser) startRealm(w *Worker) (*realm, error) {
-	r := &realm{b: b, w: w, bodies: map[int]body{}, opened: map[int]*cache{}, timers: map[int]*task{}, events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2)}
-	key := warmKey{w.original, w.State, w.reg.UpdateViaCache, b.clock.now}
+	r := &realm{b: b, w: w, bodies: map[int]body{}, opened: map[int]*cache{}, timers: map[int]*clock.Task{}, events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2)}
+	key := warmKey{w.original, w.State, w.reg.UpdateViaCache, b.clock.Now}
 	if w.original != nil {
 		if e := b.warmEngines.get(key); e != nil {
 			e.Rewind(e.mark)
@@ -108,7 +109,7 @@ func (b *Browser) startRealm(w *Worker) (*realm, error) {
 // attach makes the realm what the engine's scripts talk to.
 func (r *realm) attach() {
 	r.Host, r.Modules = r.host, script.Modules{Normalize: normalizeModule, Load: r.loadModule}
-	r.Await(r.b.net.ctx)
+	r.Await(r.b.net.Context)
 }
 
 // run evaluates the worker's script. The error is what it threw, in words.
@@ -147,7 +148,7 @@ func (r *realm) runTask(op string, args ...any) (any, error) {
 	}
 	r.Steps, r.Patience = r.b.limits.steps, r.b.limits.patience
 	v, err := r.Call(append([]any{op}, args...)...)
-	r.b.clock.spent += turnSteps + int64(r.Used())
+	r.b.clock.Spent += turnSteps + int64(r.Used())
 	if script.Fatal(err) {
 		r.stopped = err
 		if !errors.Is(err, script.ErrCanceled) {
@@ -234,13 +235,13 @@ func (r *realm) finish() {
 		}
 	}
 	for _, t := range r.timers {
-		r.b.clock.cancel(t)
+		r.b.clock.Cancel(t)
 	}
 }
 
 // settle resolves or rejects a promise that scripts wait for. An error is "name: message".
 func (r *realm) settle(id int, value any, failure string) {
-	r.b.clock.after(0, func() {
+	r.b.clock.After(0, func() {
 		if r.stopped != nil || r.w.realm != r {
 			return
 		}
@@ -345,7 +346,7 @@ func (r *realm) host(args []any) (any, error) {
 	r.touchedHost = r.touchedHost || !leavesNothing[op]
 	switch op {
 	case "now":
-		return float64(r.b.clock.now.Microseconds())/1000 + float64(epoch.UnixMilli()), nil
+		return float64(r.b.clock.Now.Microseconds())/1000 + float64(clock.Epoch.UnixMilli()), nil
 	case "random":
 		return float64(r.random.Uint64()>>11) / (1 << 53), nil
 	case "log":
@@ -354,7 +355,7 @@ func (r *realm) host(args []any) (any, error) {
 		r.b.gap(word(args, 1))
 	case "timer":
 		id := number(args[1])
-		r.timers[id] = r.b.clock.after(duration(args[2]), func() {
+		r.timers[id] = r.b.clock.After(duration(args[2]), func() {
 			delete(r.timers, id)
 			if r.w.realm != r {
 				return
@@ -365,7 +366,7 @@ func (r *realm) host(args []any) (any, error) {
 		})
 	case "clearTimer":
 		id := number(args[1])
-		r.b.clock.cancel(r.timers[id])
+		r.b.clock.Cancel(r.timers[id])
 		delete(r.timers, id)
 	case "url":
 		return knownParts(word(args, 1), word(args, 2), len(args) > 2), nil
@@ -418,7 +419,7 @@ func (r *realm) host(args []any) (any, error) {
 			delete(r.events, number(args[1]))
 			ok, _ := args[2].(bool)
 			if e.done != nil {
-				r.b.clock.after(0, func() {
+				r.b.clock.After(0, func() {
 					e.done(ok && !script.Fatal(r.stopped))
 				})
 			}
@@ -464,7 +465,7 @@ func (r *realm) respond(args []any) {
 			r.b.note(Note{Level: "error", Text: text, Where: r.w.Script})
 		}
 	}
-	r.b.clock.after(0, func() { respond(resp, what) })
+	r.b.clock.After(0, func() { respond(resp, what) })
 }
 
 func (r *realm) fetch(id int, text string) error {
@@ -478,7 +479,7 @@ func (r *realm) fetch(id int, text string) error {
 	}
 	if !r.w.policy.Allows("", req.URL, "") {
 		r.b.note(Note{Level: "error", Text: "the worker may not fetch " + req.URL + ": the Content-Security-Policy of its script does not allow it", Where: r.w.Script})
-		r.b.clock.after(0, func() { r.settle(id, nil, "TypeError: Failed to fetch "+req.URL) })
+		r.b.clock.After(0, func() { r.settle(id, nil, "TypeError: Failed to fetch "+req.URL) })
 		return nil
 	}
 	req.embedder = r.w.embedder

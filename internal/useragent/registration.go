@@ -89,7 +89,7 @@ func (e *RegisterError) Error() string { return e.Name + ": " + e.Message }
 // register starts or finds a registration (Service Workers, "Start Register"). done is called when the promise of register() would settle.
 func (b *Browser) register(r page.Registration, origin string, done func(error)) {
 	fail := func(name, format string, args ...any) {
-		b.clock.after(0, func() { done(&RegisterError{name, fmt.Sprintf(format, args...)}) })
+		b.clock.After(0, func() { done(&RegisterError{name, fmt.Sprintf(format, args...)}) })
 	}
 	script, err := whatwg.Parse(r.Script)
 	if err != nil {
@@ -154,7 +154,7 @@ func (b *Browser) register(r page.Registration, origin string, done func(error))
 func (b *Browser) scheduleJob(scope string, job func(finish func())) {
 	b.queue[scope] = append(b.queue[scope], job)
 	if len(b.queue[scope]) == 1 {
-		b.clock.after(0, func() { b.runJob(scope) })
+		b.clock.After(0, func() { b.runJob(scope) })
 	}
 }
 
@@ -162,7 +162,7 @@ func (b *Browser) runJob(scope string) {
 	b.queue[scope][0](func() {
 		b.queue[scope] = b.queue[scope][1:]
 		if len(b.queue[scope]) > 0 {
-			b.clock.after(0, func() { b.runJob(scope) })
+			b.clock.After(0, func() { b.runJob(scope) })
 		}
 	})
 }
@@ -203,7 +203,7 @@ func (b *Browser) update(g *Registration, address *whatwg.Url, kind string, end 
 	}
 	req := &Request{URL: address.Href(true), Method: "GET", Header: [][2]string{{"Service-Worker", "script"}}, Mode: "same-origin", Credentials: "same-origin", Redirect: "error", Destination: "serviceworker", Cache: "no-cache"}
 	// A day after the last check the HTTP cache is not believed any more.
-	stale := newest != nil && b.clock.now-g.checked > 24*time.Hour
+	stale := newest != nil && b.clock.Now-g.checked > 24*time.Hour
 	if g.UpdateViaCache == "all" && !stale {
 		req.Cache = "default"
 	}
@@ -232,7 +232,7 @@ func (b *Browser) update(g *Registration, address *whatwg.Url, kind string, end 
 		if g.UpdateViaCache == "none" || stale {
 			imports = "no-cache"
 		}
-		g.checked = b.clock.now
+		g.checked = b.clock.Now
 		w := &Worker{Script: address.Href(true), Type: kind, State: Parsed, reg: g, scripts: map[string]scriptText{address.Href(true): {string(text), resp.Get("content-type")}}}
 		w.policy, w.embedder = page.ParsePolicy(w.Script, []string{resp.Get("content-security-policy")}), site.Essence(resp.Get("cross-origin-embedder-policy"))
 		if newest != nil && newest.Script == w.Script && newest.Type == kind && b.sameScripts(newest, w, imports) {
@@ -338,7 +338,7 @@ func (b *Browser) install(g *Registration, w *Worker, end func(error)) {
 		b.deliverToWaiting(g)
 	}
 	// The worker has to know its state before it hears of the installation.
-	b.clock.after(0, func() {
+	b.clock.After(0, func() {
 		if w.realm == nil {
 			done(false)
 			return
@@ -374,7 +374,7 @@ func (b *Browser) tryActivate(g *Registration) {
 			ready := b.onActive
 			b.onActive = nil
 			for _, f := range ready {
-				b.clock.after(0, f)
+				b.clock.After(0, f)
 			}
 			waiters := w.waiters
 			w.waiters = nil
@@ -382,13 +382,13 @@ func (b *Browser) tryActivate(g *Registration) {
 				f()
 			}
 			// Another that came meanwhile could not be activated: it is tried again, as at the end of "Install".
-			b.clock.after(0, func() { b.tryActivate(g) })
+			b.clock.After(0, func() { b.tryActivate(g) })
 		}
 		if err != nil {
 			finish(false)
 			return
 		}
-		b.clock.after(0, func() {
+		b.clock.After(0, func() {
 			if w.realm != r {
 				finish(false)
 				return
@@ -446,7 +446,7 @@ func (b *Browser) tellState(w *Worker) {
 	b.note(Note{Level: "state", Text: string(w.State), Where: w.Script})
 	b.record(w, Event{Kind: EventWorkerState, State: w.State})
 	if r := w.realm; r != nil {
-		b.clock.after(0, func() {
+		b.clock.After(0, func() {
 			if w.realm == r && r.stopped == nil {
 				if _, err := r.runTask("state", string(w.State)); err != nil {
 					r.failed(err)
@@ -482,7 +482,7 @@ func (b *Browser) terminateServiceWorker(w *Worker) {
 		w.realm = nil
 		r.finish()
 		// The engine may be in the middle of a turn that asked for this.
-		b.clock.after(0, r.close)
+		b.clock.After(0, r.close)
 		b.closing = append(b.closing, r)
 	}
 }
@@ -496,7 +496,7 @@ func (b *Browser) terminateWhenIdle(w *Worker) {
 		b.terminateServiceWorker(w)
 		return
 	}
-	b.clock.after(50*time.Millisecond, func() {
+	b.clock.After(50*time.Millisecond, func() {
 		if w.State == Redundant {
 			b.terminateWhenIdle(w)
 		}
@@ -506,11 +506,11 @@ func (b *Browser) terminateWhenIdle(w *Worker) {
 // fetchNow asks for a script in the middle of a turn, through the HTTP cache where there is one.
 func (b *Browser) fetchNow(u *whatwg.Url, mode string) *site.Response {
 	req := &site.Request{Method: "GET", URL: u}
-	if kept, _ := b.http.get(req, mode, b.clock.now); kept != nil {
+	if kept, _ := b.http.get(req, mode, b.clock.Now); kept != nil {
 		return kept
 	}
-	resp := b.net.now(req)
-	b.http.put(req, resp, mode, b.clock.now)
+	resp := b.net.SendNow(req)
+	b.http.put(req, resp, mode, b.clock.Now)
 	return resp
 }
 

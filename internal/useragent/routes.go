@@ -102,7 +102,7 @@ func (b *Browser) routed(w *Worker, c *client, req *Request, origin string, done
 				if found := b.store.caches[name].match(req, matchOptions{}); len(found) > 0 {
 					resp := *found[0].response
 					resp.Source = Source{CacheSource, name}
-					b.clock.after(cacheDelay, func() { done(&resp, ByWorker) })
+					b.clock.After(cacheDelay, func() { done(&resp, ByWorker) })
 					return true
 				}
 			}

@@ -41,7 +41,7 @@ func TestTabsOfTwoReleases(t *testing.T) {
 		b.Settle()
 		old = b.Open(origin+"/", old)
 		b.Settle()
-		b.net.hosts[origin] = release(takeover, map[string]string{"part.js": "two"})
+		b.net.Hosts[origin] = release(takeover, map[string]string{"part.js": "two"})
 		next := b.Open(origin+"/", nil)
 		b.Settle()
 		b.StopWorkers()
@@ -56,7 +56,7 @@ func TestTabsOfTwoReleases(t *testing.T) {
 					text = string(r.Bytes())
 				}
 			})
-			b.clock.run(func() bool { return done }, b.clock.now+DocumentLimit)
+			b.clock.Run(func() bool { return done }, b.clock.Now+DocumentLimit)
 			return text
 		}
 		held := func() bool {

@@ -121,7 +121,7 @@ const (
 func runWPTScript(dir, address, kind, text string, long bool) (*wptReport, []Note) {
 	b := New(context.Background(), []site.Host{wptHost{dir, wptOrigin, ""}, wptHost{dir, "http://127.0.0.1:8000", ""}, wptHost{dir, "http://localhost:8001", ""}, wptHost{dir, "http://127.0.0.1:8001", ""}}, Options{})
 	defer b.Close()
-	b.net.refuses = func(u string) bool {
+	b.net.Refuses = func(u string) bool {
 		return !strings.HasPrefix(u, "http://localhost:800") && !strings.HasPrefix(u, "http://127.0.0.1:800")
 	}
 	var report *wptReport
@@ -142,7 +142,7 @@ func runWPTScript(dir, address, kind, text string, long bool) (*wptReport, []Not
 	}
 	w.realm = r
 	b.setState(w, "installing")
-	b.clock.run(func() bool { return len(b.clock.tasks) == 0 || b.clock.tasks[0].at > b.clock.now }, b.clock.now)
+	b.clock.Run(b.clock.Idle, b.clock.Now)
 	r.event("install", map[string]any{}, nil, func(bool) {
 		w.reg.Installing, w.reg.Waiting = nil, w
 		b.setState(w, "installed")
@@ -152,10 +152,10 @@ func runWPTScript(dir, address, kind, text string, long bool) (*wptReport, []Not
 	if long {
 		limit = 60 * time.Second
 	}
-	b.clock.run(func() bool { return report != nil || r.stopped != nil }, b.clock.now+limit)
+	b.clock.Run(func() bool { return report != nil || r.stopped != nil }, b.clock.Now+limit)
 	if report == nil && r.stopped == nil {
 		if _, err := r.runTask("script", "timeout();", address); err == nil {
-			b.clock.run(func() bool { return report != nil }, b.clock.now+time.Second)
+			b.clock.Run(func() bool { return report != nil }, b.clock.Now+time.Second)
 		}
 	}
 	return report, b.notes

@@ -1,0 +1,125 @@
+// Package clock keeps virtual time: it goes from one task to the next, and a context can end it.
+package clock
+
+import (
+	"container/heap"
+	"context"
+	"time"
+)
+
+// Epoch is where the virtual clock starts, so that every run gives the same result.
+var Epoch = time.Date(2026, 1, 5, 9, 0, 0, 0, time.UTC)
+
+// TaskSteps is what a task counts for, in steps of the script engine.
+const TaskSteps = 500
+
+// Clock is a virtual clock with the tasks that wait for their time. Time passes only by going from one task to the next.
+type Clock struct {
+	Context context.Context // ends every run
+	Now     time.Duration   // since epoch
+	seq     int
+	tasks   taskHeap
+	// Spent is the work done since the clock was made, by the measure of limits; limit bounds that of one run.
+	Spent int64
+	Limit func() int64
+	// Tired is true when the last run did more work than any site needs: scripts that feed themselves without end.
+	Tired bool
+	// OnTired is told of that.
+	OnTired func()
+}
+
+// MaxTasks bounds what may wait for its time.
+const MaxTasks = 100_000
+
+type Task struct {
+	at    time.Duration
+	seq   int
+	run   func()
+	index int
+}
+
+type taskHeap []*Task
+
+func (h taskHeap) Len() int { return len(h) }
+func (h taskHeap) Less(i, j int) bool {
+	return h[i].at < h[j].at || h[i].at == h[j].at && h[i].seq < h[j].seq
+}
+func (h taskHeap) Swap(i, j int) {
+	h[i], h[j] = h[j], h[i]
+	h[i].index, h[j].index = i, j
+}
+func (h *taskHeap) Push(x any) {
+	t := x.(*Task)
+	t.index = len(*h)
+	*h = append(*h, t)
+}
+func (h *taskHeap) Pop() any {
+	old := *h
+	t := old[len(old)-1]
+	*h = old[:len(old)-1]
+	t.index = -1
+	return t
+}
+
+// After runs f once d has passed; tasks for one instant run in the order they were asked for.
+func (c *Clock) After(d time.Duration, f func()) *Task {
+	c.seq++
+	t := &Task{at: c.Now + max(d, 0), seq: c.seq, run: f}
+	heap.Push(&c.tasks, t)
+	return t
+}
+
+// Idle says whether nothing waits that is due by now.
+func (c *Clock) Idle() bool { return len(c.tasks) == 0 || c.tasks[0].at > c.Now }
+
+// Waiting counts the tasks that wait for their time.
+func (c *Clock) Waiting() int { return len(c.tasks) }
+
+// Cancel takes a task away that has not run; nil is none.
+func (c *Clock) Cancel(t *Task) {
+	if t != nil && t.index >= 0 {
+		heap.Remove(&c.tasks, t.index)
+	}
+}
+
+// Run goes from task to task until done says so, nothing is left, or the next task lies beyond the deadline.
+// It reports whether done became true.
+func (c *Clock) Run(done func() bool, deadline time.Duration) bool {
+	c.Tired = false
+	start := c.Spent
+	for n := 0; ; n++ {
+		if done() {
+			return true
+		}
+		if c.Limit != nil && c.Spent-start > c.Limit() || len(c.tasks) > MaxTasks {
+			c.Tired = true
+			if c.OnTired != nil {
+				c.OnTired()
+			}
+			return false
+		}
+		if n&63 == 0 && c.Context != nil && c.Context.Err() != nil {
+			return false
+		}
+		if len(c.tasks) == 0 || c.tasks[0].at > deadline {
+			return false
+		}
+		t := heap.Pop(&c.tasks).(*Task)
+		c.Now = max(c.Now, t.at)
+		c.Spent += TaskSteps
+		t.run()
+	}
+}
+
+// Pass lets a span of time go by.
+func (c *Clock) Pass(d time.Duration) {
+	end := c.Now + d
+	c.Run(func() bool { return false }, end)
+	c.Now = max(c.Now, end)
+}
+
+// Settle runs until no task is due within quiet, but for at most limit.
+func (c *Clock) Settle(quiet, limit time.Duration) {
+	end := c.Now + limit
+	c.Run(func() bool { return len(c.tasks) == 0 || c.tasks[0].at > c.Now+quiet }, end)
+}
