@@ -18,6 +18,7 @@ import (
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 	"tachyform/internal/worker"
 )
@@ -390,7 +391,7 @@ func (a *auditor) session(o useragent.Options) *rehearsal.Session {
 }
 
 // answeredBy names the source of an answer: our own caches go by what they are for.
-func answeredBy(source useragent.Source) string {
+func answeredBy(source fetch.Source) string {
 	if store, ours := worker.ParseStore(source.Cache); ours && store.Kind == worker.PackStore {
 		return "pack"
 	} else if ours {

@@ -13,6 +13,7 @@ import (
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/fetch"
 )
 
 // PlanResult is a rehearsal of the project file and what came of it.
@@ -33,12 +34,12 @@ type PlanStep struct {
 	Title      string            `json:"title,omitempty"`
 	AnsweredBy string            `json:"answered_by,omitempty"`
 	// Source is what AnsweredBy says.
-	Source  useragent.Source `json:"-"`
-	Reason  string           `json:"reason,omitempty"`
-	Missing []string         `json:"missing,omitempty"`
-	Wrong   []string         `json:"wrong,omitempty"`
-	MS      int64            `json:"ms"`
-	Account []PlanEvent      `json:"account"`
+	Source  fetch.Source `json:"-"`
+	Reason  string       `json:"reason,omitempty"`
+	Missing []string     `json:"missing,omitempty"`
+	Wrong   []string     `json:"wrong,omitempty"`
+	MS      int64        `json:"ms"`
+	Account []PlanEvent  `json:"account"`
 	// Expects is true for steps that only look.
 	Expects bool `json:"-"`
 }

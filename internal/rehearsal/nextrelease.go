@@ -10,6 +10,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
 
@@ -108,7 +109,7 @@ func (r *Rehearsal) deployNext(b *useragent.Browser) *NextRelease {
 	before := map[page.Reference][]byte{}
 	files := map[string]bool{}
 	for _, l := range tab.Loads {
-		if (l.Destination == "style" || l.Destination == "script") && l.Source.Kind == useragent.CacheSource && strings.HasPrefix(l.URL, weburl.OriginOf(url)+"/") && len(files) < maxMixed {
+		if (l.Destination == "style" || l.Destination == "script") && l.Source.Kind == fetch.CacheSource && strings.HasPrefix(l.URL, weburl.OriginOf(url)+"/") && len(files) < maxMixed {
 			files[l.URL] = true
 			before[l.Reference] = content(b, tab, l.Reference)
 		}
@@ -152,7 +153,7 @@ func (r *Rehearsal) deployNext(b *useragent.Browser) *NextRelease {
 
 // content asks for something from the page in a tab and gives the bytes, nil when nothing comes.
 func content(b *useragent.Browser, tab *useragent.Tab, ref page.Reference) []byte {
-	resp, _, _ := b.Fetch(tab, "", &useragent.Request{
+	resp, _, _ := b.Fetch(tab, "", &fetch.Request{
 		URL: ref.URL, Method: "GET", Mode: ref.Mode, Destination: ref.Destination, Credentials: ref.Credentials,
 		Cache: "default", Redirect: "follow", Referrer: "about:client",
 	})

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
 
@@ -26,14 +27,14 @@ type PageOutcome struct {
 	Outcome    Outcome
 	Status     int
 	Title      string
-	AnsweredBy useragent.Source
+	AnsweredBy fetch.Source
 	Missing    []*useragent.Load
 	Loads      []*useragent.Load
 	Elapsed    time.Duration
 	// ShownFrom is the address whose content is shown, of an answer that came from a cache.
 	ShownFrom string
 	// Reason says why a page is lost or stuck.
-	Reason useragent.Failure
+	Reason fetch.Failure
 	// Doubt says why the outcome can't be relied on, nil where it can.
 	Doubt *Doubt
 }
@@ -88,7 +89,7 @@ func missingAnyway(reference *useragent.View, url string) bool {
 // fetched from its own address.
 func ownContent(v, reference *useragent.View) bool {
 	if reference.Response == nil {
-		return v.Source.Kind == useragent.NetworkSource
+		return v.Source.Kind == fetch.NetworkSource
 	}
 	shown, own := v.Response.Actual(), reference.Response.Actual()
 	if bytes.Equal(shown.Bytes(), own.Bytes()) {

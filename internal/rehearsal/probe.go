@@ -7,6 +7,7 @@ import (
 
 	"tachyform/internal/condition"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/fetch"
 )
 
 // Probe is a request that shows what a worker does to requests of its kind.
@@ -29,7 +30,7 @@ type Probed struct {
 	// Took and TookWithout are the virtual times until the answer.
 	Took, TookWithout time.Duration
 	// Reason says why it failed with the worker.
-	Reason useragent.Failure
+	Reason fetch.Failure
 }
 
 // Health is what probing showed.
@@ -92,19 +93,19 @@ func (r *Rehearsal) probe(ctx context.Context, b *useragent.Browser) *Health {
 }
 
 // probe sends one request from the page in a tab, or asks for a page as opening it would.
-func probe(b *useragent.Browser, tab *useragent.Tab, p Probe) (status int, size int64, reason useragent.Failure) {
+func probe(b *useragent.Browser, tab *useragent.Tab, p Probe) (status int, size int64, reason fetch.Failure) {
 	if p.Mode == "navigate" {
 		// The document alone tells enough.
 		resp, _, reason, done := b.Navigate(p.URL)
 		switch {
 		case !done:
-			return 0, 0, useragent.Failure{Kind: useragent.NoDocument}
+			return 0, 0, fetch.Failure{Kind: fetch.NoDocument}
 		case resp == nil:
 			return 0, 0, reason
 		}
 		return resp.Actual().Status, resp.Actual().Len(), reason
 	}
-	req := &useragent.Request{
+	req := &fetch.Request{
 		URL: p.URL, Method: cmp.Or(p.Method, "GET"), Mode: p.Mode, Destination: p.Destination, Credentials: "same-origin",
 		Cache: "default", Redirect: "follow", Referrer: "about:client",
 	}
@@ -114,11 +115,11 @@ func probe(b *useragent.Browser, tab *useragent.Tab, p Probe) (status int, size 
 	resp, by, done := b.Fetch(tab, "", req)
 	switch {
 	case !done:
-		return 0, 0, useragent.Failure{Kind: useragent.NoAnswer}
+		return 0, 0, fetch.Failure{Kind: fetch.NoAnswer}
 	case resp == nil:
-		return 0, 0, useragent.FailureBy(by)
+		return 0, 0, fetch.FailureBy(by)
 	}
-	return resp.Actual().Status, resp.Actual().Len(), useragent.Failure{}
+	return resp.Actual().Status, resp.Actual().Len(), fetch.Failure{}
 }
 
 func number36(n int) string {

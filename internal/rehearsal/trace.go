@@ -8,6 +8,7 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
 
@@ -15,17 +16,17 @@ import (
 type Traced struct {
 	Condition string
 	// Handled tells who answered: worker, network, or nobody.
-	Handled useragent.Answerer
+	Handled fetch.Answerer
 	Status  int
 	// Source is where the answer came from, its zero value when there was none.
-	Source useragent.Source
+	Source fetch.Source
 	Type   string
 	// Shown is the address that the content was fetched from, where it is another than the one asked for.
 	Shown   string
 	Bytes   int64
 	Elapsed time.Duration
 	// Reason says why there was no answer.
-	Reason useragent.Failure
+	Reason fetch.Failure
 	// Sent lists what went to the network meanwhile, with what came back; Stored what was put into caches.
 	Sent   []SentRequest
 	Stored []useragent.Stored
@@ -60,7 +61,7 @@ func (r *Rehearsal) Trace(ctx context.Context, url, destination string) ([]*Trac
 }
 
 func (r *Rehearsal) trace(b *useragent.Browser, url, destination string, c condition.Condition) *Traced {
-	t := &Traced{Condition: c.Name, Handled: useragent.Nobody}
+	t := &Traced{Condition: c.Name, Handled: fetch.Nobody}
 	b.Watch(func(r *site.Request, resp *site.Response) {
 		s := SentRequest{URL: r.URL.Href(true)}
 		if resp != nil {
@@ -69,8 +70,8 @@ func (r *Rehearsal) trace(b *useragent.Browser, url, destination string, c condi
 		t.Sent = append(t.Sent, s)
 	})
 	start := b.Now()
-	var resp *useragent.Response
-	var by useragent.Answerer
+	var resp *fetch.Response
+	var by fetch.Answerer
 	var done bool
 	if destination == "document" {
 		resp, by, t.Reason, done = b.Navigate(url)
@@ -79,18 +80,18 @@ func (r *Rehearsal) trace(b *useragent.Browser, url, destination string, c condi
 		if n := len(r.Visit); n > 0 {
 			from = r.Visit[n-1]
 		}
-		req := &useragent.Request{URL: url, Method: "GET", Header: [][2]string{{"accept", "*/*"}}, Mode: "no-cors", Credentials: "include", Redirect: "follow", Destination: destination}
+		req := &fetch.Request{URL: url, Method: "GET", Header: [][2]string{{"accept", "*/*"}}, Mode: "no-cors", Credentials: "include", Redirect: "follow", Destination: destination}
 		if destination == "" || destination == "font" {
 			req.Mode, req.Credentials = "cors", "same-origin"
 		}
 		if resp, by, done = b.Fetch(nil, from, req); done && resp == nil {
-			t.Reason = useragent.FailureBy(by)
+			t.Reason = fetch.FailureBy(by)
 		}
 	}
 	t.Elapsed = b.Now() - start
 	switch {
 	case !done:
-		t.Reason, t.Elapsed = useragent.Failure{Kind: useragent.NoAnswer}, useragent.DocumentLimit
+		t.Reason, t.Elapsed = fetch.Failure{Kind: fetch.NoAnswer}, useragent.DocumentLimit
 	case resp != nil:
 		actual := resp.Actual()
 		t.Handled, t.Status, t.Source, t.Type, t.Bytes = by, actual.Status, resp.Source, resp.Type, actual.Len()

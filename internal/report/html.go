@@ -14,7 +14,7 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/target"
-	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/worker"
 )
 
@@ -96,13 +96,13 @@ func sourcesOf(o *rehearsal.PageOutcome) (list []htmlSource) {
 		return nil
 	}
 	n := map[string]int{}
-	kind := func(source useragent.Source) string {
+	kind := func(source fetch.Source) string {
 		switch {
 		case RuleOf(source) == "pack":
 			return "pack"
-		case source.Kind == useragent.CacheSource:
+		case source.Kind == fetch.CacheSource:
 			return "kept"
-		case source.Kind == useragent.NoSource:
+		case source.Kind == fetch.NoSource:
 			return "missing"
 		}
 		return source.String()

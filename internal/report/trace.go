@@ -5,12 +5,12 @@ import (
 	"strings"
 
 	"tachyform/internal/rehearsal"
-	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/worker"
 )
 
 // RuleOf names the part of the project file that an answer's source belongs to: "pack", or a rule's pattern; "" for others.
-func RuleOf(source useragent.Source) string {
+func RuleOf(source fetch.Source) string {
 	store, ours := worker.ParseStore(source.Cache)
 	switch {
 	case ours && store.Kind == worker.PackStore:
@@ -22,15 +22,15 @@ func RuleOf(source useragent.Source) string {
 }
 
 // sourceText names where an answer came from.
-func sourceText(source useragent.Source) string {
+func sourceText(source fetch.Source) string {
 	switch rule := RuleOf(source); {
 	case rule == "pack":
 		return "the pack"
 	case rule != "":
 		return "what " + rule + " kept"
-	case source.Kind == useragent.NetworkSource:
+	case source.Kind == fetch.NetworkSource:
 		return "the network"
-	case source.Kind == useragent.WorkerSource:
+	case source.Kind == fetch.WorkerSource:
 		return "the worker itself"
 	}
 	return "the " + source.String()
@@ -44,11 +44,11 @@ func sourceWords(t *rehearsal.Traced) string {
 		return "from what the rule " + rule + " kept"
 	}
 	switch {
-	case t.Source.Kind == useragent.NetworkSource && t.Handled == useragent.ByWorker:
+	case t.Source.Kind == fetch.NetworkSource && t.Handled == fetch.ByWorker:
 		return "from the network, through the worker"
-	case t.Source.Kind == useragent.NetworkSource:
+	case t.Source.Kind == fetch.NetworkSource:
 		return "from the network"
-	case t.Source.Kind == useragent.WorkerSource:
+	case t.Source.Kind == fetch.WorkerSource:
 		return "made by the worker itself"
 	}
 	return "from the " + t.Source.String()
@@ -78,7 +78,7 @@ func Trace(url, destination, origin string, list []*rehearsal.Traced, width int)
 	fmt.Fprintf(&b, "%s  %s\n", bold.Render(safe(url)), faint.Render("asked for as "+kind))
 	for _, t := range list {
 		fmt.Fprintf(&b, "\n%s\n", bold.Render(strings.ToUpper(t.Condition)))
-		if t.Source.Kind == useragent.NoSource {
+		if t.Source.Kind == fetch.NoSource {
 			fmt.Fprintf(&b, "  %s  %s\n", red.Render("no answer"), wrap(safe(t.Reason.String()), width-14, 13))
 		} else {
 			style := green

@@ -17,6 +17,7 @@ import (
 	"tachyform/internal/project"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/worker"
 )
 
@@ -33,7 +34,7 @@ func TestViews(t *testing.T) {
 	packed := &worker.Plan{Scripts: worker.Scripts{Script: "/worker.js", Scope: "/", Register: "/register.js"}, Pack: []worker.Entry{{Path: "/", Bytes: 2000, Why: "pack.pages /"}, {Path: "/" + hostile, Bytes: 9000, Why: "asked for by /"}},
 		Notes: []worker.Note{{Where: "/home/x/tachyform.yaml:4:7", What: "the pattern /b/* matches nothing", Mend: "take it away"}}}
 	changes := []fit.Change{{Path: "index.html", Old: []byte("a"), New: []byte("b"), What: "page"}, {Path: "site.webmanifest", New: []byte("{}"), What: "manifest"}, {Path: "icons/a.png", New: []byte("p"), What: "icon"}, {Path: "icons/b.png", New: []byte("p"), What: "icon"}, {Path: "worker.js", New: []byte("w"), What: "worker"}}
-	network := useragent.Source{Kind: useragent.NetworkSource}
+	network := fetch.Source{Kind: fetch.NetworkSource}
 	steps := []audit.PlanStep{
 		{Do: "open /", Outcome: "whole", AnsweredBy: "network", Source: network, Account: []audit.PlanEvent{{At: 20, Kind: "network", Status: 200, Text: "/"}, {At: 40, Kind: "network", Text: "/gone"}, {At: 1500, Kind: "console", Level: "error", Text: hostile, Where: "/worker.js:3"}, {At: 10, Kind: "event", Worker: 2, Text: "install"}, {At: 30, Kind: "stored", URL: "/a?tachyform=AAAAAAAA", Event: useragent.Event{Cache: "tachyform / pack"}}, {At: 35, Kind: "stored", URL: "/b", Event: useragent.Event{Cache: "theirs"}}}},
 		{Do: "expect outcome whole, controlled no, and whatever else a person may want to see here", Expects: true, Wrong: []string{"the page is controlled"}},
@@ -83,8 +84,8 @@ func TestViews(t *testing.T) {
 		"drafted for its own worker": {Drafted(project.Draft{Master: "m.svg", Present: "/sw.js", PresentWhy: "/:3"}, "f"), "icons      from m.svg\nworker     the site's own, /sw.js\nnext  tachyform audit", "pack"},
 		"drafted for one unread":     {Drafted(project.Draft{PresentWhy: "/:3", Unread: true}, "f"), "registered where it cannot be read; check\n             worker.present", "pack"},
 		"traces": {Trace("/x", "image", "https://line.example", []*rehearsal.Traced{
-			{Condition: "online", Handled: useragent.ByWorker, Status: 404, Source: network, Elapsed: 30 * time.Millisecond, Bytes: 12, Shown: "https://line.example/y", Sent: []rehearsal.SentRequest{{URL: "https://line.example/x", Status: 404}, {URL: "https://line.example/z"}}},
-			{Condition: "offline", Handled: useragent.ByWorker, Status: 200, Source: useragent.Source{Kind: useragent.WorkerSource}}, {Condition: "slow", Status: 200, Source: network}, {Condition: "disconnected", Reason: useragent.Failure{Kind: useragent.NothingAnswers}},
+			{Condition: "online", Handled: fetch.ByWorker, Status: 404, Source: network, Elapsed: 30 * time.Millisecond, Bytes: 12, Shown: "https://line.example/y", Sent: []rehearsal.SentRequest{{URL: "https://line.example/x", Status: 404}, {URL: "https://line.example/z"}}},
+			{Condition: "offline", Handled: fetch.ByWorker, Status: 200, Source: fetch.Source{Kind: fetch.WorkerSource}}, {Condition: "slow", Status: 200, Source: network}, {Condition: "disconnected", Reason: fetch.Failure{Kind: fetch.NothingAnswers}},
 		}, 80), "/x  asked for as image\nONLINE\n404  from the network, through the worker: /y  30 ms, 12 B\nnetwork /x  404\nnetwork /z  no answer\nOFFLINE\n200  made by the worker itself\nSLOW\n200  from the network\nDISCONNECTED\nno answer  nothing answers", ""},
 		"demo": {DemoEnd("demo", "demo/report.html", "./tachyform"), "folder   demo\nreport   demo/report.html\n./tachyform serve demo/site", ""},
 		"step": {Step(2, 5, "Fit"), "── 2/5  Fit ──", ""},

@@ -15,6 +15,7 @@ import (
 	"tachyform/internal/script"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/clock"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/network"
 	"tachyform/internal/weburl"
 )
@@ -33,8 +34,8 @@ type Note struct {
 // Stored is one entry that a script put into a cache.
 type Stored struct {
 	Cache    string
-	Request  *Request
-	Response *Response
+	Request  *fetch.Request
+	Response *fetch.Response
 }
 
 // place is where in a worker's own source a note comes from, or the script it belongs to.
@@ -52,7 +53,7 @@ type Browser struct {
 	clock    *clock.Clock
 	net      *network.Network
 	store    *storage
-	http     *httpCache // nil when it is switched off
+	fetcher  *fetch.Fetcher
 	regs     []*Registration
 	workers  []*Worker
 	clients  []*client
@@ -100,6 +101,19 @@ type Browser struct {
 	personal map[string]string
 }
 
+// newFetcher gives what performs the browser's requests; cache is nil when the HTTP cache is switched off.
+func (b *Browser) newFetcher(cache *fetch.HTTPCache) *fetch.Fetcher {
+	return &fetch.Fetcher{
+		Clock: b.clock, Network: b.net, Cache: cache, Cookies: b.store,
+		Refused: func(why string) { b.note(Note{Level: "error", Text: why}) },
+		Answered: func(u *whatwg.Url, answer *site.Response) {
+			if why := site.Personal(answer.Header); why != "" && !b.branch {
+				b.personal[u.Href(true)] = why
+			}
+		},
+	}
+}
+
 // bindClock binds the clock to the browser's limits.
 func (b *Browser) bindClock() {
 	b.clock.Limit = b.runLimit
@@ -123,8 +137,9 @@ func (b *Browser) Close() {
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
 func (b *Browser) Branch() *Browser {
-	n := &Browser{clock: &clock.Clock{Context: b.net.Context, Now: b.clock.Now}, full: b.full, limits: b.limits, strain: b.strain, store: b.store.branch(), http: b.http.branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, kind: b.kind, asks: b.asks, present: b.present, unreadRegistrations: slices.Clone(b.unreadRegistrations), gaps: slices.Clone(b.gaps), exhausted: slices.Clone(b.exhausted), nextID: b.nextID, nextWorker: b.nextWorker, warmEngines: b.warmEngines, branch: true}
+	n := &Browser{clock: &clock.Clock{Context: b.net.Context, Now: b.clock.Now}, full: b.full, limits: b.limits, strain: b.strain, store: b.store.branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, kind: b.kind, asks: b.asks, present: b.present, unreadRegistrations: slices.Clone(b.unreadRegistrations), gaps: slices.Clone(b.gaps), exhausted: slices.Clone(b.exhausted), nextID: b.nextID, nextWorker: b.nextWorker, warmEngines: b.warmEngines, branch: true}
 	n.net = &network.Network{Context: b.net.Context, Hosts: b.net.Hosts, Condition: b.net.Condition, Clock: n.clock}
+	n.fetcher = n.newFetcher(b.fetcher.Cache.Branch())
 	n.bindClock()
 	for _, g := range b.regs {
 		c := *g
@@ -195,7 +210,7 @@ type client struct {
 	document           *page.Document
 	sheets             map[string]*page.Style // that have come, by address
 	styling            int                    // style sheets under way
-	response           *Response              // of the document
+	response           *fetch.Response        // of the document
 	policy             *page.Policy
 	addedElements      []page.Tag         // elements that scripts added
 	changedAttributes  []page.Changed     // attributes that they changed
@@ -235,13 +250,13 @@ type Load struct {
 	page.Reference
 	// Status is that of the answer, 0 for a network error; of an opaque answer the one behind it.
 	Status int
-	Source Source
+	Source fetch.Source
 	Bytes  int64
 	// Missing says that the page did not get what it asked for, Why in what way.
 	Missing bool
 	// Refused says that it came and is not taken for what it should be, because of its media type or its content.
 	Refused bool
-	Why     Failure
+	Why     fetch.Failure
 	// Done is false while no answer has come.
 	Done bool
 	// Anyway tells of a missing load that it fails online and without a worker too.
@@ -256,15 +271,15 @@ type View struct {
 	Status   int
 	Title    string
 	// Source tells where the document came from.
-	Source Source
+	Source fetch.Source
 	// FromWorker is true when a service worker answered.
 	FromWorker bool
 	// Failed is true for a network error page, Stuck when no document came in time; Reason says why.
 	Failed, Stuck bool
-	Reason        Failure
+	Reason        fetch.Failure
 	Document      *page.Document
 	// Response is the document's response.
-	Response *Response
+	Response *fetch.Response
 	Loads    []*Load
 	// Controlled tells whether a worker controls the page once it is loaded.
 	Controlled bool
@@ -313,9 +328,9 @@ func (b *Browser) open(url string, tab *Tab, mode string) *Tab {
 	v := c.view
 	b.clock.Run(func() bool { return done }, start+DocumentLimit)
 	if !done {
-		v.Stuck, v.Reason = true, Failure{Kind: NoDocument}
+		v.Stuck, v.Reason = true, fetch.Failure{Kind: fetch.NoDocument}
 		if b.clock.Tired {
-			v.Reason = Failure{Kind: BusyWorker}
+			v.Reason = fetch.Failure{Kind: fetch.BusyWorker}
 		}
 		c.closed = true
 		b.show(tab, c)
@@ -359,7 +374,7 @@ func (b *Browser) startNavigation(url string, tab *Tab, mode string, committed f
 	}
 	b.nextID++
 	c := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: &View{URL: url}, tab: tab, mode: mode, previous: tab.client}
-	b.navigate(c, url, 0, func(resp *Response, g *Registration, reason Failure) {
+	b.navigate(c, url, 0, func(resp *fetch.Response, g *Registration, reason fetch.Failure) {
 		if c.closed {
 			return
 		}
@@ -428,45 +443,45 @@ func (b *Browser) closeClient(c *client) {
 }
 
 // navigate finds the document for a URL (HTML, 7.4.5; Service Workers, "Handle Fetch"). done gets nil and a reason for a network error.
-func (b *Browser) navigate(c *client, url string, hops int, done func(*Response, *Registration, Failure)) {
+func (b *Browser) navigate(c *client, url string, hops int, done func(*fetch.Response, *Registration, fetch.Failure)) {
 	if hops > 20 {
-		b.clock.After(0, func() { done(nil, nil, Failure{Kind: TooManyRedirects}) })
+		b.clock.After(0, func() { done(nil, nil, fetch.Failure{Kind: fetch.TooManyRedirects}) })
 		return
 	}
 	destination := "document"
 	if c.frame {
 		destination = "iframe"
 	}
-	req := &Request{URL: weburl.WithoutFragment(url), Method: "GET", Cache: c.mode, Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate", Credentials: "include", Redirect: "manual", Destination: destination, Referrer: "no-referrer"}
+	req := &fetch.Request{URL: weburl.WithoutFragment(url), Method: "GET", Cache: c.mode, Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate", Credentials: "include", Redirect: "manual", Destination: destination, Referrer: "no-referrer"}
 	if c.referrer != "" {
 		req.Referrer = c.referrer
 	}
-	origin := weburl.OriginOf(url)
+	req.Client.Origin = weburl.OriginOf(url)
 	var g *Registration
 	if !c.sandboxed {
 		g = b.matchServiceWorkerRegistration(req.URL)
 	}
-	received := func(resp *Response, how Answerer) {
+	received := func(resp *fetch.Response, how fetch.Answerer) {
 		switch {
 		case resp == nil:
-			done(nil, g, FailureBy(how))
+			done(nil, g, fetch.FailureBy(how))
 			return
-		case how == ByWorker && resp.Type == "opaque":
-			done(nil, g, Failure{Kind: OpaqueDocument})
+		case how == fetch.ByWorker && resp.Type == "opaque":
+			done(nil, g, fetch.Failure{Kind: fetch.OpaqueDocument})
 			return
-		case how == ByWorker && len(resp.URLs) > 1:
-			done(nil, g, Failure{Kind: RedirectedDocument})
+		case how == fetch.ByWorker && len(resp.URLs) > 1:
+			done(nil, g, fetch.Failure{Kind: fetch.RedirectedDocument})
 			return
 		}
 		actual := resp.Actual()
-		if location := actual.Get("location"); isRedirect(actual.Status) && location != "" {
+		if location := actual.Get("location"); fetch.IsRedirect(actual.Status) && location != "" {
 			base := url
 			if u := actual.URL(); u != "" {
 				base = u
 			}
 			next, ok := page.Resolve(base, location)
 			if !ok {
-				done(nil, g, Failure{Kind: RedirectsElsewhere, Detail: location})
+				done(nil, g, fetch.Failure{Kind: fetch.RedirectsElsewhere, Detail: location})
 				return
 			}
 			c.url = next
@@ -474,36 +489,36 @@ func (b *Browser) navigate(c *client, url string, hops int, done func(*Response,
 			return
 		}
 		if actual.Status == 204 || actual.Status == 205 {
-			done(nil, g, Failure{Kind: NoContent, Status: actual.Status})
+			done(nil, g, fetch.Failure{Kind: fetch.NoContent, Status: actual.Status})
 			return
 		}
-		c.view.FromWorker = how == ByWorker
-		done(resp, g, Failure{})
+		c.view.FromWorker = how == fetch.ByWorker
+		done(resp, g, fetch.Failure{})
 	}
 	if g == nil || g.Active == nil || c.mode == forceReload {
-		b.fetch(req, origin, func(r *Response) { received(r, ByNetwork) })
+		b.fetcher.Fetch(req, func(r *fetch.Response) { received(r, fetch.ByNetwork) })
 		return
 	}
-	b.handleFetch(g.Active, c, req, origin, received)
+	b.handleFetch(g.Active, c, req, received)
 	// The check for a new worker comes a little after each navigation in scope.
 	b.clock.After(b.kind.UpdateDelay, func() { b.softUpdate(g) })
 }
 
 // handleFetch lets a worker answer a request, or the network if the worker leaves it alone.
-func (b *Browser) handleFetch(w *Worker, c *client, req *Request, origin string, done func(*Response, Answerer)) {
+func (b *Browser) handleFetch(w *Worker, c *client, req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
 	if w.State == Activating && (w.hasFetch || len(w.routes) > 0) {
-		w.waiters = append(w.waiters, func() { b.handleFetch(w, c, req, origin, done) })
+		w.waiters = append(w.waiters, func() { b.handleFetch(w, c, req, done) })
 		return
 	}
-	if b.routed(w, c, req, origin, done) {
+	if b.routed(w, c, req, done) {
 		return
 	}
-	b.dispatchFetch(w, c, req, origin, done)
+	b.dispatchFetch(w, c, req, done)
 }
 
 // dispatchFetch gives the worker a fetch event (Service Workers, "Handle Fetch").
-func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin string, done func(*Response, Answerer)) {
-	network := func() { b.fetch(req, origin, func(r *Response) { done(r, ByNetwork) }) }
+func (b *Browser) dispatchFetch(w *Worker, c *client, req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
+	network := func() { b.fetcher.Fetch(req, func(r *fetch.Response) { done(r, fetch.ByNetwork) }) }
 	if !w.hasFetch {
 		network()
 		return
@@ -520,7 +535,7 @@ func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin strin
 				detail["clientId"] = clientID(c.previous.id)
 			}
 			if w.reg.preload {
-				detail["preload"] = r.preload(req, origin)
+				detail["preload"] = r.preload(req)
 			}
 		} else {
 			detail["clientId"] = clientID(c.id)
@@ -529,17 +544,17 @@ func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin strin
 				detail["resultingClientId"] = clientID(b.nextID)
 			}
 		}
-		r.event("fetch", detail, func(resp *Response, what eventAnswer) {
+		r.event("fetch", detail, func(resp *fetch.Response, what eventAnswer) {
 			switch {
 			case what == leftAlone:
 				b.record(w, Event{Kind: EventAnswer, URL: req.URL})
 				network()
-			case resp == nil || !responseAllowed(req, resp) || !b.mayEmbed(req, resp, origin):
+			case resp == nil || !responseAllowed(req, resp) || !b.mayEmbed(req, resp):
 				b.record(w, Event{Kind: EventAnswer, URL: req.URL, Answer: answeredError})
-				done(nil, ByWorker)
+				done(nil, fetch.ByWorker)
 			default:
 				b.record(w, Event{Kind: EventAnswer, URL: req.URL, Answer: answered, Source: resp.Source})
-				done(resp, ByWorker)
+				done(resp, fetch.ByWorker)
 			}
 		}, nil)
 	})
@@ -547,12 +562,12 @@ func (b *Browser) dispatchFetch(w *Worker, c *client, req *Request, origin strin
 
 // preload asks the network for a page at the same time as the worker is asked (navigation preload). It gives the number of the
 // promise that the event's preloadResponse is.
-func (r *realm) preload(req *Request, origin string) int {
+func (r *realm) preload(req *fetch.Request) int {
 	r.next++
 	id := -r.next
 	ahead := *req
 	ahead.Header = append(append([][2]string{}, req.Header...), [2]string{"Service-Worker-Navigation-Preload", "true"})
-	r.b.fetch(&ahead, origin, func(resp *Response) {
+	r.b.fetcher.Fetch(&ahead, func(resp *fetch.Response) {
 		if resp == nil {
 			r.settle(id, nil, "NetworkError: the preload of "+req.URL+" failed")
 			return
@@ -563,17 +578,17 @@ func (r *realm) preload(req *Request, origin string) int {
 }
 
 // mayEmbed is the cross-origin resource policy check for an opaque answer of a worker (Fetch, 4.3).
-func (b *Browser) mayEmbed(req *Request, resp *Response, origin string) bool {
-	if resp.Type != "opaque" || req.embedder == "" {
+func (b *Browser) mayEmbed(req *fetch.Request, resp *fetch.Response) bool {
+	if resp.Type != "opaque" || req.Client.EmbedderPolicy == "" {
 		return true
 	}
 	actual := resp.Actual()
 	u, err := whatwg.Parse(actual.URL())
-	return err != nil || sharedWith(origin, u, headerGet(actual.Header, "Cross-Origin-Resource-Policy"), req.embedder)
+	return err != nil || fetch.CrossOriginResourcePolicyCheck(req.Client.Origin, u, fetch.HeaderValue(actual.Header, "Cross-Origin-Resource-Policy"), req.Client.EmbedderPolicy)
 }
 
 // responseAllowed says whether a worker's response may be given to a request (Fetch, 4.3, the checks after the service worker's answer).
-func responseAllowed(req *Request, resp *Response) bool {
+func responseAllowed(req *fetch.Request, resp *fetch.Response) bool {
 	switch {
 	case resp.Type == "error",
 		req.Mode == "same-origin" && resp.Type == "cors",
@@ -586,7 +601,7 @@ func responseAllowed(req *Request, resp *Response) bool {
 }
 
 // commit makes the response the client's document and starts all that it asks for.
-func (b *Browser) commit(c *client, g *Registration, resp *Response) {
+func (b *Browser) commit(c *client, g *Registration, resp *fetch.Response) {
 	v := c.view
 	b.clients = append(b.clients, c)
 	actual := resp.Actual()
@@ -739,7 +754,7 @@ func (b *Browser) load(c *client, ref page.Reference, depth int) {
 		return
 	}
 	if !c.policy.Allows(ref.Destination, ref.URL, ref.Nonce) {
-		l.Done, l.Missing, l.Why = true, true, Failure{Kind: PolicyForbids}
+		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
 		b.moduleCame(c, l, nil, depth)
 		return
 	}
@@ -748,7 +763,7 @@ func (b *Browser) load(c *client, ref page.Reference, depth int) {
 		c.styling++
 	}
 	req := c.createRequest(ref)
-	b.clientFetch(c, req, func(resp *Response, how Answerer) {
+	b.clientFetch(c, req, func(resp *fetch.Response, how fetch.Answerer) {
 		c.top().pending--
 		b.processResponse(c, l, resp, how, depth)
 		if l.Refused {
@@ -778,63 +793,62 @@ func (b *Browser) style(c *client) {
 }
 
 // clientFetch is a fetch by a page: through the worker that controls it, if one does.
-func (b *Browser) clientFetch(c *client, req *Request, done func(*Response, Answerer)) {
-	origin := c.origin()
-	req.embedder = c.embedder
+func (b *Browser) clientFetch(c *client, req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
+	req.Client = fetch.Settings{Origin: c.origin(), EmbedderPolicy: c.embedder}
 	if c.controller == nil || req.Destination == "object" || req.Destination == "embed" { // no worker hears of plugins (Fetch, 4.1)
-		b.fetch(req, origin, func(r *Response) { done(r, ByNetwork) })
+		b.fetcher.Fetch(req, func(r *fetch.Response) { done(r, fetch.ByNetwork) })
 		return
 	}
 	hops := 0
-	var received func(*Response, Answerer)
-	received = func(resp *Response, how Answerer) {
-		if resp != nil && how == ByWorker && req.Redirect == "follow" && isRedirect(resp.Status) && resp.Get("location") != "" {
+	var received func(*fetch.Response, fetch.Answerer)
+	received = func(resp *fetch.Response, how fetch.Answerer) {
+		if resp != nil && how == fetch.ByWorker && req.Redirect == "follow" && fetch.IsRedirect(resp.Status) && resp.Get("location") != "" {
 			if next, ok := page.Resolve(req.URL, resp.Get("location")); ok && hops < 20 {
 				hops++
 				again := *req
 				again.URL = next
 				req = &again
-				b.handleFetch(c.controller, c, req, origin, received)
+				b.handleFetch(c.controller, c, req, received)
 				return
 			}
 			resp = nil
 		}
 		done(resp, how)
 	}
-	b.handleFetch(c.controller, c, req, origin, received)
+	b.handleFetch(c.controller, c, req, received)
 }
 
-func (b *Browser) processResponse(c *client, l *Load, resp *Response, how Answerer, depth int) {
+func (b *Browser) processResponse(c *client, l *Load, resp *fetch.Response, how fetch.Answerer, depth int) {
 	l.Done = true
 	if resp == nil {
-		l.Missing, l.Why = true, FailureBy(how)
+		l.Missing, l.Why = true, fetch.FailureBy(how)
 		return
 	}
 	actual := resp.Actual()
-	l.Status, l.Source, l.Bytes = actual.Status, resp.Source, bodyLen(actual.Body)
+	l.Status, l.Source, l.Bytes = actual.Status, resp.Source, fetch.BodyLen(actual.Body)
 	contentType := actual.Get("content-type")
 	essence := site.Essence(contentType)
 	nosniff := strings.EqualFold(strings.TrimSpace(actual.Get("x-content-type-options")), "nosniff")
 	switch {
-	case actual.unknown: // nothing can be said of its type or content
+	case actual.Unknown: // nothing can be said of its type or content
 	case actual.Status >= 400:
-		l.Missing, l.Why = true, Failure{Kind: BadStatus, Status: actual.Status}
+		l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: actual.Status}
 		return
 	case l.Integrity != "" && resp.Type == "opaque":
-		l.Refused, l.Why = true, Failure{Kind: UncheckedIntegrity}
+		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.UncheckedIntegrity}
 		return
-	case l.Integrity != "" && !integrityHolds(l.Integrity, actual.Body):
-		l.Refused, l.Why = true, Failure{Kind: WrongIntegrity}
+	case l.Integrity != "" && !fetch.IntegrityHolds(l.Integrity, actual.Body):
+		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongIntegrity}
 		return
 	case l.Destination == "style" && essence != "text/css" && (nosniff || essence != ""):
 		// Under nosniff the load itself fails; else the file comes and is not taken.
-		l.Missing, l.Refused, l.Why = nosniff, true, Failure{Kind: WrongStyleType, Detail: essence}
+		l.Missing, l.Refused, l.Why = nosniff, true, fetch.Failure{Kind: fetch.WrongStyleType, Detail: essence}
 		return
 	case l.Destination == "script" && (l.Module || nosniff) && !site.IsJavaScript(essence) && essence != "application/json":
-		l.Refused, l.Why = true, Failure{Kind: WrongScriptType, Detail: essence}
+		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongScriptType, Detail: essence}
 		return
 	case l.Destination == "script" && (strings.HasPrefix(essence, "image/") || strings.HasPrefix(essence, "audio/") || strings.HasPrefix(essence, "video/") || essence == "text/csv"):
-		l.Refused, l.Why = true, Failure{Kind: WrongScriptType, Detail: essence}
+		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongScriptType, Detail: essence}
 		return
 	}
 	if actual.Body == nil || c.closed {
@@ -889,11 +903,11 @@ func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 	b.nextID++
 	inner := &client{id: b.nextID, url: l.URL, frame: true, referrer: c.url, sandboxed: l.Sandboxed, opaque: l.Sandboxed, seen: map[string]*Load{}, view: &View{URL: l.URL}}
 	if !c.policy.Allows("iframe", l.URL, "") {
-		l.Done, l.Missing, l.Why = true, true, Failure{Kind: PolicyForbids}
+		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
 		return
 	}
 	c.top().pending++
-	b.navigate(inner, l.URL, 0, func(resp *Response, g *Registration, reason Failure) {
+	b.navigate(inner, l.URL, 0, func(resp *fetch.Response, g *Registration, reason fetch.Failure) {
 		c.top().pending--
 		l.Done = true
 		if resp == nil {
@@ -901,13 +915,13 @@ func (b *Browser) loadFrame(c *client, l *Load, depth int) {
 			return
 		}
 		actual := resp.Actual()
-		l.Status, l.Source, l.Bytes = actual.Status, resp.Source, bodyLen(actual.Body)
+		l.Status, l.Source, l.Bytes = actual.Status, resp.Source, fetch.BodyLen(actual.Body)
 		if !page.MayFrame(inner.url, actual.Get("content-security-policy"), actual.Get("x-frame-options"), c.url) {
-			l.Missing, l.Why = true, Failure{Kind: FrameForbids}
+			l.Missing, l.Why = true, fetch.Failure{Kind: fetch.FrameForbids}
 			return
 		}
 		if actual.Status >= 400 {
-			l.Missing, l.Why = true, Failure{Kind: BadStatus, Status: actual.Status}
+			l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: actual.Status}
 		}
 		if !site.IsHTML(actual.Get("content-type")) || actual.Body == nil || c.closed {
 			return

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/fetch"
 )
 
 // cacheDelay is the virtual time that one operation on the cache storage takes.
@@ -19,8 +20,8 @@ type overQuota struct{}
 
 // cacheOperation carries out an operation of CacheStorage or Cache and settles the promise id with its result.
 func (r *realm) cacheOperation(op string, id int, args []any) error {
-	var req *Request
-	var resp *Response
+	var req *fetch.Request
+	var resp *fetch.Response
 	var opt matchOptions
 	var err error
 	name := word(args, 0)
@@ -71,7 +72,7 @@ func (r *realm) settleNow(id int, value any) {
 	}
 }
 
-func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Response, opt matchOptions) any {
+func (r *realm) cacheResult(op, name string, c *cache, req *fetch.Request, resp *fetch.Response, opt matchOptions) any {
 	s := r.b.store
 	switch op {
 	case "caches.open":
@@ -114,7 +115,7 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 		if req != nil {
 			found = c.match(req, opt)
 		}
-		list := []*Response{}
+		list := []*fetch.Response{}
 		for _, e := range found {
 			list = append(list, r.fromCache(name, e))
 		}
@@ -124,7 +125,7 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 		if req != nil {
 			found = c.match(req, opt)
 		}
-		list := []*Request{}
+		list := []*fetch.Request{}
 		for _, e := range found {
 			key := r.encodeRequest(e.request)
 			if r.b.kind.lacks(wholeKeys) {
@@ -139,7 +140,7 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 				return overQuota{}
 			}
 		}
-		resp.Source = Source{CacheSource, name}
+		resp.Source = fetch.Source{Kind: fetch.CacheSource, Cache: name}
 		if r.b.kind.lacks(copiesByVary) {
 			c.remove(c.match(req, matchOptions{IgnoreVary: true}))
 		}
@@ -158,8 +159,8 @@ func (r *realm) cacheResult(op, name string, c *cache, req *Request, resp *Respo
 	return nil
 }
 
-func (r *realm) fromCache(name string, e *cacheEntry) *Response {
+func (r *realm) fromCache(name string, e *cacheEntry) *fetch.Response {
 	copied := *e.response
-	copied.Source, copied.Key = Source{CacheSource, name}, e.request.URL
+	copied.Source, copied.Key = fetch.Source{Kind: fetch.CacheSource, Cache: name}, e.request.URL
 	return r.encode(&copied)
 }

@@ -9,6 +9,7 @@ import (
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
 
@@ -165,7 +166,7 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 func (b *Browser) usage() (n int64) {
 	for _, c := range b.store.caches {
 		for _, e := range c.entries {
-			n += bodyLen(e.response.Actual().Body)
+			n += fetch.BodyLen(e.response.Actual().Body)
 		}
 	}
 	for _, text := range b.store.databases {

@@ -11,6 +11,7 @@ import (
 	"golang.org/x/net/publicsuffix"
 
 	"tachyform/internal/useragent/clock"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
 
@@ -90,17 +91,11 @@ func (c cookie) goesTo(u *whatwg.Url, now time.Duration) bool {
 	return (c.expires == 0 || c.expires > now) && (host == c.domain || !c.hostOnly && domainMatches(host, c.domain)) && pathMatches(u.Pathname(), c.path) && (!c.secure || weburl.Trustworthy(u))
 }
 
-// crosses says how a request comes about, as far as cookies ask (RFC 6265bis, 5.2).
-type crosses struct {
-	// site tells that it comes from another site; navigation that it opens a page by a safe method.
-	site, navigation bool
-}
-
-// retrieve gives the cookies for a request, those with longer paths first (RFC 6265bis, 5.8.3).
-func (s *storage) retrieve(u *whatwg.Url, from crosses, now time.Duration) string {
+// Retrieve gives the cookies for a request, those with longer paths first (RFC 6265bis, 5.8.3).
+func (s *storage) Retrieve(u *whatwg.Url, from fetch.Crossing, now time.Duration) string {
 	var list []cookie
 	for _, c := range s.cookies {
-		if !c.goesTo(u, now) || from.site && c.sameSite != http.SameSiteNoneMode && (c.sameSite == http.SameSiteStrictMode || !from.navigation) {
+		if !c.goesTo(u, now) || from.Site && c.sameSite != http.SameSiteNoneMode && (c.sameSite == http.SameSiteStrictMode || !from.Navigation) {
 			continue
 		}
 		list = append(list, c)
@@ -133,8 +128,8 @@ func (s *storage) keepCookie(c cookie) {
 	}
 }
 
-// setCookies keeps what an answer sets.
-func (s *storage) setCookies(u *whatwg.Url, h http.Header, now time.Duration) {
+// SetCookies keeps what an answer sets.
+func (s *storage) SetCookies(u *whatwg.Url, h http.Header, now time.Duration) {
 	for _, line := range h["Set-Cookie"] {
 		if c, ok := parseCookie(line, u, now); ok {
 			s.keepCookie(c)

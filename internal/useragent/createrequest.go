@@ -2,6 +2,7 @@ package useragent
 
 import (
 	"tachyform/internal/page"
+	"tachyform/internal/useragent/fetch"
 )
 
 // accepts are the Accept headers that Chromium sends, by destination; others get */*.
@@ -11,8 +12,8 @@ var accepts = map[string]string{
 }
 
 // createRequest is the request by which a page asks for something (HTML and Fetch, as their elements have it).
-func (c *client) createRequest(ref page.Reference) *Request {
-	req := &Request{URL: ref.URL, Method: "GET", Cache: c.mode, Mode: ref.Mode, Credentials: ref.Credentials, Redirect: "follow", Destination: ref.Destination, Referrer: c.url}
+func (c *client) createRequest(ref page.Reference) *fetch.Request {
+	req := &fetch.Request{URL: ref.URL, Method: "GET", Cache: c.mode, Mode: ref.Mode, Credentials: ref.Credentials, Redirect: "follow", Destination: ref.Destination, Referrer: c.url}
 	accept := accepts[ref.Destination]
 	if accept == "" {
 		accept = "*/*"

@@ -3,6 +3,8 @@ package useragent
 import (
 	"slices"
 	"time"
+
+	"tachyform/internal/useragent/fetch"
 )
 
 // EventKind says what an event of an account is about.
@@ -34,7 +36,7 @@ type Event struct {
 	Status      int
 	// Answer is what became of a fetch event, Source where the content came from.
 	Answer eventAnswer
-	Source Source
+	Source fetch.Source
 	Cache  string
 	State  State
 	// Name is that of an event that was dispatched; Failed that a promise it was given was rejected.
@@ -140,3 +142,12 @@ func (b *Browser) recordEvent(e Event) {
 	e.At = b.clock.Now - b.began
 	*b.events = append(*b.events, e)
 }
+
+// eventAnswer is what a fetch event came to (Service Workers, "Handle Fetch").
+type eventAnswer uint8
+
+const (
+	leftAlone     eventAnswer = iota // nobody called respondWith
+	answeredError                    // with a network error
+	answered                         // with a response
+)

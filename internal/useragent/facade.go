@@ -14,6 +14,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/clock"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/network"
 	"tachyform/internal/weburl"
 )
@@ -52,9 +53,11 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 	if o.Steps > 0 {
 		b.full.steps, b.limits.steps = o.Steps, o.Steps
 	}
+	var cache *fetch.HTTPCache
 	if o.HTTPCache {
-		b.http = newHTTPCache()
+		cache = fetch.NewHTTPCache()
 	}
+	b.fetcher = b.newFetcher(cache)
 	b.bindClock()
 	return b
 }
@@ -97,8 +100,8 @@ func (b *Browser) Deploy(hosts ...site.Host) {
 func (b *Browser) Evict(what string) {
 	if what == "caches" || what == "everything" {
 		b.store.names, b.store.caches = nil, map[string]*cache{}
-		if b.http != nil {
-			b.http = newHTTPCache()
+		if b.fetcher.Cache != nil {
+			b.fetcher.Cache = fetch.NewHTTPCache()
 		}
 	}
 	if what == "databases" || what == "everything" {
@@ -120,7 +123,9 @@ func (b *Browser) SetCookie(origin, name, value string) {
 }
 
 // Cookies gives what the visitor brings to a URL, "" for none.
-func (b *Browser) Cookies(u *whatwg.Url) string { return b.store.retrieve(u, crosses{}, b.clock.Now) }
+func (b *Browser) Cookies(u *whatwg.Url) string {
+	return b.store.Retrieve(u, fetch.Crossing{}, b.clock.Now)
+}
 
 // CopyCookies takes over the cookies of another profile.
 func (b *Browser) CopyCookies(from *Browser) { b.store.cookies = slices.Clone(from.store.cookies) }
@@ -242,7 +247,7 @@ func (b *Browser) Caches() []CacheContent {
 		for _, e := range b.store.caches[name].entries {
 			actual := e.response.Actual()
 			c.Entries = append(c.Entries, CachedEntry{
-				URL: e.request.URL, Status: actual.Status, Type: e.response.Type, Redirect: len(actual.URLs) > 1, Bytes: bodyLen(actual.Body),
+				URL: e.request.URL, Status: actual.Status, Type: e.response.Type, Redirect: len(actual.URLs) > 1, Bytes: fetch.BodyLen(actual.Body),
 				Personal: cmp.Or(b.personal[e.request.URL], b.personal[weburl.WithoutQuery(e.request.URL)]), // a worker may keep it under a query of its own
 			})
 		}
@@ -337,7 +342,7 @@ func (b *Browser) Asked(url string) bool {
 
 // Fetch makes a request as the page at a URL, or the one that a tab shows, would. done is false when no answer came within DocumentLimit;
 // resp is nil for a network error.
-func (b *Browser) Fetch(from *Tab, url string, req *Request) (resp *Response, by Answerer, done bool) {
+func (b *Browser) Fetch(from *Tab, url string, req *fetch.Request) (resp *fetch.Response, by fetch.Answerer, done bool) {
 	var c *client
 	if from != nil {
 		c = from.client
@@ -348,21 +353,21 @@ func (b *Browser) Fetch(from *Tab, url string, req *Request) (resp *Response, by
 			c.controller = g.Active
 		}
 	}
-	b.clientFetch(c, req, func(r *Response, how Answerer) { resp, by, done = r, how, true })
+	b.clientFetch(c, req, func(r *fetch.Response, how fetch.Answerer) { resp, by, done = r, how, true })
 	b.clock.Run(func() bool { return done }, b.clock.Now+DocumentLimit)
 	return resp, by, done
 }
 
 // Navigate asks for a page as opening it would, without showing it. done is false when no document came within DocumentLimit; resp is
 // nil for a network error page, with its reason.
-func (b *Browser) Navigate(url string) (resp *Response, by Answerer, reason Failure, done bool) {
+func (b *Browser) Navigate(url string) (resp *fetch.Response, by fetch.Answerer, reason fetch.Failure, done bool) {
 	b.nextID++
 	c := &client{id: b.nextID, url: url, seen: map[string]*Load{}, view: &View{URL: url}}
-	b.navigate(c, url, 0, func(r *Response, _ *Registration, why Failure) { resp, reason, done = r, why, true })
+	b.navigate(c, url, 0, func(r *fetch.Response, _ *Registration, why fetch.Failure) { resp, reason, done = r, why, true })
 	b.clock.Run(func() bool { return done }, b.clock.Now+DocumentLimit)
-	by = ByNetwork
+	by = fetch.ByNetwork
 	if c.view.FromWorker {
-		by = ByWorker
+		by = fetch.ByWorker
 	}
 	return resp, by, reason, done
 }
@@ -374,7 +379,7 @@ func (b *Browser) Finish() { b.clock.Settle(time.Second, 5*time.Second) }
 func (b *Browser) ReadDocument(url string) *page.Document {
 	var d *page.Document
 	done := false
-	b.fetch(&Request{URL: url, Method: "GET", Mode: "navigate", Credentials: "include", Redirect: "follow"}, weburl.OriginOf(url), func(resp *Response) {
+	b.fetcher.Fetch(&fetch.Request{URL: url, Method: "GET", Mode: "navigate", Credentials: "include", Redirect: "follow", Client: fetch.Settings{Origin: weburl.OriginOf(url)}}, func(resp *fetch.Response) {
 		done = true
 		if resp != nil && resp.Status == 200 && site.IsHTML(resp.Get("content-type")) && resp.Body != nil {
 			if text, err := resp.Body.Bytes(); err == nil {
@@ -391,15 +396,3 @@ func (t *Tab) IsControlled() bool { return t.client != nil && t.client.controlle
 
 // Shows says whether the tab still shows the page of an earlier view.
 func (t *Tab) Shows(v *View) bool { return t.View == v }
-
-// Bytes is the content of a response, nil where there is none.
-func (r *Response) Bytes() []byte {
-	if r == nil || r.Body == nil {
-		return nil
-	}
-	data, _ := r.Body.Bytes()
-	return data
-}
-
-// Len is the length of a response's content in bytes, 0 where there is none.
-func (r *Response) Len() int64 { return bodyLen(r.Body) }

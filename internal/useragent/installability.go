@@ -6,6 +6,7 @@ import (
 
 	"tachyform/internal/page"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
 
@@ -24,7 +25,7 @@ type Fetched struct {
 	Status int
 	Type   string
 	Body   site.Body
-	Why    Failure
+	Why    fetch.Failure
 }
 
 // NewInstaller opens the page at url, after the pages that are visited before it: it may be there only for those who have their cookies.
@@ -58,7 +59,7 @@ func (i *Installer) Document() *page.Document {
 
 // Manifest fetches a manifest (HTML, 4.6.8.9): in the mode cors, with credentials only where the link asks for them.
 func (i *Installer) Manifest(url string, credentials bool) Fetched {
-	req := &Request{URL: url, Method: "GET", Mode: "cors", Credentials: "omit", Redirect: "follow", Destination: "manifest", Referrer: i.tab.client.url}
+	req := &fetch.Request{URL: url, Method: "GET", Mode: "cors", Credentials: "omit", Redirect: "follow", Destination: "manifest", Referrer: i.tab.client.url}
 	if credentials {
 		req.Credentials = "include"
 	}
@@ -67,32 +68,32 @@ func (i *Installer) Manifest(url string, credentials bool) Fetched {
 
 // Icon fetches a picture that the manifest names, as the page's own pictures are fetched.
 func (i *Installer) Icon(url string) Fetched {
-	return i.ask(&Request{URL: url, Method: "GET", Mode: "no-cors", Credentials: "include", Redirect: "follow", Destination: "image", Referrer: i.tab.client.url})
+	return i.ask(&fetch.Request{URL: url, Method: "GET", Mode: "no-cors", Credentials: "include", Redirect: "follow", Destination: "image", Referrer: i.tab.client.url})
 }
 
-func (i *Installer) ask(req *Request) (came Fetched) {
-	came = Fetched{URL: req.URL, Why: Failure{Kind: NothingAnswers}}
+func (i *Installer) ask(req *fetch.Request) (came Fetched) {
+	came = Fetched{URL: req.URL, Why: fetch.Failure{Kind: fetch.NothingAnswers}}
 	c := i.tab.client
 	// A picture that is its own address is not asked for: no policy keeps it away.
 	if own := strings.HasPrefix(req.URL, "data:") && req.Destination == "image"; !own && !c.policy.Allows(req.Destination, req.URL, "") {
-		came.Why = Failure{Kind: PolicyForbids}
+		came.Why = fetch.Failure{Kind: fetch.PolicyForbids}
 		return came
 	}
 	done := false
 	said := len(i.b.notes)
-	i.b.clientFetch(c, req, func(resp *Response, _ Answerer) {
+	i.b.clientFetch(c, req, func(resp *fetch.Response, _ fetch.Answerer) {
 		if done = true; resp == nil {
 			for _, n := range i.b.notes[said:] {
-				came.Why = Failure{Kind: ToldOnConsole, Detail: n.Text}
+				came.Why = fetch.Failure{Kind: fetch.ToldOnConsole, Detail: n.Text}
 			}
 			return
 		}
 		actual := resp.Actual()
 		if from := weburl.OriginOf(actual.URL()); strings.HasPrefix(from, "http") && i.b.net.Hosts[from] == nil {
-			came.Why = Failure{Kind: UnknownOrigin, Detail: from}
+			came.Why = fetch.Failure{Kind: fetch.UnknownOrigin, Detail: from}
 			return
 		}
-		came.Status, came.Type, came.Body, came.Why = actual.Status, actual.Get("content-type"), actual.Body, Failure{}
+		came.Status, came.Type, came.Body, came.Why = actual.Status, actual.Get("content-type"), actual.Body, fetch.Failure{}
 		if u := actual.URL(); u != "" {
 			came.URL = u
 		}

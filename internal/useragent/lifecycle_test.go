@@ -10,6 +10,7 @@ import (
 
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/fetch"
 )
 
 const home = "https://line.example/"
@@ -231,7 +232,7 @@ func TestHTTPCache(t *testing.T) {
 		b := New(context.Background(), []site.Host{f}, Options{})
 		defer b.Close()
 		if on {
-			b.http = newHTTPCache()
+			b.fetcher.Cache = fetch.NewHTTPCache()
 		}
 		b.Open(home, nil)
 		b.Settle()

@@ -18,6 +18,7 @@ import (
 	"tachyform/internal/script"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/clock"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
 
@@ -48,14 +49,14 @@ type realm struct {
 // body is content that scripts refer to by number.
 type body struct {
 	body   site.Body
-	source Source
-	key    string    // the address that a cache kept it under
-	hidden *Response // of a filtered response
+	source fetch.Source
+	key    string          // the address that a cache kept it under
+	hidden *fetch.Response // of a filtered response
 }
 
 // liveEvent is an event that the worker has not finished with.
 type liveEvent struct {
-	respond func(*Response, eventAnswer)
+	respond func(*fetch.Response, eventAnswer)
 	done    func(ok bool)
 }
 
@@ -187,7 +188,7 @@ func (r *realm) listens(event string) bool {
 
 // event dispatches an event and calls done when the worker has finished with it. respond, for fetch events, is called once:
 // with a nil response where the worker leaves the request alone, or answers with a network error.
-func (r *realm) event(name string, detail any, respond func(*Response, eventAnswer), done func(ok bool)) {
+func (r *realm) event(name string, detail any, respond func(*fetch.Response, eventAnswer), done func(ok bool)) {
 	r.next++
 	id := r.next
 	r.events[id] = &liveEvent{respond, done}
@@ -256,7 +257,7 @@ func (r *realm) settle(id int, value any, failure string) {
 }
 
 // encode gives a response the form in which it crosses into the realm.
-func (r *realm) encode(resp *Response) *Response {
+func (r *realm) encode(resp *fetch.Response) *fetch.Response {
 	if resp == nil {
 		return nil
 	}
@@ -264,32 +265,32 @@ func (r *realm) encode(resp *Response) *Response {
 	if out.URLs == nil {
 		out.URLs = []string{}
 	}
-	if resp.hidden != nil || resp.Body != nil {
-		out.BodyHandle = r.hold(body{resp.Body, resp.Source, resp.Key, resp.hidden})
-		out.Partial = resp.hidden != nil && resp.hidden.Status == 206
+	if resp.Internal != nil || resp.Body != nil {
+		out.BodyHandle = r.hold(body{resp.Body, resp.Source, resp.Key, resp.Internal})
+		out.Partial = resp.Internal != nil && resp.Internal.Status == 206
 	}
 	return &out
 }
 
 // decode reads a response that comes out of the realm.
-func (r *realm) decode(text string) (*Response, error) {
-	var resp Response
+func (r *realm) decode(text string) (*fetch.Response, error) {
+	var resp fetch.Response
 	if err := json.Unmarshal([]byte(text), &resp); err != nil {
 		return nil, err
 	}
 	h := r.bodies[resp.BodyHandle]
-	resp.Body, resp.Source, resp.Key, resp.hidden = h.body, h.source, h.key, h.hidden
-	if resp.Source.Kind == NoSource {
-		resp.Source.Kind = WorkerSource
+	resp.Body, resp.Source, resp.Key, resp.Internal = h.body, h.source, h.key, h.hidden
+	if resp.Source.Kind == fetch.NoSource {
+		resp.Source.Kind = fetch.WorkerSource
 	}
 	resp.BodyHandle = 0
 	return &resp, nil
 }
 
-func (r *realm) encodeRequest(req *Request) *Request {
+func (r *realm) encodeRequest(req *fetch.Request) *fetch.Request {
 	out := *req
-	if req.body != nil {
-		out.Body = r.hold(body{body: req.body})
+	if req.Content != nil {
+		out.BodyHandle = r.hold(body{body: req.Content})
 	}
 	if out.Header == nil {
 		out.Header = [][2]string{}
@@ -297,12 +298,12 @@ func (r *realm) encodeRequest(req *Request) *Request {
 	return &out
 }
 
-func (r *realm) decodeRequest(text string) (*Request, error) {
-	var req Request
+func (r *realm) decodeRequest(text string) (*fetch.Request, error) {
+	var req fetch.Request
 	if err := json.Unmarshal([]byte(text), &req); err != nil {
 		return nil, err
 	}
-	req.body, req.Body = r.bodies[req.Body].body, 0
+	req.Content, req.BodyHandle = r.bodies[req.BodyHandle].body, 0
 	return &req, nil
 }
 
@@ -377,9 +378,9 @@ func (r *realm) host(args []any) (any, error) {
 	case "patternInput":
 		return patternTarget(word(args, 1)), nil
 	case "body.text":
-		return r.hold(body{body: site.Bytes(word(args, 1)), source: Source{Kind: WorkerSource}}), nil
+		return r.hold(body{body: site.Bytes(word(args, 1)), source: fetch.Source{Kind: fetch.WorkerSource}}), nil
 	case "body.take":
-		return r.hold(body{body: site.Bytes(r.TakeBytes()), source: Source{Kind: WorkerSource}}), nil
+		return r.hold(body{body: site.Bytes(r.TakeBytes()), source: fetch.Source{Kind: fetch.WorkerSource}}), nil
 	case "body.give":
 		data, err := r.bytes(args[1])
 		if err != nil {
@@ -393,7 +394,7 @@ func (r *realm) host(args []any) (any, error) {
 		}
 		return decodeUTF8(data), nil
 	case "body.size":
-		return float64(bodyLen(r.bodies[number(args[1])].body)), nil
+		return float64(fetch.BodyLen(r.bodies[number(args[1])].body)), nil
 	case "routes":
 		return nil, r.w.addRoutes(word(args, 1))
 	case "idbLoad":
@@ -450,7 +451,7 @@ func (r *realm) respond(args []any) {
 	}
 	respond := e.respond
 	e.respond = nil
-	var resp *Response
+	var resp *fetch.Response
 	what := answeredError
 	switch text := word(args, 3); word(args, 2) {
 	case "none":
@@ -482,11 +483,12 @@ func (r *realm) fetch(id int, text string) error {
 		r.b.clock.After(0, func() { r.settle(id, nil, "TypeError: Failed to fetch "+req.URL) })
 		return nil
 	}
-	req.embedder = r.w.embedder
+	req.Client.EmbedderPolicy = r.w.embedder
 	if r.w.State == Parsed || r.w.State == Installing {
 		r.w.requests++
 	}
-	r.b.fetch(req, weburl.Origin(scope), func(resp *Response) {
+	req.Client.Origin = weburl.Origin(scope)
+	r.b.fetcher.Fetch(req, func(resp *fetch.Response) {
 		if resp == nil {
 			r.settle(id, nil, "TypeError: Failed to fetch "+req.URL)
 			return

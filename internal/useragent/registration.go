@@ -13,6 +13,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/script"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
 
@@ -201,13 +202,14 @@ func (b *Browser) update(g *Registration, address *whatwg.Url, kind string, end 
 		}
 		end(&RegisterError{name, fmt.Sprintf(format, args...)})
 	}
-	req := &Request{URL: address.Href(true), Method: "GET", Header: [][2]string{{"Service-Worker", "script"}}, Mode: "same-origin", Credentials: "same-origin", Redirect: "error", Destination: "serviceworker", Cache: "no-cache"}
+	req := &fetch.Request{URL: address.Href(true), Method: "GET", Header: [][2]string{{"Service-Worker", "script"}}, Mode: "same-origin", Credentials: "same-origin", Redirect: "error", Destination: "serviceworker", Cache: "no-cache"}
 	// A day after the last check the HTTP cache is not believed any more.
 	stale := newest != nil && b.clock.Now-g.checked > 24*time.Hour
 	if g.UpdateViaCache == "all" && !stale {
 		req.Cache = "default"
 	}
-	b.fetch(req, weburl.Origin(address), func(resp *Response) {
+	req.Client.Origin = weburl.Origin(address)
+	b.fetcher.Fetch(req, func(resp *fetch.Response) {
 		switch {
 		case resp == nil:
 			refuse("TypeError", "the worker's script %s could not be fetched", address.Pathname())
@@ -506,11 +508,11 @@ func (b *Browser) terminateWhenIdle(w *Worker) {
 // fetchNow asks for a script in the middle of a turn, through the HTTP cache where there is one.
 func (b *Browser) fetchNow(u *whatwg.Url, mode string) *site.Response {
 	req := &site.Request{Method: "GET", URL: u}
-	if kept, _ := b.http.get(req, mode, b.clock.Now); kept != nil {
+	if kept, _ := b.fetcher.Cache.Get(req, mode, b.clock.Now); kept != nil {
 		return kept
 	}
 	resp := b.net.SendNow(req)
-	b.http.put(req, resp, mode, b.clock.Now)
+	b.fetcher.Cache.Put(req, resp, mode, b.clock.Now)
 	return resp
 }
 
@@ -538,7 +540,7 @@ func (w *Worker) importText(r *realm, url string) (any, error) {
 		if resp == nil || resp.Body == nil {
 			return nil, fmt.Errorf("NetworkError: %s could not be fetched", url)
 		}
-		if isRedirect(resp.Status) {
+		if fetch.IsRedirect(resp.Status) {
 			if u, err = u.Parse(resp.Header.Get("Location")); err != nil {
 				break
 			}

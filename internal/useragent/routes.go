@@ -5,6 +5,8 @@ import (
 	"fmt"
 
 	urlpattern "github.com/dunglas/go-urlpattern"
+
+	"tachyform/internal/useragent/fetch"
 )
 
 // route is one static routing rule of a worker (Service Workers, "static routing").
@@ -61,7 +63,7 @@ func (c *routeCondition) compile() error {
 	return nil
 }
 
-func (c *routeCondition) matches(req *Request, running bool) bool {
+func (c *routeCondition) matches(req *fetch.Request, running bool) bool {
 	if c.Or != nil {
 		for i := range c.Or {
 			if c.Or[i].matches(req, running) {
@@ -83,13 +85,13 @@ func (c *routeCondition) matches(req *Request, running bool) bool {
 }
 
 // routed answers a request by the worker's first fitting route; it reports false when the fetch event decides.
-func (b *Browser) routed(w *Worker, c *client, req *Request, origin string, done func(*Response, Answerer)) bool {
+func (b *Browser) routed(w *Worker, c *client, req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) bool {
 	for i := range w.routes {
 		r := &w.routes[i]
 		if !r.Condition.matches(req, w.realm != nil) {
 			continue
 		}
-		network := func() { b.fetch(req, origin, func(resp *Response) { done(resp, ByNetwork) }) }
+		network := func() { b.fetcher.Fetch(req, func(resp *fetch.Response) { done(resp, fetch.ByNetwork) }) }
 		switch r.Source {
 		case "network":
 			network()
@@ -101,8 +103,8 @@ func (b *Browser) routed(w *Worker, c *client, req *Request, origin string, done
 				}
 				if found := b.store.caches[name].match(req, matchOptions{}); len(found) > 0 {
 					resp := *found[0].response
-					resp.Source = Source{CacheSource, name}
-					b.clock.After(cacheDelay, func() { done(&resp, ByWorker) })
+					resp.Source = fetch.Source{Kind: fetch.CacheSource, Cache: name}
+					b.clock.After(cacheDelay, func() { done(&resp, fetch.ByWorker) })
 					return true
 				}
 			}
@@ -110,15 +112,15 @@ func (b *Browser) routed(w *Worker, c *client, req *Request, origin string, done
 			return true
 		case "race-network-and-fetch-handler":
 			settled, left := false, 2
-			finish := func(resp *Response, how Answerer) {
+			finish := func(resp *fetch.Response, how fetch.Answerer) {
 				left--
 				if !settled && (resp != nil || left == 0) {
 					settled = true
 					done(resp, how)
 				}
 			}
-			b.fetch(req, origin, func(resp *Response) { finish(resp, ByNetwork) })
-			b.dispatchFetch(w, c, req, origin, finish)
+			b.fetcher.Fetch(req, func(resp *fetch.Response) { finish(resp, fetch.ByNetwork) })
+			b.dispatchFetch(w, c, req, finish)
 			return true
 		}
 		return false

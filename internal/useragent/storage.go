@@ -1,14 +1,11 @@
 package useragent
 
 import (
-	"crypto/sha256"
-	"crypto/sha512"
-	"encoding/base64"
 	"maps"
 	"slices"
 	"strings"
 
-	"tachyform/internal/site"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
 
@@ -86,8 +83,8 @@ type cache struct {
 }
 
 type cacheEntry struct {
-	request  *Request
-	response *Response
+	request  *fetch.Request
+	response *fetch.Response
 }
 
 type matchOptions struct {
@@ -117,7 +114,7 @@ func (c *cache) own() {
 }
 
 // match gives the entries that answer a request, in order (Service Workers, "query cache").
-func (c *cache) match(r *Request, o matchOptions) []*cacheEntry {
+func (c *cache) match(r *fetch.Request, o matchOptions) []*cacheEntry {
 	if r.Method != "GET" && !o.IgnoreMethod {
 		return nil
 	}
@@ -130,7 +127,7 @@ func (c *cache) match(r *Request, o matchOptions) []*cacheEntry {
 	return found
 }
 
-func (e *cacheEntry) matches(r *Request, o matchOptions) bool {
+func (e *cacheEntry) matches(r *fetch.Request, o matchOptions) bool {
 	if e.request.Method != "GET" && !o.IgnoreMethod {
 		return false
 	}
@@ -140,7 +137,7 @@ func (e *cacheEntry) matches(r *Request, o matchOptions) bool {
 	if vary := e.response.Actual().Get("vary"); vary != "" && !o.IgnoreVary {
 		for _, field := range strings.Split(vary, ",") {
 			field = strings.TrimSpace(field)
-			if field == "*" || headerGet(e.request.Header, field) != headerGet(r.Header, field) {
+			if field == "*" || fetch.HeaderValue(e.request.Header, field) != fetch.HeaderValue(r.Header, field) {
 				return false
 			}
 		}
@@ -163,49 +160,11 @@ func (c *cache) remove(gone []*cacheEntry) {
 	}
 }
 
-func (c *cache) put(r *Request, resp *Response) {
+func (c *cache) put(r *fetch.Request, resp *fetch.Response) {
 	c.remove(c.match(r, matchOptions{}))
 	c.own()
 	e := &cacheEntry{r, resp}
 	c.entries = append(c.entries, e)
 	key := weburl.WithoutQuery(r.URL)
 	c.byURL[key] = append(c.byURL[key], e)
-}
-
-// integrityHolds checks a body against integrity metadata (Subresource Integrity, 3.3.4).
-func integrityHolds(metadata string, body site.Body) bool {
-	var content []byte
-	if body != nil {
-		var err error
-		if content, err = body.Bytes(); err != nil {
-			return false
-		}
-	}
-	known := false
-	for _, item := range strings.Fields(metadata) {
-		algorithm, want, ok := strings.Cut(item, "-")
-		if !ok {
-			continue
-		}
-		want, _, _ = strings.Cut(want, "?")
-		var sum []byte
-		switch algorithm {
-		case "sha256":
-			s := sha256.Sum256(content)
-			sum = s[:]
-		case "sha384":
-			s := sha512.Sum384(content)
-			sum = s[:]
-		case "sha512":
-			s := sha512.Sum512(content)
-			sum = s[:]
-		default:
-			continue
-		}
-		known = true
-		if base64.StdEncoding.EncodeToString(sum) == want {
-			return true
-		}
-	}
-	return !known
 }

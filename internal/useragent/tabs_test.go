@@ -11,6 +11,7 @@ import (
 
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 	"tachyform/internal/worker"
 )
@@ -51,7 +52,7 @@ func TestTabsOfTwoReleases(t *testing.T) {
 		asks := func(tab *Tab, path string) string {
 			text := "nothing"
 			done := false
-			b.clientFetch(tab.client, &Request{URL: origin + path, Method: "GET", Mode: "cors", Credentials: "same-origin", Cache: "default", Redirect: "follow", Referrer: "about:client"}, func(r *Response, _ Answerer) {
+			b.clientFetch(tab.client, &fetch.Request{URL: origin + path, Method: "GET", Mode: "cors", Credentials: "same-origin", Cache: "default", Redirect: "follow", Referrer: "about:client"}, func(r *fetch.Response, _ fetch.Answerer) {
 				if done = true; r != nil && r.Status == 200 {
 					text = string(r.Bytes())
 				}

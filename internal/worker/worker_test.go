@@ -21,6 +21,7 @@ import (
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/worker"
 )
 
@@ -92,7 +93,7 @@ func TestApproaches(t *testing.T) {
 			for _, l := range b.Open(origin+"/", nil).Loads {
 				if strings.HasSuffix(l.URL, "now.json") && l.Done && !l.Missing {
 					got = l.Source.String()
-					if l.Source.Kind == useragent.CacheSource {
+					if l.Source.Kind == fetch.CacheSource {
 						got = kept
 					}
 				}

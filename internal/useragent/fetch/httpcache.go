@@ -1,4 +1,4 @@
-package useragent
+package fetch
 
 import (
 	"maps"
@@ -9,8 +9,8 @@ import (
 	"tachyform/internal/useragent/clock"
 )
 
-// httpCache is a browser's private HTTP cache (RFC 9111), for answers that say how long they stay fresh.
-type httpCache struct {
+// HTTPCache is a browser's private HTTP cache (RFC 9111), for answers that say how long they stay fresh.
+type HTTPCache struct {
 	entries map[string]httpEntry
 }
 
@@ -21,18 +21,18 @@ type httpEntry struct {
 	vary   map[string]string // the request's values of the headers that the answer varies by
 }
 
-func newHTTPCache() *httpCache { return &httpCache{map[string]httpEntry{}} }
+func NewHTTPCache() *HTTPCache { return &HTTPCache{map[string]httpEntry{}} }
 
-func (h *httpCache) branch() *httpCache {
+func (h *HTTPCache) Branch() *HTTPCache {
 	if h == nil {
 		return nil
 	}
-	return &httpCache{maps.Clone(h.entries)}
+	return &HTTPCache{maps.Clone(h.entries)}
 }
 
-// get gives a stored answer that may be used for a request in the given cache mode (Fetch, 4.6), or nil. refuse tells that the
+// Get gives a stored answer that may be used for a request in the given cache mode (Fetch, 4.6), or nil. refuse tells that the
 // mode forbids asking the network.
-func (h *httpCache) get(r *site.Request, mode string, now time.Duration) (answer *site.Response, refuse bool) {
+func (h *HTTPCache) Get(r *site.Request, mode string, now time.Duration) (answer *site.Response, refuse bool) {
 	if h == nil || r.Method != "GET" || r.Header.Get("Range") != "" {
 		return nil, mode == "only-if-cached"
 	}
@@ -53,8 +53,8 @@ func (h *httpCache) get(r *site.Request, mode string, now time.Duration) (answer
 	return nil, mode == "only-if-cached"
 }
 
-// put stores what may be stored.
-func (h *httpCache) put(r *site.Request, answer *site.Response, mode string, now time.Duration) {
+// Put stores what may be stored.
+func (h *HTTPCache) Put(r *site.Request, answer *site.Response, mode string, now time.Duration) {
 	if h == nil || r.Method != "GET" || mode == "no-store" || answer == nil {
 		return
 	}

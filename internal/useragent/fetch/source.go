@@ -1,4 +1,4 @@
-package useragent
+package fetch
 
 // Answerer says who answered a request.
 type Answerer uint8
@@ -45,12 +45,3 @@ func (s Source) String() string {
 func (s Source) Is(expected string) bool {
 	return s.String() == expected || s.Kind == CacheSource && expected == "cache"
 }
-
-// eventAnswer is what a fetch event came to (Service Workers, "Handle Fetch").
-type eventAnswer uint8
-
-const (
-	leftAlone     eventAnswer = iota // nobody called respondWith
-	answeredError                    // with a network error
-	answered                         // with a response
-)

@@ -1,4 +1,4 @@
-package useragent
+package fetch
 
 import (
 	"fmt"
@@ -25,7 +25,7 @@ func corsUnsafe(header [][2]string) (names []string) {
 		if forbiddenHeaders[name] || strings.HasPrefix(name, "sec-") || strings.HasPrefix(name, "proxy-") || strings.HasPrefix(name, "access-control-request-") {
 			continue
 		}
-		if size += len(value); len(value) <= 128 && size <= 1024 && safelisted(name, value) {
+		if size += len(value); len(value) <= 128 && size <= 1024 && Safelisted(name, value) {
 			continue
 		}
 		names = append(names, name)
@@ -34,8 +34,8 @@ func corsUnsafe(header [][2]string) (names []string) {
 	return slices.Compact(names)
 }
 
-// safelisted is Fetch, 2.2.2: CORS-safelisted request-header.
-func safelisted(name, value string) bool {
+// Safelisted is Fetch, 2.2.2: CORS-safelisted request-header.
+func Safelisted(name, value string) bool {
 	unsafe := strings.ContainsFunc(value, func(r rune) bool {
 		return r < 0x20 && r != '\t' || strings.ContainsRune(`"():<>?@[\]{}`, r) || r == 0x7f
 	})
@@ -60,20 +60,20 @@ func (f *fetching) needsPreflight() bool {
 	return !slices.Contains(safelistedMethods, f.req.Method) || len(corsUnsafe(f.req.Header)) > 0
 }
 
-// preflight is the CORS-preflight fetch (Fetch, 4.8). The preflight cache is left out: it saves requests and changes no answer.
-func (f *fetching) preflight(u *whatwg.Url, allowed func()) {
+// corsPreflightFetch is "CORS-preflight fetch" (Fetch, 4.8). The preflight cache is left out: it saves requests and changes no answer.
+func (f *fetching) corsPreflightFetch(u *whatwg.Url, allowed func()) {
 	names := corsUnsafe(f.req.Header)
-	header := http.Header{"Accept": {"*/*"}, "Access-Control-Request-Method": {f.req.Method}, "Origin": {f.origin}}
+	header := http.Header{"Accept": {"*/*"}, "Access-Control-Request-Method": {f.req.Method}, "Origin": {f.req.Client.Origin}}
 	if len(names) > 0 {
 		header.Set("Access-Control-Request-Headers", strings.Join(names, ","))
 	}
-	f.b.net.Send(&site.Request{Method: "OPTIONS", URL: u, Header: header}, func(answer *site.Response) {
+	f.Network.Send(&site.Request{Method: "OPTIONS", URL: u, Header: header}, func(answer *site.Response) {
 		refused := ""
 		switch {
 		case answer == nil:
 			f.done(nil)
 			return
-		case !corsAllows(answer.Header, f.origin, f.req.Credentials):
+		case !CORSCheck(answer.Header, f.req.Client.Origin, f.req.Credentials):
 			refused = "its answer to the preflight (OPTIONS) has no fitting Access-Control-Allow-Origin header"
 		case answer.Status < 200 || answer.Status > 299:
 			refused = fmt.Sprintf("it answers the preflight (OPTIONS) with status %d", answer.Status)
@@ -81,7 +81,7 @@ func (f *fetching) preflight(u *whatwg.Url, allowed func()) {
 			refused = f.refusedBy(answer.Header, names)
 		}
 		if refused != "" {
-			f.b.note(Note{Level: "error", Text: u.Href(true) + " may not be asked by this site: " + refused})
+			f.Refused(u.Href(true) + " may not be asked by this site: " + refused)
 			f.done(nil)
 			return
 		}

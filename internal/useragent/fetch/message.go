@@ -1,4 +1,4 @@
-package useragent
+package fetch
 
 import (
 	"net/http"
@@ -19,12 +19,20 @@ type Request struct {
 	Referrer    string      `json:"referrer"`
 	Destination string      `json:"destination"`
 	Integrity   string      `json:"integrity,omitempty"`
-	// Body is a handle of a realm's body table while the request crosses into it, 0 for none.
-	Body int `json:"body,omitempty"`
+	// BodyHandle is a handle of a realm's body table while the request crosses into it, 0 for none.
+	BodyHandle int `json:"body,omitempty"`
 
-	body site.Body
-	// embedder is the Cross-Origin-Embedder-Policy of who asks.
-	embedder string
+	Content site.Body `json:"-"`
+	// Client is who asks.
+	Client Settings `json:"-"`
+}
+
+// Settings are what Fetch asks of an environment settings object (HTML, 8.1.3.2): the client of a request.
+type Settings struct {
+	// Origin is that of the document or worker, null for one that is kept apart from its own.
+	Origin string
+	// EmbedderPolicy is its Cross-Origin-Embedder-Policy.
+	EmbedderPolicy string
 }
 
 // Response is a response as Fetch (2.2.6) has it. A nil *Response stands for a network error.
@@ -45,22 +53,22 @@ type Response struct {
 	Source Source `json:"-"`
 	// Key is the address under which a cache kept it, "" when it came from none.
 	Key string `json:"-"`
-	// unknown tells that the content is not known, and stands for whatever the host has.
-	unknown bool
-	// hidden holds what an opaque or opaqueredirect response keeps from scripts.
-	hidden *Response
+	// Unknown tells that the content is not known, and stands for whatever the host has.
+	Unknown bool `json:"-"`
+	// Internal holds what an opaque or opaqueredirect response keeps from scripts.
+	Internal *Response `json:"-"`
 }
 
 // Actual is the response behind a filtered one, or the response itself.
 func (r *Response) Actual() *Response {
-	if r != nil && r.hidden != nil {
-		return r.hidden
+	if r != nil && r.Internal != nil {
+		return r.Internal
 	}
 	return r
 }
 
 // Get gives the value of a header, several joined by commas.
-func (r *Response) Get(name string) string { return headerGet(r.Header, name) }
+func (r *Response) Get(name string) string { return HeaderValue(r.Header, name) }
 
 // URL is the last of the URL list, or "".
 func (r *Response) URL() string {
@@ -70,7 +78,7 @@ func (r *Response) URL() string {
 	return r.URLs[len(r.URLs)-1]
 }
 
-func headerGet(h [][2]string, name string) string {
+func HeaderValue(h [][2]string, name string) string {
 	var values []string
 	for _, f := range h {
 		if strings.EqualFold(f[0], name) {
@@ -80,7 +88,7 @@ func headerGet(h [][2]string, name string) string {
 	return strings.Join(values, ", ")
 }
 
-func fromHTTP(h http.Header) [][2]string {
+func FromHTTP(h http.Header) [][2]string {
 	out := [][2]string{}
 	for name, values := range h {
 		for _, v := range values {
@@ -99,7 +107,7 @@ func sortHeader(h [][2]string) {
 	}
 }
 
-func toHTTP(h [][2]string) http.Header {
+func ToHTTP(h [][2]string) http.Header {
 	out := http.Header{}
 	for _, f := range h {
 		out.Add(f[0], f[1])
@@ -107,9 +115,21 @@ func toHTTP(h [][2]string) http.Header {
 	return out
 }
 
-func bodyLen(b site.Body) int64 {
+func BodyLen(b site.Body) int64 {
 	if b == nil {
 		return 0
 	}
 	return b.Len()
 }
+
+// Bytes is the content of a response, nil where there is none.
+func (r *Response) Bytes() []byte {
+	if r == nil || r.Body == nil {
+		return nil
+	}
+	data, _ := r.Body.Bytes()
+	return data
+}
+
+// Len is the length of a response's content in bytes, 0 where there is none.
+func (r *Response) Len() int64 { return BodyLen(r.Body) }
