@@ -17,6 +17,7 @@ import (
 	"tachyform/internal/useragent/clock"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/network"
+	"tachyform/internal/useragent/storage"
 	"tachyform/internal/weburl"
 )
 
@@ -52,7 +53,7 @@ var stackPlace = regexp.MustCompile(`\(?((?:https?://|/)[^\s()]+:\d+(?::\d+)?)\)
 type Browser struct {
 	clock    *clock.Clock
 	net      *network.Network
-	store    *storage
+	store    *storage.Storage
 	fetcher  *fetch.Fetcher
 	regs     []*Registration
 	workers  []*Worker
@@ -137,7 +138,7 @@ func (b *Browser) Close() {
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
 func (b *Browser) Branch() *Browser {
-	n := &Browser{clock: &clock.Clock{Context: b.net.Context, Now: b.clock.Now}, full: b.full, limits: b.limits, strain: b.strain, store: b.store.branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, kind: b.kind, asks: b.asks, present: b.present, unreadRegistrations: slices.Clone(b.unreadRegistrations), gaps: slices.Clone(b.gaps), exhausted: slices.Clone(b.exhausted), nextID: b.nextID, nextWorker: b.nextWorker, warmEngines: b.warmEngines, branch: true}
+	n := &Browser{clock: &clock.Clock{Context: b.net.Context, Now: b.clock.Now}, full: b.full, limits: b.limits, strain: b.strain, store: b.store.Branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, kind: b.kind, asks: b.asks, present: b.present, unreadRegistrations: slices.Clone(b.unreadRegistrations), gaps: slices.Clone(b.gaps), exhausted: slices.Clone(b.exhausted), nextID: b.nextID, nextWorker: b.nextWorker, warmEngines: b.warmEngines, branch: true}
 	n.net = &network.Network{Context: b.net.Context, Hosts: b.net.Hosts, Condition: b.net.Condition, Clock: n.clock}
 	n.fetcher = n.newFetcher(b.fetcher.Cache.Branch())
 	n.bindClock()

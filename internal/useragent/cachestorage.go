@@ -7,6 +7,7 @@ import (
 
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/storage"
 )
 
 // cacheDelay is the virtual time that one operation on the cache storage takes.
@@ -22,10 +23,10 @@ type overQuota struct{}
 func (r *realm) cacheOperation(op string, id int, args []any) error {
 	var req *fetch.Request
 	var resp *fetch.Response
-	var opt matchOptions
+	var opt storage.MatchOptions
 	var err error
 	name := word(args, 0)
-	var c *cache
+	var c *storage.Cache
 	if strings.HasPrefix(op, "cache.") {
 		c = r.opened[number(args[0])]
 	}
@@ -72,29 +73,29 @@ func (r *realm) settleNow(id int, value any) {
 	}
 }
 
-func (r *realm) cacheResult(op, name string, c *cache, req *fetch.Request, resp *fetch.Response, opt matchOptions) any {
+func (r *realm) cacheResult(op, name string, c *storage.Cache, req *fetch.Request, resp *fetch.Response, opt storage.MatchOptions) any {
 	s := r.b.store
 	switch op {
 	case "caches.open":
 		r.next++
-		r.opened[r.next] = s.open(name)
+		r.opened[r.next] = s.Open(name)
 		return r.next
 	case "caches.has":
-		return s.caches[name] != nil
+		return s.Caches[name] != nil
 	case "caches.delete":
-		there := s.delete(name)
+		there := s.Delete(name)
 		if there {
 			r.b.record(r.w, Event{Kind: EventRemoved, Cache: name})
 		}
 		return there
 	case "caches.keys":
-		return append([]string{}, s.names...)
+		return append([]string{}, s.Names...)
 	case "caches.match":
-		for _, n := range s.names {
+		for _, n := range s.Names {
 			if opt.HasName && n != opt.CacheName {
 				continue
 			}
-			if found := s.caches[n].match(req, opt); len(found) > 0 {
+			if found := s.Caches[n].QueryCache(req, opt); len(found) > 0 {
 				return r.fromCache(n, found[0])
 			}
 		}
@@ -103,17 +104,17 @@ func (r *realm) cacheResult(op, name string, c *cache, req *fetch.Request, resp 
 	if c == nil {
 		return nil
 	}
-	name = c.name
+	name = c.Name
 	switch op {
 	case "cache.match":
-		if found := c.match(req, opt); len(found) > 0 {
+		if found := c.QueryCache(req, opt); len(found) > 0 {
 			return r.fromCache(name, found[0])
 		}
 		return nil
 	case "cache.matchAll":
-		found := c.entries
+		found := c.Entries
 		if req != nil {
-			found = c.match(req, opt)
+			found = c.QueryCache(req, opt)
 		}
 		list := []*fetch.Response{}
 		for _, e := range found {
@@ -121,13 +122,13 @@ func (r *realm) cacheResult(op, name string, c *cache, req *fetch.Request, resp 
 		}
 		return list
 	case "cache.keys":
-		found := c.entries
+		found := c.Entries
 		if req != nil {
-			found = c.match(req, opt)
+			found = c.QueryCache(req, opt)
 		}
 		list := []*fetch.Request{}
 		for _, e := range found {
-			key := r.encodeRequest(e.request)
+			key := r.encodeRequest(e.Request)
 			if r.b.kind.lacks(wholeKeys) {
 				key.Mode, key.Credentials, key.Referrer = "no-cors", "omit", "no-referrer"
 			}
@@ -136,21 +137,21 @@ func (r *realm) cacheResult(op, name string, c *cache, req *fetch.Request, resp 
 		return list
 	case "cache.put":
 		if made, ok := resp.Actual().Body.(site.Bytes); ok {
-			if s.scriptBytes += int64(len(made)); s.scriptBytes > maxScriptBytes {
+			if s.ScriptBytes += int64(len(made)); s.ScriptBytes > maxScriptBytes {
 				return overQuota{}
 			}
 		}
 		resp.Source = fetch.Source{Kind: fetch.CacheSource, Cache: name}
 		if r.b.kind.lacks(copiesByVary) {
-			c.remove(c.match(req, matchOptions{IgnoreVary: true}))
+			c.Remove(c.QueryCache(req, storage.MatchOptions{IgnoreVary: true}))
 		}
-		c.put(req, resp)
+		c.Put(req, resp)
 		r.b.record(r.w, Event{Kind: EventStored, URL: req.URL, Cache: name})
 		r.b.stored = append(r.b.stored, Stored{name, req, resp})
 		return true
 	case "cache.delete":
-		found := c.match(req, opt)
-		c.remove(found)
+		found := c.QueryCache(req, opt)
+		c.Remove(found)
 		if len(found) > 0 {
 			r.b.record(r.w, Event{Kind: EventRemoved, URL: req.URL, Cache: name})
 		}
@@ -159,8 +160,8 @@ func (r *realm) cacheResult(op, name string, c *cache, req *fetch.Request, resp 
 	return nil
 }
 
-func (r *realm) fromCache(name string, e *cacheEntry) *fetch.Response {
-	copied := *e.response
-	copied.Source, copied.Key = fetch.Source{Kind: fetch.CacheSource, Cache: name}, e.request.URL
+func (r *realm) fromCache(name string, e *storage.Entry) *fetch.Response {
+	copied := *e.Response
+	copied.Source, copied.Key = fetch.Source{Kind: fetch.CacheSource, Cache: name}, e.Request.URL
 	return r.encode(&copied)
 }

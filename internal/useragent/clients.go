@@ -50,16 +50,16 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 		later(func() (any, string) {
 			list := []map[string]string{}
 			scope, err := whatwg.Parse(g.Scope)
-			for _, c := range b.store.cookies {
-				if err == nil && !c.httpOnly && c.goesTo(scope, b.clock.Now) {
-					list = append(list, map[string]string{"name": c.name, "value": c.value})
+			if err == nil {
+				for _, c := range b.store.ForScripts(scope, b.clock.Now) {
+					list = append(list, map[string]string{"name": c.Name, "value": c.Value})
 				}
 			}
 			return list, ""
 		})
 	case "cookies.set":
 		later(func() (any, string) {
-			b.store.setCookie(weburl.HostName(weburl.OriginOf(g.Scope)), word(args, 1), word(args, 2))
+			b.store.SetCookie(weburl.HostName(weburl.OriginOf(g.Scope)), word(args, 1), word(args, 2))
 			return nil, ""
 		})
 	case "toPage":
@@ -164,12 +164,12 @@ func (r *realm) workerOperation(op string, args []any) (any, error) {
 
 // usage is how many bytes the caches and databases hold.
 func (b *Browser) usage() (n int64) {
-	for _, c := range b.store.caches {
-		for _, e := range c.entries {
-			n += fetch.BodyLen(e.response.Actual().Body)
+	for _, c := range b.store.Caches {
+		for _, e := range c.Entries {
+			n += fetch.BodyLen(e.Response.Actual().Body)
 		}
 	}
-	for _, text := range b.store.databases {
+	for _, text := range b.store.Databases {
 		n += int64(len(text))
 	}
 	return n

@@ -58,10 +58,10 @@ func TestSnippets(t *testing.T) {
 	b.net.Refuses = func(url string) bool { return !strings.HasPrefix(url, home) }
 	b.Open(home, nil)
 	b.Settle()
-	kept := b.store.caches["what came of it"]
+	kept := b.store.Caches["what came of it"]
 	require.NotNil(t, kept, "%v", b.notes)
 	var got, want [][2]string
-	require.NoError(t, json.Unmarshal(kept.entries[0].response.Bytes(), &got))
+	require.NoError(t, json.Unmarshal(kept.Entries[0].Response.Bytes(), &got))
 	require.NoError(t, json.Unmarshal([]byte(read("snippets.json")), &want))
 	here := map[string]string{}
 	for _, one := range got {

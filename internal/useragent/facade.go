@@ -16,6 +16,7 @@ import (
 	"tachyform/internal/useragent/clock"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/network"
+	"tachyform/internal/useragent/storage"
 	"tachyform/internal/weburl"
 )
 
@@ -42,7 +43,7 @@ type Options struct {
 // New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
 func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 	b := &Browser{
-		clock: &clock.Clock{Context: ctx}, store: newStorage(), queue: map[string][]func(func()){}, personal: map[string]string{}, warmEngines: &warmEngines{},
+		clock: &clock.Clock{Context: ctx}, store: storage.New(), queue: map[string][]func(func()){}, personal: map[string]string{}, warmEngines: &warmEngines{},
 		full: fullLimits, limits: fullLimits, reader: cmp.Or(o.Reader, &page.Reader{}), kind: cmp.Or(o.Kind, defaultKind),
 		asks: o.Asks, present: o.Present, noWorkers: o.WithoutWorkers, scriptsOnly: o.ScriptsOnly,
 	}
@@ -99,16 +100,16 @@ func (b *Browser) Deploy(hosts ...site.Host) {
 // visitor clears a site's data.
 func (b *Browser) Evict(what string) {
 	if what == "caches" || what == "everything" {
-		b.store.names, b.store.caches = nil, map[string]*cache{}
+		b.store.Names, b.store.Caches = nil, map[string]*storage.Cache{}
 		if b.fetcher.Cache != nil {
 			b.fetcher.Cache = fetch.NewHTTPCache()
 		}
 	}
 	if what == "databases" || what == "everything" {
-		b.store.databases = map[string]string{}
+		b.store.Databases = map[string]string{}
 	}
 	if what == "cookies" || what == "everything" {
-		b.store.cookies = nil
+		b.store.Cookies = nil
 	}
 	if what == "everything" {
 		for _, g := range slices.Clone(b.regs) {
@@ -119,7 +120,7 @@ func (b *Browser) Evict(what string) {
 
 // SetCookie keeps a cookie for the host of an origin.
 func (b *Browser) SetCookie(origin, name, value string) {
-	b.store.setCookie(weburl.HostName(origin), name, value)
+	b.store.SetCookie(weburl.HostName(origin), name, value)
 }
 
 // Cookies gives what the visitor brings to a URL, "" for none.
@@ -128,7 +129,7 @@ func (b *Browser) Cookies(u *whatwg.Url) string {
 }
 
 // CopyCookies takes over the cookies of another profile.
-func (b *Browser) CopyCookies(from *Browser) { b.store.cookies = slices.Clone(from.store.cookies) }
+func (b *Browser) CopyCookies(from *Browser) { b.store.Cookies = slices.Clone(from.store.Cookies) }
 
 // WorkerState is a worker as a value.
 type WorkerState struct {
@@ -242,13 +243,13 @@ type CachedEntry struct {
 // Caches lists what the profile's caches hold, in the order in which they were made.
 func (b *Browser) Caches() []CacheContent {
 	list := []CacheContent{}
-	for _, name := range b.store.names {
+	for _, name := range b.store.Names {
 		c := CacheContent{Name: name}
-		for _, e := range b.store.caches[name].entries {
-			actual := e.response.Actual()
+		for _, e := range b.store.Caches[name].Entries {
+			actual := e.Response.Actual()
 			c.Entries = append(c.Entries, CachedEntry{
-				URL: e.request.URL, Status: actual.Status, Type: e.response.Type, Redirect: len(actual.URLs) > 1, Bytes: fetch.BodyLen(actual.Body),
-				Personal: cmp.Or(b.personal[e.request.URL], b.personal[weburl.WithoutQuery(e.request.URL)]), // a worker may keep it under a query of its own
+				URL: e.Request.URL, Status: actual.Status, Type: e.Response.Type, Redirect: len(actual.URLs) > 1, Bytes: fetch.BodyLen(actual.Body),
+				Personal: cmp.Or(b.personal[e.Request.URL], b.personal[weburl.WithoutQuery(e.Request.URL)]), // a worker may keep it under a query of its own
 			})
 		}
 		sort.Slice(c.Entries, func(i, j int) bool { return c.Entries[i].URL < c.Entries[j].URL })
@@ -259,17 +260,17 @@ func (b *Browser) Caches() []CacheContent {
 
 // CacheEntries counts the entries of all caches.
 func (b *Browser) CacheEntries() (n int) {
-	for _, name := range b.store.names {
-		n += len(b.store.caches[name].entries)
+	for _, name := range b.store.Names {
+		n += len(b.store.Caches[name].Entries)
 	}
 	return n
 }
 
 // AddCache makes a cache with the first entry of another, where there is none of its name.
 func (b *Browser) AddCache(name, like string) {
-	if b.store.caches[name] == nil {
-		entries := b.store.caches[like].entries
-		b.store.open(name).entries = entries[:min(1, len(entries))]
+	if b.store.Caches[name] == nil {
+		entries := b.store.Caches[like].Entries
+		b.store.Open(name).Entries = entries[:min(1, len(entries))]
 	}
 }
 

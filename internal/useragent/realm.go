@@ -19,6 +19,7 @@ import (
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/clock"
 	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/storage"
 	"tachyform/internal/weburl"
 )
 
@@ -28,8 +29,8 @@ type realm struct {
 	b           *Browser
 	w           *Worker
 	bodies      map[int]body
-	scriptBytes int64          // bytes of content that scripts made
-	opened      map[int]*cache // caches that scripts hold, by number
+	scriptBytes int64                  // bytes of content that scripts made
+	opened      map[int]*storage.Cache // caches that scripts hold, by number
 	next        int
 	timers      map[int]*clock.Task
 	events      map[int]*liveEvent
@@ -77,7 +78,7 @@ func (r *realm) hold(h body) int {
 
 // startRealm starts a worker's engine and runs its script. The error is what the script threw, in words.
 func (b *Browser) startRealm(w *Worker) (*realm, error) {
-	r := &realm{b: b, w: w, bodies: map[int]body{}, opened: map[int]*cache{}, timers: map[int]*clock.Task{}, events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2)}
+	r := &realm{b: b, w: w, bodies: map[int]body{}, opened: map[int]*storage.Cache{}, timers: map[int]*clock.Task{}, events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2)}
 	key := warmKey{w.original, w.State, w.reg.UpdateViaCache, b.clock.Now}
 	if w.original != nil {
 		if e := b.warmEngines.get(key); e != nil {
@@ -398,11 +399,11 @@ func (r *realm) host(args []any) (any, error) {
 	case "routes":
 		return nil, r.w.addRoutes(word(args, 1))
 	case "idbLoad":
-		return encoded(r.b.store.databases), nil
+		return encoded(r.b.store.Databases), nil
 	case "idbSave":
-		return r.b.store.keepDatabase(word(args, 1), word(args, 2)), nil
+		return r.b.store.KeepDatabase(word(args, 1), word(args, 2)), nil
 	case "idbFull":
-		r.b.gap(fmt.Sprintf("databases that hold more than %d MB", maxDatabases>>20))
+		r.b.gap(fmt.Sprintf("databases that hold more than %d MB", storage.MaxDatabases>>20))
 	case "compress", "decompress":
 		return nil, r.compression(op, word(args, 1))
 	case "digest":

@@ -7,6 +7,7 @@ import (
 	urlpattern "github.com/dunglas/go-urlpattern"
 
 	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/storage"
 )
 
 // route is one static routing rule of a worker (Service Workers, "static routing").
@@ -97,12 +98,12 @@ func (b *Browser) routed(w *Worker, c *client, req *fetch.Request, done func(*fe
 			network()
 			return true
 		case "cache":
-			for _, name := range b.store.names {
+			for _, name := range b.store.Names {
 				if r.CacheName != nil && *r.CacheName != name {
 					continue
 				}
-				if found := b.store.caches[name].match(req, matchOptions{}); len(found) > 0 {
-					resp := *found[0].response
+				if found := b.store.Caches[name].QueryCache(req, storage.MatchOptions{}); len(found) > 0 {
+					resp := *found[0].Response
 					resp.Source = fetch.Source{Kind: fetch.CacheSource, Cache: name}
 					b.clock.After(cacheDelay, func() { done(&resp, fetch.ByWorker) })
 					return true

@@ -1,4 +1,4 @@
-package useragent
+package storage
 
 import (
 	"net/http"
@@ -49,15 +49,15 @@ func TestCookies(t *testing.T) {
 		require.NoError(t, err)
 		to, err := whatwg.Parse(c.to)
 		require.NoError(t, err)
-		s := newStorage()
+		s := New()
 		s.SetCookies(from, http.Header{"Set-Cookie": {c.set}}, 0)
 		assert.Equal(t, c.want, s.Retrieve(to, c.crosses, c.later), c.set+" from "+c.from+" to "+c.to)
 	}
-	s := newStorage()
+	s := New()
 	u, _ := whatwg.Parse("https://pier.example/a/b")
 	s.SetCookies(u, http.Header{"Set-Cookie": {"x=1; Path=/", "x=2; Path=/a", "y=3; Path=/", "y=; Path=/; Max-Age=0"}}, 0)
 	assert.Equal(t, "x=2; x=1", s.Retrieve(u, fetch.Crossing{}, 0), "longer paths first")
-	branch := s.branch()
-	branch.setCookie("pier.example", "x", "9")
+	branch := s.Branch()
+	branch.SetCookie("pier.example", "x", "9")
 	assert.Equal(t, "x=2; x=1", s.Retrieve(u, fetch.Crossing{}, 0), "a branch changes its own")
 }

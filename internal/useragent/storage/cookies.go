@@ -1,4 +1,4 @@
-package useragent
+package storage
 
 import (
 	"net"
@@ -15,11 +15,11 @@ import (
 	"tachyform/internal/weburl"
 )
 
-// cookie is one that a host or a script has set (RFC 6265bis, 5.5).
-type cookie struct {
-	name, value string
-	// domain is that of the hosts it is for, the only one where hostOnly is set; path is what their paths begin with.
-	domain, path     string
+// Cookie is one that a host or a script has set (RFC 6265bis, 5.5).
+type Cookie struct {
+	Name, Value string
+	// Domain is that of the hosts it is for, the only one where hostOnly is set; path is what their paths begin with.
+	Domain, Path     string
 	hostOnly         bool
 	secure, httpOnly bool
 	sameSite         http.SameSite
@@ -28,13 +28,13 @@ type cookie struct {
 }
 
 // parseCookie reads a Set-Cookie header of an answer from u (RFC 6265bis, 5.6 and 5.7); false means that it is ignored.
-func parseCookie(line string, u *whatwg.Url, now time.Duration) (c cookie, ok bool) {
+func parseCookie(line string, u *whatwg.Url, now time.Duration) (c Cookie, ok bool) {
 	set, err := http.ParseSetCookie(line)
 	if err != nil {
 		return c, false
 	}
 	host := u.Hostname()
-	c = cookie{name: set.Name, value: set.Value, domain: host, hostOnly: true, path: set.Path, secure: set.Secure, httpOnly: set.HttpOnly, sameSite: set.SameSite}
+	c = Cookie{Name: set.Name, Value: set.Value, Domain: host, hostOnly: true, Path: set.Path, secure: set.Secure, httpOnly: set.HttpOnly, sameSite: set.SameSite}
 	if domain := strings.TrimPrefix(strings.ToLower(set.Domain), "."); domain != "" {
 		if !domainMatches(host, domain) {
 			return c, false
@@ -42,10 +42,10 @@ func parseCookie(line string, u *whatwg.Url, now time.Duration) (c cookie, ok bo
 		if suffix, _ := publicsuffix.PublicSuffix(domain); suffix == domain && domain != host {
 			return c, false
 		}
-		c.domain, c.hostOnly = domain, domain == host && net.ParseIP(host) != nil
+		c.Domain, c.hostOnly = domain, domain == host && net.ParseIP(host) != nil
 	}
-	if !strings.HasPrefix(c.path, "/") {
-		c.path = defaultPath(u.Pathname())
+	if !strings.HasPrefix(c.Path, "/") {
+		c.Path = defaultPath(u.Pathname())
 	}
 	switch {
 	case set.MaxAge < 0:
@@ -60,7 +60,7 @@ func parseCookie(line string, u *whatwg.Url, now time.Duration) (c cookie, ok bo
 	if c.secure && !weburl.Trustworthy(u) || c.sameSite == http.SameSiteNoneMode && !c.secure {
 		return c, false
 	}
-	lower := strings.ToLower(c.name)
+	lower := strings.ToLower(c.Name)
 	if strings.HasPrefix(lower, "__secure-") && !c.secure || strings.HasPrefix(lower, "__host-") && (!c.secure || !c.hostOnly || set.Path != "/") {
 		return c, false
 	}
@@ -86,50 +86,60 @@ func pathMatches(path, prefix string) bool {
 }
 
 // goesTo says whether a cookie is sent to a URL, or visible to scripts there.
-func (c cookie) goesTo(u *whatwg.Url, now time.Duration) bool {
+func (c Cookie) goesTo(u *whatwg.Url, now time.Duration) bool {
 	host := u.Hostname()
-	return (c.expires == 0 || c.expires > now) && (host == c.domain || !c.hostOnly && domainMatches(host, c.domain)) && pathMatches(u.Pathname(), c.path) && (!c.secure || weburl.Trustworthy(u))
+	return (c.expires == 0 || c.expires > now) && (host == c.Domain || !c.hostOnly && domainMatches(host, c.Domain)) && pathMatches(u.Pathname(), c.Path) && (!c.secure || weburl.Trustworthy(u))
 }
 
 // Retrieve gives the cookies for a request, those with longer paths first (RFC 6265bis, 5.8.3).
-func (s *storage) Retrieve(u *whatwg.Url, from fetch.Crossing, now time.Duration) string {
-	var list []cookie
-	for _, c := range s.cookies {
+func (s *Storage) Retrieve(u *whatwg.Url, from fetch.Crossing, now time.Duration) string {
+	var list []Cookie
+	for _, c := range s.Cookies {
 		if !c.goesTo(u, now) || from.Site && c.sameSite != http.SameSiteNoneMode && (c.sameSite == http.SameSiteStrictMode || !from.Navigation) {
 			continue
 		}
 		list = append(list, c)
 	}
-	slices.SortStableFunc(list, func(a, b cookie) int { return len(b.path) - len(a.path) })
+	slices.SortStableFunc(list, func(a, b Cookie) int { return len(b.Path) - len(a.Path) })
 	var parts []string
 	for _, c := range list {
-		if c.name == "" {
-			parts = append(parts, c.value)
+		if c.Name == "" {
+			parts = append(parts, c.Value)
 		} else {
-			parts = append(parts, c.name+"="+c.value)
+			parts = append(parts, c.Name+"="+c.Value)
 		}
 	}
 	return strings.Join(parts, "; ")
 }
 
 // keepCookie keeps a cookie, or takes away the one that it replaces (RFC 6265bis, 5.7).
-func (s *storage) keepCookie(c cookie) {
-	i := slices.IndexFunc(s.cookies, func(o cookie) bool { return o.name == c.name && o.domain == c.domain && o.path == c.path })
+func (s *Storage) keepCookie(c Cookie) {
+	i := slices.IndexFunc(s.Cookies, func(o Cookie) bool { return o.Name == c.Name && o.Domain == c.Domain && o.Path == c.Path })
 	switch {
 	case c.expires < 0:
 		if i >= 0 {
-			s.cookies = slices.Delete(slices.Clone(s.cookies), i, i+1)
+			s.Cookies = slices.Delete(slices.Clone(s.Cookies), i, i+1)
 		}
 	case i >= 0:
-		s.cookies = slices.Clone(s.cookies)
-		s.cookies[i] = c
+		s.Cookies = slices.Clone(s.Cookies)
+		s.Cookies[i] = c
 	default:
-		s.cookies = append(s.cookies[:len(s.cookies):len(s.cookies)], c)
+		s.Cookies = append(s.Cookies[:len(s.Cookies):len(s.Cookies)], c)
 	}
 }
 
+// ForScripts gives the cookies that scripts of a page or worker at u may read.
+func (s *Storage) ForScripts(u *whatwg.Url, now time.Duration) (list []Cookie) {
+	for _, c := range s.Cookies {
+		if !c.httpOnly && c.goesTo(u, now) {
+			list = append(list, c)
+		}
+	}
+	return list
+}
+
 // SetCookies keeps what an answer sets.
-func (s *storage) SetCookies(u *whatwg.Url, h http.Header, now time.Duration) {
+func (s *Storage) SetCookies(u *whatwg.Url, h http.Header, now time.Duration) {
 	for _, line := range h["Set-Cookie"] {
 		if c, ok := parseCookie(line, u, now); ok {
 			s.keepCookie(c)
@@ -137,9 +147,9 @@ func (s *storage) SetCookies(u *whatwg.Url, h http.Header, now time.Duration) {
 	}
 }
 
-// setCookie sets one for all pages of a host; an empty value takes it away.
-func (s *storage) setCookie(host, name, value string) {
-	c := cookie{name: name, value: value, domain: host, hostOnly: true, path: "/"}
+// SetCookie sets one for all pages of a host; an empty value takes it away.
+func (s *Storage) SetCookie(host, name, value string) {
+	c := Cookie{Name: name, Value: value, Domain: host, hostOnly: true, Path: "/"}
 	if value == "" {
 		c.expires = -1
 	}

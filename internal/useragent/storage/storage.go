@@ -1,0 +1,171 @@
+// Package storage keeps what the sites of a profile keep: caches, databases and cookies; branches of a profile share what does not change.
+package storage
+
+import (
+	"maps"
+	"slices"
+	"strings"
+
+	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/weburl"
+)
+
+// Storage is what an origin keeps: caches by name in the order they were opened, and cookies.
+type Storage struct {
+	Names   []string
+	Caches  map[string]*Cache
+	Cookies []Cookie
+	// Databases holds Indexed Database content by name, in the form in which scripts hand it over.
+	Databases   map[string]string
+	ScriptBytes int64 // bytes of content in caches that scripts made
+}
+
+// MaxDatabases bounds the text in which all databases are kept, in bytes: every transaction writes a database anew. What a browser would
+// still take is said to be missing here.
+const MaxDatabases = 48 << 20
+
+// KeepDatabase keeps a database in the place of the one that was there, or removes it for an empty text. It says whether there was room.
+func (s *Storage) KeepDatabase(name, text string) bool {
+	if text == "" {
+		delete(s.Databases, name)
+		return true
+	}
+	size := len(text)
+	for other, t := range s.Databases {
+		if other != name {
+			size += len(t)
+		}
+	}
+	if size > MaxDatabases {
+		return false
+	}
+	s.Databases[name] = text
+	return true
+}
+
+func New() *Storage {
+	return &Storage{Caches: map[string]*Cache{}, Databases: map[string]string{}}
+}
+
+// Branch copies the storage; contents of files are shared, since they never change.
+func (s *Storage) Branch() *Storage {
+	n := &Storage{Names: slices.Clone(s.Names), Caches: make(map[string]*Cache, len(s.Caches)), Cookies: slices.Clone(s.Cookies), Databases: maps.Clone(s.Databases), ScriptBytes: s.ScriptBytes}
+	for name, c := range s.Caches {
+		n.Caches[name] = c.branch()
+	}
+	return n
+}
+
+func (s *Storage) Open(name string) *Cache {
+	c := s.Caches[name]
+	if c == nil {
+		c = &Cache{Name: name, byURL: map[string][]*Entry{}}
+		s.Caches[name] = c
+		s.Names = append(s.Names, name)
+	}
+	return c
+}
+
+func (s *Storage) Delete(name string) bool {
+	if s.Caches[name] == nil {
+		return false
+	}
+	delete(s.Caches, name)
+	s.Names = slices.DeleteFunc(s.Names, func(n string) bool { return n == name })
+	return true
+}
+
+// Cache is a request to response list (Service Workers, 5.3). Entries keep the order they were put in.
+type Cache struct {
+	Name    string
+	Entries []*Entry
+	byURL   map[string][]*Entry // by URL without query and fragment
+	shared  bool                // entries and byURL belong to several branches
+}
+
+type Entry struct {
+	Request  *fetch.Request
+	Response *fetch.Response
+}
+
+type MatchOptions struct {
+	IgnoreSearch bool   `json:"ignoreSearch"`
+	IgnoreMethod bool   `json:"ignoreMethod"`
+	IgnoreVary   bool   `json:"ignoreVary"`
+	CacheName    string `json:"cacheName"`
+	HasName      bool   `json:"hasName"`
+}
+
+func (c *Cache) branch() *Cache {
+	c.shared = true
+	return &Cache{Name: c.Name, Entries: c.Entries, byURL: c.byURL, shared: true}
+}
+
+// own makes the lists this cache's own before a change.
+func (c *Cache) own() {
+	if !c.shared {
+		return
+	}
+	c.Entries = slices.Clone(c.Entries)
+	m := make(map[string][]*Entry, len(c.byURL))
+	for k, v := range c.byURL {
+		m[k] = slices.Clone(v)
+	}
+	c.byURL, c.shared = m, false
+}
+
+// QueryCache gives the entries that answer a request, in order (Service Workers, "query cache").
+func (c *Cache) QueryCache(r *fetch.Request, o MatchOptions) []*Entry {
+	if r.Method != "GET" && !o.IgnoreMethod {
+		return nil
+	}
+	var found []*Entry
+	for _, e := range c.byURL[weburl.WithoutQuery(r.URL)] {
+		if e.RequestMatchesCachedItem(r, o) {
+			found = append(found, e)
+		}
+	}
+	return found
+}
+
+func (e *Entry) RequestMatchesCachedItem(r *fetch.Request, o MatchOptions) bool {
+	if e.Request.Method != "GET" && !o.IgnoreMethod {
+		return false
+	}
+	if !o.IgnoreSearch && weburl.WithoutFragment(e.Request.URL) != weburl.WithoutFragment(r.URL) {
+		return false
+	}
+	if vary := e.Response.Actual().Get("vary"); vary != "" && !o.IgnoreVary {
+		for _, field := range strings.Split(vary, ",") {
+			field = strings.TrimSpace(field)
+			if field == "*" || fetch.HeaderValue(e.Request.Header, field) != fetch.HeaderValue(r.Header, field) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+func (c *Cache) Remove(gone []*Entry) {
+	if len(gone) == 0 {
+		return
+	}
+	c.own()
+	is := func(e *Entry) bool { return slices.Contains(gone, e) }
+	c.Entries = slices.DeleteFunc(c.Entries, is)
+	for _, e := range gone {
+		key := weburl.WithoutQuery(e.Request.URL)
+		if c.byURL[key] = slices.DeleteFunc(c.byURL[key], is); len(c.byURL[key]) == 0 {
+			delete(c.byURL, key)
+		}
+	}
+}
+
+func (c *Cache) Put(r *fetch.Request, resp *fetch.Response) {
+	c.Remove(c.QueryCache(r, MatchOptions{}))
+	c.own()
+	e := &Entry{r, resp}
+	c.Entries = append(c.Entries, e)
+	key := weburl.WithoutQuery(r.URL)
+	c.byURL[key] = append(c.byURL[key], e)
+}
