@@ -141,11 +141,11 @@ func runWPTScript(dir, address, kind, text string, long bool) (*wptReport, []Not
 		return nil, append(b.notes, Note{Level: "error", Text: err.Error()})
 	}
 	w.realm = r
-	b.setState(w, "installing")
+	b.updateWorkerState(w, "installing")
 	b.clock.Run(b.clock.Idle, b.clock.Now)
 	r.event("install", map[string]any{}, nil, func(bool) {
 		w.reg.Installing, w.reg.Waiting = nil, w
-		b.setState(w, "installed")
+		b.updateWorkerState(w, "installed")
 		b.tryActivate(w.reg)
 	})
 	limit := 10 * time.Second
