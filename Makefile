@@ -19,7 +19,7 @@ test:
 
 # What several goroutines share. The engine's memory lies outside of Go's, where pointers are not checked.
 race:
-	if command -v gcc >/dev/null 2>&1; then CGO_ENABLED=1 $(GO) test -race -gcflags=all=-d=checkptr=0 ./internal/fit ./internal/site ./internal/script; else echo "No C compiler here: the race detector's run is SKIPPED."; fi
+	if command -v gcc >/dev/null 2>&1; then CGO_ENABLED=1 $(GO) test -race -gcflags=all=-d=checkptr=0 ./internal/fit ./internal/site ./internal/script/...; else echo "No C compiler here: the race detector's run is SKIPPED."; fi
 
 lint:
 	$(GO) vet ./...

@@ -2,5 +2,5 @@
 
 package script
 
-// slower is how many times longer everything takes, as far as limits of time are concerned.
-const slower = 1
+// Slower is how many times longer everything takes, as far as limits of time are concerned.
+const Slower = 1

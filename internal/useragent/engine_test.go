@@ -5,6 +5,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/script"
 )
 
 // BenchmarkEngine puts an engine back to where only the environment has run.
@@ -23,7 +25,7 @@ func TestCrossing(t *testing.T) {
 		var got []byte
 		e, err := getEngine()
 		require.NoError(t, err)
-		e.Host = func(args []any) (any, error) {
+		e.Surround(script.Surroundings{Host: func(args []any) (any, error) {
 			switch args[0] {
 			case "body.give":
 				e.GiveBytes([]byte{0, 1, 128, 255})
@@ -34,7 +36,7 @@ func TestCrossing(t *testing.T) {
 				return e.Eval(args[1].(string), args[2].(string)), nil
 			}
 			return 0.0, nil
-		}
+		}})
 		said, err := e.Call("script", `new Blob([new Uint8Array([9, 8]).subarray(1)]);
 	 for (const name of ['__host', '__crossing', 'std', 'os', 'process', 'require', 'Deno', 'XMLHttpRequest', 'scriptArgs', 'print', 'earlier']) if (name in globalThis) throw new Error(name);
 	 globalThis.earlier = true; Array.prototype.push = 1; globalThis.much = 'x'.repeat(1e6).split('')`, "w.js")

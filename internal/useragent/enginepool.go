@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"tachyform/internal/script"
+	"tachyform/internal/script/quickjs"
 )
 
 //go:embed realm/*.js
@@ -34,7 +35,7 @@ var environment = sync.OnceValues(func() ([]byte, error) {
 		b.Write(text)
 	}
 	b.WriteString("\nreturn dispatch; })")
-	e, err := script.New()
+	e, err := quickjs.New()
 	if err != nil {
 		return nil, err
 	}
@@ -44,8 +45,8 @@ var environment = sync.OnceValues(func() ([]byte, error) {
 
 // pooledEngine is an engine with the environment in it, and the state that it returns to for the next worker.
 type pooledEngine struct {
-	*script.Engine
-	fresh *script.Mark
+	script.Engine
+	fresh script.Mark
 }
 
 // idle holds engines that no worker uses, a few for each processor.
@@ -70,7 +71,7 @@ func getEngine() (*pooledEngine, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the worker environment does not compile: %w", err)
 	}
-	e, err := script.New()
+	e, err := quickjs.New()
 	if err != nil {
 		return nil, err
 	}
@@ -83,7 +84,7 @@ func getEngine() (*pooledEngine, error) {
 
 // putEngine takes an engine back.
 func putEngine(e *pooledEngine) {
-	e.Host, e.Modules = nil, script.Modules{}
+	e.Surround(script.Surroundings{})
 	idle.Lock()
 	defer idle.Unlock()
 	if len(idle.list) < 2*runtime.GOMAXPROCS(0) {
@@ -111,7 +112,7 @@ type warmKey struct {
 type warmEngine struct {
 	*pooledEngine
 	key    warmKey
-	mark   *script.Mark
+	mark   script.Mark
 	random rand.PCG
 	notes  []Note
 }
@@ -129,7 +130,7 @@ func (s *warmEngines) get(key warmKey) *warmEngine {
 }
 
 func (s *warmEngines) put(e *warmEngine) {
-	e.Host, e.Modules = nil, script.Modules{}
+	e.Surround(script.Surroundings{})
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.list == nil {

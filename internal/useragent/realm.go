@@ -110,8 +110,7 @@ func (b *Browser) startRealm(w *Worker) (*realm, error) {
 
 // attach makes the realm what the engine's scripts talk to.
 func (r *realm) attach() {
-	r.Host, r.Modules = r.host, script.Modules{Normalize: normalizeModule, Load: r.loadModule}
-	r.Await(r.b.net.Context)
+	r.Surround(script.Surroundings{Host: r.host, Modules: script.Modules{Normalize: normalizeModule, Load: r.loadModule}, Context: r.b.net.Context})
 }
 
 // run evaluates the worker's script. The error is what it threw, in words.
@@ -148,7 +147,7 @@ func (r *realm) runTask(op string, args ...any) (any, error) {
 	if r.stopped != nil {
 		return nil, r.stopped
 	}
-	r.Steps, r.Patience = r.b.limits.steps, r.b.limits.patience
+	r.Bound(r.b.limits.steps, r.b.limits.patience)
 	v, err := r.Call(append([]any{op}, args...)...)
 	r.b.clock.Spent += turnSteps + int64(r.Used())
 	if script.Fatal(err) {

@@ -1,10 +1,12 @@
-package script
+package quickjs
 
 import (
 	"context"
 	"sync"
 	"sync/atomic"
 	"time"
+
+	"tachyform/internal/script"
 )
 
 // The interpreter asks every few thousand steps whether it may go on, and that is where scripts are counted and stopped. What the
@@ -12,14 +14,10 @@ import (
 // that run; where one has not asked for seconds of computing, it takes the engine's memory away. The next access to it is a fault that
 // ends the call with a panic, which Call and Eval recover from. The engine is of no use after that.
 
-// StuckLimit is how long one engine may compute without coming to a step. It is processor time, which a busy machine does not make
-// longer, and far away from what any step takes.
-const StuckLimit = 3 * slower * time.Second
-
 const (
 	watchTick = 50 * time.Millisecond
 	// cancelLimit is the same once nobody waits for the script any more.
-	cancelLimit = 100 * slower * time.Millisecond
+	cancelLimit = 100 * script.Slower * time.Millisecond
 )
 
 // watched is what the watchdog knows of an engine.

@@ -1,6 +1,6 @@
 //go:build unix
 
-package script
+package quickjs
 
 import (
 	"syscall"

@@ -1,8 +1,7 @@
-// Package script is a script engine with bounded memory, stack and time that can be put back to an earlier state in a moment.
-package script
+// Package quickjs is the script engine QuickJS, translated to Go, with memory of its own that can be put back to an earlier state.
+package quickjs
 
 import (
-	"context"
 	"errors"
 	"fmt"
 	"math"
@@ -17,31 +16,15 @@ import (
 
 	"modernc.org/libc"
 	lib "modernc.org/libquickjs"
+
+	"tachyform/internal/script"
 )
 
-// Bounds of one engine.
+// Bounds of one engine, beside those of all.
 const (
-	MemoryLimit = 256 << 20 // bytes
-	stackLimit  = 5000      // calls
-	gcThreshold = 16 << 20  // bytes; most engines do little: collecting early costs more than it gives back
+	stackLimit  = 5000     // calls
+	gcThreshold = 16 << 20 // bytes; most engines do little: collecting early costs more than it gives back
 )
-
-// TurnSteps is how many steps scripts may take without coming to an end: calls and rounds of loops, whatever the machine's speed.
-const TurnSteps = 20_000_000
-
-// Ways in which a script uses up what it is given, or is stopped. The engine can't go on after any of them.
-var (
-	ErrEndless = errors.New("the script took more than 20 million steps without a pause and was stopped")
-	ErrMemory  = fmt.Errorf("the script used more than %d MB of memory and was stopped", MemoryLimit>>20)
-	// ErrStuck is no fault that could be told of the script: what it called might have come to an end in a browser.
-	ErrStuck    = errors.New("something that the language has built in computed for seconds without an end and was stopped")
-	ErrCanceled = errors.New("the script was stopped, since nobody waits for it any more")
-)
-
-// Fatal says whether an error is one after which its engine can't go on.
-func Fatal(err error) bool {
-	return errors.Is(err, ErrEndless) || errors.Is(err, ErrMemory) || errors.Is(err, ErrStuck) || errors.Is(err, ErrCanceled)
-}
 
 // stepsAsked is how many steps the engine takes before it asks whether it may go on; stepsOfJob is how many a microtask counts for,
 // and a call of the host, which also takes as many as its texts are long.
@@ -54,23 +37,13 @@ const (
 	bytesOfBlock = 64
 )
 
-// Host is what scripts may call. Arguments and results are nil, bool, int, float64 or string; an error is thrown as a TypeError
-// with its text.
-type Host func(args []any) (any, error)
-
-// Modules gives the text of modules: Normalize finds a module's URL from the one that imports it, Load its source.
-type Modules struct {
-	Normalize func(base, name string) (string, error)
-	Load      func(url string) (string, error)
-}
-
-// Engine is one script engine. It belongs to one goroutine at a time.
+// Engine implements script.Engine.
 type Engine struct {
-	Host    Host
-	Modules Modules
-	// Steps bounds a turn, in steps; Patience what it may compute without coming to one, in processor time.
-	Steps    int
-	Patience time.Duration
+	host    script.Host
+	modules script.Modules
+	// steps bounds a turn, in steps; patience what it may compute without coming to one, in processor time.
+	steps    int
+	patience time.Duration
 
 	heap *heap
 	tls  *libc.TLS
@@ -88,8 +61,8 @@ type Engine struct {
 	closed       bool
 }
 
-// Mark is a state that an engine can return to.
-type Mark struct {
+// state is a state of memory, and what the environment gave.
+type state struct {
 	heap     *mark
 	dispatch lib.TJSValue
 }
@@ -106,7 +79,7 @@ var engines sync.Map
 
 // New starts an engine without anything in it but the language.
 func New() (*Engine, error) {
-	e := &Engine{Steps: TurnSteps, Patience: StuckLimit, heap: newHeap(), tls: libc.NewTLS(), scratch: make([]byte, 1<<10)}
+	e := &Engine{steps: script.TurnSteps, patience: script.StuckLimit, heap: newHeap(), tls: libc.NewTLS(), scratch: make([]byte, 1<<10)}
 	// Who fills large blocks makes headway, and works for it.
 	e.heap.onBig = func(size uintptr) {
 		e.used += int(size) / bytesOfBlock
@@ -116,7 +89,7 @@ func New() (*Engine, error) {
 	if e.rt == 0 {
 		return nil, errors.New("the script engine does not start")
 	}
-	lib.XJS_SetMemoryLimit(e.tls, e.rt, MemoryLimit)
+	lib.XJS_SetMemoryLimit(e.tls, e.rt, script.MemoryLimit)
 	lib.XJS_SetGCThreshold(e.tls, e.rt, gcThreshold)
 	lib.XJS_SetMaxStackSize(e.tls, e.rt, stackLimit)
 	lib.XJS_SetInterruptHandler(e.tls, e.rt, pointer(interrupt), e.rt)
@@ -150,21 +123,25 @@ func (e *Engine) Close() {
 	e.heap = nil
 }
 
-// Await tells for whom scripts run from now on: they are stopped once the context ends.
-func (e *Engine) Await(ctx context.Context) {
+// Surround implements script.Engine.
+func (e *Engine) Surround(s script.Surroundings) {
+	e.host, e.modules = s.Host, s.Modules
 	e.watched.mu.Lock()
 	defer e.watched.mu.Unlock()
-	e.watched.ctx = ctx
+	e.watched.ctx = s.Context
 }
 
-// guard runs part of a script. Where the watchdog takes the engine's memory away meanwhile, it gives ErrStuck or ErrCanceled.
+// Bound implements script.Engine.
+func (e *Engine) Bound(steps int, patience time.Duration) { e.steps, e.patience = steps, patience }
+
+// guard runs part of a script. Where the watchdog takes the engine's memory away meanwhile, it gives script.ErrStuck or script.ErrCanceled.
 func (e *Engine) guard(f func()) (err error) {
 	if e.watched.gone.Load() {
 		return e.stuck()
 	}
 	faults := debug.SetPanicOnFault(true)
 	e.watched.mu.Lock()
-	e.watched.patience = e.Patience
+	e.watched.patience = e.patience
 	e.watched.mu.Unlock()
 	before := e.watched.run(true)
 	defer func() {
@@ -190,23 +167,24 @@ func isFault(p any) bool {
 
 func (e *Engine) stuck() error {
 	if e.watched.stop.Load() {
-		return ErrCanceled
+		return script.ErrCanceled
 	}
-	return ErrStuck
+	return script.ErrStuck
 }
 
 // Mark notes the present state. No script may be running.
-func (e *Engine) Mark() *Mark { return &Mark{e.heap.mark(), e.dispatch} }
+func (e *Engine) Mark() script.Mark { return &state{e.heap.mark(), e.dispatch} }
 
 // Rewind returns to a state of this engine. No script may be running, and none may have been stopped half-way by a panic.
-func (e *Engine) Rewind(m *Mark) {
+func (e *Engine) Rewind(to script.Mark) {
+	m := to.(*state)
 	e.heap.rewind(m.heap)
 	e.dispatch, e.late = m.dispatch, false
 	e.watched.stop.Store(false)
 }
 
 // Size is how many bytes a mark holds.
-func (m *Mark) Size() int { return m.heap.size() }
+func (m *state) Size() int { return m.heap.size() }
 
 // Compile gives the bytecode of a script, without the source text that functions are shown with.
 func (e *Engine) Compile(source string) ([]byte, error) {
@@ -257,7 +235,7 @@ func (e *Engine) Install(code []byte) error {
 }
 
 // Call runs one task of the event loop: a call of the installed function and then every microtask. An error is what the function
-// threw, or ErrEndless or ErrMemory.
+// threw, or script.ErrEndless or script.ErrMemory.
 func (e *Engine) Call(args ...any) (result any, err error) {
 	if fatal := e.guard(func() { result, err = e.call(args) }); fatal != nil {
 		return nil, fatal
@@ -327,7 +305,7 @@ func (e *Engine) Used() int { return e.used }
 func (e *Engine) ask() bool {
 	e.used += stepsAsked
 	e.watched.beats.Add(1)
-	e.late = e.late || e.used > e.Steps || e.watched.stop.Load()
+	e.late = e.late || e.used > e.steps || e.watched.stop.Load()
 	return e.late
 }
 
@@ -335,11 +313,11 @@ func (e *Engine) ask() bool {
 func (e *Engine) fatal(err error) error {
 	switch {
 	case e.watched.stop.Load():
-		return ErrCanceled
+		return script.ErrCanceled
 	case e.late:
-		return ErrEndless
+		return script.ErrEndless
 	case e.heap.full:
-		return ErrMemory
+		return script.ErrMemory
 	}
 	return nil
 }
@@ -470,7 +448,7 @@ func callHost(tls *libc.TLS, ctx uintptr, _ lib.TJSValue, argc int32, argv uintp
 			result = e.throw("the host failed")
 		}
 	}()
-	v, err := e.Host(args)
+	v, err := e.host(args)
 	if err != nil {
 		return e.throw(err.Error())
 	}
@@ -507,7 +485,7 @@ func (e *Engine) throw(text string) lib.TJSValue {
 
 func normalizeModule(tls *libc.TLS, ctx, base, name, _ uintptr) uintptr {
 	e := engineOf(ctx)
-	url, err := e.Modules.Normalize(goString(tls, base), goString(tls, name))
+	url, err := e.modules.Normalize(goString(tls, base), goString(tls, name))
 	if err != nil {
 		e.throw(err.Error())
 		return 0
@@ -518,7 +496,7 @@ func normalizeModule(tls *libc.TLS, ctx, base, name, _ uintptr) uintptr {
 func loadModule(tls *libc.TLS, ctx, name, _ uintptr, _ lib.TJSValue) uintptr {
 	e := engineOf(ctx)
 	url := goString(tls, name)
-	source, err := e.Modules.Load(url)
+	source, err := e.modules.Load(url)
 	if err != nil {
 		e.throw(err.Error())
 		return 0

@@ -1,4 +1,4 @@
-package script
+package quickjs
 
 import (
 	"context"
@@ -11,6 +11,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/script"
 )
 
 // What is given out never overlaps, keeps its content, and is used again; a rewind brings back every byte at its place.
@@ -76,14 +78,14 @@ func TestHeap(t *testing.T) {
 }
 
 // engine gives an engine whose installed function evaluates text in the way of an environment.
-func engine(t *testing.T, host Host) *Engine {
+func engine(t *testing.T, host script.Host) *Engine {
 	t.Helper()
 	e, err := New()
 	require.NoError(t, err)
 	t.Cleanup(e.Close)
 	code, err := e.Compile(`(function (global, host) { global.host = host; return (op, x) => op === 'eval' ? global.eval(x) : op === 'later' ? void Promise.resolve().then(() => global.eval(x)) : x; })`)
 	require.NoError(t, err)
-	e.Host = host
+	e.host = host
 	require.NoError(t, e.Install(code))
 	return e
 }
@@ -143,16 +145,16 @@ func TestRewind(t *testing.T) {
 
 func TestBounds(t *testing.T) {
 	for code, want := range map[string]error{
-		"for (;;);": ErrEndless,
-		"const f = () => Promise.resolve().then(f); f(); 1":                    ErrEndless,
-		"try { for (;;); } catch {} finally { for (;;); }":                     ErrEndless,
-		"let a = []; for (;;) a.push(new Array(1e6).fill(1))":                  ErrMemory,
+		"for (;;);": script.ErrEndless,
+		"const f = () => Promise.resolve().then(f); f(); 1":                    script.ErrEndless,
+		"try { for (;;); } catch {} finally { for (;;); }":                     script.ErrEndless,
+		"let a = []; for (;;) a.push(new Array(1e6).fill(1))":                  script.ErrMemory,
 		"new Uint8Array(1e9)":                                                  nil,
 		"(function f() { f() })()":                                             nil,
 		"let d = []; for (let i = 0; i < 1e5; i++) d = [d]; JSON.stringify(d)": nil,
 	} {
 		e := engine(t, nil)
-		e.Steps = 1_000_000
+		e.steps = 1_000_000
 		_, err := e.Call("eval", code)
 		if want != nil {
 			assert.ErrorIs(t, err, want, code)
@@ -168,7 +170,7 @@ func TestBounds(t *testing.T) {
 // Whatever the language has built in comes to an end on huge input: by itself, with an error, or since its engine was stopped; and it ends at
 // once where nobody waits for it any more.
 func TestBuiltInsEnd(t *testing.T) {
-	if slower > 1 {
+	if script.Slower > 1 {
 		t.Skip("limits of time mean little under the race detector")
 	}
 	const huge, long = "({length: 2**53 - 1})", "Object.assign([], {length: 2**32 - 1})"
@@ -191,8 +193,8 @@ func TestBuiltInsEnd(t *testing.T) {
 		install, err := e.Compile(`(function (global, host) { return (op, x) => global.eval(x); })`)
 		require.NoError(t, err)
 		require.NoError(t, e.Install(install))
-		e.Steps = 1_000_000
-		e.Await(ctx)
+		e.steps = 1_000_000
+		e.Surround(script.Surroundings{Host: e.host, Context: ctx})
 		done := make(chan error, 1)
 		go func() {
 			_, err := e.Call("eval", code)
@@ -210,13 +212,13 @@ func TestBuiltInsEnd(t *testing.T) {
 	slow := 0
 	for _, code := range calls {
 		ctx, stop := context.WithTimeout(context.Background(), 100*time.Millisecond)
-		if err := end(code, stop, ctx, time.Minute); errors.Is(err, ErrCanceled) {
+		if err := end(code, stop, ctx, time.Minute); errors.Is(err, script.ErrCanceled) {
 			slow++
 		}
 	}
 	t.Logf("%d of %d calls were ended for want of patience", slow, len(calls))
 	assert.Positive(t, slow)
-	for code, want := range map[string]error{calls[0]: ErrStuck, "for (const a = new Uint8Array(2e8);;) a.indexOf(1)": ErrStuck, "for (;;);": ErrEndless} {
+	for code, want := range map[string]error{calls[0]: script.ErrStuck, "for (const a = new Uint8Array(2e8);;) a.indexOf(1)": script.ErrStuck, "for (;;);": script.ErrEndless} {
 		assert.ErrorIs(t, end(code, func() {}, context.Background(), 2*time.Minute), want, code)
 	}
 }
@@ -259,7 +261,7 @@ func TestPanic(t *testing.T) {
 func TestModules(t *testing.T) {
 	e := engine(t, nil)
 	texts := map[string]string{"/a.js": "import { b } from './b.js'; globalThis.sum = b + 1;", "/b.js": "export const b = 41;", "/bad.js": "import './none.js'"}
-	e.Modules = Modules{
+	e.modules = script.Modules{
 		Normalize: func(base, name string) (string, error) {
 			return "/" + strings.TrimPrefix(strings.TrimPrefix(name, "./"), "/"), nil
 		},

@@ -1,0 +1,87 @@
+// Package script says what is needed of a script engine: bounded memory, stack and work, and a way back to an earlier state in a moment.
+// The engines that offer it have packages of their own beside it.
+package script
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+)
+
+// Bounds of one engine.
+const (
+	// MemoryLimit bounds what scripts may keep, in bytes.
+	MemoryLimit = 256 << 20
+	// TurnSteps is how many steps scripts may take without coming to an end: calls and rounds of loops, whatever the machine's speed.
+	TurnSteps = 20_000_000
+	// StuckLimit is how long one engine may compute without coming to a step. It is processor time, which a busy machine does not make
+	// longer, and far away from what any step takes.
+	StuckLimit = 3 * Slower * time.Second
+)
+
+// Ways in which a script uses up what it is given, or is stopped. The engine can't go on after any of them.
+var (
+	ErrEndless = errors.New("the script took more than 20 million steps without a pause and was stopped")
+	ErrMemory  = fmt.Errorf("the script used more than %d MB of memory and was stopped", MemoryLimit>>20)
+	// ErrStuck is no fault that could be told of the script: what it called might have come to an end in a browser.
+	ErrStuck    = errors.New("something that the language has built in computed for seconds without an end and was stopped")
+	ErrCanceled = errors.New("the script was stopped, since nobody waits for it any more")
+)
+
+// Fatal says whether an error is one after which its engine can't go on.
+func Fatal(err error) bool {
+	return errors.Is(err, ErrEndless) || errors.Is(err, ErrMemory) || errors.Is(err, ErrStuck) || errors.Is(err, ErrCanceled)
+}
+
+// Host is what scripts may call. Arguments and results are nil, bool, int, float64 or string; an error is thrown as a TypeError
+// with its text.
+type Host func(args []any) (any, error)
+
+// Modules gives the text of modules: Normalize finds a module's URL from the one that imports it, Load its source.
+type Modules struct {
+	Normalize func(base, name string) (string, error)
+	Load      func(url string) (string, error)
+}
+
+// Surroundings are what an engine's scripts find outside of it.
+type Surroundings struct {
+	Host    Host
+	Modules Modules
+	// Context ends scripts for which nobody waits any more, nil for never.
+	Context context.Context
+}
+
+// Mark is a state that an engine can return to.
+type Mark interface {
+	// Size is what it takes to keep it, in bytes.
+	Size() int
+}
+
+// Engine is one script engine. It belongs to one goroutine at a time, and holds a realm for the environment and one for scripts, which
+// can't reach into the other.
+type Engine interface {
+	// Surround gives the engine its surroundings; the zero value takes them away.
+	Surround(s Surroundings)
+	// Bound sets how many steps a turn may take, and how long it may compute without coming to one.
+	Bound(steps int, patience time.Duration)
+	// Compile makes bytecode of the environment's source, which is an expression: a function of the scripts' global object and of what
+	// calls the host, that gives what Call calls.
+	Compile(source string) ([]byte, error)
+	// Install runs the environment's bytecode.
+	Install(code []byte) error
+	// Call calls the environment and then runs what waits in the queue of microtasks. The error is what it threw, or a fatal one.
+	Call(args ...any) (any, error)
+	// Eval evaluates a script, Import a module, on the environment's behalf; what they throw reaches it as a rejection or an exception.
+	Eval(source, name string) bool
+	Import(url string)
+	// GiveBytes hands bytes over to the environment, TakeBytes takes those that it hands over.
+	GiveBytes(data []byte)
+	TakeBytes() []byte
+	// Mark keeps the engine's state, Rewind returns to it.
+	Mark() Mark
+	Rewind(m Mark)
+	// Used is how many steps this turn has taken.
+	Used() int
+	Close()
+}
