@@ -25,6 +25,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 	"tachyform/internal/worker"
 )
@@ -64,10 +65,10 @@ func TestBenchAgainstChromium(t *testing.T) {
 	forBench(t)
 	_, demo := fittedDemo(t)
 	for name, p := range map[string]*project.Project{"the example, a dozen requests a page": demo, "300 pages of text with a style sheet, a script and a picture": textSite(t, 300)} {
-		c := chromium(t)
+		c := startChromium(t)
 		server := httptest.NewUnstartedServer(nil)
 		server.Start()
-		server.Config.Handler = Handler(p.SiteDir(), server.URL, p)
+		server.Config.Handler = serve.Handler(p.SiteDir(), server.URL, p)
 		p.Origin = server.URL
 		var visits, pages []string
 		for _, v := range p.Audit.Visit {
@@ -246,14 +247,14 @@ func TestBenchWorkerCost(t *testing.T) {
 				files[fmt.Sprintf("free/%d", i)] = strings.Repeat("x", 2000)
 			}
 		}
-		c := chromium(t)
+		c := startChromium(t)
 		with := newLine(t, "worker: {pack: {include: [/, /pack/*]}}\n", files)
 		without := newLine(t, "head: {leave_out: [/*]}\n", files)
 		// The server is to cost next to nothing.
 		for _, l := range []*line{with, without} {
-			slow := l.handler.Load().(answers)
+			slow := l.host.Load().(hosting)
 			body := []byte(strings.Repeat("x", 2000))
-			l.answerWith(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			l.host.Store(hosting{http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 				if strings.HasPrefix(r.URL.Path, "/pack/") || strings.HasPrefix(r.URL.Path, "/free/") {
 					w.Header().Set("Cache-Control", "no-cache")
 					w.Header().Set("Content-Type", "text/plain")
@@ -261,15 +262,15 @@ func TestBenchWorkerCost(t *testing.T) {
 					return
 				}
 				slow.ServeHTTP(w, r)
-			}))
+			})})
 		}
-		page := chromiumTabs(t, c)()
+		page := tabs(t, c)()
 		measure := func(l *line, what string) (ms float64) {
 			_, err := fmt.Sscan(l.js(page, fmt.Sprintf(times, "/"+what+"/")), &ms)
 			require.NoError(t, err)
 			return ms
 		}
-		require.NoError(t, page.Load(with.origin+"/"))
+		require.NoError(t, page.Load(with.Origin()+"/"))
 		started := time.Now()
 		for with.js(page, "navigator.serviceWorker.getRegistration().then(r => !!(r && r.active && r.active.state === 'activated'))") != "true" {
 			require.Less(t, time.Since(started), 5*time.Minute)
@@ -279,9 +280,9 @@ func TestBenchWorkerCost(t *testing.T) {
 		// In turns, so that what else the machine does meets all alike.
 		took := map[string][]float64{}
 		for range 5 {
-			require.NoError(t, page.Load(without.origin+"/"))
+			require.NoError(t, page.Load(without.Origin()+"/"))
 			took["plain"] = append(took["plain"], measure(without, "free"))
-			require.NoError(t, page.Load(with.origin+"/"))
+			require.NoError(t, page.Load(with.Origin()+"/"))
 			took["free"] = append(took["free"], measure(with, "free"))
 			took["pack"] = append(took["pack"], measure(with, "pack"))
 		}

@@ -15,9 +15,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/browser"
+	"tachyform/internal/driver/chromium"
 	"tachyform/internal/fit"
 	"tachyform/internal/project"
+	"tachyform/internal/serve"
 )
 
 // fittedDemo unpacks the example, fits it, and gives its folder and project.
@@ -35,16 +36,16 @@ func fittedDemo(t testing.TB) (string, *project.Project) {
 	return dir, p
 }
 
-// chromium starts a real browser, or skips the test loudly where there is none; with CI=true that is a failure.
-func chromium(t *testing.T) *browser.Chromium {
+// startChromium starts a real browser, or skips the test loudly where there is none; with CI=true that is a failure.
+func startChromium(t *testing.T) *chromium.Browser {
 	t.Helper()
-	if _, err := browser.Find(); err != nil {
+	if _, err := chromium.Find(); err != nil {
 		if os.Getenv("CI") == "true" {
 			t.Fatal(err)
 		}
 		t.Skip("SKIPPED, NOT PROVEN IN A REAL BROWSER: " + err.Error())
 	}
-	c, err := browser.Start(context.Background())
+	c, err := chromium.Start(context.Background())
 	require.NoError(t, err)
 	t.Cleanup(c.Close)
 	return c
@@ -53,10 +54,10 @@ func chromium(t *testing.T) *browser.Chromium {
 // The generated worker in a real browser: visit, stop the server, open every page, and compare with what was predicted.
 func TestWorkerInChromium(t *testing.T) {
 	_, p := fittedDemo(t)
-	c := chromium(t)
+	c := startChromium(t)
 	server := httptest.NewUnstartedServer(nil)
 	server.Start()
-	server.Config.Handler = Handler(p.SiteDir(), server.URL, p)
+	server.Config.Handler = serve.Handler(p.SiteDir(), server.URL, p)
 	p.Origin = server.URL
 
 	f, err := openFolder(p.SiteDir(), p)

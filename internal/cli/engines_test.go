@@ -3,8 +3,8 @@ package cli
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
-	"net"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -17,37 +17,34 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/browser"
+	"tachyform/internal/driver"
+	"tachyform/internal/driver/firefox"
+	"tachyform/internal/driver/webkit"
 	"tachyform/internal/fit"
 	"tachyform/internal/project"
+	"tachyform/internal/serve"
 )
-
-// tab is an open tab of a real browser.
-type tab interface {
-	Load(url string) error
-	Evaluate(expression string) (string, error)
-	Close()
-}
 
 // line is a site that is really served and fitted, whose network and releases a test changes.
 type line struct {
+	*serve.Server
 	t        *testing.T
 	dir      string
 	settings string
 	project  *project.Project
-	origin   string
-	server   *http.Server
-	handler  atomic.Value
-	stalled  atomic.Bool
+	host     atomic.Value // of hosting
 	// round is part of what /now/ answers, so that a kept answer can be told from a fresh one.
 	round atomic.Int64
-	asked chan string
 }
 
+type hosting struct{ http.Handler }
+
 func newLine(t *testing.T, settings string, files map[string]string) *line {
-	l := &line{t: t, dir: t.TempDir(), settings: settings, asked: make(chan string, 10000)}
-	l.online()
-	t.Cleanup(l.offline)
+	l := &line{t: t, dir: t.TempDir(), settings: settings}
+	var err error
+	l.Server, err = serve.Start(http.HandlerFunc(l.answer))
+	require.NoError(t, err)
+	t.Cleanup(l.Offline)
 	l.deploy(files)
 	return l
 }
@@ -65,7 +62,7 @@ func (l *line) deploy(files map[string]string) {
 		require.NoError(l.t, os.WriteFile(path, []byte(text), 0o644))
 	}
 	file := filepath.Join(l.dir, project.FileName)
-	require.NoError(l.t, os.WriteFile(file, []byte("site: site\napp: {name: Line}\norigin: "+l.origin+"\n"+l.settings), 0o644))
+	require.NoError(l.t, os.WriteFile(file, []byte("site: site\napp: {name: Line}\norigin: "+l.Origin()+"\n"+l.settings), 0o644))
 	p, err := project.Load(file)
 	require.NoError(l.t, err)
 	f, err := openFolder(root, p)
@@ -74,24 +71,13 @@ func (l *line) deploy(files map[string]string) {
 	require.NoError(l.t, err)
 	apply(l.t, plan)
 	l.project = p
-	l.answerWith(Handler(root, l.origin, p))
+	l.host.Store(hosting{serve.Handler(root, l.Origin(), p)})
 }
 
-type answers struct{ http.Handler }
-
-func (l *line) answerWith(h http.Handler) { l.handler.Store(answers{h}) }
-
-func (l *line) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	select {
-	case l.asked <- r.Method + " " + r.URL.RequestURI():
-	default: // nobody counts that many
-	}
-	if l.stalled.Load() {
-		<-r.Context().Done()
-		return
-	}
+// answer answers below /now/ with what only this moment has, else as the host of the site does.
+func (l *line) answer(w http.ResponseWriter, r *http.Request) {
 	if !strings.HasPrefix(r.URL.Path, "/now/") {
-		l.handler.Load().(answers).ServeHTTP(w, r)
+		l.host.Load().(hosting).ServeHTTP(w, r)
 		return
 	}
 	w.Header().Set("Cache-Control", "no-cache")
@@ -107,30 +93,17 @@ func (l *line) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	fmt.Fprintf(w, "%s%d", r.Method[:1], l.round.Load())
 }
 
-func (l *line) online() {
-	address := "127.0.0.1:0"
-	if l.origin != "" {
-		address = strings.TrimPrefix(l.origin, "http://")
-	}
-	listener, err := net.Listen("tcp", address)
-	require.NoError(l.t, err)
-	l.origin = "http://" + listener.Addr().String()
-	l.stalled.Store(false)
-	l.server = &http.Server{Handler: l}
-	go l.server.Serve(listener)
-}
-
-func (l *line) offline() { l.server.Close() }
+func (l *line) online() { require.NoError(l.t, l.Online()) }
 
 // open opens a page in a tab and waits until its worker is active.
-func (l *line) open(tab tab, path string) {
+func (l *line) open(tab driver.Tab, path string) {
 	l.t.Helper()
-	require.NoError(l.t, tab.Load(l.origin+path))
+	require.NoError(l.t, tab.Load(l.Origin()+path))
 	l.js(tab, `navigator.serviceWorker.ready.then(r => new Promise(done => { const look = () => r.active.state === 'activated' ? done('') : setTimeout(look, 20); look() }))`)
 }
 
 // js gives the text that an expression, or a promise, comes to on the page.
-func (l *line) js(tab tab, expression string) string {
+func (l *line) js(tab driver.Tab, expression string) string {
 	l.t.Helper()
 	text, err := tab.Evaluate("Promise.resolve(" + expression + ").then(String)")
 	require.NoError(l.t, err, expression)
@@ -138,7 +111,7 @@ func (l *line) js(tab tab, expression string) string {
 }
 
 // fetches gives what the page gets for URLs: the text, or "nothing" after a failure or three seconds.
-func (l *line) fetches(tab tab, urls []string) (list []string) {
+func (l *line) fetches(tab driver.Tab, urls []string) (list []string) {
 	l.t.Helper()
 	text, _ := json.Marshal(urls)
 	answer := l.js(tab, `Promise.all(`+string(text)+`.map(u => Promise.race([fetch(u).then(r => r.text()), new Promise(r => setTimeout(r, 3000, 'nothing'))]).catch(() => 'nothing'))).then(JSON.stringify)`)
@@ -147,7 +120,7 @@ func (l *line) fetches(tab tab, urls []string) (list []string) {
 }
 
 // until waits until an expression comes to a text.
-func (l *line) until(tab tab, expression, want string) {
+func (l *line) until(tab driver.Tab, expression, want string) {
 	l.t.Helper()
 	got := ""
 	for range 100 {
@@ -175,7 +148,7 @@ var approaches = map[string][6]string{
 
 // basics proves in a real browser what every site relies on: the approaches under every condition, with and without a kept copy; a
 // packed page offline by all its addresses; the page stand-in; and a new release that takes over.
-func basics(t *testing.T, newTab func() tab) {
+func basics(t *testing.T, newTab func() driver.Tab) {
 	var rules []string
 	var order []string
 	for name := range approaches {
@@ -210,10 +183,9 @@ func basics(t *testing.T, newTab func() tab) {
 		l.round.Store(int64(at + 1))
 		switch condition {
 		case "offline":
-			l.offline()
+			l.Offline()
 		case "stalled":
-			l.online()
-			l.stalled.Store(true)
+			require.NoError(t, l.Stall())
 		}
 		urls := stored
 		for i := range order {
@@ -231,12 +203,12 @@ func basics(t *testing.T, newTab func() tab) {
 			assert.Equal(t, approaches[name][2*at+i/len(order)], got, "%s, %s, stored: %v", name, condition, i < len(order))
 		}
 	}
-	l.offline()
+	l.Offline()
 
 	// A packed page is whole by each of its addresses; another one is stood in for.
 	for _, address := range [][2]string{{"/", "One"}, {"/?from=home-screen", "One"}, {"/index.html", "One"}, {"/pier", "Pier"}, {"/pier/index.html", "Pier"}, {"/other.html", "Away"}} {
 		path, title := address[0], address[1]
-		require.NoError(t, page.Load(l.origin+path))
+		require.NoError(t, page.Load(l.Origin()+path))
 		assert.Equal(t, title, l.js(page, "document.title"), path)
 		if title == "One" {
 			assert.Equal(t, "rgb(1, 2, 3)", l.js(page, "getComputedStyle(document.querySelector('p')).color"), path)
@@ -249,31 +221,49 @@ func basics(t *testing.T, newTab func() tab) {
 	// A release takes over; what did not change is not fetched again.
 	l.open(page, "/")
 	l.deploy(map[string]string{"index.html": "<!doctype html><title>Two</title><link rel=stylesheet href=/line.css><p>"})
-	for len(l.asked) > 0 {
-		<-l.asked
-	}
+	l.Asked()
 	l.js(page, "navigator.serviceWorker.getRegistration().then(r => { r.update() })")
 	l.until(page, "document.title", "Two")
 	asked := map[string]int{}
-	for len(l.asked) > 0 {
-		asked[<-l.asked]++
+	for _, r := range l.Asked() {
+		asked[r]++
 	}
 	assert.Equal(t, 1, asked["GET /"], "%v", asked)
 	assert.Equal(t, 0, asked["GET /line.css"]+asked["GET /offline.html"], "%v", asked)
 }
 
-type chromiumTab struct{ *browser.Tab }
-
-func (c chromiumTab) Load(url string) error { _, err := c.Go(url); return err }
-
-func chromiumTabs(t *testing.T, c *browser.Chromium) func() tab {
-	return func() tab {
-		opened, err := c.NewTab()
+// tabs gives what opens tabs of a browser.
+func tabs(t *testing.T, b driver.Browser) func() driver.Tab {
+	return func() driver.Tab {
+		opened, err := b.NewTab()
 		require.NoError(t, err)
-		return chromiumTab{opened}
+		return opened
 	}
 }
 
+// notHere skips a test loudly where a browser is not installed or does not start.
+func notHere(t *testing.T, err error) {
+	t.Helper()
+	if errors.Is(err, driver.ErrNotHere) {
+		t.Skip("SKIPPED, NOT PROVEN IN THIS BROWSER: " + err.Error())
+	}
+	require.NoError(t, err)
+}
+
 func TestBasicsInChromium(t *testing.T) {
-	basics(t, chromiumTabs(t, chromium(t)))
+	basics(t, tabs(t, startChromium(t)))
+}
+
+func TestBasicsInFirefox(t *testing.T) {
+	b, err := firefox.Start()
+	notHere(t, err)
+	t.Cleanup(b.Close)
+	basics(t, tabs(t, b))
+}
+
+func TestBasicsInWebKit(t *testing.T) {
+	b, err := webkit.Start()
+	notHere(t, err)
+	t.Cleanup(b.Close)
+	basics(t, tabs(t, b))
 }

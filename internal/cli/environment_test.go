@@ -12,8 +12,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/browser"
+	"tachyform/internal/driver/chromium"
 	"tachyform/internal/project"
+	"tachyform/internal/serve"
 )
 
 // What the tests of the embedded worker environment say of browsers is true of a real one: the same files run there as workers.
@@ -23,7 +24,7 @@ func TestEnvironmentInChromium(t *testing.T) {
 	require.NoError(t, err)
 	files, err := filepath.Glob(from + "*.js")
 	require.NoError(t, err)
-	c := chromium(t)
+	c := startChromium(t)
 	defer c.Close()
 	for _, path := range files {
 		name := strings.TrimSuffix(filepath.Base(path), ".js")
@@ -63,7 +64,7 @@ func TestSnippetsInChromium(t *testing.T) {
 	for file, text := range map[string]string{"index.html": "<!doctype html><title>Pier</title>", "w.js": code, "data.json": `{"tide": "low"}`} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, file), []byte(text), 0o644))
 	}
-	c := chromium(t)
+	c := startChromium(t)
 	defer c.Close()
 	text := whatCameOfIt(t, c, dir)
 	var all [][2]string
@@ -84,12 +85,12 @@ func TestSnippetsInChromium(t *testing.T) {
 }
 
 // whatCameOfIt serves a folder whose worker keeps an answer under /what-came-of-it, and gives that.
-func whatCameOfIt(t *testing.T, c *browser.Chromium, dir string) string {
+func whatCameOfIt(t *testing.T, c *chromium.Browser, dir string) string {
 	p, err := project.Parse("f", []byte("hosting: {redirects: [{match: /moved, to: /data.json}]}"))
 	require.NoError(t, err)
 	server := httptest.NewUnstartedServer(nil)
 	server.Config.Handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		(&handler{dir: dir, origin: server.URL, project: p}).ServeHTTP(w, r)
+		serve.Handler(dir, server.URL, p).ServeHTTP(w, r)
 	})
 	server.Start()
 	defer server.Close()

@@ -29,6 +29,7 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/project"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 )
 
@@ -120,7 +121,7 @@ func layInstall(t *testing.T, a *txtar.Archive, name, origin, other string) *ins
 
 // browserRefuses asks a real browser what it has against installing.
 func browserRefuses(t *testing.T, a *txtar.Archive, name string) []string {
-	c := chromium(t)
+	c := startChromium(t)
 	defer c.Close()
 	var servers [2]*httptest.Server
 	var handlers [2]http.Handler
@@ -131,8 +132,8 @@ func browserRefuses(t *testing.T, a *txtar.Archive, name string) []string {
 	}
 	origin, other := "http://"+servers[0].Listener.Addr().String(), "http://"+servers[1].Listener.Addr().String()
 	laid := layInstall(t, a, name, origin, other)
-	handlers[0] = &handler{dir: laid.dir, origin: origin, project: laid.project}
-	handlers[1] = &handler{dir: laid.otherDir, origin: other, project: laid.other}
+	handlers[0] = serve.Handler(laid.dir, origin, laid.project)
+	handlers[1] = serve.Handler(laid.otherDir, other, laid.other)
 	for _, s := range servers {
 		s.Start()
 		defer s.Close()

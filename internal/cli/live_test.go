@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/driver"
 )
 
 func auditJSON(t *testing.T, dir string, args ...string) *audit.Report {
@@ -36,7 +37,8 @@ func TestNginx(t *testing.T) {
 		}
 	}
 	dir, p := fittedDemo(t)
-	port := freePort(t)
+	port, err := driver.FreePort()
+	require.NoError(t, err)
 	root, err := os.MkdirTemp("", "nginx") // its workers run as another user, who may not look into the test's folder
 	require.NoError(t, err)
 	defer os.RemoveAll(root)
@@ -49,7 +51,9 @@ http {
 	access_log off; client_body_temp_path %[1]s/b; proxy_temp_path %[1]s/p; fastcgi_temp_path %[1]s/f; uwsgi_temp_path %[1]s/u; scgi_temp_path %[1]s/s;
 	server { listen 127.0.0.1:%[2]d; root %[1]s/site; add_header Cache-Control no-cache; }
 }`, root, port), 0o644))
-	start(t, nil, nginx, "-c", conf, "-e", root+"/error.log")
+	running, err := driver.Run(nil, nil, nginx, "-c", conf, "-e", root+"/error.log")
+	require.NoError(t, err)
+	defer running.End()
 	url := fmt.Sprintf("http://127.0.0.1:%d", port)
 	for range 50 {
 		var resp *http.Response

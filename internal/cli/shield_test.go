@@ -17,6 +17,7 @@ import (
 
 	"tachyform/internal/project"
 	"tachyform/internal/report"
+	"tachyform/internal/serve"
 )
 
 // What a terminal would take for commands does not reach it, whoever forgot to clean it.
@@ -41,7 +42,7 @@ func TestShield(t *testing.T) {
 func TestServeRefuses(t *testing.T) {
 	dir := write(t, map[string]string{"index.html": pierPage, ".env": "SECRET=1", "a/.git/config": "x", ".well-known/assetlinks.json": "[]", "gone.html": pierPage})
 	p := project.Default(dir)
-	server := httptest.NewServer(named([]string{"tunnel.example"}, Handler(dir, "http://127.0.0.1", p)))
+	server := httptest.NewServer(serve.Named([]string{"tunnel.example"}, serve.Handler(dir, "http://127.0.0.1", p)))
 	defer server.Close()
 	ask := func(path, host string) (int, string) {
 		req, err := http.NewRequest("GET", server.URL+path, nil)
@@ -67,7 +68,7 @@ func TestServeRefuses(t *testing.T) {
 	_, body := ask("/gone.html", "")
 	assert.NotContains(t, body, dir)
 	p.Host.Hidden = "answer"
-	server.Config.Handler = Handler(dir, "http://127.0.0.1", p)
+	server.Config.Handler = serve.Handler(dir, "http://127.0.0.1", p)
 	status, _ := ask("/.env", "")
 	assert.Equal(t, 200, status)
 	assert.Contains(t, run(t, filepath.Dir(dir), "survey", dir).out, ".env")

@@ -21,10 +21,11 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/tools/txtar"
 
-	"tachyform/internal/browser"
 	"tachyform/internal/condition"
+	"tachyform/internal/driver/chromium"
 	"tachyform/internal/project"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 )
@@ -207,7 +208,7 @@ type restState struct {
 }
 
 // rest waits on the page that a tab shows. A worker may send the page away meanwhile; then it is looked at again.
-func rest(t *testing.T, tab *browser.Tab) (state restState) {
+func rest(t *testing.T, tab *chromium.Tab) (state restState) {
 	for try := 0; ; try++ {
 		text, err := tab.Evaluate(atRest)
 		if err != nil && try < 5 {
@@ -222,7 +223,7 @@ func rest(t *testing.T, tab *browser.Tab) (state restState) {
 
 // record does with a real browser what predict does without one.
 func record(t *testing.T, path string) *siteRecord {
-	c := chromium(t)
+	c := startChromium(t)
 	defer c.Close()
 	listen := func() (net.Listener, string) {
 		l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -232,18 +233,18 @@ func record(t *testing.T, path string) *siteRecord {
 	mainListener, origin := listen()
 	otherListener, other := listen()
 	s := unpackSite(t, path, origin, other)
-	serve := func(l net.Listener, h http.Handler) *httptest.Server {
+	startAt := func(l net.Listener, h http.Handler) *httptest.Server {
 		server := &httptest.Server{Listener: l, Config: &http.Server{Handler: h}}
 		server.Start()
 		return server
 	}
 	release := 0
-	main := serve(mainListener, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		(&handler{dir: s.releases[release], origin: origin, project: s.project}).ServeHTTP(w, r)
+	main := startAt(mainListener, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		serve.Handler(s.releases[release], origin, s.project).ServeHTTP(w, r)
 	}))
-	elsewhere := serve(otherListener, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	elsewhere := startAt(otherListener, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		for _, o := range s.project.Others {
-			(&handler{dir: filepath.Join(s.dir, o.Folder), origin: other, project: &project.Project{Addr: "/", Host: o.Host}}).ServeHTTP(w, r)
+			serve.Handler(filepath.Join(s.dir, o.Folder), other, &project.Project{Addr: "/", Host: o.Host}).ServeHTTP(w, r)
 			return
 		}
 		http.NotFound(w, r)
@@ -258,7 +259,7 @@ func record(t *testing.T, path string) *siteRecord {
 		}
 		return m
 	}
-	visit := func(tab *browser.Tab) (state restState) {
+	visit := func(tab *chromium.Tab) (state restState) {
 		for _, v := range s.project.Audit.Visit {
 			_, err := tab.Go(origin + v)
 			require.NoError(t, err)
@@ -266,7 +267,7 @@ func record(t *testing.T, path string) *siteRecord {
 		}
 		return state
 	}
-	tab, err := c.NewTab()
+	tab, err := c.OpenTab()
 	require.NoError(t, err)
 	state := visit(tab)
 	tab.Close()
@@ -294,13 +295,13 @@ func record(t *testing.T, path string) *siteRecord {
 		return out
 	}
 	// The releases are gone through in a browser of their own, at the same addresses.
-	again := chromium(t)
+	again := startChromium(t)
 	defer again.Close()
 	mainListener, err = net.Listen("tcp", strings.TrimPrefix(origin, "http://"))
 	require.NoError(t, err)
-	main = serve(mainListener, main.Config.Handler)
+	main = startAt(mainListener, main.Config.Handler)
 	defer main.Close()
-	tab, err = again.NewTab()
+	tab, err = again.OpenTab()
 	require.NoError(t, err)
 	visit(tab)
 	release = 1
@@ -308,7 +309,7 @@ func record(t *testing.T, path string) *siteRecord {
 		if name == releaseSteps[2] {
 			tab.Close()
 			time.Sleep(500 * time.Millisecond)
-			tab, err = again.NewTab()
+			tab, err = again.OpenTab()
 			require.NoError(t, err)
 		}
 		_, err := tab.Go(origin + s.project.Audit.Visit[len(s.project.Audit.Visit)-1])

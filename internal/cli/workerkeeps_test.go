@@ -13,11 +13,13 @@ import (
 	"github.com/chromedp/cdproto/storage"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/driver/chromium"
 )
 
 // What rules keep, for how long, and what they never do; in a real Chromium, whose worker is stopped between storing and looking.
 func TestKeepingInChromium(t *testing.T) {
-	c := chromium(t)
+	c := startChromium(t)
 	elsewhere := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, "elsewhere") }))
 	defer elsewhere.Close()
 	other := strings.Replace(elsewhere.URL, "127.0.0.1", "localhost", 1)
@@ -40,7 +42,7 @@ worker:
   stand_ins: {data: {match: /now/sent/*, body: '{"sent": false}'}}
   takeover: when-closed
 `, map[string]string{"index.html": "<!doctype html><title>One</title>", "film.mp4": "0123456789", "films/a.mp4": "abcdefghij"})
-	page := chromiumTabs(t, c)()
+	page := tabs(t, c)()
 	defer page.Close()
 	l.open(page, "/")
 	l.open(page, "/")
@@ -97,7 +99,7 @@ worker:
 	asks("/now/tell/a", "{}", "200 G2")
 	l.round.Store(3)
 	asks("/now/tell/a", "{}", "200 G2")
-	l.until(page, "told.join(' ')", l.origin+"/now/tell/a")
+	l.until(page, "told.join(' ')", l.Origin()+"/now/tell/a")
 	asks("/now/tell/a", "{}", "200 G3")
 	l.until(page, "told.length", "1")
 
@@ -117,7 +119,7 @@ worker:
 	asks("/films/a.mp4", "{headers: {Range: 'bytes=0-'}}", "200 abcdefghij")
 	kept("/films/", "/films/a.mp4")
 	// A query that may choose another content is not answered by the packed page.
-	l.offline()
+	l.Offline()
 	asks("/films/a.mp4", "{headers: {Range: 'bytes=4-5'}}", "206 ef")
 	asks("/?from=home", "{}", "200 "+l.js(page, "fetch('/').then(r => r.text()).then(t => t.slice(-40))"))
 	asks("/?search=pier", "{}", "failed")
@@ -131,8 +133,8 @@ worker:
 
 	// Where nothing more can be stored the answer comes all the same.
 	quota := func(size *float64) {
-		require.NoError(t, page.(chromiumTab).Command(func(ctx context.Context, session cdp.Session) error {
-			_, err := cdp.Call(ctx, session, storage.OverrideQuotaForOrigin, storage.OverrideQuotaForOriginParams{Origin: l.origin, QuotaSize: size})
+		require.NoError(t, page.(*chromium.Tab).Command(func(ctx context.Context, session cdp.Session) error {
+			_, err := cdp.Call(ctx, session, storage.OverrideQuotaForOrigin, storage.OverrideQuotaForOriginParams{Origin: l.Origin(), QuotaSize: size})
 			return err
 		}))
 	}
@@ -155,7 +157,7 @@ func TestWithoutStorageInChromium(t *testing.T) {
 import { refuse } from './refuse.js';
 self.addEventListener('message', (event) => { if (event.data === 'lock') refuse(); });
 `, "../refuse.js": `export function refuse() { caches.open = caches.match = () => Promise.reject(new DOMException('', 'SecurityError')); }`})
-	page := chromiumTabs(t, chromium(t))()
+	page := tabs(t, startChromium(t))()
 	defer page.Close()
 	l.open(page, "/")
 	l.open(page, "/")
@@ -163,14 +165,14 @@ self.addEventListener('message', (event) => { if (event.data === 'lock') refuse(
 	time.Sleep(100 * time.Millisecond)
 	l.round.Store(7)
 	assert.Equal(t, []string{"G7", "G7"}, l.fetches(page, []string{"/now/a", "/now/a"}))
-	require.NoError(t, page.Load(l.origin+"/?again"))
+	require.NoError(t, page.Load(l.Origin()+"/?again"))
 	assert.Equal(t, "One", l.js(page, "document.title"))
 }
 
 // Two releases, two tabs: no page gets files of both, a half-finished deployment changes nothing, and pages kept as they were visited
 // are those of the release that shows them.
 func TestReleasesInChromium(t *testing.T) {
-	c := chromium(t)
+	c := startChromium(t)
 	files := func(n string) map[string]string {
 		return map[string]string{
 			"index.html":        "<!doctype html><title>Index " + n + "</title><script src=/part.js></script>",
@@ -181,8 +183,8 @@ func TestReleasesInChromium(t *testing.T) {
 		}
 	}
 	l := newLine(t, "worker: {pack: {pages: [/, /form.html], include: ['/lazy-*', /part.js]}, rules: [{match: /*, destination: document, answer: network-first, keep: {at_most: 5}}], takeover: ask}\n", files("1"))
-	tabs := chromiumTabs(t, c)
-	a, b := tabs(), tabs()
+	open := tabs(t, c)
+	a, b := open(), open()
 	defer a.Close()
 	defer b.Close()
 	l.open(a, "/")
@@ -197,21 +199,21 @@ func TestReleasesInChromium(t *testing.T) {
 	next := files("2")
 	next["lazy-1.js"] = ""
 	l.deploy(next)
-	whole := l.handler.Load().(answers)
-	l.answerWith(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	whole := l.host.Load().(hosting)
+	l.host.Store(hosting{http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/part.js" {
 			w.Header().Set("Content-Type", "text/javascript")
 			fmt.Fprint(w, "self.part = 1")
 			return
 		}
 		whole.ServeHTTP(w, r)
-	}))
+	})})
 	l.js(a, "tachyform.check().then(() => '')")
 	l.until(a, "events.join(' ')", "failed")
 	assert.Equal(t, "Index 1", l.js(a, "fetch('/').then(r => r.text()).then(t => t.match(/<title>(.*)<.title>/)[1])"))
 
 	// The whole one waits until its visitor agrees, then one page is loaded again and the other keeps the release it runs under.
-	l.answerWith(whole)
+	l.host.Store(whole)
 	l.js(a, "tachyform.check().then(() => '')")
 	l.until(a, "events.join(' ')", "failed release-waiting")
 	assert.Equal(t, "Index 1", l.js(a, "fetch('/').then(r => r.text()).then(t => t.match(/<title>(.*)<.title>/)[1])"))
@@ -233,19 +235,19 @@ func TestReleasesInChromium(t *testing.T) {
 	l.until(a, `caches.open('tachyform / pack').then(c => c.keys()).then(k => k.some(r => r.url.includes('lazy-1')))`, "false")
 
 	// The visited page was kept under the first release; offline it is the second's.
-	l.offline()
-	require.NoError(t, a.Load(l.origin+"/visited.html"))
+	l.Offline()
+	require.NoError(t, a.Load(l.Origin()+"/visited.html"))
 	assert.Equal(t, "Visited 2 2", l.js(a, "document.title + ' ' + self.part"))
 }
 
 // One page draws all others; pages from the network alone are asked for while the worker starts; where it is off nothing is registered,
 // and what was is taken away.
 func TestPagesInChromium(t *testing.T) {
-	c := chromium(t)
-	page := chromiumTabs(t, c)()
+	c := startChromium(t)
+	page := tabs(t, c)()
 	defer page.Close()
 	title := func(l *line, path string) string {
-		if page.Load(l.origin+path) != nil {
+		if page.Load(l.Origin()+path) != nil {
 			return "none"
 		}
 		return l.js(page, "document.title")
@@ -253,7 +255,7 @@ func TestPagesInChromium(t *testing.T) {
 	shell := newLine(t, "worker: {shell: {page: /app.html, except: [/old/*]}, takeover: when-closed}\nhosting: {single_page: /app.html}\n", map[string]string{
 		"index.html": "<!doctype html><title>Index</title>", "app.html": "<!doctype html><title>App</title><script src=/app.js></script>", "app.js": "document.title += ' drawn'", "report.txt": "plain"})
 	shell.open(page, "/app.html")
-	shell.offline()
+	shell.Offline()
 	assert.Equal(t, "App drawn", title(shell, "/piers/skerra"))
 	assert.NotEqual(t, "App drawn", title(shell, "/old/piers"))
 	assert.NotEqual(t, "App drawn", title(shell, "/report.txt"))
@@ -264,18 +266,16 @@ func TestPagesInChromium(t *testing.T) {
 	first.open(page, "/")
 	assert.Equal(t, "true", first.js(page, state))
 	require.NoError(t, c.StopWorkers())
-	for len(first.asked) > 0 {
-		<-first.asked
-	}
+	first.Asked()
 	assert.Equal(t, "Index", title(first, "/"))
 	asked := 0
-	for len(first.asked) > 0 {
-		if <-first.asked == "GET /" {
+	for _, r := range first.Asked() {
+		if r == "GET /" {
 			asked++
 		}
 	}
 	assert.Equal(t, 1, asked, "the page is asked for once, ahead of the worker")
-	first.offline()
+	first.Offline()
 	assert.Equal(t, "Index", title(first, "/"))
 	assert.Equal(t, "Away", title(first, "/nowhere"))
 	assert.Equal(t, "font", first.js(page, `new FontFace('x', 'url(/none.woff2)').load().then(() => '', () => fetch('/away.woff2')).then(r => r ? r.text() : '')`))
@@ -283,7 +283,7 @@ func TestPagesInChromium(t *testing.T) {
 	first.online()
 	first.settings = "worker: {pack: {pages: [/]}, takeover: at-once}\n"
 	first.deploy(nil)
-	require.NoError(t, page.Load(first.origin+"/"))
+	require.NoError(t, page.Load(first.Origin()+"/"))
 	first.js(page, "tachyform.check().then(() => '')")
 	first.until(page, state, "false")
 
@@ -291,11 +291,11 @@ func TestPagesInChromium(t *testing.T) {
 	off.open(page, "/")
 	off.settings = "worker: {pack: {pages: [/]}, register: {off_on: [127.0.0.*]}}\n"
 	off.deploy(nil)
-	require.NoError(t, page.Load(off.origin+"/"))
+	require.NoError(t, page.Load(off.Origin()+"/"))
 	off.js(page, "tachyform.check().then(() => '')")
 	off.until(page, "navigator.serviceWorker.getRegistration().then(r => !!r.waiting)", "true")
 	off.js(page, "(tachyform.takeOver(), '')")
 	time.Sleep(time.Second) // the page is loaded again, now with the script that registers nothing
-	require.NoError(t, page.Load(off.origin+"/"))
+	require.NoError(t, page.Load(off.Origin()+"/"))
 	off.until(page, "Promise.all([navigator.serviceWorker.getRegistration(), caches.keys()]).then(([r, names]) => [!!r, ...names].join())", "false")
 }

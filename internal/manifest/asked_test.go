@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/browser"
+	"tachyform/internal/driver/chromium"
 )
 
 // askedManifests are texts about which a real Chromium is asked: every member of the standards and of their extensions, each with values
@@ -99,7 +99,7 @@ func askChromium(t *testing.T, texts []string) []string {
 		}
 	}))
 	defer server.Close()
-	c, err := browser.Start(context.Background())
+	c, err := chromium.Start(context.Background())
 	if err != nil {
 		t.Skip("SKIPPED: " + err.Error())
 	}
@@ -204,7 +204,7 @@ func TestAskedLanguages(t *testing.T) {
 		en-a-b-c en-bb-a en-1994-1994 sl-rozaj-biske-1994`)...)
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { fmt.Fprint(w, "tags") }))
 	defer server.Close()
-	c, err := browser.Start(context.Background())
+	c, err := chromium.Start(context.Background())
 	if err != nil {
 		t.Skip("SKIPPED: " + err.Error())
 	}

@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/browser"
+	"tachyform/internal/driver/chromium"
 )
 
 // mediaQueries are those that a real Chromium was asked, on a window of 1280 by 720 or whatever it has.
@@ -239,7 +239,7 @@ func TestMediaQueries(t *testing.T) {
 			_, _ = w.Write([]byte("<!doctype html><title>x</title>"))
 		}))
 		defer server.Close()
-		c, err := browser.Start(context.Background())
+		c, err := chromium.Start(context.Background())
 		require.NoError(t, err)
 		defer c.Close()
 		list, err := json.Marshal(mediaQueries)

@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/browser"
+	"tachyform/internal/driver/chromium"
 )
 
 // policyURLs are what a page asks for pictures; HERE is its own origin.
@@ -120,7 +120,7 @@ func TestPoliciesInChromium(t *testing.T) {
 			_, _ = w.Write([]byte("<!doctype html><title>x</title><link rel=icon href=data:,>"))
 		}))
 		defer server.Close()
-		c, err := browser.Start(context.Background())
+		c, err := chromium.Start(context.Background())
 		require.NoError(t, err)
 		defer c.Close()
 		urls, err := json.Marshal(policyURLs)

@@ -15,7 +15,7 @@ import (
 	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/browser"
+	"tachyform/internal/driver/chromium"
 	"tachyform/internal/site"
 )
 
@@ -127,7 +127,7 @@ idl_test(`, 1)))
 	}))
 	defer server.Close()
 	origin = strings.Replace(server.URL, "127.0.0.1", "localhost", 1)
-	c, err := browser.Start(context.Background())
+	c, err := chromium.Start(context.Background())
 	require.NoError(t, err)
 	defer c.Close()
 	out := map[string][]string{}

@@ -29,7 +29,7 @@ const (
 	immutableCopies = "immutable copies"
 )
 
-var chromium = &Kind{UpdateDelay: updateDelay, Lacks: []string{copiesByVary, wholeKeys, immutableCopies, "ReadableStream.from", "SharedArrayBuffer"}}
+var chromiumKind = &Kind{UpdateDelay: updateDelay, Lacks: []string{copiesByVary, wholeKeys, immutableCopies, "ReadableStream.from", "SharedArrayBuffer"}}
 
 const updateDelay = 2 * time.Second
 
@@ -38,14 +38,14 @@ var backgroundSync = []string{"SyncManager", "SyncEvent", "ServiceWorkerRegistra
 
 // Kinds are the kinds of browser that sites are judged for. What each lacks was asked of a real one; docs/conformance.md says how.
 var Kinds = map[string]*Kind{
-	target.ChromiumAndroid: chromium,
-	target.ChromiumDesktop: chromium,
+	target.ChromiumAndroid: chromiumKind,
+	target.ChromiumDesktop: chromiumKind,
 	target.FirefoxAndroid:  {UpdateDelay: updateDelay, Lacks: append([]string{"InstallEvent.prototype.addRoutes", "WorkerNavigator.prototype.connection", "WorkerNavigator.prototype.setAppBadge", "WorkerNavigator.prototype.clearAppBadge"}, backgroundSync...)},
-	target.SafariIOS:       safari,
-	target.SafariMacOS:     safari,
+	target.SafariIOS:       safariKind,
+	target.SafariMacOS:     safariKind,
 }
 
-var safari = &Kind{UpdateDelay: updateDelay, Lacks: append([]string{"InstallEvent.prototype.addRoutes", "scheduler", "WebTransport", "ReadableStreamBYOBReader", "WorkerNavigator.prototype.connection"}, backgroundSync...)}
+var safariKind = &Kind{UpdateDelay: updateDelay, Lacks: append([]string{"InstallEvent.prototype.addRoutes", "scheduler", "WebTransport", "ReadableStreamBYOBReader", "WorkerNavigator.prototype.connection"}, backgroundSync...)}
 
 // KindNames lists the kinds of browser by name.
 func KindNames() []string { return slices.Sorted(maps.Keys(Kinds)) }

@@ -1,10 +1,9 @@
-// Package browser drives a real Chromium through its debugging protocol, for proofs and measurements beside the embedded user agent.
-package browser
+// Package chromium drives a real Chromium through its debugging protocol, for proofs and measurements beside the embedded user agent.
+package chromium
 
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"os"
 	"os/exec"
@@ -18,10 +17,12 @@ import (
 	"github.com/chromedp/cdproto/serviceworker"
 	"github.com/chromedp/cdproto/target"
 	"github.com/chromedp/chromedp"
+
+	"tachyform/internal/driver"
 )
 
 // ErrNone says that there is no Chromium on this machine.
-var ErrNone = errors.New("no Chromium was found (on Debian: apt-get install chromium)")
+var ErrNone = fmt.Errorf("%w: no Chromium was found (on Debian: apt-get install chromium)", driver.ErrNotHere)
 
 // Find gives the path of a Chromium, from TACHYFORM_CHROMIUM or the usual names.
 func Find() (string, error) {
@@ -36,14 +37,14 @@ func Find() (string, error) {
 	return "", ErrNone
 }
 
-// Chromium is a running browser with a new profile.
-type Chromium struct {
+// Browser is a running Chromium with a new profile.
+type Browser struct {
 	ctx    context.Context
 	cancel func()
 }
 
 // Start starts a headless Chromium.
-func Start(ctx context.Context) (*Chromium, error) {
+func Start(ctx context.Context) (*Browser, error) {
 	path, err := Find()
 	if err != nil {
 		return nil, err
@@ -56,9 +57,9 @@ func Start(ctx context.Context) (*Chromium, error) {
 		// A headless one has no mouse; those that people sit before do.
 		chromedp.Flag("blink-settings", "availableHoverTypes=2,availablePointerTypes=4,primaryHoverType=2,primaryPointerType=4"), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
 	alloc, stopAlloc := chromedp.NewExecAllocator(ctx, options...)
-	browser, stop := chromedp.NewContext(alloc)
-	c := &Chromium{browser, func() { stop(); stopAlloc() }}
-	if err := chromedp.Do(browser); err != nil {
+	running, stop := chromedp.NewContext(alloc)
+	c := &Browser{running, func() { stop(); stopAlloc() }}
+	if err := chromedp.Do(running); err != nil {
 		c.cancel()
 		return nil, err
 	}
@@ -66,10 +67,10 @@ func Start(ctx context.Context) (*Chromium, error) {
 }
 
 // Close ends the browser and removes its profile.
-func (c *Chromium) Close() { c.cancel() }
+func (c *Browser) Close() { c.cancel() }
 
 // tab gives a new tab, for at most limit.
-func (c *Chromium) tab(limit time.Duration) (context.Context, func()) {
+func (c *Browser) tab(limit time.Duration) (context.Context, func()) {
 	tab, closeTab := chromedp.NewContext(c.ctx)
 	bounded, cancel := context.WithTimeout(tab, limit)
 	return bounded, func() { cancel(); closeTab() }
@@ -155,8 +156,11 @@ type Tab struct {
 	watch watch
 }
 
-// NewTab opens an empty tab; it lives for at most two minutes.
-func (c *Chromium) NewTab() (*Tab, error) {
+// NewTab implements driver.Browser.
+func (c *Browser) NewTab() (driver.Tab, error) { return c.OpenTab() }
+
+// OpenTab opens an empty tab; it lives for at most two minutes.
+func (c *Browser) OpenTab() (*Tab, error) {
 	t := &Tab{}
 	t.ctx, t.close = c.tab(2 * time.Minute)
 	t.watch.reset()
@@ -173,6 +177,12 @@ func (c *Chromium) NewTab() (*Tab, error) {
 
 // Close closes the tab.
 func (t *Tab) Close() { t.close() }
+
+// Load implements driver.Tab: it opens a URL and waits until the page has settled.
+func (t *Tab) Load(url string) error {
+	_, err := t.Go(url)
+	return err
+}
 
 // Go opens a URL and waits until the page has settled. Going to the URL that is shown is a reload.
 func (t *Tab) Go(url string) (*View, error) {
@@ -217,8 +227,8 @@ func (t *Tab) Command(f func(ctx context.Context, s cdp.Session) error) error {
 }
 
 // Open opens a URL in a new tab, waits until the page has settled, and closes the tab.
-func (c *Chromium) Open(url string) (*View, error) {
-	t, err := c.NewTab()
+func (c *Browser) Open(url string) (*View, error) {
+	t, err := c.OpenTab()
 	if err != nil {
 		return nil, err
 	}
@@ -227,7 +237,7 @@ func (c *Chromium) Open(url string) (*View, error) {
 }
 
 // Visit opens URLs one after the other in one tab and waits on each for ready, a JavaScript expression that gives a promise.
-func (c *Chromium) Visit(urls []string, ready string) error {
+func (c *Browser) Visit(urls []string, ready string) error {
 	tab, closeTab := c.tab(60 * time.Second)
 	defer closeTab()
 	for _, url := range urls {
@@ -240,7 +250,7 @@ func (c *Chromium) Visit(urls []string, ready string) error {
 }
 
 // Evaluate opens url and gives what a JavaScript expression, whose value is a promise of text, comes to.
-func (c *Chromium) Evaluate(url, expression string) (string, error) {
+func (c *Browser) Evaluate(url, expression string) (string, error) {
 	tab, closeTab := c.tab(30 * time.Second)
 	defer closeTab()
 	if err := chromedp.Do(tab, chromedp.Navigate(url)); err != nil {
@@ -250,7 +260,7 @@ func (c *Chromium) Evaluate(url, expression string) (string, error) {
 }
 
 // StopWorkers ends all running service workers, as an idle browser does.
-func (c *Chromium) StopWorkers() error {
+func (c *Browser) StopWorkers() error {
 	tab, closeTab := c.tab(10 * time.Second)
 	defer closeTab()
 	return chromedp.Do(tab, chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
@@ -263,7 +273,7 @@ func (c *Chromium) StopWorkers() error {
 }
 
 // InstallErrors asks the browser itself why the page at url could not be installed; none means that it would offer it.
-func (c *Chromium) InstallErrors(url string) ([]string, error) {
+func (c *Browser) InstallErrors(url string) ([]string, error) {
 	tab, closeTab := c.tab(30 * time.Second)
 	defer closeTab()
 	if err := chromedp.Do(tab, chromedp.Navigate(url), chromedp.Sleep(time.Second)); err != nil {
@@ -280,7 +290,7 @@ func (c *Chromium) InstallErrors(url string) ([]string, error) {
 }
 
 // LoadTime opens pages one after the other in one warm tab and gives the mean time from the navigation to the load event.
-func (c *Chromium) LoadTime(urls []string) (time.Duration, error) {
+func (c *Browser) LoadTime(urls []string) (time.Duration, error) {
 	tab, closeTab := c.tab(2 * time.Minute)
 	defer closeTab()
 	if err := chromedp.Do(tab, chromedp.Navigate(urls[0])); err != nil {
@@ -296,7 +306,7 @@ func (c *Chromium) LoadTime(urls []string) (time.Duration, error) {
 }
 
 // Manifests opens pages one after the other in one tab and gives, as JSON, what the browser makes of the manifest that each links to.
-func (c *Chromium) Manifests(urls []string) ([][]byte, error) {
+func (c *Browser) Manifests(urls []string) ([][]byte, error) {
 	tab, closeTab := c.tab(5 * time.Minute)
 	defer closeTab()
 	var out [][]byte

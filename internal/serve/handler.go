@@ -1,0 +1,97 @@
+// Package serve answers requests over HTTP as the host of a site would, on this machine, and can take its network away.
+package serve
+
+import (
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	whatwg "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/project"
+	"tachyform/internal/site"
+)
+
+// Named refuses requests for other host names than this machine's own and those given: a name that somebody else points here would let
+// their pages read what is served.
+func Named(names []string, next http.Handler) http.Handler {
+	known := append([]string{"localhost", "127.0.0.1", "[::1]"}, names...)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		host := r.Host
+		if i := strings.LastIndexByte(host, ':'); i > strings.LastIndexByte(host, ']') {
+			host = host[:i]
+		}
+		if !slices.ContainsFunc(known, func(k string) bool { return strings.EqualFold(k, host) }) {
+			http.Error(w, "This host name is not served here; tachyform serve --name allows it.", http.StatusMisdirectedRequest)
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// Handler serves a site folder by the project's hosting section. Files are looked up anew when they may have changed.
+func Handler(dir, origin string, p *project.Project) http.Handler {
+	return &handler{dir: dir, origin: origin, project: p}
+}
+
+type handler struct {
+	dir, origin string
+	project     *project.Project
+	mu          sync.Mutex
+	folder      *site.Folder
+	at          time.Time
+}
+
+func (h *handler) current() (*site.Folder, error) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.folder == nil || time.Since(h.at) > time.Second {
+		f, err := site.OpenFolder(h.dir, h.origin, h.project.Addr, h.project.Host)
+		if err != nil {
+			return nil, err
+		}
+		h.folder, h.at = f, time.Now()
+	}
+	return h.folder, nil
+}
+
+func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	failed := func() {
+		// What went wrong holds paths of this machine, which are nobody's business elsewhere.
+		http.Error(w, "The file cannot be read now.", http.StatusInternalServerError)
+	}
+	f, err := h.current()
+	if err != nil {
+		failed()
+		return
+	}
+	u, err := whatwg.Parse(h.origin + r.URL.RequestURI())
+	if err != nil {
+		http.Error(w, "bad address", http.StatusBadRequest)
+		return
+	}
+	resp, err := f.Answer(r.Context(), &site.Request{Method: r.Method, URL: u, Header: r.Header})
+	if err != nil {
+		failed()
+		return
+	}
+	var body []byte
+	if resp.Body != nil {
+		if body, err = resp.Body.Bytes(); err != nil {
+			failed()
+			return
+		}
+	}
+	for name, values := range resp.Header {
+		w.Header()[name] = values
+	}
+	if resp.Header.Get("Content-Type") == "" {
+		w.Header()["Content-Type"] = nil // else the server would guess one
+	}
+	w.WriteHeader(resp.Status)
+	if r.Method != http.MethodHead {
+		w.Write(body)
+	}
+}
