@@ -72,7 +72,7 @@ func Start() (b *Browser, err error) {
 func (b *Browser) startScreen() (string, error) {
 	path, err := exec.LookPath("Xvfb")
 	if err != nil {
-		return "", errors.New("Xvfb is not installed")
+		return "", errors.New("there is no Xvfb here")
 	}
 	read, write, err := os.Pipe()
 	if err != nil {
