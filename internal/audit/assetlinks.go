@@ -1,14 +1,35 @@
 package audit
 
 import (
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
 
-	"tachyform/internal/fit"
+	"tachyform/internal/assetlinks"
 	"tachyform/internal/site"
+	"tachyform/internal/target"
 )
+
+// What is judged here.
+var shopProof = newCheck(Check{
+	Code: "shop.proof", Weight: Risk, Rank: 240,
+	Title:     "The file that proves ownership to Android is missing or wrong",
+	Reason:    "The packed app shows the browser's bar, or the shop refuses it.",
+	Mend:      "tachyform fit writes it",
+	Standard:  "Digital Asset Links, 1.0",
+	Example:   "the build leaves folders out whose name begins with a dot.",
+	Otherwise: only(Risk, target.ChromiumAndroid),
+})
+
+var shopLacks = newCheck(Check{
+	Code: "shop.lacks", Weight: Polish, Rank: 600,
+	Title:     "The manifest lacks what app shops ask for",
+	Reason:    "The shop's form has to be filled in by hand, or the app is refused.",
+	Mend:      "add the members under app:",
+	Standard:  "Web App Manifest, application information",
+	Example:   "no description and no screenshots.",
+	Otherwise: only(Polish, target.ChromiumAndroid),
+})
 
 // checkAssetLinks judges what app shops ask for, when the project file says that the app goes to one.
 func (a *auditor) checkAssetLinks() {
@@ -16,23 +37,22 @@ func (a *auditor) checkAssetLinks() {
 	if android.Package == "" {
 		return
 	}
-	at := Where{File: a.file(a.origin + fit.ProofPath), URL: fit.ProofPath}
-	switch resp := a.request(a.origin + fit.ProofPath); {
+	at := Where{File: a.file(a.origin + assetlinks.Path), URL: assetlinks.Path}
+	switch resp := a.request(a.origin + assetlinks.Path); {
 	case resp == nil || resp.Status != 200:
 		what := "it is not there"
 		if resp != nil && resp.Header.Get("Location") != "" {
 			what = "it redirects, and Android follows no redirects"
 		}
-		a.find("shop.proof", at, what, "")
+		a.find(shopProof, at, what, "")
 	case site.Essence(resp.Header.Get("Content-Type")) != "application/json":
-		a.find("shop.proof", at, "it is served as "+resp.Header.Get("Content-Type"), "serve it as application/json")
+		a.find(shopProof, at, "it is served as "+resp.Header.Get("Content-Type"), "serve it as application/json")
 	default:
 		text, _ := resp.Body.Bytes()
-		var list []fit.Statement
-		if err := json.Unmarshal(text, &list); err != nil {
-			a.find("shop.proof", at, "it is no list of statements: "+err.Error(), "")
-		} else if !slices.ContainsFunc(list, func(s fit.Statement) bool { return fit.Proves(s, android) }) {
-			a.find("shop.proof", at, "it says nothing of "+android.Package+" with these fingerprints", "")
+		if list, err := assetlinks.Parse(text); err != nil {
+			a.find(shopProof, at, "it is no list of statements: "+err.Error(), "")
+		} else if !slices.ContainsFunc(list, func(s assetlinks.Statement) bool { return s.Proves(android) }) {
+			a.find(shopProof, at, "it says nothing of "+android.Package+" with these fingerprints", "")
 		}
 	}
 	m := a.report.Manifest
@@ -61,6 +81,6 @@ func (a *auditor) checkAssetLinks() {
 		lacks = append(lacks, fmt.Sprintf("a name of at most 30 characters (it has %d)", n))
 	}
 	if len(lacks) > 0 {
-		a.find("shop.lacks", Where{File: a.file(a.absolute(m.URL)), URL: m.URL}, strings.Join(lacks, ", "), "")
+		a.find(shopLacks, Where{File: a.file(a.absolute(m.URL)), URL: m.URL}, strings.Join(lacks, ", "), "")
 	}
 }

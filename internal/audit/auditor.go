@@ -23,6 +23,16 @@ import (
 	"tachyform/internal/worker"
 )
 
+// What is judged here.
+var keepPrivate = newCheck(Check{
+	Code: "keep.private", Weight: Risk, Rank: 440,
+	Title:    "Answers meant for one person are kept",
+	Reason:   "On a shared device the next person can read them, also after signing out.",
+	Mend:     "answer those requests from the network only, or have signing out call tachyform.forget()",
+	Standard: "RFC 9111, 5.2.2.7; RFC 6265, 3",
+	Example:  "/account/ sets a cookie, and the worker keeps every page that is visited.",
+})
+
 // Input is what is judged.
 type Input struct {
 	Project *project.Project
@@ -217,13 +227,13 @@ func (a *auditor) place(url string, line, column int) Where {
 }
 
 // find adds a finding where one of the targets feels it; mend may be "" for the check's own.
-func (a *auditor) find(code string, where Where, evidence, mend string) {
-	a.findOn(a.Project.Audit.Targets, code, where, evidence, mend)
+func (a *auditor) find(check *Check, where Where, evidence, mend string) {
+	a.findOn(a.Project.Audit.Targets, check, where, evidence, mend)
 }
 
 // findOn adds a finding that is about some targets only.
-func (a *auditor) findOn(targets []string, code string, where Where, evidence, mend string) {
-	c := checkOf(code)
+func (a *auditor) findOn(targets []string, check *Check, where Where, evidence, mend string) {
+	c := check
 	targets = slices.DeleteFunc(slices.Clone(targets), func(t string) bool { return a.report.Targets[t] == nil })
 	heaviest, by := c.weighted(targets)
 	if heaviest == "" {
@@ -240,8 +250,8 @@ func (a *auditor) findOn(targets []string, code string, where Where, evidence, m
 		f.Targets = append(f.Targets, t)
 		if v := a.report.Targets[t]; slices.Contains(c.Stops, t) {
 			v.Installable = false
-			if !slices.Contains(v.Blockers, code) {
-				v.Blockers = append(v.Blockers, code)
+			if !slices.Contains(v.Blockers, c.Code) {
+				v.Blockers = append(v.Blockers, c.Code)
 			}
 		}
 	}
@@ -249,7 +259,7 @@ func (a *auditor) findOn(targets []string, code string, where Where, evidence, m
 }
 
 // findPages adds one finding for several pages.
-func (a *auditor) findPages(code string, urls []string, line, column int, what string) {
+func (a *auditor) findPages(check *Check, urls []string, line, column int, what string) {
 	if len(urls) == 0 {
 		return
 	}
@@ -270,8 +280,8 @@ func (a *auditor) findPages(code string, urls []string, line, column int, what s
 			evidence += "; " + what
 		}
 	}
-	a.findOn(a.Project.Audit.Targets, code, a.place(urls[0], line, column), evidence, "")
-	if f := a.report.Findings; len(urls) > 1 && len(f) > 0 && f[len(f)-1].Code == code {
+	a.findOn(a.Project.Audit.Targets, check, a.place(urls[0], line, column), evidence, "")
+	if f := a.report.Findings; len(urls) > 1 && len(f) > 0 && f[len(f)-1].Code == check.Code {
 		f[len(f)-1].Pages = len(urls)
 	}
 }
@@ -428,7 +438,7 @@ func (a *auditor) worker() {
 		if n := len(personal) - 1; n > 0 {
 			evidence += fmt.Sprintf(" and %d more", n)
 		}
-		a.find("keep.private", a.place(personal[0], 0, 0), evidence+": "+why, "")
+		a.find(keepPrivate, a.place(personal[0], 0, 0), evidence+": "+why, "")
 	}
 	a.report.Worker = out
 }
@@ -440,7 +450,7 @@ func (a *auditor) summarise() {
 		if d := rank(x.Weight) - rank(y.Weight); d != 0 {
 			return d
 		}
-		return orderOf(x.Code) - orderOf(y.Code)
+		return CheckOf(x.Code).Rank - CheckOf(y.Code).Rank
 	})
 	for _, f := range r.Findings {
 		for t, w := range f.Weights {
@@ -460,7 +470,9 @@ func (a *auditor) summarise() {
 		}
 	}
 	r.Summary.Verdict = "ready"
-	against := func(f *Finding) bool { return f.Code != "offline.unknown" && Heavier(f.Weight, a.Project.Audit.FailOn) }
+	against := func(f *Finding) bool {
+		return f.Code != offlineUnknown.Code && Heavier(f.Weight, a.Project.Audit.FailOn)
+	}
 	switch {
 	case slices.ContainsFunc(r.Findings, against):
 		r.Summary.Verdict = "not ready"

@@ -402,7 +402,7 @@ func TestChecks(t *testing.T) {
 			assert.NotEmpty(t, f.Mend)
 			assert.NotEqual(t, Where{}, f.Where, "a place")
 			for _, target := range f.Targets {
-				if f.Weights[target] != Blocker || !slices.Contains(checkOf(c.code).Stops, target) {
+				if f.Weights[target] != Blocker || !slices.Contains(CheckOf(c.code).Stops, target) {
 					continue
 				}
 				assert.False(t, r.Targets[target].Installable, target)

@@ -12,6 +12,73 @@ import (
 	"tachyform/internal/target"
 )
 
+// What is judged here.
+var pageMisspelt = newCheck(Check{
+	Code: "page.misspelt", Weight: Risk, Rank: 560,
+	Title:    "Tags bear names that no browser knows",
+	Reason:   "The tag does nothing, and nothing says so.",
+	Mend:     "mend the name; tachyform fit does with head: {mend: yes}",
+	Standard: "HTML, 4.2.5.1 and 4.6.8",
+	Example:  "<meta name=\"theme-colour\"> or <link rel=\"apple-touch-icons\">.",
+	FitMends: true,
+})
+
+var appTwice = newCheck(Check{
+	Code: "app.twice", Weight: Risk, Rank: 570,
+	Title:    "Two manifests say that they are the same app",
+	Reason:   "Which one somebody installs depends on the page they came by, and one replaces the other.",
+	Mend:     "link to one manifest from all pages, or give each an id of its own",
+	Standard: "Web App Manifest, 1.5",
+	Example:  "/m.json and /en/m.json, neither with an id, both starting at /.",
+})
+
+var appFlash = newCheck(Check{
+	Code: "app.flash", Weight: Polish, Rank: 780,
+	Title:     "The splash flashes against the start page",
+	Reason:    "When the app starts, the screen jumps from one colour to another.",
+	Mend:      "write the page's own colour as background_color",
+	Standard:  "Web App Manifest, background_color",
+	Example:   "a white splash before a page on dark blue.",
+	Otherwise: only(Polish, target.ChromiumAndroid, target.ChromiumDesktop, target.FirefoxAndroid),
+})
+
+var appContrast = newCheck(Check{
+	Code: "app.contrast", Weight: Polish, Rank: 790,
+	Title:     "The app's name can hardly be read in its bar",
+	Reason:    "The bar has the theme colour, and neither white nor black text stands out on it.",
+	Mend:      "choose a darker or a lighter theme_color",
+	Standard:  "WCAG 2.2, 1.4.3",
+	Example:   "\"theme_color\": \"#7a7a7a\".",
+	Otherwise: only(Polish, chromium...),
+})
+
+var appPartly = newCheck(Check{
+	Code: "app.partly", Weight: Polish, Rank: 800,
+	Title:    "Some kinds of browser pass parts of the manifest over",
+	Reason:   "What people can do elsewhere is not there for them.",
+	Mend:     "nothing to mend where the app works without; else offer another way to the same",
+	Standard: "Web App Manifest; Manifest Incubations",
+	Example:  "files open with the app on a desktop only.",
+})
+
+var pageDouble = newCheck(Check{
+	Code: "page.double", Weight: Polish, Rank: 830,
+	Title:    "Pages link to several manifests",
+	Reason:   "The first link counts; the others do nothing.",
+	Mend:     "take the others out",
+	Standard: "HTML, 4.6.8.9",
+	Example:  "the template's link and one that a plugin added.",
+})
+
+var pageObsolete = newCheck(Check{
+	Code: "page.obsolete", Weight: Polish, Rank: 840,
+	Title:    "Tags are of no more use",
+	Reason:   "They are sent with every page for nothing.",
+	Mend:     "take them out, or write the name that took their place",
+	Example:  "msapplication-TileColor, which no browser reads any more.",
+	FitMends: true,
+})
+
 // checkColours judges what people see of the app beside its icons: the splash screen, the bar of its window, its names.
 func (a *auditor) checkColours(p *manifest.Processed, doc *page.Document, member func(string) Where) {
 	splash, given := manifest.ParseColour(p.BackgroundColor)
@@ -23,17 +90,17 @@ func (a *auditor) checkColours(p *manifest.Processed, doc *page.Document, member
 		if !given {
 			says = "the manifest names no background_color, so the splash is white"
 		}
-		a.find("app.flash", member("background_color"), fmt.Sprintf("%s, the start page %s", says, manifest.ColourText(ground)), `write "background_color": "`+manifest.ColourText(ground)+`"`)
+		a.find(appFlash, member("background_color"), fmt.Sprintf("%s, the start page %s", says, manifest.ColourText(ground)), `write "background_color": "`+manifest.ColourText(ground)+`"`)
 	}
 	if theme, ok := manifest.ParseColour(p.ThemeColor); ok {
 		// The bar's text is white or nearly black, whichever can be read better.
 		if best := max(contrast(theme, color.NRGBA{255, 255, 255, 255}), contrast(theme, color.NRGBA{0x20, 0x21, 0x24, 255})); best < 4.5 {
-			a.find("app.contrast", member("theme_color"), fmt.Sprintf("%s: the better of white and black text has a contrast of %.1f : 1", p.ThemeColor, best), "")
+			a.find(appContrast, member("theme_color"), fmt.Sprintf("%s: the better of white and black text has a contrast of %.1f : 1", p.ThemeColor, best), "")
 		}
 	}
 	name := func(meta, what, says string) {
 		if t, ok := doc.Meta(meta); ok && says != "" && strings.TrimSpace(t.Attr["content"]) != says {
-			a.find("app.differs", a.place(doc.URL, t.Line, t.Column), fmt.Sprintf("the manifest's %s is %q, the entry page's %s %q", what, says, meta, t.Attr["content"]), "")
+			a.find(appDiffers, a.place(doc.URL, t.Line, t.Column), fmt.Sprintf("the manifest's %s is %q, the entry page's %s %q", what, says, meta, t.Attr["content"]), "")
 		}
 	}
 	name("application-name", "name", p.Name)
@@ -79,7 +146,7 @@ func (a *auditor) checkSupport(p *manifest.Processed, member func(string) Where)
 		}
 	}
 	if len(says) > 0 {
-		a.find("app.partly", member(first), strings.Join(says, "; "), "")
+		a.find(appPartly, member(first), strings.Join(says, "; "), "")
 	}
 }
 
@@ -179,9 +246,9 @@ func (a *auditor) checkTagNames() {
 	}
 	for _, key := range order {
 		g := wrong[key]
-		code, what, mend := "page.misspelt", fmt.Sprintf("%s=%q", g.m.Attr, g.m.Wrong), fmt.Sprintf("write %q; tachyform fit does with head: {mend: yes}", g.m.Right)
+		code, what, mend := pageMisspelt, fmt.Sprintf("%s=%q", g.m.Attr, g.m.Wrong), fmt.Sprintf("write %q; tachyform fit does with head: {mend: yes}", g.m.Right)
 		if g.m.Obsolete {
-			code = "page.obsolete"
+			code = pageObsolete
 		}
 		if g.m.Right == "" {
 			mend = "take the tag out"
@@ -192,7 +259,7 @@ func (a *auditor) checkTagNames() {
 		}
 		a.find(code, a.place(g.urls[0], g.m.Tag.Line, g.m.Tag.Column), evidence, mend)
 	}
-	a.findPages("page.double", double, 0, 0, "")
+	a.findPages(pageDouble, double, 0, 0, "")
 	ids := map[string]string{}
 	for _, m := range urls {
 		resp, at := a.follow(m)
@@ -206,7 +273,7 @@ func (a *auditor) checkTagNames() {
 		p, _ := manifest.Process(text, at, manifests[m], manifest.Chromium)
 		if other := ids[p.ID]; other != "" && !p.Fatal {
 			member := p.Places["id"]
-			a.find("app.twice", a.place(m, member[0], member[1]), fmt.Sprintf("%s and %s both have the id %s", a.local(other), a.local(m), a.local(p.ID)), "")
+			a.find(appTwice, a.place(m, member[0], member[1]), fmt.Sprintf("%s and %s both have the id %s", a.local(other), a.local(m), a.local(p.ID)), "")
 		}
 		ids[p.ID] = m
 	}

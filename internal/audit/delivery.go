@@ -11,8 +11,63 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
+	"tachyform/internal/target"
 	"tachyform/internal/weburl"
 )
+
+// What is judged here.
+var pagePolicy = newCheck(Check{
+	Code: "page.policy", Weight: Risk, Rank: 350,
+	Title:    "The security policy blocks the script that registers the worker",
+	Reason:   "The page looks right, and nothing is ever kept: the refusal stands in the console alone.",
+	Mend:     "move the script into a file, as tachyform fit does, or allow it by its hash",
+	Standard: "CSP 3, 6.7.3",
+	Example:  "an inline script under script-src 'self'.",
+})
+
+var offlineSignedOut = newCheck(Check{
+	Code: "offline.signed-out", Weight: Risk, Rank: 360,
+	Title:   "What is shown offline can be had only by those who are signed in",
+	Reason:  "Who is signed out when the worker is installed keeps the sign-in page in its place, or nothing at all.",
+	Mend:    "let the host answer this address for everybody",
+	Example: "/offline redirects to /sign-in as every page below / does.",
+})
+
+var siteHttp = newCheck(Check{
+	Code: "site.http", Weight: Risk, Rank: 370,
+	Title:    "Plain http does not lead to https",
+	Reason:   "Who types the address without https meets a site that can't be installed and keeps nothing.",
+	Mend:     "let the host redirect http to https with status 301 or 308",
+	Standard: "Secure Contexts, 3; RFC 6797, 7.2",
+	Example:  "http://skerry-line.example answers with status 200.",
+})
+
+var linkCrossorigin = newCheck(Check{
+	Code: "link.crossorigin", Weight: Risk, Rank: 380,
+	Title:    "Fonts are asked for ahead in a way that nothing uses",
+	Reason:   "The font comes twice, once for nothing; and the copy that was kept offline may be the wrong one.",
+	Mend:     "add crossorigin to the tag, also for fonts of the own origin",
+	Standard: "HTML, 4.6.8.13; CSS Fonts 4, 4.8.2",
+	Example:  "<link rel=preload as=font href=/type.woff2> without crossorigin.",
+})
+
+var keepOpaque = newCheck(Check{
+	Code: "keep.opaque", Weight: Polish, Rank: 900,
+	Title:    "Files of other origins are kept unseen",
+	Reason:   "Nobody can tell an error page from the file, and browsers count each as several megabytes of what the site may keep.",
+	Mend:     "add crossorigin to their tags where the other origin allows it (Access-Control-Allow-Origin)",
+	Standard: "Fetch, 2.2.6; Storage, 4",
+	Example:  "a map's tiles, fetched with no-cors and put into a cache.",
+})
+
+var appApart = newCheck(Check{
+	Code: "app.apart", Weight: Polish, Rank: 910,
+	Title:     "Who adds the app on an iPhone has to sign in again",
+	Reason:    "The added app has a storage of its own: cookies and everything kept in Safari are not there.",
+	Mend:      "let people sign in within the app, and open it online once before it is needed offline",
+	Example:   "a session cookie that /sign-in sets in Safari.",
+	Otherwise: only(Polish, target.SafariIOS),
+})
 
 // checkDelivery judges how the host and the tags let things come: policies, the way from http, credentials.
 func (a *auditor) checkDelivery() {
@@ -28,10 +83,10 @@ func (a *auditor) checkDelivery() {
 			}
 		}
 	}
-	a.findPages("link.crossorigin", early, 0, 0, href)
+	a.findPages(linkCrossorigin, early, 0, 0, href)
 	a.checkSignedOut()
 	if urls := sortedKeys(a.ran.Personal); len(urls) > 0 {
-		a.find("app.apart", Where{URL: a.local(urls[0])}, a.local(urls[0])+": "+a.ran.Personal[urls[0]], "")
+		a.find(appApart, Where{URL: a.local(urls[0])}, a.local(urls[0])+": "+a.ran.Personal[urls[0]], "")
 	}
 	opaque := map[string]int{}
 	first := ""
@@ -53,7 +108,7 @@ func (a *auditor) checkDelivery() {
 		if n > 1 {
 			evidence += fmt.Sprintf(" and %d more", n-1)
 		}
-		a.find("keep.opaque", Where{URL: first}, evidence, "")
+		a.find(keepOpaque, Where{URL: first}, evidence, "")
 	}
 }
 
@@ -79,7 +134,7 @@ func (a *auditor) checkPolicies() {
 			}
 		}
 	}
-	a.findPages("page.policy", blocked, 0, 0, "script-src would have to name 'sha256-"+hash+"'")
+	a.findPages(pagePolicy, blocked, 0, 0, "script-src would have to name 'sha256-"+hash+"'")
 }
 
 // checkPlainHTTP asks the http origin beside an https site, where the project file lists it, whether it leads there.
@@ -96,9 +151,9 @@ func (a *auditor) checkPlainHTTP() {
 		switch {
 		case resp == nil:
 		case resp.Status < 300 || resp.Status > 399:
-			a.find("site.http", Where{URL: o.Origin() + a.report.Entry}, fmt.Sprintf("%s%s answers with status %d", o.Origin(), a.report.Entry, resp.Status), "")
+			a.find(siteHttp, Where{URL: o.Origin() + a.report.Entry}, fmt.Sprintf("%s%s answers with status %d", o.Origin(), a.report.Entry, resp.Status), "")
 		case !strings.HasPrefix(resp.Header.Get("Location"), "https://"):
-			a.find("site.http", Where{URL: o.Origin() + a.report.Entry}, o.Origin()+a.report.Entry+" redirects to "+resp.Header.Get("Location"), "")
+			a.find(siteHttp, Where{URL: o.Origin() + a.report.Entry}, o.Origin()+a.report.Entry+" redirects to "+resp.Header.Get("Location"), "")
 		}
 	}
 }
@@ -132,10 +187,10 @@ func (a *auditor) checkSignedOut() {
 		case resp == nil, resp.Status == 200, resp.Status == 404, resp.Status == 410:
 		case resp.Status >= 300 && resp.Status <= 399:
 			if a.leadsToSignIn(u, resp) {
-				a.find("offline.signed-out", a.place(u, 0, 0), a.local(u)+" redirects to "+a.local(resp.Header.Get("Location")), "")
+				a.find(offlineSignedOut, a.place(u, 0, 0), a.local(u)+" redirects to "+a.local(resp.Header.Get("Location")), "")
 			}
 		default:
-			a.find("offline.signed-out", a.place(u, 0, 0), fmt.Sprintf("%s answers with status %d", a.local(u), resp.Status), "")
+			a.find(offlineSignedOut, a.place(u, 0, 0), fmt.Sprintf("%s answers with status %d", a.local(u), resp.Status), "")
 		}
 	}
 }

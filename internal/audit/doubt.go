@@ -9,6 +9,15 @@ import (
 	"tachyform/internal/rehearsal"
 )
 
+// What is judged here.
+var offlineUnknown = newCheck(Check{
+	Code: "offline.unknown", Weight: Risk, Rank: 200,
+	Title:   "Of some pages nobody knows here whether they work offline",
+	Reason:  "What decides it was not seen: it may be whole or broken.",
+	Mend:    "open these pages offline in a browser; name what their scripts ask for under audit.asks",
+	Example: "<body><div id=app></div><script src=app.js></script></body>: the page is what its script makes of it.",
+})
+
 // why tells in words why an outcome is not known, "" where it is.
 func (a *auditor) why(d *rehearsal.Doubt) string {
 	if d == nil {
@@ -87,7 +96,7 @@ func (a *auditor) checkKnown() {
 			mend += "; these scripts of the site listen to install or fetch: " + strings.Join(own, ", ")
 		}
 	}
-	a.find("offline.unknown", first, strings.Join(parts, "; "), mend)
+	a.find(offlineUnknown, first, strings.Join(parts, "; "), mend)
 }
 
 // firstDoubt gives the first doubt of a kind.

@@ -10,8 +10,89 @@ import (
 	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
 	"tachyform/internal/site"
+	"tachyform/internal/target"
 	"tachyform/internal/useragent"
 )
+
+// What is judged here.
+var iconUnfit = newCheck(Check{
+	Code: "icon.unfit", Weight: Blocker, Rank: 90,
+	Title:     "No icon is fit for installing",
+	Reason:    "Browsers refuse to install without an icon they can show large enough.",
+	Mend:      "name a master picture under icons: and run tachyform fit",
+	Standard:  "Web App Manifest, 1.15",
+	Stops:     askers,
+	Example:   "the largest icon has 96 pixels; 144 are needed.",
+	Otherwise: map[string]string{target.SafariIOS: Polish, target.SafariMacOS: Polish},
+	FitMends:  true,
+})
+
+var iconLies = newCheck(Check{
+	Code: "icon.lies", Weight: Risk, Rank: 490,
+	Title:    "An icon is not what it claims to be",
+	Reason:   "Browsers choose by the claim and then refuse the file.",
+	Mend:     "write the real size and type, or make the icons with tachyform fit",
+	Standard: "Image Resource, 3",
+	Example:  "\"sizes\": \"512x512\" for a file of 500 by 500.",
+	FitMends: true,
+})
+
+var iconDamaged = newCheck(Check{
+	Code: "icon.damaged", Weight: Risk, Rank: 500,
+	Title:    "An icon can't be decoded",
+	Reason:   "Browsers drop it without a word.",
+	Mend:     "tachyform fit makes the icons anew",
+	Example:  "the upload broke off; the file has half of its bytes.",
+	FitMends: true,
+})
+
+var iconCut = newCheck(Check{
+	Code: "icon.cut", Weight: Risk, Rank: 510,
+	Title:     "A maskable icon would be cut",
+	Reason:    "Launchers cut maskable icons to a circle; what lies outside is lost.",
+	Mend:      "keep the content within a circle of 80 % of the width; tachyform fit does",
+	Standard:  "Web App Manifest, maskable icons",
+	Example:   "the letters of the logo reach into the corners.",
+	Otherwise: only(Risk, target.ChromiumAndroid, target.FirefoxAndroid),
+})
+
+var iconBlurred = newCheck(Check{
+	Code: "icon.blurred", Weight: Polish, Rank: 810,
+	Title:    "An icon was enlarged",
+	Reason:   "It looks out of focus beside its neighbours.",
+	Mend:     "name a larger master, best an SVG, under icons: and run tachyform fit",
+	Example:  "the favicon of 48 pixels, scaled up to 512.",
+	FitMends: true,
+})
+
+var iconHeavy = newCheck(Check{
+	Code: "icon.heavy", Weight: Polish, Rank: 820,
+	Title:    "An icon is far heavier than it has to be",
+	Reason:   "It is fetched before the install prompt and kept by everybody.",
+	Mend:     "tachyform fit makes small ones",
+	Example:  "a photo of 512 by 512 pixels as PNG, 400 kB.",
+	FitMends: true,
+})
+
+var iconFaint = newCheck(Check{
+	Code: "icon.faint", Weight: Polish, Rank: 850,
+	Title:     "An icon can hardly be seen on white",
+	Reason:    "Install prompts and many launchers are white; people see a blank or a fragment.",
+	Mend:      "give the picture a ground: name icons.backdrop, and tachyform fit lays it under",
+	Example:   "a cream sail on nothing, in a white prompt.",
+	Otherwise: map[string]string{target.SafariIOS: "", target.FirefoxAndroid: ""},
+})
+
+var iconMaskable = newCheck(Check{
+	Code: "icon.maskable", Weight: Polish, Rank: 860,
+	Title:     "There is no maskable icon",
+	Reason:    "Android puts the icon on a white disc instead of filling the shape.",
+	Mend:      "tachyform fit makes one",
+	Standard:  "Web App Manifest, maskable icons",
+	Example:   "all icons have the purpose any.",
+	Otherwise: only(Polish, target.ChromiumAndroid, target.FirefoxAndroid),
+	FitMends:  true,
+})
 
 // examined is what looking at one icon's file tells.
 type examined struct {
@@ -102,21 +183,21 @@ func (a *auditor) judgeIcons(p *manifest.Processed, seen []examined, murl string
 	best := chosen(p.Icons)
 	switch {
 	case len(p.Icons) == 0:
-		a.find("icon.unfit", at, "the manifest lists no icon", "")
+		a.find(iconUnfit, at, "the manifest lists no icon", "")
 	case !claims:
-		a.find("icon.unfit", at, strings.Join(why, "; "), "")
+		a.find(iconUnfit, at, strings.Join(why, "; "), "")
 	case best < 0:
-		a.find("icon.unfit", at, "no icon that claims to be large enough is square", "")
+		a.find(iconUnfit, at, "no icon that claims to be large enough is square", "")
 	case failed[best] != "":
 		img := p.Icons[best]
 		evidence := brief(a.local(img.Src)) + " " + failed[best]
 		if len(p.Icons) > 1 {
 			evidence += "; of all icons browsers choose this one, and no other when it fails"
 		}
-		a.find("icon.unfit", a.place(murl, img.Line, img.Column), evidence, "")
+		a.find(iconUnfit, a.place(murl, img.Line, img.Column), evidence, "")
 	}
 	if len(p.Icons) > 0 && !maskable {
-		a.find("icon.maskable", at, fmt.Sprintf("none of %d icons has the purpose maskable", len(p.Icons)), "")
+		a.find(iconMaskable, at, fmt.Sprintf("none of %d icons has the purpose maskable", len(p.Icons)), "")
 	}
 }
 
@@ -124,31 +205,31 @@ func (a *auditor) judgeIcons(p *manifest.Processed, seen []examined, murl string
 func (a *auditor) icon(e examined, img manifest.Image, name string, where Where) string {
 	switch {
 	case e.missing != "":
-		a.find("icon.missing", where, name+": "+e.missing, "")
+		a.find(iconMissing, where, name+": "+e.missing, "")
 		return "can't be fetched: " + e.missing
 	case e.damaged != "":
-		a.find("icon.damaged", where, name+": "+e.damaged, "")
+		a.find(iconDamaged, where, name+": "+e.damaged, "")
 		return "can't be shown: " + e.damaged
 	case e.facts.Vector:
 		return ""
 	}
 	real := fmt.Sprintf("%dx%d", e.facts.Width, e.facts.Height)
 	if len(img.Sizes) == 1 && img.Sizes[0] != "any" && img.Sizes[0] != real {
-		a.find("icon.lies", where, fmt.Sprintf("%s is declared as %s and has %s pixels", name, img.Sizes[0], real), "")
+		a.find(iconLies, where, fmt.Sprintf("%s is declared as %s and has %s pixels", name, img.Sizes[0], real), "")
 	} else if img.Type != "" && strings.HasPrefix(img.Type, "image/") && img.Type != e.facts.Type && !(e.facts.Type == "image/x-icon" && img.Type == "image/vnd.microsoft.icon") {
-		a.find("icon.lies", where, fmt.Sprintf("%s is declared as %s and is %s", name, img.Type, e.facts.Type), "")
+		a.find(iconLies, where, fmt.Sprintf("%s is declared as %s and is %s", name, img.Type, e.facts.Type), "")
 	}
 	if e.reachKnown && e.reach > icon.SafeRadius+0.015 {
-		a.find("icon.cut", where, fmt.Sprintf("%s reaches %.0f %% of the width from its centre; %.0f %% are safe", name, e.reach*100, icon.SafeRadius*100), "")
+		a.find(iconCut, where, fmt.Sprintf("%s reaches %.0f %% of the width from its centre; %.0f %% are safe", name, e.reach*100, icon.SafeRadius*100), "")
 	}
 	if e.faint {
-		a.find("icon.faint", where, name+" is light on nothing: on a white ground little of it is seen", "")
+		a.find(iconFaint, where, name+" is light on nothing: on a white ground little of it is seen", "")
 	}
 	if e.enlarged {
-		a.find("icon.blurred", where, fmt.Sprintf("%s has %s pixels, and its edges are as soft as if it had far fewer", name, real), "")
+		a.find(iconBlurred, where, fmt.Sprintf("%s has %s pixels, and its edges are as soft as if it had far fewer", name, real), "")
 	}
 	if limit := 30_000 + e.facts.Width*e.facts.Height; e.bytes > limit && e.bytes > 60_000 {
-		a.find("icon.heavy", where, fmt.Sprintf("%s has %d kB for %s pixels", name, e.bytes/1000, real), "")
+		a.find(iconHeavy, where, fmt.Sprintf("%s has %d kB for %s pixels", name, e.bytes/1000, real), "")
 	}
 	if min(e.facts.Width, e.facts.Height) < leastIcon {
 		return fmt.Sprintf("has only %s pixels", real)

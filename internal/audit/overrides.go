@@ -11,6 +11,15 @@ import (
 	"tachyform/internal/spelling"
 )
 
+// What is judged here.
+var limitOver = newCheck(Check{
+	Code: "limit.over", Weight: Risk, Rank: 250,
+	Title:   "A limit of the project file is exceeded",
+	Reason:  "The first visit costs more, or gives less, than this project allows itself.",
+	Mend:    "bring it under the limit, or change audit.limits",
+	Example: "audit.limits.kept is 2 MB, and a new picture made it 2.3 MB.",
+})
+
 // Override is a check whose weight the project file changes, with the reason that stands there.
 type Override struct {
 	Code string `json:"code"`
@@ -47,7 +56,7 @@ func checkSettings(p *project.Project) error {
 // applyOverrides gives findings the weights of the project file, and leaves out those that are off.
 func (a *auditor) applyOverrides() {
 	for _, w := range a.Project.Audit.Weights {
-		c := Override{Code: w.Check, From: checkOf(w.Check).Weight, To: w.Weight, Targets: w.On, Reason: w.Reason}
+		c := Override{Code: w.Check, From: CheckOf(w.Check).Weight, To: w.Weight, Targets: w.On, Reason: w.Reason}
 		a.report.Findings = slices.DeleteFunc(a.report.Findings, func(f *Finding) bool {
 			if f.Code != w.Check {
 				return false
@@ -84,7 +93,7 @@ func (a *auditor) checkLimits() {
 	l := a.Project.Audit.Limits
 	over := func(key, evidence, mend string) {
 		at := a.Project.PlaceOf("audit.limits." + key)
-		a.find("limit.over", Where{File: a.Project.Path, Line: at.Line, Column: at.Column, URL: a.report.Entry}, evidence, mend)
+		a.find(limitOver, Where{File: a.Project.Path, Line: at.Line, Column: at.Column, URL: a.report.Entry}, evidence, mend)
 	}
 	entries, bytes := a.sizeOfStores()
 	if l.Kept > 0 && bytes > int64(l.Kept) {

@@ -9,8 +9,109 @@ import (
 
 	"tachyform/internal/condition"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/target"
 	"tachyform/internal/useragent"
 )
+
+// What is judged here.
+var workerBreaks = newCheck(Check{
+	Code: "worker.breaks", Weight: Risk, Rank: 260,
+	Title:    "The worker breaks requests that work without it",
+	Reason:   "Forms, sign-in or downloads fail as soon as the worker is there.",
+	Mend:     "let the worker leave such requests alone: call respondWith only for what it means to answer",
+	Standard: "Service Workers, 4.6",
+	Example:  "every request is answered with cache.put, which refuses POST; or a redirected answer is given to a page load.",
+})
+
+var workerRanges = newCheck(Check{
+	Code: "worker.ranges", Weight: Risk, Rank: 270,
+	Title:     "The worker answers with a whole file where a part was asked for",
+	Reason:    "Sound and film do not play in Safari, and can't be wound forward elsewhere.",
+	Mend:      "let requests with a Range header go to the network, or answer them with status 206",
+	Standard:  "RFC 9110, 14.2; Fetch, 5.6",
+	Example:   "caches.match() finds the whole film, and the browser asked for bytes 0 to 1.",
+	Otherwise: map[string]string{target.ChromiumAndroid: Polish, target.ChromiumDesktop: Polish, target.FirefoxAndroid: Polish},
+})
+
+var workerSlows = newCheck(Check{
+	Code: "worker.slows", Weight: Risk, Rank: 290,
+	Title:    "The worker makes visitors wait",
+	Reason:   "What comes at once without the worker comes late with it, also on a good network.",
+	Mend:     "answer from what is kept first, or from the network without waiting for anything else",
+	Standard: "Service Workers, 4.6",
+	Example:  "every answer waits for a message to all pages, or for a timer.",
+})
+
+var workerStays = newCheck(Check{
+	Code: "worker.stays", Weight: Risk, Rank: 300,
+	Title:    "The next release of the worker can't be installed",
+	Reason:   "Whoever has this release keeps it: mends never reach them.",
+	Mend:     "let the installation succeed also where an earlier release is installed",
+	Standard: "Service Workers, 4.4",
+	Example:  "the install event creates what it created before, and fails because it is there.",
+})
+
+var workerHasty = newCheck(Check{
+	Code: "worker.hasty", Weight: Risk, Rank: 310,
+	Title:    "A new release takes over pages that are open",
+	Reason:   "A page in the middle of its work gets styles, scripts and parts of another release, and breaks in ways that nobody can repeat.",
+	Mend:     "without skipWaiting() the new worker waits until all pages are closed; or let the page ask, and load itself anew on controllerchange; tachyform fit with takeover: ask does that",
+	Standard: "Service Workers, 4.1.4",
+	Example:  "skipWaiting() in the install event, clients.claim(), and parts of pages that are loaded late.",
+})
+
+var keepLeft = newCheck(Check{
+	Code: "keep.left", Weight: Risk, Rank: 320,
+	Title:    "Caches of earlier releases are never removed",
+	Reason:   "Every release leaves its files on the device, until the browser throws away all that the site has.",
+	Mend:     "delete in the activate event what the new release does not use: caches.keys(), then caches.delete()",
+	Standard: "Service Workers, 5.5.4",
+	Example:  "pages-v3 is filled, and pages-v2 stays.",
+})
+
+var keepErrors = newCheck(Check{
+	Code: "keep.errors", Weight: Risk, Rank: 340,
+	Title:    "Error answers are kept",
+	Reason:   "A file that is missing once stays missing on that device.",
+	Mend:     "keep an answer only when its status is 200",
+	Standard: "Service Workers, 5.4.5",
+	Example:  "cache.put(request, response.clone()) without a look at response.ok.",
+})
+
+var keepPartial = newCheck(Check{
+	Code: "keep.partial", Weight: Risk, Rank: 390,
+	Title:    "A part of a file is kept as if it were all of it",
+	Reason:   "Sound and film break off for whoever asks for the rest later, offline and online.",
+	Mend:     "keep only whole answers: never one with status 206, also not copied into another",
+	Standard: "RFC 9110, 15.3.7; Service Workers, 5.4.5",
+	Example:  "cache.put() refuses status 206, so the bytes are wrapped into new Response(bytes).",
+})
+
+var keepGrows = newCheck(Check{
+	Code: "keep.grows", Weight: Risk, Rank: 410,
+	Title:    "What the worker keeps only grows",
+	Reason:   "Every address with another query is kept for ever, until the browser throws away all that the site has.",
+	Mend:     "bound it: keep: {at_most: 50} in the rule, or delete the oldest entries",
+	Standard: "Storage, 5",
+	Example:  "every answer goes into one cache, and nothing is ever deleted.",
+})
+
+var offlineFirst = newCheck(Check{
+	Code: "offline.first", Weight: Polish, Rank: 610,
+	Title:    "The app is whole offline from the second visit on only",
+	Reason:   "Who installs it at the first visit and goes offline meets a page with gaps.",
+	Mend:     "put what the start page needs into the pack, or write at_install: yes into the rule that keeps it",
+	Standard: "Service Workers, 3.1.1",
+	Example:  "the times of sailing are kept by a rule, and the worker answers no request of the visit that installs it.",
+})
+
+var workerDisguises = newCheck(Check{
+	Code: "worker.disguises", Weight: Polish, Rank: 630,
+	Title:   "What is not there looks as if it were",
+	Reason:  "A visitor with a wrong address gets another page and status 200; search engines and developers are misled.",
+	Mend:    "answer with the kept page only when the network fails, or let the host do the same for unknown addresses (hosting.single_page)",
+	Example: "every navigation is answered with the kept start page.",
+})
 
 // missingPath is an address that no site has.
 const missingPath = "tachyform-probe-of-what-is-not-there"
@@ -91,27 +192,27 @@ func (a *auditor) checkRequests() error {
 		}
 		switch {
 		case p.Without > 0 && p.With > 0 && p.Took-p.TookWithout >= slower:
-			a.find("worker.slows", at, fmt.Sprintf("%s comes after %.1f s with the worker, and after %.1f s without it", a.local(p.URL), p.Took.Seconds(), p.TookWithout.Seconds()), "")
+			a.find(workerSlows, at, fmt.Sprintf("%s comes after %.1f s with the worker, and after %.1f s without it", a.local(p.URL), p.Took.Seconds(), p.TookWithout.Seconds()), "")
 		case p.Without > 0 && p.With == 0:
-			a.find("worker.breaks", at, fmt.Sprintf("%s %s answers with status %d without the worker; with it: %s", what, a.local(p.URL), p.Without, p.Reason), "")
+			a.find(workerBreaks, at, fmt.Sprintf("%s %s answers with status %d without the worker; with it: %s", what, a.local(p.URL), p.Without, p.Reason), "")
 		case p.Without >= 400 && p.With == 200 && p.Mode == "navigate" && a.Project.Worker.Shell.Page == "":
-			a.find("worker.disguises", at, fmt.Sprintf("%s is not there (status %d), and the worker answers with a page and status 200", a.local(p.URL), p.Without), "")
+			a.find(workerDisguises, at, fmt.Sprintf("%s is not there (status %d), and the worker answers with a page and status 200", a.local(p.URL), p.Without), "")
 		case p.Range != "" && p.Without == 206 && p.With == 200:
-			a.find("worker.ranges", at, fmt.Sprintf("a part of %s was asked for (%s), and the worker answers with all of it", a.local(p.URL), p.Range), "")
+			a.find(workerRanges, at, fmt.Sprintf("a part of %s was asked for (%s), and the worker answers with all of it", a.local(p.URL), p.Range), "")
 		}
 	}
 	a.checkProbes(h, at)
 	for _, c := range h.Caches {
 		for _, e := range c.Entries {
 			if strings.Contains(e.URL, missingPath) && e.Status >= 400 {
-				a.find("keep.errors", at, fmt.Sprintf("%s, an answer with status %d, is in the cache %s", a.local(e.URL), e.Status, c.Name), "")
+				a.find(keepErrors, at, fmt.Sprintf("%s, an answer with status %d, is in the cache %s", a.local(e.URL), e.Status, c.Name), "")
 				break
 			}
 		}
 	}
 	for _, url := range sortedKeys(h.Grown) {
 		if n := h.Grown[url]; n[0] > 300 {
-			a.find("keep.grows", at, fmt.Sprintf("%s was asked for with %d different queries, and %d more answers are kept", a.local(url), n[1], n[0]), "")
+			a.find(keepGrows, at, fmt.Sprintf("%s was asked for with %d different queries, and %d more answers are kept", a.local(url), n[1], n[0]), "")
 		}
 	}
 	a.checkNextRelease(h.NextRelease, at)
@@ -135,7 +236,7 @@ func (a *auditor) checkProbes(h *rehearsal.Health, at Where) {
 		for _, c := range h.Caches {
 			for _, e := range c.Entries {
 				if e.URL == p.URL && e.Status == 200 && e.Bytes < resp.Body.Len() {
-					a.find("keep.partial", at, fmt.Sprintf("of %s, %d bytes, the cache %s holds %d as if they were all", a.local(p.URL), resp.Body.Len(), c.Name, e.Bytes), "")
+					a.find(keepPartial, at, fmt.Sprintf("of %s, %d bytes, the cache %s holds %d as if they were all", a.local(p.URL), resp.Body.Len(), c.Name, e.Bytes), "")
 					return
 				}
 			}
@@ -149,17 +250,17 @@ func (a *auditor) checkNextRelease(n *rehearsal.NextRelease, at Where) {
 		return
 	}
 	if n.Failure != "" {
-		a.find("worker.stays", at, n.Failure, "")
+		a.find(workerStays, at, n.Failure, "")
 	}
 	if n.Mixed != "" {
-		a.find("worker.hasty", at, fmt.Sprintf("a page that was open got %s of its own release before, and of the new one after the new worker had come", a.local(n.Mixed)), "")
+		a.find(workerHasty, at, fmt.Sprintf("a page that was open got %s of its own release before, and of the new one after the new worker had come", a.local(n.Mixed)), "")
 	}
 	if len(n.Left) > 0 {
 		names := make([]string, len(n.Left))
 		for i, name := range n.Left {
 			names[i] = strconv.Quote(name)
 		}
-		a.find("keep.left", at, fmt.Sprintf("a cache named %s, as an earlier release may have had it, is still there when the next worker is active", strings.Join(names, ", ")), "")
+		a.find(keepLeft, at, fmt.Sprintf("a cache named %s, as an earlier release may have had it, is still there when the next worker is active", strings.Join(names, ", ")), "")
 	}
 }
 
@@ -201,7 +302,7 @@ func (a *auditor) firstVisit() (judge func() error) {
 				slices.Sort(missing)
 				evidence += ", missing " + strings.Join(missing[:min(3, len(missing))], ", ")
 			}
-			a.find("offline.first", Where{URL: a.local(start)}, evidence, "")
+			a.find(offlineFirst, Where{URL: a.local(start)}, evidence, "")
 		}
 		return nil
 	}

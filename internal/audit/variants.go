@@ -7,8 +7,37 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/target"
 	"tachyform/internal/useragent"
 )
+
+// What is judged here.
+var offlineLucky = newCheck(Check{
+	Code: "offline.lucky", Weight: Risk, Rank: 460,
+	Title:    "Pages work offline only by the browser's own cache",
+	Reason:   "The browser forgets what it cached whenever it likes; one day the page is broken.",
+	Mend:     "keep the files that are named: under worker.pack.include or by a rule",
+	Standard: "RFC 9111",
+	Example:  "the pictures were sent with max-age=86400; tomorrow they are gone.",
+})
+
+var offlinePhone = newCheck(Check{
+	Code: "offline.phone", Weight: Risk, Rank: 470,
+	Title:     "Parts are missing on a phone's screen only",
+	Reason:    "Phones ask for other candidates of a picture or other styles than the screen you develop on.",
+	Mend:      "keep the candidates for small and dense screens too",
+	Standard:  "HTML, 4.8.4",
+	Example:   "srcset=\"pier.png 1x, pier-3x.png 3x\", and only pier.png is kept.",
+	Otherwise: map[string]string{target.ChromiumDesktop: "", target.SafariMacOS: ""},
+})
+
+var workerBeyond = newCheck(Check{
+	Code: "worker.beyond", Weight: Polish, Rank: 920,
+	Title:   "The worker uses what Tachyform does not simulate",
+	Reason:  "What depends on it was not tried here: look at it in a browser.",
+	Mend:    "nothing is wrong with the site; check this part by hand",
+	Example: "new Intl.NumberFormat() in the worker; numbers are formatted plainly here.",
+})
 
 // scriptedRequests gives what the project file says of requests that only running scripts make, with absolute addresses.
 func (a *auditor) scriptedRequests() map[string][]string {
@@ -29,7 +58,7 @@ func (a *auditor) tryVariants() error {
 		if a.ran.Worker != nil {
 			where = a.place(a.ran.Worker.Script, 0, 0)
 		}
-		a.find("worker.beyond", where, gap, "")
+		a.find(workerBeyond, where, gap, "")
 	}
 	if a.ran.Worker == nil || a.ran.Worker.State != useragent.Activated {
 		return nil
@@ -51,16 +80,16 @@ func (a *auditor) tryVariants() error {
 		gained := a.missingOnlyIn(was, o)
 		switch {
 		case was.Outcome == rehearsal.Partial && len(gained) > 0:
-			a.find("offline.lucky", Where{URL: a.local(url)}, "only the browser's cache has "+strings.Join(gained[:min(3, len(gained))], ", "), "")
+			a.find(offlineLucky, Where{URL: a.local(url)}, "only the browser's cache has "+strings.Join(gained[:min(3, len(gained))], ", "), "")
 		case was.Outcome != rehearsal.Partial && (o.Outcome == rehearsal.Whole || o.Outcome == rehearsal.Partial):
-			a.find("offline.lucky", Where{URL: a.local(url)}, string(was.Outcome)+" without the browser's cache, "+string(o.Outcome)+" with it", "")
+			a.find(offlineLucky, Where{URL: a.local(url)}, string(was.Outcome)+" without the browser's cache, "+string(o.Outcome)+" with it", "")
 		}
 	}); err != nil {
 		return err
 	}
 	return a.rehearseAgain(varying, &page.Reader{Screen: page.Phone}, false, func(url string, o *rehearsal.PageOutcome) {
 		if more := a.missingOnlyIn(o, before[url]); len(more) > 0 {
-			a.find("offline.phone", Where{URL: a.local(url)}, "missing "+strings.Join(more[:min(3, len(more))], ", "), "")
+			a.find(offlinePhone, Where{URL: a.local(url)}, "missing "+strings.Join(more[:min(3, len(more))], ", "), "")
 		}
 	})
 }

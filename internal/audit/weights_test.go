@@ -11,21 +11,26 @@ import (
 )
 
 func TestWeightsByTarget(t *testing.T) {
+	codes, ranks := map[string]bool{}, map[int]bool{}
 	for _, c := range Catalogue {
 		heaviest, _ := c.weighted(target.All)
 		assert.Equal(t, c.Weight, heaviest, "%s: what is written in the catalogue is its heaviest weight", c.Code)
-	}
-	for code, by := range weightByTarget {
-		assert.NotPanics(t, func() { checkOf(code) }, code)
-		for name := range by {
-			assert.Contains(t, target.All, name, code)
+		for name := range c.Otherwise {
+			assert.Contains(t, target.All, name, c.Code)
+		}
+		assert.False(t, codes[c.Code] || ranks[c.Rank] || c.Rank == 0, "%s stands twice, or has no rank of its own", c.Code)
+		codes[c.Code], ranks[c.Rank] = true, true
+		assert.Same(t, c, CheckOf(c.Code))
+		for name, text := range map[string]string{"title": c.Title, "reason": c.Reason, "mend": c.Mend, "example": c.Example} {
+			assert.NotEmpty(t, text, "%s has no %s", c.Code, name)
 		}
 	}
+	assert.Nil(t, CheckOf("page.none"))
 	for _, c := range []struct{ code, target, want string }{
 		{"app.start", "chromium-desktop", Blocker}, {"app.start", "safari-ios", Polish}, {"worker.ranges", "safari-macos", Risk}, {"worker.ranges", "chromium-android", Polish},
 		{"icon.maskable", "safari-ios", ""}, {"app.nameless", "firefox-android", Risk}, {"offline.start", "safari-ios", Blocker}, {"page.apple", "chromium-desktop", ""},
 	} {
-		assert.Equal(t, c.want, checkOf(c.code).WeightOn(c.target), "%s on %s", c.code, c.target)
+		assert.Equal(t, c.want, CheckOf(c.code).WeightOn(c.target), "%s on %s", c.code, c.target)
 	}
 }
 

@@ -9,9 +9,113 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
+	"tachyform/internal/target"
 	"tachyform/internal/useragent"
 	"tachyform/internal/worker"
 )
+
+// What is judged here.
+var workerForgets = newCheck(Check{
+	Code: "worker.forgets", Weight: Risk, Rank: 280,
+	Title:    "The worker keeps its state in variables",
+	Reason:   "Browsers stop an idle worker after half a minute; what stood in its variables is gone, and pages with it.",
+	Mend:     "read what is needed from a cache or IndexedDB in the event itself",
+	Standard: "Service Workers, 2.1",
+	Example:  "let ready = false, set to true when the installation has ended.",
+})
+
+var workerRenamed = newCheck(Check{
+	Code: "worker.renamed", Weight: Risk, Rank: 330,
+	Title:    "The worker's file is named after its content",
+	Reason:   "A page kept from an earlier release registers the old name for ever, and updates never arrive.",
+	Mend:     "serve the worker at one address that stays, such as /worker.js",
+	Standard: "Service Workers, 4.4",
+	Example:  "/worker.3f9c2b71.js: the next release calls it /worker.88d01c4e.js.",
+})
+
+var linkMixed = newCheck(Check{
+	Code: "link.mixed", Weight: Risk, Rank: 420,
+	Title:    "Pages ask for files over plain http",
+	Reason:   "Browsers block scripts, styles and data that are not secure on a secure page.",
+	Mend:     "write the address with https",
+	Standard: "Mixed Content, 5",
+	Example:  "<script src=http://charts.example/draw.js> on an https page.",
+})
+
+var pageViewport = newCheck(Check{
+	Code: "page.viewport", Weight: Risk, Rank: 430,
+	Title:     "Pages do not fit phones",
+	Reason:    "Without a viewport tag phones lay the page out a thousand pixels wide and shrink it.",
+	Mend:      "tachyform fit adds the tag",
+	Standard:  "CSS Viewport, 2",
+	Example:   "no <meta name=\"viewport\">.",
+	Otherwise: map[string]string{target.ChromiumDesktop: "", target.SafariMacOS: ""},
+	FitMends:  true,
+})
+
+var sitePlain = newCheck(Check{
+	Code: "site.plain", Weight: Polish, Rank: 620,
+	Title:    "The host sends text uncompressed",
+	Reason:   "Pages and their styles and scripts take several times as long to arrive.",
+	Mend:     "switch on gzip or brotli for text at the host",
+	Standard: "RFC 9110, 8.4",
+	Example:  "a style sheet of 120 kB that would be 20 kB.",
+})
+
+var workerDelayed = newCheck(Check{
+	Code: "worker.delayed", Weight: Polish, Rank: 640,
+	Title:    "Caches may hold the worker's script back",
+	Reason:   "A release reaches people later than it could; a proxy or an old browser may keep the old script for a day.",
+	Mend:     "send the script with Cache-Control: no-cache",
+	Standard: "Service Workers, 4.4",
+	Example:  "all .js files are sent with max-age=31536000, the worker among them.",
+})
+
+var appStale = newCheck(Check{
+	Code: "app.stale", Weight: Polish, Rank: 660,
+	Title:    "The manifest may come from the HTTP cache for days",
+	Reason:   "A new name or icon reaches people who have the app late.",
+	Mend:     "send the manifest with Cache-Control: no-cache",
+	Standard: "RFC 9111, 4.2",
+	Example:  "Cache-Control: max-age=604800 on .webmanifest files.",
+})
+
+var pageStale = newCheck(Check{
+	Code: "page.stale", Weight: Polish, Rank: 670,
+	Title:    "Pages may come from the HTTP cache for days",
+	Reason:   "Who has a page keeps the old one, and a mend reaches them late.",
+	Mend:     "send pages with Cache-Control: no-cache; long times are for files whose names carry a hash",
+	Standard: "RFC 9111, 4.2",
+	Example:  "Cache-Control: max-age=604800 on .html files.",
+})
+
+var pageLanguage = newCheck(Check{
+	Code: "page.language", Weight: Polish, Rank: 680,
+	Title:    "Pages name no language",
+	Reason:   "Screen readers guess how to pronounce them, and browsers offer to translate.",
+	Mend:     "add lang to <html>, such as <html lang=\"en\">",
+	Standard: "HTML, 3.2.6.2",
+	Example:  "<html> without lang.",
+})
+
+var pageTitle = newCheck(Check{
+	Code: "page.title", Weight: Polish, Rank: 690,
+	Title:    "Pages have no title",
+	Reason:   "The task switcher and the history show an address.",
+	Mend:     "add a <title>",
+	Standard: "HTML, 4.2.2",
+	Example:  "a template that never fills in its title.",
+})
+
+var appBare = newCheck(Check{
+	Code: "app.bare", Weight: Polish, Rank: 700,
+	Title:     "The install prompt has nothing to tell but the name",
+	Reason:    "With a description and screenshots browsers show what people are about to install.",
+	Mend:      "add description: and screenshots: under app:",
+	Standard:  "Web App Manifest, application information",
+	Example:   "a manifest with name and icons only.",
+	Otherwise: only(Polish, chromium...),
+})
 
 func sortedKeys[V any](m map[string]V) (keys []string) {
 	for k := range m {
@@ -31,17 +135,17 @@ const (
 func (a *auditor) checkScripts(w *useragent.WorkerState, at Where) {
 	fresh := func(resp *site.Response) time.Duration { return site.Freshness(resp.Header, time.Now()) }
 	if resp, _ := a.follow(w.Script); resp != nil && fresh(resp) >= time.Hour {
-		a.find("worker.delayed", at, "Cache-Control: "+resp.Header.Get("Cache-Control"), "")
+		a.find(workerDelayed, at, "Cache-Control: "+resp.Header.Get("Cache-Control"), "")
 	}
 	for _, u := range w.Imports {
 		if resp, _ := a.follow(u); resp != nil && fresh(resp) >= time.Hour {
-			a.find("worker.delayed", a.place(u, 0, 0), "the worker imports "+a.local(u)+", which is sent with Cache-Control: "+resp.Header.Get("Cache-Control"),
+			a.find(workerDelayed, a.place(u, 0, 0), "the worker imports "+a.local(u)+", which is sent with Cache-Control: "+resp.Header.Get("Cache-Control"),
 				"send it with Cache-Control: no-cache, or register the worker with updateViaCache: 'none'")
 			break
 		}
 	}
 	if path, _, _ := strings.Cut(w.Script, "?"); worker.HashedName(path) {
-		a.find("worker.renamed", at, "its name carries a hash: "+a.local(path), "")
+		a.find(workerRenamed, at, "its name carries a hash: "+a.local(path), "")
 	}
 	var stale []string
 	control := ""
@@ -50,11 +154,11 @@ func (a *auditor) checkScripts(w *useragent.WorkerState, at Where) {
 			stale, control = append(stale, u), resp.Header.Get("Cache-Control")
 		}
 	}
-	a.findPages("page.stale", stale, 0, 0, "Cache-Control: "+control)
+	a.findPages(pageStale, stale, 0, 0, "Cache-Control: "+control)
 	if m := a.report.Manifest; m != nil {
 		url := a.absolute(m.URL)
 		if resp, _ := a.follow(url); resp != nil && fresh(resp) >= 24*time.Hour {
-			a.find("app.stale", a.place(url, 0, 0), "Cache-Control: "+resp.Header.Get("Cache-Control"), "")
+			a.find(appStale, a.place(url, 0, 0), "Cache-Control: "+resp.Header.Get("Cache-Control"), "")
 		}
 	}
 }
@@ -83,7 +187,7 @@ func (a *auditor) checkStoppedWorker(at Where) error {
 		}
 	}
 	if len(forgotten) > 0 {
-		a.find("worker.forgets", at, fmt.Sprintf("%s opens offline while the worker runs, and no more after the browser stopped it", a.local(forgotten[0])), "")
+		a.find(workerForgets, at, fmt.Sprintf("%s opens offline while the worker runs, and no more after the browser stopped it", a.local(forgotten[0])), "")
 	}
 	return nil
 }
@@ -121,7 +225,7 @@ func (a *auditor) checkCompression() {
 		}
 	}
 	if len(plain) > 0 {
-		a.find("site.plain", Where{URL: plain[0]}, fmt.Sprintf("%s without Content-Encoding, %.0f kB: %s", map[bool]string{true: "one file", false: fmt.Sprintf("%d files", len(plain))}[len(plain) == 1], float64(bytes)/1e3, strings.Join(plain[:min(3, len(plain))], ", ")), "")
+		a.find(sitePlain, Where{URL: plain[0]}, fmt.Sprintf("%s without Content-Encoding, %.0f kB: %s", map[bool]string{true: "one file", false: fmt.Sprintf("%d files", len(plain))}[len(plain) == 1], float64(bytes)/1e3, strings.Join(plain[:min(3, len(plain))], ", ")), "")
 	}
 }
 
@@ -149,11 +253,11 @@ func (a *auditor) checkContent() {
 			}
 		}
 	}
-	a.findPages("page.language", noLanguage, 0, 0, "no lang on <html>")
-	a.findPages("page.title", noTitle, 0, 0, "no <title>")
-	a.findPages("page.viewport", noViewport, 0, 0, `no <meta name="viewport">`)
-	a.findPages("link.mixed", mixed, 0, 0, insecure)
+	a.findPages(pageLanguage, noLanguage, 0, 0, "no lang on <html>")
+	a.findPages(pageTitle, noTitle, 0, 0, "no <title>")
+	a.findPages(pageViewport, noViewport, 0, 0, `no <meta name="viewport">`)
+	a.findPages(linkMixed, mixed, 0, 0, insecure)
 	if p := a.report.Manifest; p != nil && p.Processed != nil && !p.Processed.Fatal && p.Processed.Description == "" && len(p.Processed.Screenshots) == 0 {
-		a.find("app.bare", Where{File: a.file(a.absolute(p.URL)), URL: p.URL}, "neither description nor screenshots", "")
+		a.find(appBare, Where{File: a.file(a.absolute(p.URL)), URL: p.URL}, "neither description nor screenshots", "")
 	}
 }

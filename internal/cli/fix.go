@@ -11,13 +11,9 @@ import (
 	"tachyform/internal/report"
 )
 
-// fitMends are the checks whose findings a fit mends, as far as the project file describes what it needs.
-var fitMends = []string{"app.unlinked", "app.unreachable", "icon.unfit", "icon.missing", "icon.lies", "icon.damaged", "icon.maskable", "icon.black", "icon.blurred", "icon.heavy",
-	"worker.none", "worker.failed", "page.manifest", "page.register", "page.theme", "page.icon", "page.apple", "page.viewport", "page.misspelt", "page.obsolete", "offline.start", "offline.lost", "offline.stuck", "offline.partial"}
-
 // fix fits the site when that may mend one of the findings, and says what it wrote. It gives whether anything was written.
 func (a *app) fix(cmd *cobra.Command, args []string, r *audit.Report) (bool, error) {
-	if !slices.ContainsFunc(r.Findings, func(f *audit.Finding) bool { return slices.Contains(fitMends, f.Code) }) {
+	if !slices.ContainsFunc(r.Findings, func(f *audit.Finding) bool { return audit.CheckOf(f.Code).FitMends }) {
 		return false, nil
 	}
 	o, err := a.open(cmd.Context(), args)

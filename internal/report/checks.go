@@ -8,7 +8,7 @@ import (
 )
 
 // Checks lists what the audit can find, by weight.
-func Checks(list []audit.Check, width int) string {
+func Checks(list []*audit.Check, width int) string {
 	var b strings.Builder
 	for _, weight := range []string{audit.Blocker, audit.Risk, audit.Polish} {
 		fmt.Fprintf(&b, "%s\n", weightStyle(weight).Render(strings.ToUpper(weight)))
@@ -23,7 +23,7 @@ func Checks(list []audit.Check, width int) string {
 }
 
 // Explain tells what one finding means.
-func Explain(c audit.Check, width int) string {
+func Explain(c *audit.Check, width int) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s  %s\n\n", bold.Render(c.Code), weightStyle(c.Weight).Render(c.Weight))
 	for _, part := range []struct{ name, text string }{{"what", c.Title + "."}, {"felt as", c.Reason}, {"mend", capital(c.Mend) + "."}, {"example", c.Example}, {"standard", c.Standard}} {
@@ -41,7 +41,7 @@ func Explain(c audit.Check, width int) string {
 }
 
 // ChecksDocument is docs/checks.md, made from the same source as the findings.
-func ChecksDocument(list []audit.Check) string {
+func ChecksDocument(list []*audit.Check) string {
 	var b strings.Builder
 	b.WriteString("# What the audit can find\n\nMade from the catalogue that the findings come from (`go test ./internal/report -run TestChecksDocument` says when it is out of date;\n`TACHYFORM_WRITE_DOCS=1` with it writes it anew). `tachyform explain CODE` tells the same on a terminal.\n")
 	for _, weight := range []string{audit.Blocker, audit.Risk, audit.Polish} {

@@ -19,7 +19,7 @@ func weights(r *audit.Report, f *audit.Finding) string {
 }
 
 // weightsOn says the same of a check and all targets.
-func weightsOn(c audit.Check) string {
+func weightsOn(c *audit.Check) string {
 	return byWeight(target.All, c.WeightOn)
 }
 

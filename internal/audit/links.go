@@ -1,0 +1,120 @@
+package audit
+
+import (
+	"fmt"
+	"sort"
+
+	"tachyform/internal/page"
+)
+
+var pageGone = newCheck(Check{
+	Code: "page.gone", Weight: Risk, Rank: 130,
+	Title:   "A page that the project file names does not answer",
+	Reason:  "Somebody expects this page to be there.",
+	Mend:    "mend the path under audit, or bring the page back",
+	Example: "audit.pages names /lost.html, which was removed.",
+})
+
+var linkBroken = newCheck(Check{
+	Code: "link.broken", Weight: Risk, Rank: 140,
+	Title:   "A page asks for a file that is not there",
+	Reason:  "The page is incomplete for everybody, online too.",
+	Mend:    "mend the address, or bring the file back",
+	Example: "<img src=/pictures/peir.png>, and the file is pier.png.",
+})
+
+var linkRefused = newCheck(Check{
+	Code: "link.refused", Weight: Risk, Rank: 150,
+	Title:    "A file comes under a type that browsers refuse",
+	Reason:   "The file is there, and yet the page looks or works as if it were not.",
+	Mend:     "let the host send the right media type: hosting.media_types says what it sends today",
+	Standard: "Fetch, 2.2.6; HTML, 4.2.4",
+	Example:  "a style sheet sent as text/plain.",
+})
+
+// checkLinks names what pages ask for that is not there even online.
+func (a *auditor) checkLinks() {
+	if a.graph == nil {
+		for _, v := range a.ran.Visits {
+			for _, l := range v.Loads {
+				if l.Missing && !l.Background {
+					a.find(linkBroken, a.place(l.From, l.Line, l.Column), a.local(l.URL)+": "+l.Why.String(), "")
+				}
+			}
+		}
+		return
+	}
+	type broken struct {
+		first page.Reference
+		count int
+	}
+	found := map[string]*broken{}
+	var order []string
+	check := func(r page.Reference) {
+		path, ok := a.graph.Local(r.URL)
+		if !ok || a.graph.Files[path] != nil {
+			return
+		}
+		if b := found[r.URL]; b != nil {
+			b.count++
+			return
+		}
+		if resp, _ := a.follow(r.URL); resp != nil && resp.Status < 400 {
+			return
+		}
+		found[r.URL] = &broken{r, 1}
+		order = append(order, r.URL)
+	}
+	var paths []string
+	for p := range a.graph.Refs {
+		paths = append(paths, p)
+	}
+	sort.Strings(paths)
+	for _, p := range paths {
+		for _, r := range a.graph.Refs[p] {
+			if r.Destination != "manifest" && !(r.Background && r.Destination == "image") {
+				if a.graph.Scripts[p] != nil && r.Destination == "" && !r.Module {
+					continue // a script's fetch() resolves against its page; the rehearsal knows better
+				}
+				check(r)
+			}
+		}
+	}
+	for _, p := range a.graph.PagePaths() {
+		d := a.graph.Pages[p]
+		for _, l := range d.Links {
+			check(page.Reference{URL: l.URL, From: d.URL, Line: l.Line, Column: l.Column})
+		}
+	}
+	for _, v := range a.ran.Visits {
+		for _, l := range v.Loads {
+			if l.Missing && !l.Background && l.Destination == "" {
+				if found[l.URL] == nil {
+					found[l.URL] = &broken{l.Reference, 1}
+					order = append(order, l.URL)
+				}
+			}
+		}
+	}
+	for _, u := range order {
+		b := found[u]
+		evidence := a.local(u) + " is not there"
+		if b.count > 1 {
+			evidence += fmt.Sprintf("; %d places ask for it", b.count)
+		}
+		a.find(linkBroken, a.place(b.first.From, b.first.Line, b.first.Column), evidence, "")
+	}
+}
+
+// checkRefusedAnswers names what comes under a media type that keeps it from being used. It has to be seen with the host's own headers.
+func (a *auditor) checkRefusedAnswers() {
+	seen := map[string]bool{}
+	for _, v := range a.ran.Visits {
+		for _, l := range v.Loads {
+			if l.Refused && !seen[l.URL] {
+				seen[l.URL] = true
+				a.find(linkRefused, a.place(l.From, l.Line, l.Column), a.local(l.URL)+": "+l.Why.String(), "")
+			}
+		}
+	}
+}
