@@ -8,8 +8,7 @@ import (
 	"slices"
 	"strings"
 
-	xhtml "golang.org/x/net/html"
-
+	"tachyform/internal/markup"
 	"tachyform/internal/page"
 )
 
@@ -55,81 +54,61 @@ func blanked(text []byte) []byte {
 // scan finds the link, meta and script tags of the head and where the head ends: the offset at which lines are inserted.
 func scan(original []byte) (tags []span, end int, err error) {
 	text := blanked(original)
-	z := xhtml.NewTokenizer(bytes.NewReader(text))
-	offset, end := 0, -1
+	end = -1
 	inHead, template, skip := true, 0, ""
-	for {
-		kind := z.Next()
-		start := offset
-		raw := z.Raw()
-		offset += len(raw)
-		if kind == xhtml.ErrorToken {
-			if rest := bytes.TrimSpace(text[start:]); len(rest) > 0 {
+	leave := func(at int) { inHead, end = false, at }
+	for token := range markup.Tokens(text) {
+		if token.Kind == markup.Unfinished {
+			if rest := bytes.TrimSpace(token.Raw()); len(rest) > 0 {
 				return nil, 0, fmt.Errorf("the page ends in the middle of a tag: %q", string(rest[:min(len(rest), 40)]))
 			}
-			break
 		}
 		if !inHead {
 			continue
 		}
-		switch kind {
-		case xhtml.CommentToken:
-			if !bytes.HasSuffix(raw, []byte(">")) {
+		switch token.Kind {
+		case markup.Comment:
+			if !bytes.HasSuffix(token.Raw(), []byte(">")) {
 				return nil, 0, fmt.Errorf("the page ends in the middle of a comment")
 			}
-		case xhtml.TextToken:
-			if skip == "" && template == 0 && len(bytes.TrimSpace(bytes.TrimPrefix(raw, []byte("\xef\xbb\xbf")))) > 0 {
-				inHead = false
-				end = start
+		case markup.Text:
+			if skip == "" && template == 0 && len(bytes.TrimSpace(bytes.TrimPrefix(token.Raw(), []byte("\xef\xbb\xbf")))) > 0 {
+				leave(token.Start)
 			}
-		case xhtml.StartTagToken, xhtml.SelfClosingTagToken:
-			name, more := z.TagName()
-			tag := page.Tag{Name: string(name), Attr: map[string]string{}}
-			for more {
-				var k, v []byte
-				k, v, more = z.TagAttr()
-				if _, twice := tag.Attr[string(k)]; !twice {
-					tag.Attr[string(k)] = string(v)
-				}
-			}
-			switch tag.Name {
-			case "link", "meta", "base":
+		case markup.StartTag, markup.SelfClosingTag:
+			switch token.Name {
+			case "link", "meta", "base", "script":
 				if template == 0 && skip == "" {
-					tags = append(tags, span{tag, start, offset, !bytes.Equal(raw, original[start:offset]), string(original[start:offset])})
+					written := original[token.Start:token.End]
+					tag := page.Tag{Name: token.Name, Attr: token.Attributes()}
+					if tag.Attr == nil {
+						tag.Attr = map[string]string{}
+					}
+					tags = append(tags, span{tag, token.Start, token.End, !bytes.Equal(token.Raw(), written), string(written)})
 				}
-			case "script":
-				if template == 0 && skip == "" {
-					tags = append(tags, span{tag, start, offset, !bytes.Equal(raw, original[start:offset]), string(original[start:offset])})
-				}
-				if kind == xhtml.StartTagToken {
+				if token.Name == "script" && token.Kind == markup.StartTag {
 					skip = "script"
 				}
 			case "style", "title", "noscript", "noframes":
-				if kind == xhtml.StartTagToken {
-					skip = tag.Name
+				if token.Kind == markup.StartTag {
+					skip = token.Name
 				}
 			case "template":
 				template++
 			case "html", "head", "basefont", "bgsound":
 			default:
 				if template == 0 && skip == "" {
-					inHead = false
-					end = start
+					leave(token.Start)
 				}
 			}
-		case xhtml.EndTagToken:
-			name, _ := z.TagName()
-			switch n := string(name); {
-			case n == skip:
+		case markup.EndTag:
+			switch {
+			case token.Name == skip:
 				skip = ""
-			case n == "template" && template > 0:
+			case token.Name == "template" && template > 0:
 				template--
-			case n == "head" && template == 0:
-				inHead = false
-				end = start
-			case n == "html" || n == "body":
-				inHead = false
-				end = start
+			case token.Name == "head" && template == 0, token.Name == "html", token.Name == "body":
+				leave(token.Start)
 			}
 		}
 	}

@@ -1,9 +1,9 @@
 package page
 
 import (
-	"bytes"
-
 	"golang.org/x/net/html"
+
+	"tachyform/internal/markup"
 )
 
 // CanvasBackground gives the colour, as written, that lies behind the whole document: that of the root element, or else of the body (CSS
@@ -42,8 +42,8 @@ func (d *Document) CanvasBackground(sheets []*Style) string {
 			}
 		}
 	}
-	root, err := html.Parse(bytes.NewReader(d.text))
-	if err != nil {
+	root := markup.Tree(d.text)
+	if root == nil {
 		return ""
 	}
 	for n := range root.Descendants() {

@@ -1,12 +1,13 @@
 package page
 
 import (
-	"bytes"
 	"slices"
 	"strings"
 	"unicode"
 
 	"golang.org/x/net/html"
+
+	"tachyform/internal/markup"
 )
 
 // Sheet is one of a document's style sheets, in the order of the cascade: a style element, or a link to another file.
@@ -25,8 +26,8 @@ func (d *Document) Applied(sheets []*Style) []Reference {
 	if d.text == nil || !c.gather(sheets) {
 		return nil
 	}
-	root, err := html.Parse(bytes.NewReader(d.text))
-	if err != nil {
+	root := markup.Tree(d.text)
+	if root == nil {
 		return nil
 	}
 	c.walk(root)

@@ -7,9 +7,9 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"golang.org/x/net/html"
 	"golang.org/x/net/html/charset"
 
+	"tachyform/internal/markup"
 	"tachyform/internal/site"
 	"tachyform/internal/textpos"
 )
@@ -209,38 +209,31 @@ type walker struct {
 type pictureSource struct{ srcset, media, mime string }
 
 func (w *walker) walk(text []byte) {
-	z := html.NewTokenizer(bytes.NewReader(text))
-	z.SetMaxBuf(0)
 	var inTitle bool
 	var raw strings.Builder // text of a script or style element
 	var rawTag *Tag
 	rawStart := 0
-	for {
-		kind := z.Next()
-		start := w.offset
-		rawLen := len(z.Raw())
-		w.offset += rawLen
-		if kind == html.ErrorToken {
-			if rawLen > 0 && bytes.HasPrefix(bytes.TrimSpace(text[start:]), []byte("<")) {
+	for token := range markup.Tokens(text) {
+		w.offset = token.End
+		switch token.Kind {
+		case markup.Unfinished:
+			if bytes.HasPrefix(bytes.TrimSpace(token.Raw()), []byte("<")) {
 				w.doc.Valid = false
 			}
-			return
-		}
-		switch kind {
-		case html.TextToken:
+		case markup.Text:
 			switch {
 			case rawTag != nil:
 				if raw.Len() == 0 {
-					rawStart = start
+					rawStart = token.Start
 				}
-				raw.Write(z.Text())
+				raw.Write(token.Text())
 			case inTitle:
-				w.doc.Title += string(z.Text())
-			case w.inHead && w.skip == "" && w.template == 0 && len(bytes.Trim(z.Raw(), " \t\n\f\r")) > 0:
+				w.doc.Title += string(token.Text())
+			case w.inHead && w.skip == "" && w.template == 0 && len(bytes.Trim(token.Raw(), " \t\n\f\r")) > 0:
 				w.inHead = false
 			}
-		case html.StartTagToken, html.SelfClosingTagToken:
-			tag := w.tag(z, start)
+		case markup.StartTag, markup.SelfClosingTag:
+			tag := w.tag(token)
 			if w.skip != "" {
 				continue
 			}
@@ -253,7 +246,7 @@ func (w *walker) walk(text []byte) {
 			case "title":
 				inTitle = w.doc.Title == "" && w.template == 0 && (w.inHead)
 			case "script", "style":
-				if kind == html.StartTagToken {
+				if token.Kind == markup.StartTag {
 					t := tag
 					rawTag = &t
 					raw.Reset()
@@ -265,10 +258,8 @@ func (w *walker) walk(text []byte) {
 			if w.template == 0 {
 				w.element(tag)
 			}
-		case html.EndTagToken:
-			nameBytes, _ := z.TagName()
-			name := string(nameBytes)
-			switch {
+		case markup.EndTag:
+			switch name := token.Name; {
 			case name == w.skip:
 				w.skip = ""
 			case name == "template" && w.template > 0:
@@ -297,34 +288,21 @@ func (w *walker) walk(text []byte) {
 	}
 }
 
-func (w *walker) tag(z *html.Tokenizer, start int) Tag {
-	name, more := z.TagName()
-	t := Tag{Name: string(name), InHead: w.inHead}
+func (w *walker) tag(token *markup.Token) Tag {
+	t := Tag{Name: token.Name, Attr: token.Attributes(), InHead: w.inHead}
 	w.doc.keys[t.Name] = true
-	if more {
-		t.Attr = map[string]string{}
+	if id, ok := t.Attr["id"]; ok {
+		w.doc.keys["#"+id] = true
 	}
-	for more {
-		var k, v []byte
-		k, v, more = z.TagAttr()
-		if _, twice := t.Attr[string(k)]; !twice {
-			t.Attr[string(k)] = string(v)
-			switch string(k) {
-			case "id":
-				w.doc.keys["#"+string(v)] = true
-			case "class":
-				for class := range bytes.FieldsSeq(v) {
-					w.doc.keys["."+string(class)] = true
-				}
-			}
-		}
+	for class := range strings.FieldsSeq(t.Attr["class"]) {
+		w.doc.keys["."+class] = true
 	}
 	switch t.Name {
 	case "a", "area", "meta", "link", "script", "img", "iframe", "source", "video", "audio", "track", "embed", "object", "input", "body", "html", "image", "use", "table", "td", "th":
-		t.Line, t.Column = w.pos.At(start)
+		t.Line, t.Column = w.pos.At(token.Start)
 	default:
 		if t.Attr["style"] != "" {
-			t.Line, t.Column = w.pos.At(start)
+			t.Line, t.Column = w.pos.At(token.Start)
 		}
 	}
 	return t

@@ -1,10 +1,9 @@
 package page
 
 import (
-	"bytes"
 	"unicode"
 
-	"golang.org/x/net/html"
+	"tachyform/internal/markup"
 )
 
 // wordsOfPage is how many letters of text make a page that says something by itself.
@@ -12,32 +11,28 @@ const wordsOfPage = 20
 
 // Drawn says whether the page shows next to nothing before its scripts have run: hardly a word, no picture and no field, but scripts.
 func (d *Document) Drawn() bool {
-	z := html.NewTokenizer(bytes.NewReader(d.text))
 	letters, scripts, skip, body := 0, false, "", false
-	for {
-		switch z.Next() {
-		case html.ErrorToken:
-			return scripts
-		case html.TextToken:
+	for token := range markup.Tokens(d.text) {
+		switch token.Kind {
+		case markup.Text:
 			if skip != "" || !body {
 				continue
 			}
-			for _, c := range string(z.Text()) {
+			for _, c := range string(token.Text()) {
 				if unicode.IsLetter(c) {
 					if letters++; letters >= wordsOfPage {
 						return false
 					}
 				}
 			}
-		case html.StartTagToken, html.SelfClosingTagToken:
-			name, _ := z.TagName()
-			switch string(name) {
+		case markup.StartTag, markup.SelfClosingTag:
+			switch token.Name {
 			case "body":
 				body = true
 			case "script":
 				scripts, skip = true, "script"
 			case "style", "title", "noscript", "template":
-				skip = string(name)
+				skip = token.Name
 			case "a", "button", "table", "img", "video", "audio", "canvas", "svg", "iframe", "input", "textarea", "select", "object", "embed", "picture":
 				if skip == "" {
 					return false
@@ -45,10 +40,11 @@ func (d *Document) Drawn() bool {
 			case "div", "main", "p", "section", "header":
 				body = true // a page may leave the body's tag away
 			}
-		case html.EndTagToken:
-			if name, _ := z.TagName(); string(name) == skip {
+		case markup.EndTag:
+			if token.Name == skip {
 				skip = ""
 			}
 		}
 	}
+	return scripts
 }

@@ -5,7 +5,8 @@ import (
 	"strings"
 
 	"github.com/tdewolff/parse/v2/js"
-	"golang.org/x/net/html"
+
+	"tachyform/internal/markup"
 )
 
 // Made is an element that a script adds to its page, as far as its text says so: what is created and given literal attributes.
@@ -179,33 +180,29 @@ func (r *scriptReader) places(x *js.CallExpr, d *js.DotExpr) {
 	case "write", "writeln":
 		if v, ok := d.X.(*js.Var); ok && string(v.Name()) == "document" {
 			if text, ok := r.literal(args[0].Value); ok {
-				r.markup(text, true)
+				r.writtenMarkup(text, true)
 			}
 		}
 	case "insertAdjacentHTML":
 		if at, ok := d.X.(*js.DotExpr); ok && dotName(at) == "head" && len(args) == 2 {
 			if text, ok := r.literal(args[1].Value); ok {
-				r.markup(text, false)
+				r.writtenMarkup(text, false)
 			}
 		}
 	}
 }
 
-// markup reads elements out of a text that is written into the page; scripts run only in what is written while the page is read.
-func (r *scriptReader) markup(text string, scripts bool) {
-	z := html.NewTokenizer(strings.NewReader(text))
-	for {
-		switch z.Next() {
-		case html.ErrorToken:
-			return
-		case html.StartTagToken, html.SelfClosingTagToken:
-			t := z.Token()
-			m := &Made{Tag: Tag{Name: t.Data, Attr: map[string]string{}, InHead: true}, placed: t.Data != "script" || scripts, ready: r.ready, change: r.change}
-			for _, a := range t.Attr {
-				m.Attr[a.Key] = a.Val
-			}
-			r.all = append(r.all, m)
+// writtenMarkup reads elements out of a text that is written into the page; scripts run only in what is written while the page is read.
+func (r *scriptReader) writtenMarkup(text string, scripts bool) {
+	for token := range markup.Tokens([]byte(text)) {
+		if !token.Opens() {
+			continue
 		}
+		attr := token.Attributes()
+		if attr == nil {
+			attr = map[string]string{}
+		}
+		r.all = append(r.all, &Made{Tag: Tag{Name: token.Name, Attr: attr, InHead: true}, placed: token.Name != "script" || scripts, ready: r.ready, change: r.change})
 	}
 }
 
