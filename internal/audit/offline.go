@@ -9,7 +9,7 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
-	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
 	"tachyform/internal/worker"
 )
 
@@ -85,7 +85,7 @@ func (a *auditor) checkOffline(start string) {
 		return // a worker there is, and which is not known: one finding says so
 	case w == nil:
 		a.find(workerNone, Where{URL: a.report.Entry}, "the visited pages call navigator.serviceWorker.register nowhere", "")
-	case w.State != useragent.Activated:
+	case w.State != account.Activated:
 		evidence := w.Error
 		if evidence == "" {
 			evidence = "it stays in the state " + string(w.State)

@@ -13,6 +13,7 @@ import (
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 )
 
@@ -46,16 +47,16 @@ type PlanStep struct {
 
 // PlanEvent is one thing that happened; At is in milliseconds since the rehearsal began.
 type PlanEvent struct {
-	At     int64               `json:"at"`
-	Kind   useragent.EventKind `json:"kind"`
-	Worker int                 `json:"worker,omitempty"`
-	Status int                 `json:"status,omitempty"`
-	Level  string              `json:"level,omitempty"`
-	Text   string              `json:"text"`
-	Where  string              `json:"where,omitempty"`
+	At     int64             `json:"at"`
+	Kind   account.EventKind `json:"kind"`
+	Worker int               `json:"worker,omitempty"`
+	Status int               `json:"status,omitempty"`
+	Level  string            `json:"level,omitempty"`
+	Text   string            `json:"text"`
+	Where  string            `json:"where,omitempty"`
 	// URL is the address that it is about, Event what Text says of it.
-	URL   string          `json:"-"`
-	Event useragent.Event `json:"-"`
+	URL   string        `json:"-"`
+	Event account.Event `json:"-"`
 }
 
 // RunPlan carries out a rehearsal of the project file. open gives the hosts of another release by the path of its folder.
@@ -96,7 +97,7 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 		}
 		for _, h := range result.Events {
 			p.Account = append(p.Account, PlanEvent{h.At.Milliseconds(), h.Kind, h.Worker, h.Status, h.Level, short(h.String()), short(h.Where), short(h.URL), h})
-			if h.Kind == useragent.EventGap && !slices.Contains(out.Gaps, h.Text) {
+			if h.Kind == account.EventGap && !slices.Contains(out.Gaps, h.Text) {
 				out.Gaps = append(out.Gaps, h.Text)
 			}
 		}

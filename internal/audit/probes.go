@@ -10,7 +10,7 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/target"
-	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
 )
 
 // What is judged here.
@@ -175,7 +175,7 @@ func (a *auditor) leadsOn(url string) bool {
 // checkRequests judges what the probes showed, and what the worker keeps.
 func (a *auditor) checkRequests() error {
 	w := a.ran.Worker
-	if w == nil || w.State != useragent.Activated {
+	if w == nil || w.State != account.Activated {
 		return nil
 	}
 	at := a.place(w.Script, 0, 0)

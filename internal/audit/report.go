@@ -6,7 +6,7 @@ import (
 	"tachyform/internal/manifest"
 	"tachyform/internal/page"
 	"tachyform/internal/rehearsal"
-	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
 )
 
 // Weights of findings, heaviest first.
@@ -75,7 +75,7 @@ type ManifestReport struct {
 type WorkerReport struct {
 	URL    string              `json:"url"`
 	Scope  string              `json:"scope"`
-	State  useragent.State     `json:"state"`
+	State  account.State       `json:"state"`
 	Error  *string             `json:"error"`
 	Caches map[string][]string `json:"caches"`
 }

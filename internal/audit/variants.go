@@ -8,7 +8,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/target"
-	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
 )
 
 // What is judged here.
@@ -60,7 +60,7 @@ func (a *auditor) tryVariants() error {
 		}
 		a.find(workerBeyond, where, gap, "")
 	}
-	if a.ran.Worker == nil || a.ran.Worker.State != useragent.Activated {
+	if a.ran.Worker == nil || a.ran.Worker.State != account.Activated {
 		return nil
 	}
 	before := map[string]*rehearsal.PageOutcome{}

@@ -3,6 +3,7 @@ package rehearsal
 import (
 	"tachyform/internal/page"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/document"
 )
 
 // DoubtKind tells why an outcome can't be relied on.
@@ -30,7 +31,7 @@ type Doubt struct {
 }
 
 // doubt says why the outcome of a page that a browser opened can't be relied on, nil where it can.
-func doubt(b *useragent.Browser, v *useragent.View, outcome Outcome) *Doubt {
+func doubt(b *useragent.Browser, v *document.View, outcome Outcome) *Doubt {
 	switch {
 	case len(b.Exhausted()) > 0:
 		return &Doubt{Kind: DoubtStopped, Err: b.Exhausted()[0]}

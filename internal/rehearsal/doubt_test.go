@@ -11,7 +11,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/script"
 	"tachyform/internal/site"
-	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
 )
 
 const keepsAll = `addEventListener('install', (e) => e.waitUntil(caches.open('a').then((c) => c.addAll(['/', '/s.js']))));
@@ -73,7 +73,7 @@ func TestUnreadRegistration(t *testing.T) {
 	got, err = r.Run(context.Background())
 	require.NoError(t, err)
 	require.NotNil(t, got.Worker)
-	assert.Equal(t, useragent.Activated, got.Worker.State)
+	assert.Equal(t, account.Activated, got.Worker.State)
 	assert.Empty(t, got.UnreadRegistrations)
 	assert.Equal(t, Whole, got.Pages[0].Under["offline"].Outcome)
 	assert.Nil(t, got.Pages[0].Under["offline"].Doubt)

@@ -6,6 +6,8 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/document"
 )
 
 // Driver is a browser with one profile that the steps of a rehearsal are carried out on. Each call returns once what it sets off has come
@@ -35,13 +37,13 @@ type Driver interface {
 	Wait(d time.Duration)
 
 	// View is what a tab shows, nil where there is no such tab.
-	View(tab string) *useragent.View
+	View(tab string) *document.View
 	// Judge gives the outcome of what a tab shows, nil where there is no such tab.
 	Judge(tab string) *PageOutcome
 	// Profile is what is kept, as values.
 	Profile() Profile
 	// Events is the account of all that came about so far, Now the time since it began.
-	Events() []useragent.Event
+	Events() []account.Event
 	Now() time.Duration
 	// Lacks lists what scripts used and this browser lacks.
 	Lacks() []string

@@ -9,6 +9,8 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/document"
 )
 
 // embedded drives the embedded user agent.
@@ -17,8 +19,8 @@ type embedded struct {
 	b       *useragent.Browser
 	hosts   []site.Host
 	options useragent.Options
-	tabs    map[string]*useragent.Tab
-	events  []useragent.Event
+	tabs    map[string]*document.Tab
+	events  []account.Event
 }
 
 // NewEmbedded gives a driver for the embedded user agent: a fresh profile, online.
@@ -26,7 +28,7 @@ func NewEmbedded(ctx context.Context, hosts []site.Host, o useragent.Options) Dr
 	if o.Reader == nil {
 		o.Reader = &page.Reader{}
 	}
-	d := &embedded{ctx: ctx, b: useragent.New(ctx, hosts, o), hosts: hosts, options: o, tabs: map[string]*useragent.Tab{}}
+	d := &embedded{ctx: ctx, b: useragent.New(ctx, hosts, o), hosts: hosts, options: o, tabs: map[string]*document.Tab{}}
 	d.b.Record(&d.events)
 	return d
 }
@@ -63,7 +65,7 @@ func (d *embedded) CloseAll() {
 	for _, t := range d.tabs {
 		d.b.CloseTab(t)
 	}
-	d.tabs = map[string]*useragent.Tab{}
+	d.tabs = map[string]*document.Tab{}
 	d.rest()
 	d.b.StopWorkers()
 }
@@ -110,7 +112,7 @@ func (d *embedded) Wait(t time.Duration) {
 	}
 }
 
-func (d *embedded) View(tab string) *useragent.View {
+func (d *embedded) View(tab string) *document.View {
 	if t := d.tabs[tab]; t != nil {
 		return t.View
 	}
@@ -135,7 +137,7 @@ func (d *embedded) Profile() Profile {
 	return Profile{d.b.Registrations(), d.b.Caches(), d.b.Notifications()}
 }
 
-func (d *embedded) Events() []useragent.Event { return d.events }
-func (d *embedded) Now() time.Duration        { return d.b.Now() }
-func (d *embedded) Lacks() []string           { return d.b.Gaps() }
-func (d *embedded) End()                      { d.b.Close() }
+func (d *embedded) Events() []account.Event { return d.events }
+func (d *embedded) Now() time.Duration      { return d.b.Now() }
+func (d *embedded) Lacks() []string         { return d.b.Gaps() }
+func (d *embedded) End()                    { d.b.Close() }

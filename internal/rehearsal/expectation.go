@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
 	"tachyform/internal/weburl"
 )
 
@@ -93,7 +94,7 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 	}
 	asked := map[string]bool{}
 	for _, h := range s.lastStep {
-		if h.Kind == useragent.EventNetwork {
+		if h.Kind == account.EventNetwork {
 			asked[h.String()] = true
 		}
 	}
@@ -107,8 +108,8 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 			say("not asked: the network was asked for %s", u)
 		}
 	}
-	if e.Says != "" && !slices.ContainsFunc(s.driver.Events(), func(h useragent.Event) bool {
-		return h.Kind == useragent.EventConsole && strings.Contains(h.Text, e.Says)
+	if e.Says != "" && !slices.ContainsFunc(s.driver.Events(), func(h account.Event) bool {
+		return h.Kind == account.EventConsole && strings.Contains(h.Text, e.Says)
 	}) {
 		say("says: nothing on the console holds %q", e.Says)
 	}

@@ -10,6 +10,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
@@ -152,7 +153,7 @@ func (r *Rehearsal) deployNext(b *useragent.Browser) *NextRelease {
 }
 
 // content asks for something from the page in a tab and gives the bytes, nil when nothing comes.
-func content(b *useragent.Browser, tab *useragent.Tab, ref page.Reference) []byte {
+func content(b *useragent.Browser, tab *document.Tab, ref page.Reference) []byte {
 	resp, _, _ := b.Fetch(tab, "", &fetch.Request{
 		URL: ref.URL, Method: "GET", Mode: ref.Mode, Destination: ref.Destination, Credentials: ref.Credentials,
 		Cache: "default", Redirect: "follow", Referrer: "about:client",

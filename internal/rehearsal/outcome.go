@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
@@ -28,8 +29,8 @@ type PageOutcome struct {
 	Status     int
 	Title      string
 	AnsweredBy fetch.Source
-	Missing    []*useragent.Load
-	Loads      []*useragent.Load
+	Missing    []*document.Load
+	Loads      []*document.Load
 	Elapsed    time.Duration
 	// ShownFrom is the address whose content is shown, of an answer that came from a cache.
 	ShownFrom string
@@ -40,14 +41,14 @@ type PageOutcome struct {
 }
 
 // judge names the outcome of a view of a browser, and whether it can be relied on; reference is the same page online without any worker.
-func judge(b *useragent.Browser, v, reference *useragent.View) *PageOutcome {
+func judge(b *useragent.Browser, v, reference *document.View) *PageOutcome {
 	o := outcomeOf(v, reference)
 	o.Doubt = doubt(b, v, o.Outcome)
 	return o
 }
 
 // outcomeOf names the outcome of a view; reference is the same page online without any worker.
-func outcomeOf(v, reference *useragent.View) *PageOutcome {
+func outcomeOf(v, reference *document.View) *PageOutcome {
 	o := &PageOutcome{Status: v.Status, Title: v.Title, AnsweredBy: v.Source, Loads: v.Loads, Elapsed: v.Elapsed, Reason: v.Reason}
 	if v.Response != nil {
 		o.ShownFrom = v.Response.Key
@@ -68,7 +69,7 @@ func outcomeOf(v, reference *useragent.View) *PageOutcome {
 			o.Missing = append(o.Missing, l)
 		}
 	}
-	needed := slices.ContainsFunc(o.Missing, func(l *useragent.Load) bool { return !l.Hint })
+	needed := slices.ContainsFunc(o.Missing, func(l *document.Load) bool { return !l.Hint })
 	switch {
 	case !ownContent(v, reference):
 		o.Outcome = StandIn
@@ -81,13 +82,13 @@ func outcomeOf(v, reference *useragent.View) *PageOutcome {
 }
 
 // missingAnyway says whether a load fails online too.
-func missingAnyway(reference *useragent.View, url string) bool {
-	return slices.ContainsFunc(reference.Loads, func(l *useragent.Load) bool { return l.URL == url && l.Missing })
+func missingAnyway(reference *document.View, url string) bool {
+	return slices.ContainsFunc(reference.Loads, func(l *document.Load) bool { return l.URL == url && l.Missing })
 }
 
 // ownContent says whether what is shown is the page itself: the bytes that the host gives for it, or an answer that was
 // fetched from its own address.
-func ownContent(v, reference *useragent.View) bool {
+func ownContent(v, reference *document.View) bool {
 	if reference.Response == nil {
 		return v.Source.Kind == fetch.NetworkSource
 	}

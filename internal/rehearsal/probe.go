@@ -7,6 +7,7 @@ import (
 
 	"tachyform/internal/condition"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
 )
 
@@ -93,7 +94,7 @@ func (r *Rehearsal) probe(ctx context.Context, b *useragent.Browser) *Health {
 }
 
 // probe sends one request from the page in a tab, or asks for a page as opening it would.
-func probe(b *useragent.Browser, tab *useragent.Tab, p Probe) (status int, size int64, reason fetch.Failure) {
+func probe(b *useragent.Browser, tab *document.Tab, p Probe) (status int, size int64, reason fetch.Failure) {
 	if p.Mode == "navigate" {
 		// The document alone tells enough.
 		resp, _, reason, done := b.Navigate(p.URL)

@@ -14,6 +14,9 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/document"
+	"tachyform/internal/useragent/serviceworker"
 )
 
 // Rehearsal is a plan: what is opened online, what then under other conditions. URLs are absolute.
@@ -50,13 +53,13 @@ type PageResult struct {
 
 // Result is what a rehearsal showed.
 type Result struct {
-	Visits []*useragent.View
+	Visits []*document.View
 	// Worker is the one whose scope holds the first visited page, or nil when no page registered any.
 	Worker *useragent.WorkerState
 	Caches []useragent.CacheContent
 	Pages  []*PageResult
-	Notes  []useragent.Note
-	Stored []useragent.Stored
+	Notes  []account.Note
+	Stored []account.Stored
 	// Personal says by address what made the host's answers ones for a single person.
 	Personal map[string]string
 	// Gaps lists what the worker used and this user agent lacks: what depends on it was not tried.
@@ -64,7 +67,7 @@ type Result struct {
 	// UnreadRegistrations are calls of register whose worker can't be read.
 	UnreadRegistrations []page.Place
 	// Rivals are scopes that several workers were registered for.
-	Rivals []useragent.Rival
+	Rivals []serviceworker.Rival
 	// Cookies gives what the visitor brings to a URL after the visits, "" for none.
 	Cookies func(u *whatwg.Url) string
 	// Health is what the probes showed, nil without any.
@@ -99,7 +102,7 @@ func (r *Rehearsal) withoutWorkers(ctx context.Context, visited *useragent.Brows
 }
 
 // reference opens a page online in a browser without workers.
-func (r *Rehearsal) reference(ctx context.Context, url string, visited *useragent.Browser) *useragent.Tab {
+func (r *Rehearsal) reference(ctx context.Context, url string, visited *useragent.Browser) *document.Tab {
 	b := r.withoutWorkers(ctx, visited)
 	defer b.Close()
 	return b.Open(url, nil)
@@ -136,8 +139,8 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 
 // visit opens the pages of Visit online in one tab, each until it has come to rest, then closes the tab and, if asked to, stops the
 // worker.
-func (r *Rehearsal) visit(ctx context.Context, b *useragent.Browser, stop bool) (views []*useragent.View, err error) {
-	var tab *useragent.Tab
+func (r *Rehearsal) visit(ctx context.Context, b *useragent.Browser, stop bool) (views []*document.View, err error) {
+	var tab *document.Tab
 	for _, url := range r.Visit {
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -257,7 +260,7 @@ func workerState(b *useragent.Browser, urls []string) *useragent.WorkerState {
 		if w.Error == "" {
 			w.Error = "it could not be installed"
 		}
-		w.State = useragent.Redundant
+		w.State = account.Redundant
 		return w
 	}
 	if all := b.Registrations(); len(all) > 0 {

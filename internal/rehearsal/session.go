@@ -10,6 +10,8 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/document"
 	"tachyform/internal/weburl"
 )
 
@@ -19,7 +21,7 @@ type Session struct {
 	origin string
 	began  time.Duration
 	// lastStep is the account of the last step that was no expectation.
-	lastStep []useragent.Event
+	lastStep []account.Event
 }
 
 // Step is what a person does, or what happens to them. Exactly one of the fields beside Tab is set.
@@ -67,11 +69,11 @@ type Expectation struct {
 // StepResult is what a step led to.
 type StepResult struct {
 	// View is the page that the step opened, nil for other steps.
-	View *useragent.View
+	View *document.View
 	// Outcome is that page's, by the words of the default rehearsal.
 	Outcome *PageOutcome
 	// Events is the account of the step.
-	Events []useragent.Event
+	Events []account.Event
 	// Wrong says what was expected and not met, or why the step could not be carried out.
 	Wrong []string
 	// From and To are virtual times since the beginning.
@@ -90,7 +92,7 @@ func (s *Session) Close() { s.driver.End() }
 func (s *Session) Caches() []useragent.CacheContent { return s.driver.Profile().Caches }
 
 // View is what a tab shows, nil when there is no such tab.
-func (s *Session) View(tab string) *useragent.View { return s.driver.View(tab) }
+func (s *Session) View(tab string) *document.View { return s.driver.View(tab) }
 
 // Step carries out a step and lets it come to rest.
 func (s *Session) Step(step Step) *StepResult {
@@ -187,7 +189,7 @@ func (s *Session) Worker() (active, waiting, installing *useragent.WorkerState) 
 	return nil, nil, nil
 }
 
-func links(v *useragent.View, url string) bool {
+func links(v *document.View, url string) bool {
 	if v.Document == nil {
 		return false
 	}

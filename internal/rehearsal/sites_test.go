@@ -17,6 +17,7 @@ import (
 	"tachyform/internal/recorded"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
 )
 
 // sitesDir is where sites with the recorded outcomes of a real browser lie; the format is described there.
@@ -147,7 +148,7 @@ func TestRecordedUpdates(t *testing.T) {
 			defer s.Close()
 			numbers := map[int]int{}
 			for _, e := range want.Update.Steps {
-				var happened []useragent.Event
+				var happened []account.Event
 				do := func(step Step) {
 					r := s.Step(step)
 					require.Empty(t, r.Wrong)
@@ -190,7 +191,7 @@ func TestRecordedUpdates(t *testing.T) {
 				var requested []string
 				if e.Step != "offline" {
 					for _, h := range happened {
-						if u := strings.TrimPrefix(h.String(), recorded.Origin); h.Kind == useragent.EventNetwork && !slices.Contains(want.BrowserFetched, h.URL) {
+						if u := strings.TrimPrefix(h.String(), recorded.Origin); h.Kind == account.EventNetwork && !slices.Contains(want.BrowserFetched, h.URL) {
 							requested = append(requested, fmt.Sprintf("%d %s", h.Status, u))
 						}
 					}

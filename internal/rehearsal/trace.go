@@ -8,6 +8,8 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
@@ -29,8 +31,8 @@ type Traced struct {
 	Reason fetch.Failure
 	// Sent lists what went to the network meanwhile, with what came back; Stored what was put into caches.
 	Sent   []SentRequest
-	Stored []useragent.Stored
-	Notes  []useragent.Note
+	Stored []account.Stored
+	Notes  []account.Note
 }
 
 // SentRequest is one request that left for the network. Status is 0 when nothing came back.
@@ -91,7 +93,7 @@ func (r *Rehearsal) trace(b *useragent.Browser, url, destination string, c condi
 	t.Elapsed = b.Now() - start
 	switch {
 	case !done:
-		t.Reason, t.Elapsed = fetch.Failure{Kind: fetch.NoAnswer}, useragent.DocumentLimit
+		t.Reason, t.Elapsed = fetch.Failure{Kind: fetch.NoAnswer}, document.Limit
 	case resp != nil:
 		actual := resp.Actual()
 		t.Handled, t.Status, t.Source, t.Type, t.Bytes = by, actual.Status, resp.Source, resp.Type, actual.Len()

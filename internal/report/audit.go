@@ -11,7 +11,7 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/target"
-	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
 	"tachyform/internal/worker"
 )
 
@@ -204,7 +204,7 @@ func workerLine(b *strings.Builder, w *audit.WorkerReport, none string, width in
 		return
 	}
 	style := green
-	if w.State != useragent.Activated {
+	if w.State != account.Activated {
 		style = red
 	}
 	fmt.Fprintf(b, "  %s %s, scope %s\n", safe(w.URL), style.Render(string(w.State)), safe(w.Scope))

@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
 )
 
 // PlanResult shows a rehearsal step by step. With account, all that happened in a step stands under it; without, only what goes with a
@@ -67,10 +67,10 @@ var ownStamp = regexp.MustCompile(`\?tachyform=[0-9A-Za-z+/*~]+`)
 // writeEvents lists an account, a line each.
 func writeEvents(b *strings.Builder, list []audit.PlanEvent, width int) {
 	const most = 8 // of a kind, in one step
-	seen := map[useragent.EventKind]int{}
+	seen := map[account.EventKind]int{}
 	more := 0
 	for _, e := range list {
-		if seen[e.Kind]++; seen[e.Kind] > most && e.Kind != useragent.EventConsole && e.Kind != useragent.EventDispatched {
+		if seen[e.Kind]++; seen[e.Kind] > most && e.Kind != account.EventConsole && e.Kind != account.EventDispatched {
 			more++
 			continue
 		}
@@ -88,21 +88,21 @@ func eventText(e audit.PlanEvent) (what, text string) {
 	text = ownStamp.ReplaceAllString(e.Text, "")
 	url := ownStamp.ReplaceAllString(e.URL, "")
 	switch e.Kind {
-	case useragent.EventWorkerState, useragent.EventDispatched:
+	case account.EventWorkerState, account.EventDispatched:
 		what = fmt.Sprintf("worker %d", e.Worker)
-	case useragent.EventConsole:
+	case account.EventConsole:
 		what = e.Level
 	}
 	switch {
 	case e.Event.Answered():
 		text = url + "  from " + sourceText(e.Event.Source)
-	case e.Kind == useragent.EventStored:
+	case e.Kind == account.EventStored:
 		text = url + "  in " + storeText(e.Event.Cache)
-	case e.Kind == useragent.EventNetwork && e.Status == 0:
+	case e.Kind == account.EventNetwork && e.Status == 0:
 		text += "  no answer"
-	case e.Kind == useragent.EventNetwork:
+	case e.Kind == account.EventNetwork:
 		text = fmt.Sprintf("%d %s", e.Status, text)
-	case e.Kind == useragent.EventDispatched:
+	case e.Kind == account.EventDispatched:
 		text = "event " + text
 	case e.Where != "":
 		text += "  (" + e.Where + ")"

@@ -16,7 +16,7 @@ import (
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/rehearsal"
-	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/worker"
 )
@@ -36,7 +36,7 @@ func TestViews(t *testing.T) {
 	changes := []fit.Change{{Path: "index.html", Old: []byte("a"), New: []byte("b"), What: "page"}, {Path: "site.webmanifest", New: []byte("{}"), What: "manifest"}, {Path: "icons/a.png", New: []byte("p"), What: "icon"}, {Path: "icons/b.png", New: []byte("p"), What: "icon"}, {Path: "worker.js", New: []byte("w"), What: "worker"}}
 	network := fetch.Source{Kind: fetch.NetworkSource}
 	steps := []audit.PlanStep{
-		{Do: "open /", Outcome: "whole", AnsweredBy: "network", Source: network, Account: []audit.PlanEvent{{At: 20, Kind: "network", Status: 200, Text: "/"}, {At: 40, Kind: "network", Text: "/gone"}, {At: 1500, Kind: "console", Level: "error", Text: hostile, Where: "/worker.js:3"}, {At: 10, Kind: "event", Worker: 2, Text: "install"}, {At: 30, Kind: "stored", URL: "/a?tachyform=AAAAAAAA", Event: useragent.Event{Cache: "tachyform / pack"}}, {At: 35, Kind: "stored", URL: "/b", Event: useragent.Event{Cache: "theirs"}}}},
+		{Do: "open /", Outcome: "whole", AnsweredBy: "network", Source: network, Account: []audit.PlanEvent{{At: 20, Kind: "network", Status: 200, Text: "/"}, {At: 40, Kind: "network", Text: "/gone"}, {At: 1500, Kind: "console", Level: "error", Text: hostile, Where: "/worker.js:3"}, {At: 10, Kind: "event", Worker: 2, Text: "install"}, {At: 30, Kind: "stored", URL: "/a?tachyform=AAAAAAAA", Event: account.Event{Cache: "tachyform / pack"}}, {At: 35, Kind: "stored", URL: "/b", Event: account.Event{Cache: "theirs"}}}},
 		{Do: "expect outcome whole, controlled no, and whatever else a person may want to see here", Expects: true, Wrong: []string{"the page is controlled"}},
 		{Do: "network offline"},
 		{Do: "reload", Outcome: "lost", Reason: "the network failed", Missing: []string{"/site.css"}},

@@ -34,8 +34,8 @@ func Fatal(err error) bool {
 	return errors.Is(err, ErrEndless) || errors.Is(err, ErrMemory) || errors.Is(err, ErrStuck) || errors.Is(err, ErrCanceled)
 }
 
-// Host is what scripts may call. Arguments and results are nil, bool, int, float64 or string; an error is thrown as a TypeError
-// with its text.
+// Host is what scripts may call. Arguments and results are nil, bool, int, float64, string or []byte, which crosses as a copy in an
+// ArrayBuffer; a result may also be what Import gave. An error is thrown as a TypeError with its text, that of Eval as what the script threw.
 type Host func(args []any) (any, error)
 
 // Modules gives the text of modules: Normalize finds a module's URL from the one that imports it, Load its source.
@@ -72,12 +72,10 @@ type Engine interface {
 	Install(code []byte) error
 	// Call calls the environment and then runs what waits in the queue of microtasks. The error is what it threw, or a fatal one.
 	Call(args ...any) (any, error)
-	// Eval evaluates a script, Import a module, on the environment's behalf; what they throw reaches it as a rejection or an exception.
-	Eval(source, name string) bool
-	Import(url string)
-	// GiveBytes hands bytes over to the environment, TakeBytes takes those that it hands over.
-	GiveBytes(data []byte)
-	TakeBytes() []byte
+	// Eval evaluates a script, Import a module, for the host that scripts have called: what a script threw is an error that the host
+	// returns as it is, the promise of a module a value that it returns.
+	Eval(source, name string) error
+	Import(url string) any
 	// Mark keeps the engine's state, Rewind returns to it.
 	Mark() Mark
 	Rewind(m Mark)

@@ -2,8 +2,8 @@
 package useragent
 
 import (
-	"regexp"
-	"slices"
+	"cmp"
+	"context"
 	"time"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
@@ -12,209 +12,162 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/script"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/clock"
+	"tachyform/internal/useragent/document"
+	"tachyform/internal/useragent/environment"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/network"
+	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/useragent/storage"
-	"tachyform/internal/weburl"
 )
 
-// Note is something that happened and is worth telling: console output, an error, a change of a worker's state.
-type Note struct {
-	// Level is log, info, warn, error or state.
-	Level string `json:"level"`
-	Text  string `json:"text"`
-	Where string `json:"where,omitempty"`
-	Stack string `json:"stack,omitempty"`
-	// ErrorName is the name of the error that Text tells of, "" for what is none.
-	ErrorName string `json:"-"`
+// Options say what kind of browser it is. The zero value is a desktop Chromium that runs service workers, without an HTTP cache.
+type Options struct {
+	// Kind, if set, is the kind of browser.
+	Kind *Kind
+	// Reader, if set, has read the site's files already.
+	Reader *page.Reader
+	// Present is the worker that pages register, where their scripts don't tell.
+	Present *page.Registration
+	// Asks lists requests that pages make only when their scripts run, by the page's address, which may end in *.
+	Asks map[string][]string
+	// HTTPCache switches the browser's HTTP cache on.
+	HTTPCache bool
+	// Steps, if set, bounds what scripts compute without a pause, in steps of the engine; else script.TurnSteps.
+	Steps int
+	// WithoutWorkers is a browser that knows no service workers.
+	WithoutWorkers bool
+	// ScriptsOnly leaves away all that pages ask for but their scripts.
+	ScriptsOnly bool
 }
 
-// Stored is one entry that a script put into a cache.
-type Stored struct {
-	Cache    string
-	Request  *fetch.Request
-	Response *fetch.Response
-}
-
-// place is where in a worker's own source a note comes from, or the script it belongs to.
-func (n Note) place() string {
-	if m := stackPlace.FindStringSubmatch(n.Stack); m != nil {
-		return m[1]
-	}
-	return n.Where
-}
-
-var stackPlace = regexp.MustCompile(`\(?((?:https?://|/)[^\s()]+:\d+(?::\d+)?)\)?`)
-
-// Browser is one profile: what it keeps, its workers and its open pages. It belongs to one goroutine.
+// Browser is one profile: what it keeps, its workers and its open pages. It belongs to one goroutine. Its methods are what others may do
+// with it, which is why there are many; each is short.
 type Browser struct {
-	clock    *clock.Clock
-	net      *network.Network
-	store    *storage.Storage
-	fetcher  *fetch.Fetcher
-	regs     []*Registration
-	workers  []*Worker
-	clients  []*client
-	queue    map[string][]func(func())
-	closing  []*realm
-	failures []*Worker
-	stored   []Stored
-	notes    []Note
-	nextID   int
-	// nextWorker numbers the versions of workers in the order in which they are met.
-	nextWorker  int
-	warmEngines *warmEngines
-	branch      bool // engines that have started belong to the browser that this one branched from
-	reader      *page.Reader
-	kind        *Kind
-	// foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.
-	foreground bool
-	// scriptsOnly leaves away all that pages ask for but their scripts.
-	scriptsOnly bool
-	// onActive waits for the next worker that has become active.
-	onActive []func()
-	// asks are requests that pages make once their scripts run, by the page's address; see Rehearsal.Asks.
-	asks map[string][]string
-	// full are the limits of work, limits those that are left after what was exhausted here and, strain times, elsewhere on the site.
-	full, limits limits
-	exhausted    []error
-	strain       int
-	// noWorkers is a browser that knows no service workers.
-	noWorkers bool
-	// lastError is the last error that a worker reported.
-	lastError Note
-	// listen, if set, is told every note as it comes.
-	listen func(Note)
-	// events, if set, takes down all that happens; began is when it starts counting.
-	events *[]Event
-	began  time.Duration
-	tabs   []*Tab
-	gaps   []string
-	// present is the worker that somebody says pages register, where that can't be read; unreadRegistrations are the calls that can't be.
-	present             *page.Registration
-	unreadRegistrations []page.Place
-	// registered lists the scripts that pages registered, by scope.
-	registered map[string][]string
+	clock   *clock.Clock
+	net     *network.Network
+	store   *storage.Storage
+	fetcher *fetch.Fetcher
+	account *account.Account
+	workers *serviceworker.Container
+	windows *document.Windows
+	bounds  *environment.Bounds
+	engines *environment.WarmEngines
+	kind    *Kind
+	// branch says that engines which have started belong to the browser that this one branched from.
+	branch bool
 	// personal says by address what in an answer's headers makes it one for a single person.
 	personal map[string]string
 }
 
-// newFetcher gives what performs the browser's requests; cache is nil when the HTTP cache is switched off.
-func (b *Browser) newFetcher(cache *fetch.HTTPCache) *fetch.Fetcher {
-	return &fetch.Fetcher{
-		Clock: b.clock, Network: b.net, Cache: cache, Cookies: b.store,
-		Refused: func(why string) { b.note(Note{Level: "error", Text: why}) },
+// New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
+func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
+	b := &Browser{
+		store: storage.New(), bounds: environment.NewBounds(o.Steps), engines: &environment.WarmEngines{},
+		kind: cmp.Or(o.Kind, defaultKind), personal: map[string]string{},
+	}
+	n := &network.Network{Context: ctx, Hosts: map[string]site.Host{}, Condition: condition.Online}
+	for _, h := range hosts {
+		n.Hosts[h.Origin()] = h
+	}
+	var cache *fetch.HTTPCache
+	if o.HTTPCache {
+		cache = fetch.NewHTTPCache()
+	}
+	b.assemble(&clock.Clock{Context: ctx}, n, cache, &account.Account{})
+	b.workers.ClassicOnly = b.kind.lacks(moduleWorkers)
+	b.windows = &document.Windows{Workers: b.workers, Options: document.Options{
+		Reader: cmp.Or(o.Reader, &page.Reader{}), Present: o.Present, Asks: o.Asks, UpdateDelay: b.kind.UpdateDelay,
+		WithoutWorkers: o.WithoutWorkers, ScriptsOnly: o.ScriptsOnly,
+	}}
+	b.workers.Windows = b.windows
+	return b
+}
+
+// assemble puts the parts of a browser together, all but its windows.
+func (b *Browser) assemble(c *clock.Clock, n *network.Network, cache *fetch.HTTPCache, a *account.Account) {
+	n.Clock, a.Clock = c, c
+	b.clock, b.net, b.account = c, n, a
+	c.Limit = func() int64 { return b.bounds.Run(len(n.Asked)) }
+	c.OnTired = func() { b.bounds.Exhaust(script.ErrEndless) }
+	b.fetcher = &fetch.Fetcher{
+		Clock: c, Network: n, Cache: cache, Cookies: b.store,
+		Refused: func(why string) { a.Note(account.Note{Level: "error", Text: why}) },
 		Answered: func(u *whatwg.Url, answer *site.Response) {
 			if why := site.Personal(answer.Header); why != "" && !b.branch {
 				b.personal[u.Href(true)] = why
 			}
 		},
 	}
-}
-
-// bindClock binds the clock to the browser's limits.
-func (b *Browser) bindClock() {
-	b.clock.Limit = b.runLimit
-	b.clock.OnTired = func() { b.exhaust(script.ErrEndless) }
+	b.workers = &serviceworker.Container{Fetcher: b.fetcher, Store: b.store, Account: a}
+	realms := &environment.Platform{Workers: b.workers, Bounds: b.bounds, Engines: b.engines, Lacks: b.kind.Lacks}
+	b.workers.Start = realms.Start
 }
 
 // Close ends every worker. The browser is of no use afterwards.
 func (b *Browser) Close() {
-	for _, w := range b.workers {
-		if w.realm != nil {
-			w.realm.close()
-		}
-	}
-	for _, r := range b.closing {
-		r.close()
-	}
+	b.workers.Close()
 	if !b.branch {
-		b.warmEngines.drop()
+		b.engines.Drop()
 	}
 }
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
 func (b *Browser) Branch() *Browser {
-	n := &Browser{clock: &clock.Clock{Context: b.net.Context, Now: b.clock.Now}, full: b.full, limits: b.limits, strain: b.strain, store: b.store.Branch(), queue: map[string][]func(func()){}, personal: b.personal, reader: b.reader, kind: b.kind, asks: b.asks, present: b.present, unreadRegistrations: slices.Clone(b.unreadRegistrations), gaps: slices.Clone(b.gaps), exhausted: slices.Clone(b.exhausted), nextID: b.nextID, nextWorker: b.nextWorker, warmEngines: b.warmEngines, branch: true}
-	n.net = &network.Network{Context: b.net.Context, Hosts: b.net.Hosts, Condition: b.net.Condition, Clock: n.clock}
-	n.fetcher = n.newFetcher(b.fetcher.Cache.Branch())
-	n.bindClock()
-	for _, g := range b.regs {
-		c := *g
-		c.messages = g.messages.branch()
-		for _, slot := range []**Worker{&c.Installing, &c.Waiting, &c.Active} {
-			if *slot != nil {
-				w := **slot
-				w.reg, w.realm, w.waiters = &c, nil, nil
-				if w.original == nil {
-					w.original = *slot
-				}
-				*slot = &w
-				n.workers = append(n.workers, &w)
-			}
-		}
-		// A worker that was being installed does not survive the end of the browser.
-		c.Installing = nil
-		n.regs = append(n.regs, &c)
+	n := &Browser{
+		store: b.store.Branch(), bounds: b.bounds.Branch(), engines: b.engines, kind: b.kind, personal: b.personal, branch: true,
 	}
+	c := &clock.Clock{Context: b.net.Context, Now: b.clock.Now}
+	net := &network.Network{Context: b.net.Context, Hosts: b.net.Hosts, Condition: b.net.Condition}
+	n.assemble(c, net, b.fetcher.Cache.Branch(), b.account.Branch(c))
+	b.workers.Branch(n.workers)
+	n.windows = b.windows.Branch(n.workers)
+	n.workers.Windows = n.windows
 	return n
 }
 
 // SetCondition changes the state of the network.
 func (b *Browser) SetCondition(c condition.Condition) { b.net.Condition = c }
 
-// StopWorkers ends all running workers, as browsers do with idle ones.
-func (b *Browser) StopWorkers() {
-	for _, w := range b.workers {
-		if w.State == Activated || w.State == Installed {
-			b.terminateServiceWorker(w)
-		}
+// Refuse tells of addresses at which nothing listens; without it every origin can be reached.
+func (b *Browser) Refuse(refused func(url string) bool) { b.net.Refuses = refused }
+
+// SetForeground leaves away, from here on, what pages ask for in the background, such as icons: nobody waits for it.
+func (b *Browser) SetForeground() { b.windows.Foreground = true }
+
+// Now is the virtual time since the profile began.
+func (b *Browser) Now() time.Duration { return b.clock.Now }
+
+// Pass lets virtual time pass, with all that comes about in it.
+func (b *Browser) Pass(d time.Duration) { b.clock.Pass(d) }
+
+// Settle lets everything that is under way come to rest: loads, installations, timers below five seconds.
+func (b *Browser) Settle() { b.clock.Settle(5*time.Second, 60*time.Second) }
+
+// Finish lets come to rest what an answer leaves to be done, such as keeping a copy.
+func (b *Browser) Finish() { b.clock.Settle(time.Second, 5*time.Second) }
+
+// Host is the host that answers at an origin, nil for one of which nothing is known.
+func (b *Browser) Host(origin string) site.Host { return b.net.Hosts[origin] }
+
+// Deploy puts hosts in the place of those with the same origin.
+func (b *Browser) Deploy(hosts ...site.Host) {
+	all := map[string]site.Host{} // branches share the old list
+	for at, h := range b.net.Hosts {
+		all[at] = h
 	}
-	b.clock.Settle(0, 0)
+	for _, h := range hosts {
+		all[h.Origin()] = h
+	}
+	b.net.Hosts = all
 }
 
-// maxNotes bounds what is remembered of chatty scripts.
-const maxNotes = 500
+// SpentUp says whether scripts were stopped so often that trying more of the same shows nothing new.
+func (b *Browser) SpentUp() bool { return b.bounds.SpentUp() }
 
-func (b *Browser) note(n Note) {
-	if b.listen != nil {
-		b.listen(n)
-	}
-	if n.Level != "state" {
-		b.recordEvent(Event{Kind: EventConsole, Level: n.Level, Text: n.Text, Where: n.place()})
-	}
-	if n.Level == "error" {
-		b.lastError = n
-	}
-	if len(b.notes) < maxNotes {
-		n.Text = n.Text[:min(len(n.Text), 2000)]
-		b.notes = append(b.notes, n)
-	}
-}
+// Strain sets the limits for a browser on whose site so many limits were exhausted elsewhere.
+func (b *Browser) Strain(by int) { b.bounds.Strain(by) }
 
-func (b *Browser) pageRegisters(c *client, r page.Registration) {
-	c.view.Registers = true
-	if b.noWorkers {
-		return
-	}
-	if c.opaque {
-		c.view.RegisterErrors = append(c.view.RegisterErrors, "SecurityError: the page is sandboxed and has no origin of its own, so it may not register a worker")
-		return
-	}
-	if !c.policy.Allows("serviceworker", r.Script, "") {
-		refusal := "SecurityError: the page's Content-Security-Policy does not allow the worker " + r.Script
-		c.view.RegisterErrors = append(c.view.RegisterErrors, refusal)
-		b.note(Note{Level: "error", Text: refusal, Where: r.From})
-		return
-	}
-	b.startRegister(r, weburl.OriginOf(c.url), func(err error) {
-		if g := b.matchServiceWorkerRegistration(c.url); err == nil && g != nil {
-			b.deliverToWaiting(g)
-		}
-		if err != nil {
-			c.view.RegisterErrors = append(c.view.RegisterErrors, err.Error())
-			b.note(Note{Level: "error", Text: err.Error(), Where: r.From})
-		}
-	})
-}
+// Exhausted lists why scripts were stopped by our bounds, in order.
+func (b *Browser) Exhausted() []error { return b.bounds.Exhausted() }

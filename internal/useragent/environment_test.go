@@ -35,11 +35,11 @@ func TestEnvironment(t *testing.T) {
 			b.Open(home, nil)
 			b.Settle()
 			ran := false
-			for _, n := range b.notes {
+			for _, n := range b.Notes() {
 				assert.NotContains(t, n.Text, "FAILED")
 				ran = ran || strings.HasPrefix(n.Text, "RAN ")
 			}
-			assert.True(t, ran, b.notes)
+			assert.True(t, ran, b.Notes())
 		})
 	}
 }
@@ -59,7 +59,7 @@ func TestSnippets(t *testing.T) {
 	b.Open(home, nil)
 	b.Settle()
 	kept := b.store.Caches["what came of it"]
-	require.NotNil(t, kept, "%v", b.notes)
+	require.NotNil(t, kept, "%v", b.Notes())
 	var got, want [][2]string
 	require.NoError(t, json.Unmarshal(kept.Entries[0].Response.Bytes(), &got))
 	require.NoError(t, json.Unmarshal([]byte(read("snippets.json")), &want))

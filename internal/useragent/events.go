@@ -1,153 +1,41 @@
 package useragent
 
 import (
-	"slices"
-	"time"
-
-	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/site"
+	"tachyform/internal/useragent/account"
 )
 
-// EventKind says what an event of an account is about.
-type EventKind string
+import ()
 
-const (
-	EventDispatched   EventKind = "event"        // a worker heard of Name
-	EventAnswer       EventKind = "answer"       // a worker had the chance to answer URL
-	EventNetwork      EventKind = "network"      // the network was asked
-	EventStored       EventKind = "stored"       // URL was put into Cache
-	EventRemoved      EventKind = "removed"      // URL was taken out of Cache, or all of Cache
-	EventWorkerState  EventKind = "worker"       // a worker came into State
-	EventConsole      EventKind = "console"      // Text was written there
-	EventNotification EventKind = "notification" // one with the title Text was shown
-	EventMessage      EventKind = "message"      // Text went to or from the page at URL
-	EventPage         EventKind = "page"         // something happened to a page
-	EventGap          EventKind = "gap"          // a script used what this user agent lacks: Text
-)
-
-// Event is one thing that came about while a step of a rehearsal was carried out.
-type Event struct {
-	// At is the virtual time since the rehearsal began.
-	At   time.Duration
-	Kind EventKind
-	// Worker is the number of the worker that it is about, 0 for none.
-	Worker int
-	// URL is the address that it is about, Method that of a request, Status that of an answer from the network, 0 for none.
-	URL, Method string
-	Status      int
-	// Answer is what became of a fetch event, Source where the content came from.
-	Answer eventAnswer
-	Source fetch.Source
-	Cache  string
-	State  State
-	// Name is that of an event that was dispatched; Failed that a promise it was given was rejected.
-	Name   string
-	Failed bool
-	// Received tells of a message that it came from the page, rather than going to it.
-	Received bool
-	// Page is what happened to a page.
-	Page PageEvent
-	// Text is what a script said. Level is that of console output, Where its place in the worker's own source, as far as it is known.
-	Text, Level, Where string
-}
-
-// PageEvent is something that happens to a page.
-type PageEvent uint8
-
-const (
-	NoPageEvent   PageEvent = iota
-	PageFocused             // a worker brought it to the front
-	PageNavigated           // a worker sent it to URL
-	WindowOpened            // a worker opened one at URL
-	PageReloaded            // it loads itself anew, since another worker has taken over
-)
-
-// String says in words what came about, for lists that name the kind beside it.
-func (e Event) String() string {
-	switch e.Kind {
-	case EventDispatched:
-		if e.Failed {
-			return e.Name + " failed"
+// Record takes down from here on all that comes about; times count from now.
+func (b *Browser) Record(events *[]account.Event) {
+	b.account.Begin(events)
+	b.net.Seen = func(r *site.Request, resp *site.Response) {
+		e := account.Event{Kind: account.EventNetwork, URL: r.URL.Href(true), Method: r.Method}
+		if resp != nil {
+			e.Status = resp.Status
 		}
-		return e.Name
-	case EventAnswer:
-		switch e.Answer {
-		case leftAlone:
-			return e.URL + ": left to the network"
-		case answeredError:
-			return e.URL + ": answered with an error"
-		}
-		return e.URL + ": answered from " + e.Source.String()
-	case EventNetwork:
-		if e.Method != "GET" {
-			return e.Method + " " + e.URL
-		}
-		return e.URL
-	case EventStored:
-		return e.URL + " in " + e.Cache
-	case EventRemoved:
-		if e.URL == "" {
-			return "the cache " + e.Cache
-		}
-		return e.URL + " from " + e.Cache
-	case EventWorkerState:
-		return string(e.State)
-	case EventMessage:
-		if e.Received {
-			return "from " + e.URL + ": " + e.Text
-		}
-		return "to " + e.URL + ": " + e.Text
-	case EventPage:
-		switch e.Page {
-		case PageFocused:
-			return "brought to the front"
-		case PageNavigated:
-			return "sent to " + e.URL
-		case WindowOpened:
-			return "a window is opened at " + e.URL
-		case PageReloaded:
-			return "loads itself anew, since another worker has taken over"
-		}
-	}
-	return e.Text
-}
-
-// Answered says of an answer whether the worker gave one with content.
-func (e Event) Answered() bool { return e.Kind == EventAnswer && e.Answer == answered }
-
-// record adds an event about a worker, which may be nil, to the account, if one is kept.
-func (b *Browser) record(w *Worker, e Event) {
-	if b.events == nil {
-		return
-	}
-	if w != nil {
-		e.Worker = w.ID
-	}
-	b.recordEvent(e)
-}
-
-// gap notes that a script used what this user agent lacks.
-func (b *Browser) gap(what string) {
-	b.record(nil, Event{Kind: EventGap, Text: what})
-	if !slices.Contains(b.gaps, what) {
-		b.gaps = append(b.gaps, what)
+		b.account.Record(e)
 	}
 }
 
-func (b *Browser) recordEvent(e Event) {
-	// What a chatty site does beyond this is of no use to a reader.
-	const most = 2000
-	if b.events == nil || len(*b.events) >= most {
-		return
-	}
-	e.At = b.clock.Now - b.began
-	*b.events = append(*b.events, e)
-}
+// Watch calls seen with each request that leaves from here on and with what came back, nil for a failure.
+func (b *Browser) Watch(seen func(*site.Request, *site.Response)) { b.net.Seen = seen }
 
-// eventAnswer is what a fetch event came to (Service Workers, "Handle Fetch").
-type eventAnswer uint8
+// RequestsSent counts the requests that left for the network.
+func (b *Browser) RequestsSent() int { return b.net.Count }
 
-const (
-	leftAlone     eventAnswer = iota // nobody called respondWith
-	answeredError                    // with a network error
-	answered                         // with a response
-)
+// Notes is what scripts said and what became of workers.
+func (b *Browser) Notes() []account.Note { return b.account.Notes }
+
+// Stored is what scripts put into caches, in order.
+func (b *Browser) Stored() []account.Stored { return b.account.Stored }
+
+// Gaps lists what scripts used and this user agent lacks.
+func (b *Browser) Gaps() []string { return b.account.Gaps }
+
+// Personal says by address what made the host's answers ones for a single person.
+func (b *Browser) Personal() map[string]string { return b.personal }
+
+// Listen calls told with every note as it comes.
+func (b *Browser) Listen(told func(account.Note)) { b.account.Listen = told }

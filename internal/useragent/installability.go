@@ -6,6 +6,7 @@ import (
 
 	"tachyform/internal/page"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
@@ -14,7 +15,7 @@ import (
 // has never been there, and asks for the manifest and its icons as the page would.
 type Installer struct {
 	b   *Browser
-	tab *Tab
+	tab *document.Tab
 }
 
 // Fetched is what an installer was given.
@@ -32,7 +33,7 @@ type Fetched struct {
 func NewInstaller(ctx context.Context, hosts []site.Host, o Options, visit []string, url string) *Installer {
 	o.WithoutWorkers, o.ScriptsOnly = true, true
 	b := New(ctx, hosts, o)
-	var tab *Tab
+	var tab *document.Tab
 	for _, v := range visit {
 		if v == url {
 			break
@@ -46,20 +47,14 @@ func NewInstaller(ctx context.Context, hosts []site.Host, o Options, visit []str
 func (i *Installer) Close() { i.b.Close() }
 
 // Page is the page that it looks at.
-func (i *Installer) Page() *View { return i.tab.View }
+func (i *Installer) Page() *document.View { return i.tab.View }
 
 // Document is the page as its scripts have changed it, as far as their texts tell; nil when it is none.
-func (i *Installer) Document() *page.Document {
-	c := i.tab.client
-	if i.tab.Document == nil {
-		return nil
-	}
-	return i.tab.Document.With(c.addedElements, c.changedAttributes)
-}
+func (i *Installer) Document() *page.Document { return i.tab.Drawn() }
 
 // Manifest fetches a manifest (HTML, 4.6.8.9): in the mode cors, with credentials only where the link asks for them.
 func (i *Installer) Manifest(url string, credentials bool) Fetched {
-	req := &fetch.Request{URL: url, Method: "GET", Mode: "cors", Credentials: "omit", Redirect: "follow", Destination: "manifest", Referrer: i.tab.client.url}
+	req := &fetch.Request{URL: url, Method: "GET", Mode: "cors", Credentials: "omit", Redirect: "follow", Destination: "manifest", Referrer: i.tab.Address()}
 	if credentials {
 		req.Credentials = "include"
 	}
@@ -68,36 +63,35 @@ func (i *Installer) Manifest(url string, credentials bool) Fetched {
 
 // Icon fetches a picture that the manifest names, as the page's own pictures are fetched.
 func (i *Installer) Icon(url string) Fetched {
-	return i.ask(&fetch.Request{URL: url, Method: "GET", Mode: "no-cors", Credentials: "include", Redirect: "follow", Destination: "image", Referrer: i.tab.client.url})
+	return i.ask(&fetch.Request{URL: url, Method: "GET", Mode: "no-cors", Credentials: "include", Redirect: "follow", Destination: "image", Referrer: i.tab.Address()})
 }
 
 func (i *Installer) ask(req *fetch.Request) (came Fetched) {
 	came = Fetched{URL: req.URL, Why: fetch.Failure{Kind: fetch.NothingAnswers}}
-	c := i.tab.client
 	// A picture that is its own address is not asked for: no policy keeps it away.
-	if own := strings.HasPrefix(req.URL, "data:") && req.Destination == "image"; !own && !c.policy.Allows(req.Destination, req.URL, "") {
+	if own := strings.HasPrefix(req.URL, "data:") && req.Destination == "image"; !own && !i.tab.Allows(req.Destination, req.URL) {
 		came.Why = fetch.Failure{Kind: fetch.PolicyForbids}
 		return came
 	}
-	done := false
-	said := len(i.b.notes)
-	i.b.clientFetch(c, req, func(resp *fetch.Response, _ fetch.Answerer) {
-		if done = true; resp == nil {
-			for _, n := range i.b.notes[said:] {
-				came.Why = fetch.Failure{Kind: fetch.ToldOnConsole, Detail: n.Text}
-			}
-			return
+	said := len(i.b.account.Notes)
+	resp, _, done := i.b.Fetch(i.tab, "", req)
+	if !done {
+		return came
+	}
+	if resp == nil {
+		for _, n := range i.b.account.Notes[said:] {
+			came.Why = fetch.Failure{Kind: fetch.ToldOnConsole, Detail: n.Text}
 		}
-		actual := resp.Actual()
-		if from := weburl.OriginOf(actual.URL()); strings.HasPrefix(from, "http") && i.b.net.Hosts[from] == nil {
-			came.Why = fetch.Failure{Kind: fetch.UnknownOrigin, Detail: from}
-			return
-		}
-		came.Status, came.Type, came.Body, came.Why = actual.Status, actual.Get("content-type"), actual.Body, fetch.Failure{}
-		if u := actual.URL(); u != "" {
-			came.URL = u
-		}
-	})
-	i.b.clock.Run(func() bool { return done }, i.b.clock.Now+DocumentLimit)
+		return came
+	}
+	actual := resp.Actual()
+	if from := weburl.OriginOf(actual.URL()); strings.HasPrefix(from, "http") && i.b.net.Hosts[from] == nil {
+		came.Why = fetch.Failure{Kind: fetch.UnknownOrigin, Detail: from}
+		return came
+	}
+	came.Status, came.Type, came.Body, came.Why = actual.Status, actual.Get("content-type"), actual.Body, fetch.Failure{}
+	if u := actual.URL(); u != "" {
+		came.URL = u
+	}
 	return came
 }

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"tachyform/internal/target"
+	"tachyform/internal/useragent/environment"
 )
 
 // Kind says what kind of browser it is.
@@ -19,17 +20,10 @@ type Kind struct {
 
 func (p *Kind) lacks(what string) bool { return slices.Contains(p.Lacks, what) }
 
-// Habits of real browsers, beside the standard, that profiles name under Lacks; measured, see testdata/snippets.json.
-const (
-	// copiesByVary: of one address only the answer that was put last is kept, whatever it varies by.
-	copiesByVary = "copies by Vary"
-	// wholeKeys: the requests that Cache.keys() gives have lost mode, credentials and referrer.
-	wholeKeys = "whole keys"
-	// immutableCopies: the headers of answers from a cache can be changed.
-	immutableCopies = "immutable copies"
-)
+// moduleWorkers is a type of registration, which kinds of browser may lack.
+const moduleWorkers = "module workers"
 
-var chromiumKind = &Kind{UpdateDelay: updateDelay, Lacks: []string{copiesByVary, wholeKeys, immutableCopies, "ReadableStream.from", "SharedArrayBuffer"}}
+var chromiumKind = &Kind{UpdateDelay: updateDelay, Lacks: []string{environment.CopiesByVary, environment.WholeKeys, environment.ImmutableCopies, "ReadableStream.from", "SharedArrayBuffer"}}
 
 const updateDelay = 2 * time.Second
 

@@ -10,7 +10,10 @@ import (
 
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/serviceworker"
 )
 
 const home = "https://line.example/"
@@ -52,10 +55,10 @@ func TestRegistering(t *testing.T) {
 		got := strings.Join(v.RegisterErrors, " ")
 		if c.refusal != "" {
 			assert.Contains(t, got, c.refusal, c.call)
-			assert.Empty(t, b.regs, c.call)
-		} else if assert.Empty(t, got, c.call) && assert.Len(t, b.regs, 1, c.call) {
-			assert.Equal(t, c.scope, b.regs[0].Scope, c.call)
-			assert.Equal(t, Activated, b.regs[0].Active.State, c.call)
+			assert.Empty(t, b.workers.Registrations(), c.call)
+		} else if assert.Empty(t, got, c.call) && assert.Len(t, b.workers.Registrations(), 1, c.call) {
+			assert.Equal(t, c.scope, b.workers.Registrations()[0].Scope, c.call)
+			assert.Equal(t, account.Activated, b.workers.Registrations()[0].Active.State, c.call)
 		}
 		b.Close()
 	}
@@ -63,16 +66,16 @@ func TestRegistering(t *testing.T) {
 
 // states writes the workers of the first registration as installing/waiting/active, by the release in their script.
 func states(b *Browser) string {
-	if len(b.regs) == 0 {
+	if len(b.workers.Registrations()) == 0 {
 		return "none"
 	}
-	name := func(w *Worker) string {
+	name := func(w *serviceworker.Worker) string {
 		if w == nil {
 			return "-"
 		}
-		return strings.TrimPrefix(strings.Split(w.scripts[w.Script].text, "\n")[0], "// ")
+		return strings.TrimPrefix(strings.Split(w.Source(), "\n")[0], "// ")
 	}
-	g := b.regs[0]
+	g := b.workers.Registrations()[0]
 	return name(g.Installing) + "/" + name(g.Waiting) + "/" + name(g.Active)
 }
 
@@ -106,7 +109,7 @@ func TestUpdates(t *testing.T) {
 			tab := b.Open(home, nil)
 			b.Settle()
 			assert.Equal(t, c.afterFirst, states(b))
-			assert.Equal(t, c.controlledAtOnce, tab.client.controller != nil)
+			assert.Equal(t, c.controlledAtOnce, tab.IsControlled())
 			host.Folder = two
 			tab = b.Open(home, tab)
 			b.Settle()
@@ -128,13 +131,13 @@ func TestUnchanged(t *testing.T) {
 	f := siteWith(t, "importScripts('/part.js')", "part.js", "addEventListener('install', () => console.log('installing'))")
 	b := New(context.Background(), []site.Host{f}, Options{})
 	defer b.Close()
-	var tab *Tab
+	var tab *document.Tab
 	for range 3 {
 		tab = b.Open(home, tab)
 		b.Settle()
 	}
 	n := 0
-	for _, note := range b.notes {
+	for _, note := range b.Notes() {
 		if note.Text == "installing" && note.Level == "log" {
 			n++
 		}
@@ -199,11 +202,11 @@ func TestRequests(t *testing.T) {
 	defer b.Close()
 	tab := b.Open(home, nil)
 	b.Settle()
-	b.notes = nil
+	b.account.Notes = nil
 	b.Open(home, tab)
 	b.Settle()
 	got := map[string]string{}
-	for _, n := range b.notes {
+	for _, n := range b.Notes() {
 		if path, rest, ok := strings.Cut(n.Text, " "); ok && n.Level == "log" {
 			got[path] = rest
 		}
@@ -242,4 +245,16 @@ func TestHTTPCache(t *testing.T) {
 	}
 	assert.Equal(t, "/kept.png /asked.png", missing(false))
 	assert.Equal(t, "/asked.png", missing(true))
+}
+
+// Two workers for one scope are noticed, whichever page registers them.
+func TestRivalsForAScope(t *testing.T) {
+	b := New(context.Background(), []site.Host{siteWith(t, "", "index.html", "<!doctype html><script>navigator.serviceWorker.register('/w.js'); navigator.serviceWorker.register('/v.js')</script>", "v.js", "", "sub/w.js", "", "sub.html", "<!doctype html><script>navigator.serviceWorker.register('/sub/w.js')</script>")}, Options{})
+	defer b.Close()
+	tab := b.Open(home+"sub.html", nil)
+	b.Settle()
+	assert.Empty(t, b.Rivals())
+	b.Open(home, tab)
+	b.Settle()
+	assert.Equal(t, []serviceworker.Rival{{Scope: home, Scripts: []string{home + "w.js", home + "v.js"}}}, b.Rivals())
 }

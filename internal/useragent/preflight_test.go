@@ -12,6 +12,7 @@ import (
 
 	"tachyform/internal/condition"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 )
 
@@ -103,7 +104,7 @@ func TestImportsOnBadNetworks(t *testing.T) {
 		b.SetCondition(c)
 		b.Open(home, nil)
 		b.Settle()
-		return b.clock.Now, len(b.failures) > 0
+		return b.clock.Now, len(b.workers.Failures()) > 0
 	}
 	quick, failed := install(condition.Online)
 	assert.False(t, failed)
@@ -120,7 +121,7 @@ func TestImportsOnBadNetworks(t *testing.T) {
 		b.SetCondition(condition.Flaky)
 		b.Open(home, nil)
 		b.Settle()
-		some = some || len(b.failures) > 0 && strings.Contains(b.failures[0].Failure, "Network")
+		some = some || len(b.workers.Failures()) > 0 && strings.Contains(b.workers.Failures()[0].Failure, "Network")
 		b.Close()
 	}
 	assert.True(t, some, "importing never failed on a flaky network")
@@ -135,12 +136,12 @@ func TestTakeoverWhileActivating(t *testing.T) {
 	b.Open(home, nil)
 	b.clock.Pass(500 * time.Millisecond)
 	require.Equal(t, "-/-/1", states(b))
-	require.Equal(t, Activating, b.regs[0].Active.State)
+	require.Equal(t, account.Activating, b.workers.Registrations()[0].Active.State)
 	b.net.Hosts["https://line.example"] = siteWith(t, strings.Replace(code, "// 1", "// 2", 1))
-	b.softUpdate(b.regs[0])
+	b.workers.Registrations()[0].SoftUpdate()
 	b.clock.Pass(500 * time.Millisecond)
 	assert.Equal(t, "-/2/1", states(b))
 	b.Settle()
 	assert.Equal(t, "-/-/2", states(b))
-	assert.Equal(t, Activated, b.regs[0].Active.State)
+	assert.Equal(t, account.Activated, b.workers.Registrations()[0].Active.State)
 }

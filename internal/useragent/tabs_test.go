@@ -11,6 +11,7 @@ import (
 
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 	"tachyform/internal/worker"
@@ -49,16 +50,15 @@ func TestTabsOfTwoReleases(t *testing.T) {
 		if takeover == "at-once" {
 			next = b.Open(origin+"/", next)
 		}
-		asks := func(tab *Tab, path string) string {
-			text := "nothing"
-			done := false
-			b.clientFetch(tab.client, &fetch.Request{URL: origin + path, Method: "GET", Mode: "cors", Credentials: "same-origin", Cache: "default", Redirect: "follow", Referrer: "about:client"}, func(r *fetch.Response, _ fetch.Answerer) {
-				if done = true; r != nil && r.Status == 200 {
-					text = string(r.Bytes())
-				}
+		asks := func(tab *document.Tab, path string) string {
+			r, _, _ := b.Fetch(tab, "", &fetch.Request{
+				URL: origin + path, Method: "GET", Mode: "cors", Credentials: "same-origin", Cache: "default", Redirect: "follow",
+				Referrer: "about:client",
 			})
-			b.clock.Run(func() bool { return done }, b.clock.Now+DocumentLimit)
-			return text
+			if r == nil || r.Status != 200 {
+				return "nothing"
+			}
+			return string(r.Bytes())
 		}
 		held := func() bool {
 			for _, c := range b.Caches() {

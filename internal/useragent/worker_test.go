@@ -12,6 +12,7 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/account"
 )
 
 // siteWith makes a site whose first page registers a worker with this code; more files may be given as pairs.
@@ -30,7 +31,7 @@ func siteWith(t *testing.T, code string, more ...string) *site.Folder {
 }
 
 // title visits the first page online, stops the worker, and gives the title of what the first page shows offline afterwards.
-func titleOffline(t *testing.T, f *site.Folder) (string, []Note) {
+func titleOffline(t *testing.T, f *site.Folder) (string, []account.Note) {
 	t.Helper()
 	b := New(context.Background(), []site.Host{f}, Options{})
 	defer b.Close()
@@ -41,7 +42,7 @@ func titleOffline(t *testing.T, f *site.Folder) (string, []Note) {
 	branch := b.Branch()
 	defer branch.Close()
 	branch.SetCondition(condition.Offline)
-	return branch.Open("https://line.example/", nil).Title, append(b.notes, branch.notes...)
+	return branch.Open("https://line.example/", nil).Title, append(b.Notes(), branch.Notes()...)
 }
 
 const answerTitle = `addEventListener('fetch', (e) => e.respondWith((async () => new Response('<title>' + await said() + '</title>', {headers: {'content-type': 'text/html'}}))()));`

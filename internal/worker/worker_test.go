@@ -21,6 +21,7 @@ import (
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/worker"
 )
@@ -80,7 +81,7 @@ func TestApproaches(t *testing.T) {
 			"index.html": htmlPage("Pier", `<script>fetch('/data/now.json')</script>`), "bare.html": htmlPage("Bare", ""), "data/now.json": "{}"})
 		for visit, want := range map[string]string{"/": c.stored, "/bare.html": c.fresh} {
 			b := useragent.New(context.Background(), []site.Host{f}, useragent.Options{})
-			var tab *useragent.Tab
+			var tab *document.Tab
 			for range 2 { // the first visit installs, the second goes through the worker
 				tab = b.Open(origin+visit, tab)
 				b.Settle()
@@ -268,7 +269,7 @@ func FuzzOnline(f *testing.F) {
 		seen := func(host site.Host) (list []string) {
 			b := useragent.New(context.Background(), []site.Host{host, other}, useragent.Options{})
 			defer b.Close()
-			var tab *useragent.Tab
+			var tab *document.Tab
 			for _, v := range visits {
 				tab = b.Open(origin+v, tab)
 				b.Settle()

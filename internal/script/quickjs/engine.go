@@ -322,30 +322,35 @@ func (e *Engine) fatal(err error) error {
 	return nil
 }
 
-// Eval runs a classic script in the scripts' realm under its own name, so that errors tell their place. False means that it threw; what it threw is
-// then the crossing property.
-func (e *Engine) Eval(source, name string) bool {
+// Eval runs a classic script in the scripts' realm under its own name, so that errors tell their place.
+func (e *Engine) Eval(source, name string) error {
 	// It runs inside a call, whose host it is called by.
 	defer e.watched.run(e.watched.run(true))
 	result := e.eval(e.scripts, source, name, lib.MJS_EVAL_TYPE_GLOBAL)
 	e.repanic()
-	if !isException(result) {
-		lib.XFreeValue(e.tls, e.ctx, result)
-		return true
+	if isException(result) {
+		return thrown{lib.XJS_GetException(e.tls, e.ctx)}
 	}
-	thrown := lib.XJS_GetException(e.tls, e.ctx)
-	e.crossing(func(global lib.TJSValue, name uintptr) { lib.XJS_SetPropertyStr(e.tls, e.ctx, global, name, thrown) })
-	return false
+	lib.XFreeValue(e.tls, e.ctx, result)
+	return nil
 }
 
-// Import begins to load a module in the scripts' realm; the promise of it is then the crossing property.
-func (e *Engine) Import(url string) {
+// Import begins to load a module in the scripts' realm and gives the promise of it.
+func (e *Engine) Import(url string) any {
 	base, name := terminated(""), terminated(url)
 	promise := lib.XJS_LoadModule(e.tls, e.scripts, uintptr(unsafe.Pointer(&base[0])), uintptr(unsafe.Pointer(&name[0])))
 	runtime.KeepAlive(base)
 	runtime.KeepAlive(name)
-	e.crossing(func(global lib.TJSValue, name uintptr) { lib.XJS_SetPropertyStr(e.tls, e.ctx, global, name, promise) })
+	return object{promise}
 }
+
+// object is a value of the engine on its way through the host; whoever takes it back owns it.
+type object struct{ value lib.TJSValue }
+
+// thrown is what a script threw, on its way through the host.
+type thrown struct{ value lib.TJSValue }
+
+func (thrown) Error() string { return "a script threw" }
 
 func (e *Engine) eval(ctx uintptr, source, name string, flags int32) lib.TJSValue {
 	text, file := terminated(source), terminated(name)
@@ -375,40 +380,6 @@ func (e *Engine) cString(s string) uintptr {
 	}
 	e.scratch[copy(e.scratch, s)] = 0
 	return uintptr(unsafe.Pointer(&e.scratch[0]))
-}
-
-// Binary data, and what a script threw, cross as a property of the environment's global object, which no script reaches.
-
-func (e *Engine) crossing(f func(global lib.TJSValue, name uintptr)) {
-	global := lib.XJS_GetGlobalObject(e.tls, e.ctx)
-	f(global, uintptr(unsafe.Pointer(&crossingName[0])))
-	lib.XFreeValue(e.tls, e.ctx, global)
-}
-
-var crossingName = append([]byte("__crossing"), 0)
-
-// GiveBytes makes an ArrayBuffer with a copy of data the crossing property.
-func (e *Engine) GiveBytes(data []byte) {
-	e.crossing(func(global lib.TJSValue, name uintptr) {
-		p := uintptr(unsafe.Pointer(unsafe.SliceData(data)))
-		lib.XJS_SetPropertyStr(e.tls, e.ctx, global, name, lib.XJS_NewArrayBufferCopy(e.tls, e.ctx, p, lib.Tsize_t(len(data))))
-		runtime.KeepAlive(data)
-	})
-}
-
-// TakeBytes copies the ArrayBuffer that is the crossing property.
-func (e *Engine) TakeBytes() (out []byte) {
-	e.crossing(func(global lib.TJSValue, name uintptr) {
-		buffer := lib.XJS_GetPropertyStr(e.tls, e.ctx, global, name)
-		size := e.tls.Alloc(8)
-		out = []byte{}
-		if p := lib.XJS_GetArrayBuffer(e.tls, e.ctx, size, buffer); p != 0 {
-			out = append(out, bytesAt(p, *word(size))...)
-		}
-		e.tls.Free(8)
-		lib.XFreeValue(e.tls, e.ctx, buffer)
-	})
-	return out
 }
 
 func bytesAt(p, n uintptr) []byte { return unsafe.Slice((*byte)(unsafe.Add(nil, p)), int(n)) }
@@ -449,6 +420,9 @@ func callHost(tls *libc.TLS, ctx uintptr, _ lib.TJSValue, argc int32, argv uintp
 		}
 	}()
 	v, err := e.host(args)
+	if t, is := err.(thrown); is {
+		return lib.XJS_Throw(e.tls, e.ctx, t.value)
+	}
 	if err != nil {
 		return e.throw(err.Error())
 	}
@@ -550,13 +524,20 @@ func (e *Engine) value(v any) lib.TJSValue {
 		return e.value(float64(x))
 	case float64:
 		return lib.TJSValue{Fu: lib.TJSValueUnion{Fuint641: math.Float64bits(x)}, Ftag: lib.EJS_TAG_FLOAT64}
+	case []byte:
+		p := uintptr(unsafe.Pointer(unsafe.SliceData(x)))
+		buffer := lib.XJS_NewArrayBufferCopy(e.tls, e.ctx, p, lib.Tsize_t(len(x)))
+		runtime.KeepAlive(x)
+		return buffer
+	case object:
+		return x.value
 	case nil:
 		return lib.TJSValue{Ftag: lib.EJS_TAG_NULL}
 	}
 	panic(fmt.Sprintf("a %T cannot cross into the script engine", v))
 }
 
-// plain gives a value that is no object its form in Go; undefined, null and objects become nil.
+// plain gives a value its form in Go: an ArrayBuffer becomes a copy of its bytes; undefined, null and other objects become nil.
 func (e *Engine) plain(v lib.TJSValue) any {
 	switch v.Ftag {
 	case lib.EJS_TAG_STRING, lib.EJS_TAG_STRING_ROPE:
@@ -567,8 +548,22 @@ func (e *Engine) plain(v lib.TJSValue) any {
 		return int32(v.Fu.Fuint641) != 0
 	case lib.EJS_TAG_FLOAT64:
 		return math.Float64frombits(v.Fu.Fuint641)
+	case lib.EJS_TAG_OBJECT:
+		return e.bytes(v)
 	}
 	return nil
+}
+
+// bytes copies the content of an ArrayBuffer; it is nil for other objects.
+func (e *Engine) bytes(v lib.TJSValue) any {
+	size := e.tls.Alloc(8)
+	defer e.tls.Free(8)
+	p := lib.XJS_GetArrayBuffer(e.tls, e.ctx, size, v)
+	if p == 0 {
+		lib.XFreeValue(e.tls, e.ctx, lib.XJS_GetException(e.tls, e.ctx))
+		return nil
+	}
+	return append([]byte{}, bytesAt(p, *word(size))...)
 }
 
 // text is the string that a value converts to, "" if that throws.

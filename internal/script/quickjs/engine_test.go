@@ -273,11 +273,11 @@ func TestModules(t *testing.T) {
 		},
 	}
 	// Where a script stands is known only of those with a name.
-	require.True(t, e.Eval("import('/a.js').then(() => {}, (e) => { globalThis.sum = e })", "/main.js"))
+	require.NoError(t, e.Eval("import('/a.js').then(() => {}, (e) => { globalThis.sum = e })", "/main.js"))
 	_, _ = e.Call("same", 0)
 	got, _ := e.Call("eval", "sum")
 	assert.Equal(t, 42, got)
-	require.True(t, e.Eval("import('/bad.js').catch((e) => { globalThis.why = e.message })", "/main.js"))
+	require.NoError(t, e.Eval("import('/bad.js').catch((e) => { globalThis.why = e.message })", "/main.js"))
 	_, err := e.Call("same", 0) // the microtasks run
 	require.NoError(t, err)
 	got, _ = e.Call("eval", "why")

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
@@ -19,6 +20,9 @@ type Storage struct {
 	Databases   map[string]string
 	ScriptBytes int64 // bytes of content in caches that scripts made
 }
+
+// CacheDelay is the virtual time that one operation on the caches takes.
+const CacheDelay = time.Millisecond
 
 // MaxDatabases bounds the text in which all databases are kept, in bytes: every transaction writes a database anew. What a browser would
 // still take is said to be missing here.
@@ -43,6 +47,20 @@ func (s *Storage) KeepDatabase(name, text string) bool {
 	return true
 }
 
+// Usage is how many bytes the caches and databases hold.
+func (s *Storage) Usage() (n int64) {
+	for _, c := range s.Caches {
+		for _, e := range c.Entries {
+			n += fetch.BodyLen(e.Response.Actual().Body)
+		}
+	}
+	for _, text := range s.Databases {
+		n += int64(len(text))
+	}
+	return n
+}
+
+// New is the storage of a fresh profile.
 func New() *Storage {
 	return &Storage{Caches: map[string]*Cache{}, Databases: map[string]string{}}
 }

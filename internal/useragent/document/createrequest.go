@@ -1,0 +1,40 @@
+package document
+
+import (
+	"tachyform/internal/page"
+	"tachyform/internal/useragent/fetch"
+)
+
+// accepts are the Accept headers that Chromium sends, by destination; others get */*.
+var accepts = map[string]string{
+	"image": "image/jxl,image/avif,image/webp,image/apng,image/svg+xml,image/*,*/*;q=0.8",
+	"style": "text/css,*/*;q=0.1",
+}
+
+// createRequest is the request by which a page asks for something (HTML and Fetch, as their elements have it).
+func (c *window) createRequest(ref page.Reference) *fetch.Request {
+	req := &fetch.Request{URL: ref.URL, Method: "GET", Cache: c.mode, Mode: ref.Mode, Credentials: ref.Credentials, Redirect: "follow", Destination: ref.Destination, Referrer: c.URL}
+	accept := accepts[ref.Destination]
+	if accept == "" {
+		accept = "*/*"
+	}
+	req.Header = [][2]string{{"accept", accept}}
+	script := ref.Runs && !ref.Module && ref.Destination == "" // a fetch() names its page, all else what it stands in
+	switch {
+	case ref.NoReferrer:
+		req.Referrer = "no-referrer"
+	case ref.From != "" && !script:
+		req.Referrer = ref.From
+	}
+	if ref.Cache != "" && req.Cache == "" {
+		req.Cache = ref.Cache
+	}
+	if ref.Mode == "cors" && !script {
+		req.Header = append(req.Header, [2]string{"origin", c.origin()})
+	}
+	if ref.Destination == "video" || ref.Destination == "audio" {
+		// Players ask for the parts of a film, at first for all from its start.
+		req.Header = append(req.Header, [2]string{"range", "bytes=0-"})
+	}
+	return req
+}

@@ -1,0 +1,284 @@
+package document
+
+import (
+	"strings"
+
+	"tachyform/internal/page"
+	"tachyform/internal/site"
+	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/serviceworker"
+	"tachyform/internal/weburl"
+)
+
+// Load is one request that a page made, and what came of it.
+type Load struct {
+	page.Reference
+	// Status is that of the answer, 0 for a network error; of an opaque answer the one behind it.
+	Status int
+	Source fetch.Source
+	Bytes  int64
+	// Missing says that the page did not get what it asked for, Why in what way.
+	Missing bool
+	// Refused says that it came and is not taken for what it should be, because of its media type or its content.
+	Refused bool
+	Why     fetch.Failure
+	// Done is false while no answer has come.
+	Done bool
+	// Anyway tells of a missing load that it fails online and without a worker too.
+	Anyway bool
+}
+
+// loadSubresources starts the loads of a document.
+func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
+	policies := d.Policies()
+	if c.response != nil {
+		if csp := c.response.Actual().Get("content-security-policy"); csp != "" {
+			policies = append(policies, csp)
+		}
+	}
+	c.document, c.styles.sheets, c.settings.policy = d, map[string]*page.Style{}, page.ParsePolicy(c.URL, policies)
+	if c.response != nil {
+		c.settings.embedder = site.Essence(c.response.Actual().Get("cross-origin-embedder-policy"))
+	}
+	c.styles.pending++ // until all of the page's own are under way
+	for _, r := range d.References {
+		if r.Inline == nil {
+			w.load(c, r, depth)
+		}
+	}
+	c.styles.pending--
+	w.style(c)
+	asks, _ := w.asksOf(c.URL)
+	for _, u := range asks {
+		w.load(c, page.Reference{URL: u, Mode: "cors", Credentials: "same-origin", From: c.URL, Runs: true}, depth)
+	}
+	for _, s := range d.Scripts {
+		switch {
+		case c.settings.scriptless:
+		case !c.settings.policy.AllowsInline(s.Text, s.Nonce):
+			w.Workers.Account.Note(account.Note{Level: "error", Text: "an inline script is not run: the page's Content-Security-Policy does not allow it", Where: c.URL})
+		case s.Module:
+			w.module(c, s.Script, depth)
+		default:
+			w.runs(c, s.Script, depth)
+		}
+	}
+	if p := w.Present; p != nil && !c.Frame && !c.settings.scriptless && weburl.OriginOf(c.URL) == weburl.OriginOf(p.Script) {
+		w.register(c, *p)
+	}
+}
+
+// runs does what is known of a script that runs: its requests and registrations.
+func (w *Windows) runs(c *window, s *page.Script, depth int) {
+	if c.settings.scriptless {
+		return
+	}
+	c.noteScript(s)
+	for _, r := range s.References {
+		w.load(c, r, depth+1)
+	}
+	for _, r := range s.Registrations {
+		w.register(c, r)
+	}
+}
+
+// load fetches one thing that a page asks for, and then what that asks for.
+func (w *Windows) load(c *window, ref page.Reference, depth int) {
+	if ref.AfterChange {
+		ref.AfterChange = false
+		c.effects.onControllerChange = append(c.effects.onControllerChange, ref)
+		return
+	}
+	if ref.ByHand || ref.ByWorker || w.ScriptsOnly && ref.Destination != "script" || w.Foreground && ref.Background {
+		return
+	}
+	if ref.AfterReady && !w.WithoutWorkers {
+		if g := w.Workers.MatchServiceWorkerRegistration(c.URL); g == nil || g.Active == nil || g.Active.State != account.Activated {
+			later := ref
+			later.AfterReady = false
+			w.Workers.OnActive(func() {
+				if !c.Closed {
+					w.load(c, later, depth)
+				}
+			})
+			return
+		}
+	}
+	key := ref.URL + " " + ref.Destination
+	if earlier := c.seen[key]; earlier != nil {
+		// What was fetched in the background first may be needed for the page too.
+		earlier.Background = earlier.Background && ref.Background
+		if ref.ModuleRoot() {
+			w.wantModule(c, ref.URL, depth)
+		}
+		return
+	}
+	if depth > 12 {
+		return
+	}
+	l := &Load{Reference: ref}
+	c.seen[key] = l
+	c.view.Loads = append(c.view.Loads, l)
+	if ref.Destination == "iframe" {
+		w.loadFrame(c, l, depth)
+		return
+	}
+	if !c.settings.policy.Allows(ref.Destination, ref.URL, ref.Nonce) {
+		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
+		w.moduleCame(c, l, nil, depth)
+		return
+	}
+	c.top().pending++
+	if ref.Destination == "style" {
+		c.styles.pending++
+	}
+	req := c.createRequest(ref)
+	c.fetch(req, func(resp *fetch.Response, how fetch.Answerer) {
+		c.top().pending--
+		w.processResponse(c, l, resp, how, depth)
+		if l.Refused {
+			w.moduleCame(c, l, nil, depth)
+		}
+		if l.Missing {
+			w.moduleCame(c, l, nil, depth)
+			if l.Else != nil {
+				w.load(c, *l.Else, depth)
+			}
+		}
+		if ref.Destination == "style" {
+			c.styles.pending--
+			w.style(c)
+		}
+	})
+}
+
+// style asks for the pictures and fonts that the page's style sheets call for, once none of those is under way any more.
+func (w *Windows) style(c *window) {
+	if c.styles.pending > 0 || c.document == nil || c.Closed {
+		return
+	}
+	for _, r := range w.Reader.Applied(c.document, c.styles.sheets) {
+		w.load(c, r, 1)
+	}
+}
+
+func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how fetch.Answerer, depth int) {
+	l.Done = true
+	if resp == nil {
+		l.Missing, l.Why = true, fetch.FailureBy(how)
+		return
+	}
+	actual := resp.Actual()
+	l.Status, l.Source, l.Bytes = actual.Status, resp.Source, fetch.BodyLen(actual.Body)
+	contentType := actual.Get("content-type")
+	essence := site.Essence(contentType)
+	nosniff := strings.EqualFold(strings.TrimSpace(actual.Get("x-content-type-options")), "nosniff")
+	switch {
+	case actual.Unknown: // nothing can be said of its type or content
+	case actual.Status >= 400:
+		l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: actual.Status}
+		return
+	case l.Integrity != "" && resp.Type == "opaque":
+		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.UncheckedIntegrity}
+		return
+	case l.Integrity != "" && !fetch.IntegrityHolds(l.Integrity, actual.Body):
+		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongIntegrity}
+		return
+	case l.Destination == "style" && essence != "text/css" && (nosniff || essence != ""):
+		// Under nosniff the load itself fails; else the file comes and is not taken.
+		l.Missing, l.Refused, l.Why = nosniff, true, fetch.Failure{Kind: fetch.WrongStyleType, Detail: essence}
+		return
+	case l.Destination == "script" && (l.Module || nosniff) && !site.IsJavaScript(essence) && essence != "application/json":
+		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongScriptType, Detail: essence}
+		return
+	case l.Destination == "script" && (strings.HasPrefix(essence, "image/") || strings.HasPrefix(essence, "audio/") || strings.HasPrefix(essence, "video/") || essence == "text/csv"):
+		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongScriptType, Detail: essence}
+		return
+	}
+	if actual.Body == nil || c.Closed {
+		return
+	}
+	if resp.Type == "opaque" && l.Destination != "style" && l.Destination != "script" {
+		return
+	}
+	switch l.Destination {
+	case "json":
+		w.moduleCame(c, l, &page.Script{Valid: true}, depth)
+	case "worker", "sharedworker":
+		// What a worker asks for counts for the page that started it, whose service worker hears of it too.
+		if text, err := actual.Body.Bytes(); err == nil && site.IsJavaScript(essence) {
+			for _, r := range w.Reader.Script(l.URL, text).References {
+				r.ByWorker = false
+				w.load(c, r, depth+1)
+			}
+		}
+	case "style":
+		if text, err := actual.Body.Bytes(); err == nil {
+			s := w.Reader.Style(l.URL, text)
+			c.styles.sheets[l.URL] = s
+			for _, r := range s.Imports {
+				w.load(c, r, depth+1)
+			}
+		}
+	case "script":
+		text, err := actual.Body.Bytes()
+		if err != nil {
+			return
+		}
+		base, imports := c.URL, (*page.ImportMap)(nil)
+		if c.document != nil {
+			base, imports = c.document.Base, c.document.Imports
+		}
+		read := w.Reader.Script
+		if weburl.OriginOf(l.URL) != weburl.OriginOf(c.URL) {
+			read = w.Reader.ForeignScript
+		}
+		s := read(l.URL, text).At(base, imports)
+		if l.Module {
+			w.moduleCame(c, l, s, depth)
+		} else {
+			w.runs(c, s, depth)
+		}
+	}
+}
+
+// loadFrame opens a frame: a navigation of its own, in a client of its own.
+func (w *Windows) loadFrame(c *window, l *Load, depth int) {
+	inner := w.newWindow(l.URL)
+	inner.Frame, inner.referrer, inner.settings.sandboxed, inner.Opaque = true, c.URL, l.Sandboxed, l.Sandboxed
+	if !c.settings.policy.Allows("iframe", l.URL, "") {
+		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
+		return
+	}
+	c.top().pending++
+	w.navigate(inner, l.URL, 0, func(resp *fetch.Response, g *serviceworker.Registration, reason fetch.Failure) {
+		c.top().pending--
+		l.Done = true
+		if resp == nil {
+			l.Missing, l.Why = true, reason
+			return
+		}
+		actual := resp.Actual()
+		l.Status, l.Source, l.Bytes = actual.Status, resp.Source, fetch.BodyLen(actual.Body)
+		if !page.MayFrame(inner.URL, actual.Get("content-security-policy"), actual.Get("x-frame-options"), c.URL) {
+			l.Missing, l.Why = true, fetch.Failure{Kind: fetch.FrameForbids}
+			return
+		}
+		if actual.Status >= 400 {
+			l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: actual.Status}
+		}
+		if !site.IsHTML(actual.Get("content-type")) || actual.Body == nil || c.Closed {
+			return
+		}
+		if text, err := actual.Body.Bytes(); err == nil {
+			d := w.Reader.Document(inner.URL, actual.Get("content-type"), text)
+			// What the frame asks for goes through the worker of its own scope, and counts for the page that holds it.
+			if g != nil && g.Active != nil {
+				inner.Controller = g.Active
+			}
+			inner.view, inner.seen, inner.parent, inner.response = c.view, c.seen, c.top(), resp
+			w.loadSubresources(inner, d, depth+1)
+		}
+	})
+}

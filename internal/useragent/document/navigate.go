@@ -1,0 +1,263 @@
+package document
+
+import (
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"tachyform/internal/page"
+	"tachyform/internal/site"
+	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/serviceworker"
+	"tachyform/internal/weburl"
+)
+
+// View is what opening a page led to.
+type View struct {
+	URL string
+	// FinalURL is the address after redirects.
+	FinalURL string
+	Status   int
+	Title    string
+	// Source tells where the document came from.
+	Source fetch.Source
+	// FromWorker is true when a service worker answered.
+	FromWorker bool
+	// Failed is true for a network error page, Stuck when no document came in time; Reason says why.
+	Failed, Stuck bool
+	Reason        fetch.Failure
+	Document      *page.Document
+	// Response is the document's response.
+	Response *fetch.Response
+	Loads    []*Load
+	// Controlled tells whether a worker controls the page once it is loaded.
+	Controlled bool
+	// At is when the document was there, Elapsed when everything was.
+	At, Elapsed time.Duration
+	// Registers tells that the page called navigator.serviceWorker.register.
+	Registers bool
+	// RegisterErrors are refusals of registrations that the page tried.
+	RegisterErrors []string
+	// Unread are requests of its scripts whose addresses can't be read.
+	Unread []page.Place
+	// ScriptsDraw tells that one of its scripts may have put something on it.
+	ScriptsDraw bool
+}
+
+// Missing lists the URLs that the page asked for and did not get, without what is fetched in the background.
+func (v *View) Missing() []string {
+	var list []string
+	seen := map[string]bool{}
+	for _, l := range v.Loads {
+		if (l.Missing || !l.Done) && !l.Background && !seen[l.URL] {
+			seen[l.URL] = true
+			list = append(list, l.URL)
+		}
+	}
+	return list
+}
+
+// Limit is the virtual time after which a page without a document counts as stuck, and a document as all that comes.
+const Limit = 10 * time.Second
+
+// Open opens a URL in a tab, a new one when old is nil. The page that the tab showed before is closed once the new one takes its place.
+func (w *Windows) Open(url string, old *Tab) *Tab {
+	return w.open(url, old, "")
+}
+
+// open opens a URL, waits for its document and for what that asks for. mode is the cache mode of the page's own requests.
+func (w *Windows) open(url string, tab *Tab, mode string) *Tab {
+	if tab == nil {
+		tab = &Tab{}
+		w.tabs = append(w.tabs, tab)
+	}
+	start := w.clock().Now
+	done := false
+	c := w.startNavigation(url, tab, mode, func() { done = true })
+	v := c.view
+	w.clock().Run(func() bool { return done }, start+Limit)
+	if !done {
+		v.Stuck, v.Reason = true, fetch.Failure{Kind: fetch.NoDocument}
+		if w.clock().Tired {
+			v.Reason = fetch.Failure{Kind: fetch.BusyWorker}
+		}
+		c.Closed = true
+		w.show(tab, c)
+	} else if !v.Failed {
+		w.clock().Run(func() bool { return c.pending == 0 }, w.clock().Now+Limit)
+		if to := c.leadsOn(); to != "" && tab.hops < 20 {
+			// A tab that is sent on shows the page that it is sent to.
+			tab.hops++
+			defer func() { tab.hops-- }()
+			return w.open(to, tab, "")
+		}
+	}
+	v.Elapsed = w.clock().Now - start
+	v.Controlled = c.Controller != nil
+	return tab
+}
+
+// immediateRefresh is how long a page that is about to send its visitor on counts as on its way; one that stays longer was meant to be read.
+const immediateRefresh = 2 * time.Second
+
+// leadsOn gives the address to which a page sends its visitor at once by a refresh, "" when it stays.
+func (c *window) leadsOn() string {
+	if c.document == nil {
+		return ""
+	}
+	r := c.document.Refresh
+	if header := c.response.Actual().Get("refresh"); header != "" {
+		r, _ = page.ParseRefresh(c.URL, header)
+	}
+	if r == nil || r.After > immediateRefresh || weburl.WithoutFragment(r.URL) == weburl.WithoutFragment(c.URL) {
+		return ""
+	}
+	return r.URL
+}
+
+// startNavigation starts to open a URL in a tab; committed is called once the tab shows it, or its error page.
+func (w *Windows) startNavigation(url string, tab *Tab, mode string, committed func()) *window {
+	start := w.clock().Now
+	if u, ok := page.Resolve(url, url); ok && strings.ContainsFunc(url, func(r rune) bool { return r <= ' ' || r > '~' }) {
+		url = u // as the address bar writes it
+	}
+	c := w.newWindow(url)
+	c.tab, c.mode = tab, mode
+	if tab.window != nil {
+		c.Previous = tab.window.Client
+	}
+	w.navigate(c, url, 0, func(resp *fetch.Response, g *serviceworker.Registration, reason fetch.Failure) {
+		if c.Closed {
+			return
+		}
+		if resp == nil {
+			c.view.Failed, c.view.Reason = true, reason
+			c.Closed = true
+		} else {
+			c.view.At = w.clock().Now - start
+			w.commit(c, g, resp)
+		}
+		w.show(tab, c)
+		committed()
+	})
+	return c
+}
+
+// show makes a client the one that a tab shows.
+func (w *Windows) show(tab *Tab, c *window) {
+	old := tab.window
+	tab.window, tab.View = c, c.view
+	if old != nil && old != c {
+		w.Workers.HandleServiceWorkerClientUnload(old.Client)
+	}
+}
+
+// Tab is a tab with the page it shows.
+type Tab struct {
+	*View
+	window *window
+	hops   int // pages that sent it on
+}
+
+// CloseTab closes a tab.
+func (w *Windows) CloseTab(t *Tab) {
+	if t.window != nil {
+		w.Workers.HandleServiceWorkerClientUnload(t.window.Client)
+	}
+	w.tabs = slices.DeleteFunc(w.tabs, func(o *Tab) bool { return o == t })
+}
+
+// forceReload is the cache mode of a page reloaded past worker and caches (Service Workers, 2.4: "force reload").
+const forceReload = "reload"
+
+// navigate finds the document for a URL (HTML, 7.4.5; Service Workers, "Handle Fetch"). done gets nil and a reason for a network error.
+func (w *Windows) navigate(c *window, url string, hops int, done func(*fetch.Response, *serviceworker.Registration, fetch.Failure)) {
+	if hops > 20 {
+		w.clock().After(0, func() { done(nil, nil, fetch.Failure{Kind: fetch.TooManyRedirects}) })
+		return
+	}
+	destination := "document"
+	if c.Frame {
+		destination = "iframe"
+	}
+	req := &fetch.Request{URL: weburl.WithoutFragment(url), Method: "GET", Cache: c.mode, Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate", Credentials: "include", Redirect: "manual", Destination: destination, Referrer: "no-referrer"}
+	if c.referrer != "" {
+		req.Referrer = c.referrer
+	}
+	req.Client.Origin = weburl.OriginOf(url)
+	var g *serviceworker.Registration
+	if !c.settings.sandboxed {
+		g = w.Workers.MatchServiceWorkerRegistration(req.URL)
+	}
+	received := func(resp *fetch.Response, how fetch.Answerer) {
+		switch {
+		case resp == nil:
+			done(nil, g, fetch.FailureBy(how))
+			return
+		case how == fetch.ByWorker && resp.Type == "opaque":
+			done(nil, g, fetch.Failure{Kind: fetch.OpaqueDocument})
+			return
+		case how == fetch.ByWorker && len(resp.URLs) > 1:
+			done(nil, g, fetch.Failure{Kind: fetch.RedirectedDocument})
+			return
+		}
+		actual := resp.Actual()
+		if location := actual.Get("location"); fetch.IsRedirect(actual.Status) && location != "" {
+			base := url
+			if u := actual.URL(); u != "" {
+				base = u
+			}
+			next, ok := page.Resolve(base, location)
+			if !ok {
+				done(nil, g, fetch.Failure{Kind: fetch.RedirectsElsewhere, Detail: location})
+				return
+			}
+			c.URL = next
+			w.navigate(c, next, hops+1, done)
+			return
+		}
+		if actual.Status == 204 || actual.Status == 205 {
+			done(nil, g, fetch.Failure{Kind: fetch.NoContent, Status: actual.Status})
+			return
+		}
+		c.view.FromWorker = how == fetch.ByWorker
+		done(resp, g, fetch.Failure{})
+	}
+	if g == nil || g.Active == nil || c.mode == forceReload {
+		w.Workers.Fetcher.Fetch(req, func(r *fetch.Response) { received(r, fetch.ByNetwork) })
+		return
+	}
+	g.Active.HandleFetch(c.Client, req, received)
+	// The check for a new worker comes a little after each navigation in scope.
+	w.clock().After(w.UpdateDelay, func() { g.SoftUpdate() })
+}
+
+// commit makes the response the client's document and starts all that it asks for.
+func (w *Windows) commit(c *window, g *serviceworker.Registration, resp *fetch.Response) {
+	v := c.view
+	w.Workers.AddClient(c.Client)
+	actual := resp.Actual()
+	c.Opaque, c.settings.scriptless = page.Sandbox(actual.Get("content-security-policy"))
+	if g != nil && g.Active != nil && !g.Gone() && c.mode != forceReload && !c.Opaque {
+		c.Controller = g.Active
+		c.controlledAtLoad = true
+	}
+	v.FinalURL, v.Status, v.Source, v.Response = c.URL, actual.Status, resp.Source, resp
+	c.response = resp
+	var text []byte
+	if actual.Body != nil {
+		text, _ = actual.Body.Bytes()
+	}
+	contentType := actual.Get("content-type")
+	e := site.Essence(contentType)
+	if e == "" && !strings.EqualFold(actual.Get("x-content-type-options"), "nosniff") {
+		e = site.Essence(http.DetectContentType(text)) // MIME Sniffing, 7
+	}
+	switch e {
+	case "text/html", "application/xhtml+xml":
+		v.Document = w.Reader.Document(c.URL, contentType, text)
+		v.Title = v.Document.Title
+		w.loadSubresources(c, v.Document, 0)
+	}
+}

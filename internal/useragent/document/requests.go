@@ -1,0 +1,92 @@
+package document
+
+import (
+	"cmp"
+
+	"tachyform/internal/page"
+	"tachyform/internal/site"
+	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/serviceworker"
+	"tachyform/internal/weburl"
+)
+
+import ()
+
+// Reload loads what a tab shows anew; pastWorker is a reload that asks the network alone.
+func (w *Windows) Reload(t *Tab, pastWorker bool) *Tab {
+	mode := ""
+	if pastWorker {
+		mode = forceReload
+	}
+	return w.open(cmp.Or(t.FinalURL, t.View.URL), t, mode)
+}
+
+// Fetch makes a request as the page at a URL, or the one that a tab shows, would. done is false when no answer came within Limit;
+// resp is nil for a network error.
+func (w *Windows) Fetch(from *Tab, url string, req *fetch.Request) (resp *fetch.Response, by fetch.Answerer, done bool) {
+	var c *window
+	if from != nil {
+		c = from.window
+	} else {
+		c = w.newWindow(url)
+		if g := w.Workers.MatchServiceWorkerRegistration(url); g != nil {
+			c.Controller = g.Active
+		}
+	}
+	c.fetch(req, func(r *fetch.Response, how fetch.Answerer) { resp, by, done = r, how, true })
+	w.clock().Run(func() bool { return done }, w.clock().Now+Limit)
+	return resp, by, done
+}
+
+// Request asks for a page as opening it would, without showing it. done is false when no document came within Limit; resp is
+// nil for a network error page, with its reason.
+func (w *Windows) Request(url string) (resp *fetch.Response, by fetch.Answerer, reason fetch.Failure, done bool) {
+	c := w.newWindow(url)
+	w.navigate(c, url, 0, func(r *fetch.Response, _ *serviceworker.Registration, why fetch.Failure) {
+		resp, reason, done = r, why, true
+	})
+	w.clock().Run(func() bool { return done }, w.clock().Now+Limit)
+	by = fetch.ByNetwork
+	if c.view.FromWorker {
+		by = fetch.ByWorker
+	}
+	return resp, by, reason, done
+}
+
+// ReadDocument gives a page's document without loading what it asks for, nil when it is no HTML page with status 200.
+func (w *Windows) ReadDocument(url string) *page.Document {
+	var d *page.Document
+	done := false
+	w.Workers.Fetcher.Fetch(&fetch.Request{URL: url, Method: "GET", Mode: "navigate", Credentials: "include", Redirect: "follow", Client: fetch.Settings{Origin: weburl.OriginOf(url)}}, func(resp *fetch.Response) {
+		done = true
+		if resp != nil && resp.Status == 200 && site.IsHTML(resp.Get("content-type")) && resp.Body != nil {
+			if text, err := resp.Body.Bytes(); err == nil {
+				d = w.Reader.Document(resp.URL(), resp.Get("content-type"), text)
+			}
+		}
+	})
+	w.clock().Run(func() bool { return done }, w.clock().Now+Limit)
+	return d
+}
+
+// IsControlled says whether a worker controls the page that the tab shows now.
+func (t *Tab) IsControlled() bool { return t.window != nil && t.window.Controller != nil }
+
+// Shows says whether the tab still shows the page of an earlier view.
+func (t *Tab) Shows(v *View) bool { return t.View == v }
+
+// Allows says whether the page's policies let it ask for something.
+func (t *Tab) Allows(destination, url string) bool {
+	return t.window.settings.policy.Allows(destination, url, "")
+}
+
+// Drawn is the page as its scripts have changed it, as far as their texts tell; nil when it is none.
+func (t *Tab) Drawn() *page.Document {
+	if t.Document == nil {
+		return nil
+	}
+	return t.Document.With(t.window.effects.addedElements, t.window.effects.changedAttributes)
+}
+
+// Address is that of the page.
+func (t *Tab) Address() string { return t.window.URL }

@@ -1,0 +1,136 @@
+package document
+
+import (
+	"tachyform/internal/page"
+	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/serviceworker"
+	"tachyform/internal/weburl"
+)
+
+// window is an open page or a frame in one.
+type window struct {
+	*serviceworker.Client
+	in     *Windows
+	tab    *Tab    // that shows the page
+	parent *window // of a frame: the page it stands in
+	view   *View
+
+	document *page.Document
+	response *fetch.Response // of the document
+	settings settings
+	seen     map[string]*Load // by address and destination
+	pending  int              // loads under way, those of its frames too
+	styles   styles
+	modules  moduleMap
+	effects  effects
+	// controlledAtLoad says that it had a worker from the start.
+	controlledAtLoad bool
+	// mode is the cache mode of its requests: forceReload, or "".
+	mode string
+	// referrer is what its document is asked for with.
+	referrer string
+}
+
+// settings are what a window's requests are made with, beside its address (HTML, 8.1.3.1: environment settings object).
+type settings struct {
+	policy *page.Policy
+	// embedder is its Cross-Origin-Embedder-Policy.
+	embedder string
+	// sandboxed is a frame in a sandbox, scriptless one without scripts.
+	sandboxed, scriptless bool
+}
+
+// styles are the style sheets of a document.
+type styles struct {
+	sheets  map[string]*page.Style // that have come, by address
+	pending int
+}
+
+// effects are what the texts of a window's scripts say that they do beside their requests.
+type effects struct {
+	addedElements      []page.Tag
+	changedAttributes  []page.Changed
+	workerMessages     []string         // for a new worker that waits, as JSON
+	reloads            bool             // when another worker takes the page over
+	onControllerChange []page.Reference // asked for then
+}
+
+// newWindow makes a window that is on its way to an address.
+func (w *Windows) newWindow(url string) *window {
+	c := &window{
+		Client: &serviceworker.Client{ID: w.Workers.NewID(), URL: url}, in: w, seen: map[string]*Load{}, view: &View{URL: url},
+	}
+	c.Window = c
+	return c
+}
+
+// top is the page that waits for the window's loads.
+func (c *window) top() *window {
+	if c.parent != nil {
+		return c.parent
+	}
+	return c
+}
+
+// origin is that of the document, null when it is kept apart from its own.
+func (c *window) origin() string {
+	if c.Opaque {
+		return "null"
+	}
+	return weburl.OriginOf(c.URL)
+}
+
+// fetch is a fetch by a page: through the worker that controls it, if one does.
+func (c *window) fetch(req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
+	req.Client = fetch.Settings{Origin: c.origin(), EmbedderPolicy: c.settings.embedder}
+	plugin := req.Destination == "object" || req.Destination == "embed" // no worker hears of plugins (Fetch, 4.1)
+	if c.Controller == nil || plugin {
+		c.in.Workers.Fetcher.Fetch(req, func(r *fetch.Response) { done(r, fetch.ByNetwork) })
+		return
+	}
+	hops := 0
+	var received func(*fetch.Response, fetch.Answerer)
+	received = func(resp *fetch.Response, how fetch.Answerer) {
+		redirects := resp != nil && how == fetch.ByWorker && req.Redirect == "follow" && fetch.IsRedirect(resp.Status)
+		if redirects && resp.Get("location") != "" {
+			if next, ok := page.Resolve(req.URL, resp.Get("location")); ok && hops < 20 {
+				hops++
+				again := *req
+				again.URL = next
+				req = &again
+				c.Controller.HandleFetch(c.Client, req, received)
+				return
+			}
+			resp = nil
+		}
+		done(resp, how)
+	}
+	c.Controller.HandleFetch(c.Client, req, received)
+}
+
+// ControllerChanged lets the page do what its scripts do when another worker controls it.
+func (c *window) ControllerChanged(by *serviceworker.Worker) {
+	later := c.effects.onControllerChange
+	c.effects.onControllerChange = nil
+	for _, ref := range later {
+		c.in.load(c, ref, 1)
+	}
+	if c.effects.reloads && c.tab != nil && c.tab.window == c {
+		reloaded := account.Event{Worker: by.ID, Kind: account.EventPage, Page: account.PageReloaded, URL: c.URL}
+		c.in.Workers.Account.Record(reloaded)
+		c.in.startNavigation(c.URL, c.tab, "", func() {})
+	}
+}
+
+// MessagesForWaiting are the messages that the page has for a worker that waits, as JSON.
+func (c *window) MessagesForWaiting() []string { return c.effects.workerMessages }
+
+// noteScript keeps in mind what a script that the page has run will do later.
+func (c *window) noteScript(s *page.Script) {
+	c.noteRequests(s)
+	e := &c.effects
+	e.addedElements, e.changedAttributes = append(e.addedElements, s.Made...), append(e.changedAttributes, s.Changed...)
+	e.workerMessages = append(e.workerMessages, s.Tells...)
+	e.reloads = e.reloads || s.Reloads && (c.controlledAtLoad || !s.GuardedReload)
+}

@@ -1,0 +1,84 @@
+package environment
+
+import (
+	"slices"
+	"time"
+
+	"tachyform/internal/script"
+)
+
+// limits bound the work that scripts may cause. They count work, not time, so that a busy machine changes nothing: a step of the engine
+// is the unit, and what goes on outside of it is weighed against that.
+type limits struct {
+	// steps bounds a turn of the event loop; a whole run from task to task may take runTurns times as many.
+	steps int
+	// patience is how long something that the language has built in may compute without a step.
+	patience time.Duration
+}
+
+const (
+	runTurns  = 2
+	turnSteps = 1000 // and a turn of an engine, beside its own steps
+	// addressSteps is how much more a run may take for each address that has been asked for: large sites are no endless ones.
+	addressSteps = 40_000
+	leastSteps   = 400_000
+	// spentUp is how many exhausted limits show that trying more of the same shows nothing new.
+	spentUp = 4
+)
+
+// after gives the limits for what comes after so many exhausted ones: a script that has run without end before is not given all of its
+// time again and again.
+func (l limits) after(exhausted int) limits {
+	if exhausted == 0 {
+		return l
+	}
+	steps := max(l.steps/(1+8*exhausted), min(l.steps, leastSteps))
+	return limits{steps, max(l.patience/time.Duration(1+8*exhausted), min(l.patience, l.patience/16))}
+}
+
+// Bounds are how much work scripts may cause in a browser, and what they have used up of it.
+type Bounds struct {
+	// full are the limits, now those that are left after what was exhausted here and, strain times, elsewhere on the site.
+	full, now limits
+	exhausted []error
+	strain    int
+}
+
+// NewBounds gives bounds of so many steps of the engine without a pause, 0 for the usual ones.
+func NewBounds(steps int) *Bounds {
+	l := limits{script.TurnSteps, script.StuckLimit}
+	if steps > 0 {
+		l.steps = steps
+	}
+	return &Bounds{full: l, now: l}
+}
+
+// Branch copies the bounds, with what was used up.
+func (b *Bounds) Branch() *Bounds {
+	c := *b
+	c.exhausted = slices.Clone(b.exhausted)
+	return &c
+}
+
+// Run is how much work a run from task to task may take, where so many addresses have been asked for.
+func (b *Bounds) Run(addresses int) int64 {
+	return runTurns*int64(b.now.steps) + addressSteps*int64(addresses)
+}
+
+// Exhaust notes that a script, or scripts together, used up what they are given, or were stopped otherwise.
+func (b *Bounds) Exhaust(why error) {
+	b.exhausted = append(b.exhausted, why)
+	b.now = b.full.after(b.strain + len(b.exhausted))
+}
+
+// Exhausted lists why scripts were stopped, in order.
+func (b *Bounds) Exhausted() []error { return b.exhausted }
+
+// SpentUp says whether scripts were stopped so often that trying more of the same shows nothing new.
+func (b *Bounds) SpentUp() bool { return len(b.exhausted) >= spentUp }
+
+// Strain sets the bounds for a browser on whose site so many limits were exhausted elsewhere.
+func (b *Bounds) Strain(by int) {
+	b.strain = by - len(b.exhausted)
+	b.now = b.full.after(b.strain + len(b.exhausted))
+}

@@ -1,0 +1,154 @@
+package environment
+
+import (
+	"embed"
+	"fmt"
+	"io/fs"
+	"math/rand/v2"
+	"runtime"
+	"sort"
+	"strings"
+	"sync"
+	"time"
+
+	"tachyform/internal/script"
+	"tachyform/internal/script/quickjs"
+	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/serviceworker"
+)
+
+//go:embed js/*.js
+var realmFiles embed.FS
+
+// environment is the bytecode of what scripts see beside the language, compiled once.
+var environment = sync.OnceValues(func() ([]byte, error) {
+	names, err := fs.Glob(realmFiles, "js/*.js")
+	if err != nil {
+		return nil, err
+	}
+	sort.Strings(names)
+	var b strings.Builder
+	b.WriteString("(function (global, host) { 'use strict';\n")
+	for _, name := range names {
+		text, err := realmFiles.ReadFile(name)
+		if err != nil {
+			return nil, err
+		}
+		b.Write(text)
+	}
+	b.WriteString("\nreturn dispatch; })")
+	e, err := quickjs.New()
+	if err != nil {
+		return nil, err
+	}
+	defer e.Close()
+	return e.Compile(b.String())
+})
+
+// pooledEngine is an engine with the environment in it, and the state that it returns to for the next worker.
+type pooledEngine struct {
+	script.Engine
+	fresh script.Mark
+}
+
+// idle holds engines that no worker uses, a few for each processor.
+var idle struct {
+	sync.Mutex
+	list []*pooledEngine
+}
+
+// getEngine gives an engine in which nothing has run but the environment.
+func getEngine() (*pooledEngine, error) {
+	idle.Lock()
+	n := len(idle.list)
+	if n > 0 {
+		e := idle.list[n-1]
+		idle.list = idle.list[:n-1]
+		idle.Unlock()
+		e.Rewind(e.fresh)
+		return e, nil
+	}
+	idle.Unlock()
+	code, err := environment()
+	if err != nil {
+		return nil, fmt.Errorf("the worker environment does not compile: %w", err)
+	}
+	e, err := quickjs.New()
+	if err != nil {
+		return nil, err
+	}
+	if err := e.Install(code); err != nil {
+		e.Close()
+		return nil, fmt.Errorf("the worker environment does not start: %w", err)
+	}
+	return &pooledEngine{e, e.Mark()}, nil
+}
+
+// putEngine takes an engine back.
+func putEngine(e *pooledEngine) {
+	e.Surround(script.Surroundings{})
+	idle.Lock()
+	defer idle.Unlock()
+	if len(idle.list) < 2*runtime.GOMAXPROCS(0) {
+		idle.list = append(idle.list, e)
+	} else {
+		e.Close()
+	}
+}
+
+// WarmEngines keeps, for the branches of one browser, engines in which a worker's script has run already. A branch starts its worker
+// from there when the script left nothing behind outside of the engine.
+type WarmEngines struct {
+	mu   sync.Mutex
+	list map[warmKey][]*warmEngine
+}
+
+// warmKey tells starts apart that could differ.
+type warmKey struct {
+	worker *serviceworker.Worker // the one that the branches' workers are copies of
+	state  account.State
+	via    string
+	now    time.Duration
+}
+
+type warmEngine struct {
+	*pooledEngine
+	key    warmKey
+	mark   script.Mark
+	random rand.PCG
+	notes  []account.Note
+}
+
+func (s *WarmEngines) get(key warmKey) *warmEngine {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	n := len(s.list[key])
+	if n == 0 {
+		return nil
+	}
+	e := s.list[key][n-1]
+	s.list[key] = s.list[key][:n-1]
+	return e
+}
+
+func (s *WarmEngines) put(e *warmEngine) {
+	e.Surround(script.Surroundings{})
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.list == nil {
+		s.list = map[warmKey][]*warmEngine{}
+	}
+	s.list[e.key] = append(s.list[e.key], e)
+}
+
+// Drop gives all engines back.
+func (s *WarmEngines) Drop() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, list := range s.list {
+		for _, e := range list {
+			putEngine(e.pooledEngine)
+		}
+	}
+	s.list = nil
+}

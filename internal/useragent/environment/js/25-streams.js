@@ -1,0 +1,757 @@
+// Streams Standard: readable streams with default readers.
+
+const streamState = new WeakMap();
+const writableState = new WeakMap();
+const stateOfStream = (stream) => streamState.get(stream);
+
+class ReadableStreamDefaultController {
+  #stream;
+  constructor(key = undefined, stream = undefined) {
+    onlyHere(key);
+    this.#stream = stream;
+  }
+  get desiredSize() {
+    const s = stateOfStream(this.#stream);
+    return s.state === 'errored' ? null : s.state === 'closed' ? 0 : s.highWaterMark - s.queue.reduce((n, c) => n + c.size, 0);
+  }
+  enqueue(chunk = undefined) {
+    const s = stateOfStream(this.#stream);
+    if (s.closing || s.state !== 'readable') throw new TypeError('the stream is closed');
+    const request = s.requests.shift();
+    if (request) request.resolve({ value: chunk, done: false });
+    else s.queue.push({ chunk, size: s.size ? Number(s.size(chunk)) : 1 });
+    pull(this.#stream);
+  }
+  close() {
+    const s = stateOfStream(this.#stream);
+    if (s.closing || s.state !== 'readable') throw new TypeError('the stream is closed');
+    s.closing = true;
+    if (s.queue.length === 0) closeStream(s);
+  }
+  error(reason = undefined) {
+    errorStream(stateOfStream(this.#stream), reason);
+  }
+}
+function closeStream(s) {
+  s.state = 'closed';
+  for (const r of s.requests.splice(0)) r.resolve({ value: undefined, done: true });
+  s.reader?._closed.resolve();
+}
+function errorStream(s, reason) {
+  if (s.state !== 'readable') return;
+  s.state = 'errored';
+  s.stored = reason;
+  s.queue = [];
+  for (const r of s.requests.splice(0)) r.reject(reason);
+  s.reader?._closed.reject(reason);
+}
+function pull(stream) {
+  const s = stateOfStream(stream);
+  if (s.state !== 'readable' || s.closing || !s.started) return;
+  if (s.requests.length === 0 && s.controller.desiredSize <= 0) return;
+  if (s.pulling) {
+    s.again = true;
+    return;
+  }
+  s.pulling = true;
+  then(
+    new PromiseOf((resolve) => resolve(s.source.pull?.(s.controller))),
+    () => {
+      s.pulling = false;
+      if (s.again) {
+        s.again = false;
+        pull(stream);
+      }
+    },
+    (error) => errorStream(s, error),
+  );
+}
+const deferred = () => {
+  const d = { promise: null, resolve: null, reject: null };
+  d.promise = new PromiseOf((resolve, reject) => {
+    d.resolve = resolve;
+    d.reject = reject;
+  });
+  then(d.promise, undefined, () => {});
+  return d;
+};
+
+// Streams, 8: ExtractHighWaterMark.
+function markOf(strategy) {
+  if (strategy?.highWaterMark === undefined) return 1;
+  const mark = Number(strategy.highWaterMark);
+  if (Number.isNaN(mark) || mark < 0) throw new RangeError('a stream keeps a number of chunks, which is not negative');
+  return mark;
+}
+class ReadableStream {
+  constructor(source = {}, strategy = {}) {
+    if (source?.type !== undefined && `${source.type}` !== 'bytes') throw new RangeError(`"${source.type}" is no type of stream`);
+    const s = { bytes: source?.type !== undefined, state: 'readable', queue: [], requests: [], source: source ?? {}, reader: null, disturbed: false, highWaterMark: markOf(strategy), size: strategy?.size, handle: 0 };
+    streamState.set(this, s);
+    s.controller = new ReadableStreamDefaultController(MAKE, this);
+    const started = s.source.start?.(s.controller);
+    then(
+      resolved(started),
+      () => {
+        s.started = true;
+        pull(this);
+      },
+      (error) => errorStream(s, error),
+    );
+  }
+  static from(iterable) {
+    const it = iterable[Symbol.asyncIterator]?.() ?? iterable[Symbol.iterator]();
+    return new ReadableStream({
+      async pull(c) {
+        const { value, done } = await it.next();
+        if (done) c.close();
+        else c.enqueue(await value);
+      },
+      cancel: (reason) => it.return?.(reason),
+    }, { highWaterMark: 0 });
+  }
+  get locked() {
+    return stateOfStream(this).reader !== null;
+  }
+  getReader(options = {}) {
+    if (options?.mode === undefined) return new ReadableStreamDefaultReader(this);
+    if (`${options.mode}` !== 'byob') throw new TypeError(`"${options.mode}" is no kind of reader`);
+    return new ReadableStreamBYOBReader(this);
+  }
+  async cancel(reason = undefined) {
+    if (this.locked) throw new TypeError('the stream is locked');
+    return cancelStream(this, reason);
+  }
+  tee() {
+    return teeStream(this, false);
+  }
+  pipeThrough(pair, options = {}) {
+    if (!(pair?.readable instanceof ReadableStream) || !writableState.has(pair?.writable)) throw new TypeError('pipeThrough takes a pair of a readable and a writable stream');
+    if (this.locked || pair.writable.locked) throw new TypeError('the stream is locked');
+    then(this.pipeTo(pair.writable, options), undefined, () => {});
+    return pair.readable;
+  }
+  async pipeTo(target, { preventClose = false, preventAbort = false, preventCancel = false, signal } = {}) {
+    if (!writableState.has(target)) throw new TypeError('pipeTo takes a writable stream');
+    if (this.locked || target.locked) throw new TypeError('the stream is locked');
+    const reader = this.getReader();
+    const writer = target.getWriter();
+    stateOfStream(this).disturbed = true;
+    let aborted;
+    if (signal) {
+      const stop = (reason) => {
+        aborted = { reason };
+        if (!preventAbort) then(writer.abort(reason), undefined, () => {});
+        if (!preventCancel) then(reader.cancel(reason), undefined, () => {});
+      };
+      if (signal.aborted) stop(signal.reason);
+      else onAbort(signal, stop);
+    }
+    try {
+      for (;;) {
+        if (aborted) throw aborted.reason;
+        await writer.ready;
+        let step;
+        try {
+          step = await reader.read();
+        } catch (error) {
+          if (!preventAbort) await quietly(writer.abort(error));
+          throw error;
+        }
+        if (aborted) throw aborted.reason;
+        if (step.done) break;
+        try {
+          await writer.write(step.value);
+        } catch (error) {
+          if (!preventCancel) await quietly(reader.cancel(error));
+          throw error;
+        }
+      }
+      if (!preventClose) await writer.close();
+    } finally {
+      reader.releaseLock();
+      writer.releaseLock();
+    }
+  }
+  values({ preventCancel = false } = {}) {
+    const iterator = setPrototypeOf({}, streamIterator);
+    iterating.set(iterator, { reader: this.getReader(), preventCancel: Boolean(preventCancel), over: false, pending: 0, last: settled });
+    return iterator;
+  }
+}
+defineProperty(ReadableStream.prototype, Symbol.asyncIterator, { value: ReadableStream.prototype.values, writable: true, configurable: true });
+// Streams, 4.2.5: what a loop over a stream walks on. Each step waits for the one before.
+const iterating = new WeakMap();
+const stepping = (iterator, run) => {
+  const s = iterating.get(iterator);
+  if (!s) return rejected(new TypeError('this is no iterator of a stream'));
+  s.pending++;
+  const step = async () => {
+    try {
+      return await run(s);
+    } finally {
+      s.pending--;
+    }
+  };
+  s.last = then(s.last, step, step);
+  return s.last;
+};
+const streamIterator = setPrototypeOf({
+  next() {
+    return stepping(this, async (s) => {
+      if (s.over) return { value: undefined, done: true };
+      try {
+        const result = await s.reader.read();
+        if (result.done) {
+          s.over = true;
+          s.reader.releaseLock();
+        }
+        return result;
+      } catch (error) {
+        s.over = true;
+        s.reader.releaseLock();
+        throw error;
+      }
+    });
+  },
+  return(value) {
+    const end = async (s) => {
+      if (!s.over) {
+        s.over = true;
+        const canceled = s.preventCancel ? null : s.reader.cancel(value);
+        s.reader.releaseLock();
+        await canceled;
+      }
+      return { value, done: true };
+    };
+    const s = iterating.get(this);
+    // Nothing is under way when a loop is left: it ends at once.
+    return s && s.pending === 0 ? end(s) : stepping(this, end);
+  },
+}, getPrototypeOf(getPrototypeOf((async function* () {}).prototype)));
+// Streams, 4.9.1: what is read goes to both; for bodies the second gets copies of its own.
+function teeStream(stream, copies) {
+  const s = stateOfStream(stream);
+  if (stream.locked) throw new TypeError('the stream is locked');
+  if (s.handle && !s.disturbed) {
+    const { handle } = s;
+    stream.getReader();
+    s.disturbed = true;
+    return [streamOf(handle), streamOf(handle)];
+  }
+  const reader = stream.getReader();
+  const controllers = [];
+  const canceled = [false, false];
+  const reasons = [];
+  const bothCanceled = deferred();
+  let reading = false;
+  const end = (act) => controllers.forEach((c, i) => {
+    if (!canceled[i]) act(c);
+  });
+  then(reader.closed, undefined, (error) => end((c) => c.error(error)));
+  const step = () => {
+    if (reading) return;
+    reading = true;
+    return then(reader.read(), ({ value, done }) => {
+      reading = false;
+      if (done) return end((c) => c.close());
+      let second = value;
+      if (copies && !canceled[1]) {
+        try {
+          second = clone(value);
+        } catch (error) {
+          end((c) => c.error(error));
+          return bothCanceled.resolve(cancelStream(stream, error));
+        }
+      }
+      controllers.forEach((c, i) => {
+        if (!canceled[i]) c.enqueue(i ? second : value);
+      });
+    }, () => {});
+  };
+  return [0, 1].map(
+    (i) =>
+      new ReadableStream({
+        start: (c) => void (controllers[i] = c),
+        pull: step,
+        cancel(reason) {
+          canceled[i] = true;
+          reasons[i] = reason;
+          if (canceled[0] && canceled[1]) bothCanceled.resolve(cancelStream(stream, reasons));
+          return bothCanceled.promise;
+        },
+      }, { highWaterMark: 0 }),
+  );
+}
+function cancelStream(stream, reason) {
+  const s = stateOfStream(stream);
+  s.disturbed = true;
+  if (s.state === 'closed') return resolved();
+  if (s.state === 'errored') return rejected(s.stored);
+  s.queue = [];
+  closeStream(s);
+  return then(new PromiseOf((resolve) => resolve(s.source.cancel?.(reason))), () => undefined);
+}
+class ReadableStreamDefaultReader {
+  #stream;
+  constructor(stream) {
+    if (!(stream instanceof ReadableStream)) throw new TypeError('a reader needs a stream');
+    const s = stateOfStream(stream);
+    if (s.reader) throw new TypeError('the stream is locked to a reader already');
+    defineProperty(this, '_closed', { value: deferred(), writable: true, enumerable: false });
+    this.#stream = stream;
+    s.reader = this;
+    if (s.state === 'closed') this._closed.resolve();
+    else if (s.state === 'errored') this._closed.reject(s.stored);
+  }
+  get closed() {
+    return this._closed.promise;
+  }
+  async read() {
+    if (!this.#stream) throw new TypeError('the reader was released');
+    const s = stateOfStream(this.#stream);
+    s.disturbed = true;
+    if (s.state === 'errored') throw s.stored;
+    if (s.queue.length) {
+      const { chunk } = s.queue.shift();
+      if (s.closing && s.queue.length === 0) closeStream(s);
+      else pull(this.#stream);
+      return { value: chunk, done: false };
+    }
+    if (s.state === 'closed') return { value: undefined, done: true };
+    const d = deferred();
+    s.requests.push(d);
+    pull(this.#stream);
+    return d.promise;
+  }
+  async cancel(reason = undefined) {
+    if (!this.#stream) throw new TypeError('the reader was released');
+    return cancelStream(this.#stream, reason);
+  }
+  releaseLock() {
+    if (!this.#stream) return;
+    const s = stateOfStream(this.#stream);
+    for (const r of s.requests.splice(0)) r.reject(new TypeError('the reader was released'));
+    s.reader = null;
+    this._closed.reject(new TypeError('the reader was released'));
+    this.#stream = null;
+  }
+}
+// Reads bytes into buffers that the caller gives; what does not fit waits for the next read.
+class ReadableStreamBYOBReader {
+  #inner;
+  #rest = null;
+  #stream;
+  constructor(stream) {
+    if (!(stream instanceof ReadableStream)) throw new TypeError('a reader needs a stream');
+    if (!stateOfStream(stream).bytes) throw new TypeError('only a stream of bytes can be read into buffers');
+    this.#inner = new ReadableStreamDefaultReader(stream);
+    this.#stream = stream;
+    stateOfStream(stream).reader = this;
+  }
+  get closed() {
+    return this.#inner.closed;
+  }
+  get _closed() {
+    return this.#inner._closed;
+  }
+  async read(view) {
+    if (!ArrayBuffer.isView(view)) throw new TypeError('read takes a view of a buffer');
+    if (view.byteLength === 0) throw new TypeError('the view is empty');
+    const { byteOffset, length, constructor: Kind } = view;
+    const size = Kind.BYTES_PER_ELEMENT ?? 1;
+    const buffer = view.buffer.transfer ? view.buffer.transfer() : view.buffer;
+    while (!this.#rest?.length) {
+      const { value, done } = await this.#inner.read();
+      if (done) return { value: new Kind(buffer, byteOffset, 0), done: true };
+      this.#rest = viewOf(value);
+    }
+    const n = Math.min(this.#rest.length, (length ?? view.byteLength) * size);
+    new Uint8Array(buffer, byteOffset, n).set(this.#rest.subarray(0, n));
+    this.#rest = this.#rest.subarray(n);
+    return { value: new Kind(buffer, byteOffset, Math.floor(n / size)), done: false };
+  }
+  async cancel(reason = undefined) {
+    return this.#inner.cancel(reason);
+  }
+  releaseLock() {
+    this.#inner.releaseLock();
+    const s = stateOfStream(this.#stream);
+    if (s.reader === this) s.reader = null;
+  }
+}
+gives(ReadableStreamDefaultReader, 'closed');
+gives(ReadableStreamBYOBReader, 'closed');
+publish(ReadableStream, ReadableStreamDefaultReader, ReadableStreamBYOBReader, ReadableStreamDefaultController);
+
+// A stream over content that lies at the host; nothing is read before somebody pulls.
+function streamOf(handle) {
+  const stream = new ReadableStream({
+    type: 'bytes',
+    start(c) {
+      if (handle && host('body.size', handle) === 0) c.close();
+    },
+    pull(c) {
+      const bytes = new Uint8Array(bytesOf(handle));
+      if (bytes.length) c.enqueue(bytes);
+      c.close();
+    },
+  }, { highWaterMark: 0 });
+  stateOfStream(stream).handle = handle;
+  return stream;
+}
+// Reads a stream to its end and keeps the content at the host. A stream that only stands for such content is not read at all.
+// Makes a stream one that was read to its end.
+function useUp(stream) {
+  const s = stateOfStream(stream);
+  s.disturbed = true;
+  closeStream(s);
+  s.reader = { _closed: deferred() }; // reading a body to its end leaves it locked
+}
+// The number of all that a stream gives. With salvage, of what came before it failed, if anything did: a page is shown as far as it came.
+async function drain(stream, salvage = false) {
+  const s = stateOfStream(stream);
+  if (s.handle && !s.disturbed) {
+    useUp(stream);
+    return s.handle;
+  }
+  const reader = stream.getReader();
+  const views = [];
+  for (;;) {
+    let next;
+    try {
+      next = await reader.read();
+    } catch (error) {
+      if (!salvage || !views.length) throw error;
+      host('log', 'error', `the page breaks off: ${describe(error)}`, stackOf(error));
+      break;
+    }
+    const { value, done } = next;
+    if (done) break;
+    if (!(value instanceof Uint8Array)) throw new TypeError('a body takes bytes; the stream gave something else');
+    views.push(value);
+  }
+  return keepBytes(joinBytes(views));
+}
+
+lazy(['WritableStream', 'WritableStreamDefaultController', 'WritableStreamDefaultWriter', 'TransformStream', 'TransformStreamDefaultController', 'CountQueuingStrategy', 'ByteLengthQueuingStrategy', 'TextEncoderStream', 'TextDecoderStream', 'CompressionStream', 'DecompressionStream'], () => {
+// Streams Standard, 5 and 6: writable and transform streams.
+class WritableStreamDefaultController {
+  #stream;
+  #signal = new AbortController();
+  constructor(key = undefined, stream = undefined) {
+    onlyHere(key);
+    this.#stream = stream;
+  }
+  get signal() {
+    return this.#signal.signal;
+  }
+  error(reason = undefined) {
+    errorWritable(writableState.get(this.#stream), reason);
+  }
+  _abort(reason) {
+    this.#signal.abort(reason);
+  }
+}
+function errorWritable(s, reason) {
+  if (s.state !== 'writable' && s.state !== 'closing') return;
+  s.state = 'errored';
+  s.stored = reason;
+  for (const job of s.queue.splice(0)) job.done.reject(reason);
+  s.closed.reject(reason);
+  s.ready.reject(reason);
+}
+class WritableStream {
+  constructor(sink = {}, strategy = {}) {
+    const s = { state: 'writable', sink: sink ?? {}, queue: [], busy: true, writer: null, closed: deferred(), ready: deferred(), writing: false, high: markOf(strategy) };
+    writableState.set(this, s);
+    s.ready.resolve();
+    s.controller = new WritableStreamDefaultController(MAKE, this);
+    then(new PromiseOf((resolve) => resolve(s.sink.start?.(s.controller))), () => {
+      s.busy = false;
+      nextWrite(s);
+    }, (error) => errorWritable(s, error));
+  }
+  get locked() {
+    return writableState.get(this).writer !== null;
+  }
+  getWriter() {
+    return new WritableStreamDefaultWriter(this);
+  }
+  async abort(reason = undefined) {
+    if (this.locked) throw new TypeError('the stream is locked');
+    return abortWritable(writableState.get(this), reason);
+  }
+  async close() {
+    if (this.locked) throw new TypeError('the stream is locked');
+    return closeWritable(writableState.get(this));
+  }
+}
+function nextWrite(s) {
+  if (s.busy || !s.queue.length) return;
+  const job = s.queue.shift();
+  s.busy = s.writing = true;
+  then(new PromiseOf((resolve) => resolve(job.close ? s.sink.close?.() : s.sink.write?.(job.chunk, s.controller))), () => {
+    s.busy = s.writing = false;
+    job.done.resolve();
+    if (job.close && s.state === 'closing') {
+      s.state = 'closed';
+      s.closed.resolve();
+    } else {
+      if (s.queue.length < s.high) s.ready.resolve();
+      nextWrite(s);
+    }
+  }, (error) => {
+    job.done.reject(error);
+    errorWritable(s, error);
+  });
+}
+function closeWritable(s) {
+  if (s.state !== 'writable') return rejected(s.state === 'errored' ? s.stored : new TypeError('the stream is closed'));
+  s.state = 'closing';
+  const done = deferred();
+  s.queue.push({ close: true, done });
+  nextWrite(s);
+  return done.promise;
+}
+function abortWritable(s, reason) {
+  if (s.state === 'closed' || s.state === 'errored') return resolved();
+  s.controller._abort(reason);
+  errorWritable(s, reason);
+  return then(new PromiseOf((resolve) => resolve(s.sink.abort?.(reason))), () => undefined);
+}
+class WritableStreamDefaultWriter {
+  #stream;
+  constructor(stream) {
+    const s = writableState.get(stream);
+    if (!s) throw new TypeError('a writer needs a stream');
+    if (s.writer) throw new TypeError('the stream is locked to a writer already');
+    s.writer = this;
+    this.#stream = stream;
+  }
+  #state() {
+    const s = this.#stream && writableState.get(this.#stream);
+    if (!s) throw new TypeError('the writer was released');
+    return s;
+  }
+  get closed() {
+    return this.#stream ? this.#state().closed.promise : rejected(new TypeError('the writer was released'));
+  }
+  get ready() {
+    return this.#stream ? this.#state().ready.promise : rejected(new TypeError('the writer was released'));
+  }
+  get desiredSize() {
+    const s = this.#state();
+    return s.state === 'errored' ? null : s.state === 'closed' ? 0 : s.high - s.queue.length - (s.writing ? 1 : 0);
+  }
+  async write(chunk = undefined) {
+    const s = this.#state();
+    if (s.state === 'errored') throw s.stored;
+    if (s.state !== 'writable') throw new TypeError('the stream is closed');
+    const done = deferred();
+    s.queue.push({ chunk, done });
+    if (s.queue.length >= s.high && s.busy) s.ready = deferred();
+    nextWrite(s);
+    return done.promise;
+  }
+  async close() {
+    return closeWritable(this.#state());
+  }
+  async abort(reason = undefined) {
+    return abortWritable(this.#state(), reason);
+  }
+  releaseLock() {
+    if (!this.#stream) return;
+    writableState.get(this.#stream).writer = null;
+    this.#stream = null;
+  }
+}
+class TransformStreamDefaultController {
+  #out;
+  #fail;
+  constructor(key = undefined, out = undefined, fail = undefined) {
+    onlyHere(key);
+    this.#out = out;
+    this.#fail = fail;
+  }
+  get desiredSize() {
+    return this.#out.desiredSize;
+  }
+  enqueue(chunk = undefined) {
+    this.#out.enqueue(chunk);
+  }
+  error(reason = undefined) {
+    this.#fail(reason);
+  }
+  terminate() {
+    this.#out.close();
+    this.#fail(new TypeError('the stream was ended'), true);
+  }
+}
+class TransformStream {
+  #readable;
+  #writable;
+  constructor(transformer = {}, writableStrategy = {}, readableStrategy = {}) {
+    const t = transformer ?? {};
+    let out;
+    let wanted = deferred();
+    this.#readable = new ReadableStream({
+      start: (c) => void (out = c),
+      pull: () => wanted.resolve(),
+      cancel: (reason) => {
+        wanted.resolve();
+        errorWritable(writableState.get(this.#writable), reason);
+        return t.cancel?.(reason);
+      },
+    }, { highWaterMark: readableStrategy?.highWaterMark ?? 0, size: readableStrategy?.size });
+    const controller = new TransformStreamDefaultController(MAKE, out, (reason, ended) => {
+      if (!ended) out.error(reason);
+      errorWritable(writableState.get(this.#writable), reason);
+    });
+    this.#writable = new WritableStream({
+      start: () => t.start?.(controller),
+      async write(chunk = undefined) {
+        if (out.desiredSize <= 0) {
+          wanted = deferred();
+          pull(readable);
+          await wanted.promise;
+        }
+        try {
+          if (t.transform) await t.transform(chunk, controller);
+          else controller.enqueue(chunk);
+        } catch (error) {
+          out.error(error);
+          throw error;
+        }
+      },
+      async close() {
+        try {
+          await t.flush?.(controller);
+          if (stateOfStream(readable).state === 'readable' && !stateOfStream(readable).closing) out.close();
+        } catch (error) {
+          out.error(error);
+          throw error;
+        }
+      },
+      abort: (reason) => {
+        out.error(reason);
+        return t.cancel?.(reason);
+      },
+    }, writableStrategy);
+    const readable = this.#readable;
+  }
+  get readable() {
+    return this.#readable;
+  }
+  get writable() {
+    return this.#writable;
+  }
+}
+class CountQueuingStrategy {
+  #mark;
+  constructor({ highWaterMark }) {
+    this.#mark = Number(highWaterMark);
+  }
+  get highWaterMark() {
+    return this.#mark;
+  }
+  get size() {
+    return () => 1;
+  }
+}
+class ByteLengthQueuingStrategy {
+  #mark;
+  constructor({ highWaterMark }) {
+    this.#mark = Number(highWaterMark);
+  }
+  get highWaterMark() {
+    return this.#mark;
+  }
+  get size() {
+    return (chunk) => chunk.byteLength;
+  }
+}
+gives(WritableStreamDefaultWriter, 'closed', 'ready');
+publish(WritableStream, WritableStreamDefaultController, WritableStreamDefaultWriter, TransformStream, TransformStreamDefaultController, CountQueuingStrategy, ByteLengthQueuingStrategy);
+
+// Encoding and Compression as transform streams (Streams, 10: GenericTransformStream).
+const pairs = new WeakMap();
+class Transforming {
+  get readable() {
+    return pairs.get(this).readable;
+  }
+  get writable() {
+    return pairs.get(this).writable;
+  }
+}
+function transforming(cls, ...more) {
+  for (const key of ['readable', 'writable']) defineProperty(cls.prototype, key, Object.getOwnPropertyDescriptor(Transforming.prototype, key));
+  publish(cls, ...more);
+}
+class TextEncoderStream {
+  constructor() {
+    let high = '';
+    pairs.set(this, new TransformStream({
+      transform(chunk, c) {
+        let text = high + `${chunk}`;
+        high = /[\ud800-\udbff]$/.test(text) ? text.slice(-1) : '';
+        if (high) text = text.slice(0, -1);
+        if (text) c.enqueue(encodeUTF8(text.toWellFormed()));
+      },
+      flush(c) {
+        if (high) c.enqueue(encodeUTF8('\ufffd'));
+      },
+    }));
+  }
+  get encoding() {
+    return 'utf-8';
+  }
+}
+class TextDecoderStream {
+  #decoder;
+  constructor(label = 'utf-8', options = {}) {
+    const decoder = new TextDecoder(label, options);
+    this.#decoder = decoder;
+    pairs.set(this, new TransformStream({
+      transform(chunk, c) {
+        const text = decoder.decode(chunk, { stream: true });
+        if (text) c.enqueue(text);
+      },
+      flush(c) {
+        const text = decoder.decode();
+        if (text) c.enqueue(text);
+      },
+    }));
+  }
+  get encoding() {
+    return this.#decoder.encoding;
+  }
+  get fatal() {
+    return this.#decoder.fatal;
+  }
+  get ignoreBOM() {
+    return this.#decoder.ignoreBOM;
+  }
+}
+// The data is gathered and (de)compressed as one at the end.
+const packer = (op) =>
+  class {
+    constructor(format) {
+      must(arguments, 1);
+      if (!['gzip', 'deflate', 'deflate-raw'].includes(`${format}`)) throw new TypeError(`"${format}" is no compression format`);
+      const views = [];
+      pairs.set(this, new TransformStream({
+        transform: (chunk) => void views.push(viewOf(chunk).slice()),
+        flush(c) {
+          const bytes = new Uint8Array(host(op, `${format}`, joinBytes(views).buffer));
+          if (bytes.length) c.enqueue(bytes);
+        },
+      }));
+    }
+  };
+const CompressionStream = packer('compress');
+const DecompressionStream = packer('decompress');
+defineProperty(CompressionStream, 'name', { value: 'CompressionStream', configurable: true });
+defineProperty(DecompressionStream, 'name', { value: 'DecompressionStream', configurable: true });
+for (const cls of [TextEncoderStream, TextDecoderStream, CompressionStream, DecompressionStream]) transforming(cls);
+});

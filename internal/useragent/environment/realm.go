@@ -1,0 +1,218 @@
+// Package environment is what scripts find: the global object with its interfaces, in JavaScript sources by standard, and the
+// operations for which these ask the browser.
+package environment
+
+import (
+	"encoding/json"
+	"errors"
+	"math/rand/v2"
+	"slices"
+	"strings"
+
+	whatwg "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/script"
+	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/clock"
+	"tachyform/internal/useragent/serviceworker"
+	"tachyform/internal/useragent/storage"
+	"tachyform/internal/weburl"
+)
+
+import ()
+
+// Platform is what the realms of a browser stand on.
+type Platform struct {
+	Workers *serviceworker.Container
+	Bounds  *Bounds
+	Engines *WarmEngines
+	// Lacks lists what scripts do not find in this kind of browser: see useragent.Kind.
+	Lacks []string
+}
+
+func (p *Platform) lacks(what string) bool { return slices.Contains(p.Lacks, what) }
+
+func (p *Platform) clock() *clock.Clock { return p.Workers.Fetcher.Clock }
+
+func (p *Platform) account() *account.Account { return p.Workers.Account }
+
+func (p *Platform) store() *storage.Storage { return p.Workers.Store }
+
+// Realm is a running worker: an engine, and what its scripts hold on to outside of it.
+type Realm struct {
+	*pooledEngine
+	p           *Platform
+	w           *serviceworker.Worker
+	bodies      map[int]body
+	scriptBytes int64                  // bytes of content that scripts made
+	opened      map[int]*storage.Cache // caches that scripts hold, by number
+	next        int
+	timers      map[int]*clock.Task
+	events      map[int]*liveEvent
+	random      *rand.PCG
+	scripting   bool        // the worker's script is being evaluated for the first time
+	clicked     bool        // a click on a notification is handled
+	touchedHost bool        // the script asked for something that lives outside of the engine
+	snapshot    *warmEngine // set when the engine can be put back to where the script had just run
+	stopped     error       // why the realm may not run any more
+}
+
+// Start starts a worker's engine and runs its script. The error is what the script threw, in words.
+func (p *Platform) Start(w *serviceworker.Worker) (serviceworker.Global, error) {
+	r := &Realm{
+		p: p, w: w, bodies: map[int]body{}, opened: map[int]*storage.Cache{}, timers: map[int]*clock.Task{},
+		events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2),
+	}
+	key := warmKey{w.Original, w.State, w.Registration.UpdateViaCache, p.clock().Now}
+	if w.Original != nil {
+		if e := p.Engines.get(key); e != nil {
+			e.Rewind(e.mark)
+			r.pooledEngine, r.snapshot = e.pooledEngine, e
+			*r.random = e.random
+			r.attach()
+			for _, n := range e.notes {
+				p.account().Note(n)
+			}
+			return r, nil
+		}
+	}
+	var err error
+	if r.pooledEngine, err = getEngine(); err != nil {
+		return nil, err
+	}
+	r.attach()
+	before := len(p.account().Notes)
+	if err := r.run(); err != nil {
+		r.Close()
+		return nil, err
+	}
+	if notes := p.account().Notes; w.Original != nil && !r.touchedHost && len(notes) < account.MaxNotes {
+		r.snapshot = &warmEngine{r.pooledEngine, key, r.Mark(), *r.random, slices.Clone(notes[before:])}
+	}
+	return r, nil
+}
+
+// attach makes the realm what the engine's scripts talk to.
+func (r *Realm) attach() {
+	r.Surround(script.Surroundings{
+		Host: r.host, Modules: script.Modules{Normalize: normalizeModule, Load: r.loadModule},
+		Context: r.p.Workers.Fetcher.Network.Context,
+	})
+}
+
+// run evaluates the worker's script. The error is what it threw, in words.
+func (r *Realm) run() error {
+	w := r.w
+	scope, _ := whatwg.Parse(w.Registration.Scope)
+	start, _ := json.Marshal(map[string]any{
+		"script": w.Script, "scope": w.Registration.Scope, "origin": weburl.Origin(scope), "type": w.Type, "state": w.State,
+		"via": w.Registration.UpdateViaCache, "lacks": r.p.Lacks,
+	})
+	if _, err := r.runTask("start", string(start)); err != nil {
+		return err
+	}
+	r.scripting = true
+	defer func() { r.scripting = false }()
+	var v any
+	var err error
+	if w.Type == "module" {
+		if _, err = r.runTask("module", w.Script); err == nil {
+			v, err = r.runTask("moduleResult")
+		}
+	} else {
+		v, err = r.runTask("script", w.Source(), w.Script)
+	}
+	failure, _ := v.(string)
+	switch {
+	case err != nil || failure == "":
+		return err
+	case strings.HasPrefix(failure, "InternalError: out of memory"):
+		return script.ErrMemory
+	}
+	return errors.New(failure)
+}
+
+// runTask runs one task of the event loop in the realm.
+func (r *Realm) runTask(op string, args ...any) (any, error) {
+	if r.stopped != nil {
+		return nil, r.stopped
+	}
+	r.Bound(r.p.Bounds.now.steps, r.p.Bounds.now.patience)
+	v, err := r.Call(append([]any{op}, args...)...)
+	r.p.clock().Spent += turnSteps + int64(r.Used())
+	if script.Fatal(err) {
+		r.stopped = err
+		if !errors.Is(err, script.ErrCanceled) {
+			r.p.Bounds.Exhaust(err)
+		}
+	}
+	return v, err
+}
+
+// Close ends the realm and lets others have its engine.
+func (r *Realm) Close() {
+	switch {
+	case r.pooledEngine == nil:
+		return
+	case script.Fatal(r.stopped):
+		r.pooledEngine.Close()
+	case r.snapshot != nil:
+		r.p.Engines.put(r.snapshot)
+	default:
+		putEngine(r.pooledEngine)
+	}
+	r.pooledEngine = nil
+	if r.stopped == nil {
+		r.stopped = errEnded
+	}
+}
+
+var errEnded = errors.New("the worker has ended")
+
+// Alive says whether its scripts may still run.
+func (r *Realm) Alive() bool { return r.stopped == nil }
+
+// current says whether the worker still runs in this realm.
+func (r *Realm) current() bool { return r.w.RunsIn(r) }
+
+// failed ends a worker whose engine was stopped, or reports an error of the environment.
+func (r *Realm) failed(err error) {
+	r.p.account().Note(account.Note{Level: "error", Text: err.Error(), Where: r.w.Script})
+	if r.stopped != nil {
+		r.w.Stopped(err)
+	}
+}
+
+// SetState lets the worker know its own state.
+func (r *Realm) SetState(state account.State) {
+	if _, err := r.runTask("state", string(state)); err != nil {
+		r.failed(err)
+	}
+}
+
+// settle resolves or rejects a promise that scripts wait for. An error is "name: message".
+func (r *Realm) settle(id int, value any, failure string) {
+	r.p.clock().After(0, func() {
+		if r.stopped != nil || !r.current() {
+			return
+		}
+		text, err := json.Marshal(value)
+		if err != nil {
+			failure = "Error: " + err.Error()
+		}
+		if _, err := r.runTask("settle", id, failure, string(text)); err != nil {
+			r.failed(err)
+		}
+	})
+}
+
+// settleNow settles a promise in a task of its own, now.
+func (r *Realm) settleNow(id int, value any) {
+	text, err := json.Marshal(value)
+	if err != nil {
+		text = []byte("null")
+	}
+	if _, err := r.runTask("settle", id, "", string(text)); err != nil {
+		r.failed(err)
+	}
+}

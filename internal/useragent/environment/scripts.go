@@ -1,0 +1,56 @@
+package environment
+
+import (
+	"fmt"
+	"strings"
+
+	whatwg "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/useragent/account"
+)
+
+import ()
+
+// scriptOperations run scripts and take down what they say.
+var scriptOperations = operations{
+	"eval":   plain(func(r *Realm, args arguments) (any, error) { return nil, r.Eval(args.text(0), args.text(1)) }),
+	"module": plain(func(r *Realm, args arguments) (any, error) { return r.Import(args.text(0)), nil }),
+	"import": plain(func(r *Realm, args arguments) (any, error) { return r.w.ImportScript(args.text(0)) }),
+	"log": plain(func(r *Realm, args arguments) (any, error) {
+		r.p.account().Note(account.Note{
+			Level: args.text(0), Text: args.text(1), Where: r.w.Script, Stack: args.text(2), ErrorName: args.text(3),
+		})
+		return nil, nil
+	}),
+	"gap": touching(func(r *Realm, args arguments) (any, error) {
+		r.p.account().Gap(args.text(0))
+		return nil, nil
+	}),
+}
+
+// noImport is what import() gives: service workers do not have it (Service Workers, 3.1.1).
+const noImport = `throw new TypeError("import() is not allowed in service workers");`
+
+// loadModule gives the text of a module that a module worker imports statically.
+func (r *Realm) loadModule(name string) (string, error) {
+	if !r.scripting || r.w.Type != "module" {
+		return noImport, nil
+	}
+	return r.w.ImportScript(name)
+}
+
+// normalizeModule resolves a module specifier against the module that imports it (HTML, "resolve a module specifier").
+func normalizeModule(base, name string) (string, error) {
+	if strings.HasPrefix(name, "/") || strings.HasPrefix(name, "./") || strings.HasPrefix(name, "../") {
+		u, err := whatwg.ParseRef(base, name)
+		if err != nil {
+			return "", err
+		}
+		return u.Href(false), nil
+	}
+	u, err := whatwg.Parse(name)
+	if err != nil {
+		return "", fmt.Errorf("TypeError: the bare module name %q cannot be resolved", name)
+	}
+	return u.Href(false), nil
+}

@@ -1,0 +1,141 @@
+package serviceworker
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"tachyform/internal/useragent/account"
+	"tachyform/internal/weburl"
+)
+
+// Client is an open page, or a frame in one, as service workers know it (Service Workers, 2.3).
+type Client struct {
+	ID int
+	// URL is the address of its document.
+	URL string
+	// Frame tells a frame from a page in a tab.
+	Frame bool
+	// Opaque is a document kept apart from its own origin, which no worker controls.
+	Opaque bool
+	// Controller is the worker that answers its requests, nil for none.
+	Controller *Worker
+	// Previous is the client that its tab showed before.
+	Previous *Client
+	Closed   bool
+	// Window is the page itself, nil for a request without one.
+	Window Window
+}
+
+// Window is what a client is made of, as far as workers have to do with it.
+type Window interface {
+	// ControllerChanged tells the page that another worker controls it now (the event controllerchange).
+	ControllerChanged(w *Worker)
+	// MessagesForWaiting are the messages that the page has for a worker that waits, as JSON.
+	MessagesForWaiting() []string
+}
+
+func idText(n int) string { return fmt.Sprintf("client-%d", n) }
+
+// IDText is how scripts read the client's id.
+func (c *Client) IDText() string { return idText(c.ID) }
+
+// Clients lists the open clients, in the order in which they came.
+func (s *Container) Clients() []*Client { return s.clients }
+
+// AddClient takes in a client whose document is there.
+func (s *Container) AddClient(c *Client) { s.clients = append(s.clients, c) }
+
+// Client gives the open client with an id, nil for none.
+func (s *Container) Client(id string) *Client {
+	for _, c := range s.clients {
+		if c.IDText() == id {
+			return c
+		}
+	}
+	return nil
+}
+
+// ClientsOf lists the clients that a worker sees (Service Workers, 4.3.2, "matchAll").
+func (w *Worker) ClientsOf(includeUncontrolled bool) (list []*Client) {
+	for _, c := range w.Registration.container.clients {
+		if c.Controller == w || includeUncontrolled && weburl.OriginOf(c.URL) == weburl.OriginOf(w.Registration.Scope) {
+			list = append(list, c)
+		}
+	}
+	return list
+}
+
+// Claim puts the pages in its scope under an active worker (Service Workers, 4.3.4, "claim").
+func (w *Worker) Claim() {
+	s := w.Registration.container
+	for _, c := range s.clients {
+		if s.MatchServiceWorkerRegistration(c.URL) == w.Registration {
+			c.NotifyControllerChange(w)
+		}
+	}
+}
+
+// NotifyControllerChange puts a client under a worker (Service Workers, "Notify Controller Change").
+func (c *Client) NotifyControllerChange(w *Worker) {
+	if c.Controller == w || c.Opaque {
+		return
+	}
+	c.Controller = w
+	w.Registration.container.clock().After(0, func() {
+		if !c.Closed && c.Controller == w && c.Window != nil {
+			c.Window.ControllerChanged(w)
+		}
+	})
+}
+
+// HandleServiceWorkerClientUnload closes a client; without it a worker may go, or another come (Service Workers, "Handle Service Worker
+// Client Unload").
+func (s *Container) HandleServiceWorkerClientUnload(c *Client) {
+	if c == nil || c.Closed {
+		return
+	}
+	c.Closed = true
+	s.clients = slices.DeleteFunc(slices.Clone(s.clients), func(other *Client) bool { return other == c })
+	if c.Controller == nil {
+		return
+	}
+	g := c.Controller.Registration
+	c.Controller = nil
+	s.clock().After(0, func() {
+		g.tryClearRegistration()
+		if !g.gone {
+			g.TryActivate()
+		}
+	})
+}
+
+// DeliverToWaiting gives a waiting worker the messages that the pages in its scope have for it.
+func (g *Registration) DeliverToWaiting() {
+	s, w := g.container, g.Waiting
+	if w == nil {
+		return
+	}
+	for _, c := range s.clients {
+		if c.Closed || c.Window == nil || s.MatchServiceWorkerRegistration(c.URL) != g {
+			continue
+		}
+		for _, text := range c.Window.MessagesForWaiting() {
+			var data any
+			if json.Unmarshal([]byte(text), &data) != nil {
+				continue
+			}
+			s.clock().After(0, func() {
+				if g.Waiting != w {
+					return
+				}
+				s.Account.Record(account.Event{Worker: w.ID, Kind: account.EventMessage, Received: true, URL: c.URL, Text: text})
+				w.runServiceWorker(func(global Global, err error) {
+					if err == nil {
+						global.DispatchMessage(data, c)
+					}
+				})
+			})
+		}
+	}
+}
