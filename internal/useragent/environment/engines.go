@@ -1,13 +1,10 @@
 package environment
 
 import (
-	"embed"
+	_ "embed" // for the bytecode
 	"fmt"
-	"io/fs"
 	"math/rand/v2"
 	"runtime"
-	"sort"
-	"strings"
 	"sync"
 	"time"
 
@@ -17,33 +14,12 @@ import (
 	"tachyform/internal/useragent/serviceworker"
 )
 
-//go:embed js/*.js
-var realmFiles embed.FS
+//go:generate go run ./bundle/generate
 
-// environment is the bytecode of what scripts see beside the language, compiled once.
-var environment = sync.OnceValues(func() ([]byte, error) {
-	names, err := fs.Glob(realmFiles, "js/*.js")
-	if err != nil {
-		return nil, err
-	}
-	sort.Strings(names)
-	var b strings.Builder
-	b.WriteString("(function (global, host) { 'use strict';\n")
-	for _, name := range names {
-		text, err := realmFiles.ReadFile(name)
-		if err != nil {
-			return nil, err
-		}
-		b.Write(text)
-	}
-	b.WriteString("\nreturn dispatch; })")
-	e, err := quickjs.New()
-	if err != nil {
-		return nil, err
-	}
-	defer e.Close()
-	return e.Compile(b.String())
-})
+// workerCode is the bytecode of what service workers find, made of the sources in shared and worker.
+//
+//go:embed worker.bytecode
+var workerCode []byte
 
 // pooledEngine is an engine with the environment in it, and the state that it returns to for the next worker.
 type pooledEngine struct {
@@ -69,15 +45,11 @@ func getEngine() (*pooledEngine, error) {
 		return e, nil
 	}
 	idle.Unlock()
-	code, err := environment()
-	if err != nil {
-		return nil, fmt.Errorf("the worker environment does not compile: %w", err)
-	}
 	e, err := quickjs.New()
 	if err != nil {
 		return nil, err
 	}
-	if err := e.Install(code); err != nil {
+	if err := e.Install(workerCode); err != nil {
 		e.Close()
 		return nil, fmt.Errorf("the worker environment does not start: %w", err)
 	}

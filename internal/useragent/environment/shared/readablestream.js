@@ -1,8 +1,19 @@
 // Streams Standard: readable streams with default readers.
 
+import {
+  ArrayBuffer, PromiseOf, RangeError, TypeError, Uint8Array, defineProperty, getPrototypeOf, quietly, rejected,
+  resolved, setPrototypeOf, then,
+} from './primordials.js';
+import { MAKE, gives, onlyHere, publish } from './webidl.js';
+import { describe, stackOf } from './errors.js';
+import { settled } from './timers.js';
+import { onAbort } from './abort.js';
+import { bytesOf, joinBytes, keepBytes, viewOf } from './bytes.js';
+import { clone } from './structuredclone.js';
+
 const streamState = new WeakMap();
-const writableState = new WeakMap();
-const stateOfStream = (stream) => streamState.get(stream);
+export const writableState = new WeakMap();
+export const stateOfStream = (stream) => streamState.get(stream);
 
 class ReadableStreamDefaultController {
   #stream;
@@ -37,7 +48,7 @@ function closeStream(s) {
   for (const r of s.requests.splice(0)) r.resolve({ value: undefined, done: true });
   s.reader?._closed.resolve();
 }
-function errorStream(s, reason) {
+export function errorStream(s, reason) {
   if (s.state !== 'readable') return;
   s.state = 'errored';
   s.stored = reason;
@@ -45,7 +56,7 @@ function errorStream(s, reason) {
   for (const r of s.requests.splice(0)) r.reject(reason);
   s.reader?._closed.reject(reason);
 }
-function pull(stream) {
+export function pull(stream) {
   const s = stateOfStream(stream);
   if (s.state !== 'readable' || s.closing || !s.started) return;
   if (s.requests.length === 0 && s.controller.desiredSize <= 0) return;
@@ -66,7 +77,7 @@ function pull(stream) {
     (error) => errorStream(s, error),
   );
 }
-const deferred = () => {
+export const deferred = () => {
   const d = { promise: null, resolve: null, reject: null };
   d.promise = new PromiseOf((resolve, reject) => {
     d.resolve = resolve;
@@ -77,13 +88,13 @@ const deferred = () => {
 };
 
 // Streams, 8: ExtractHighWaterMark.
-function markOf(strategy) {
+export function markOf(strategy) {
   if (strategy?.highWaterMark === undefined) return 1;
   const mark = Number(strategy.highWaterMark);
   if (Number.isNaN(mark) || mark < 0) throw new RangeError('a stream keeps a number of chunks, which is not negative');
   return mark;
 }
-class ReadableStream {
+export class ReadableStream {
   constructor(source = {}, strategy = {}) {
     if (source?.type !== undefined && `${source.type}` !== 'bytes') throw new RangeError(`"${source.type}" is no type of stream`);
     const s = { bytes: source?.type !== undefined, state: 'readable', queue: [], requests: [], source: source ?? {}, reader: null, disturbed: false, highWaterMark: markOf(strategy), size: strategy?.size, handle: 0 };
@@ -230,7 +241,7 @@ const streamIterator = setPrototypeOf({
   },
 }, getPrototypeOf(getPrototypeOf((async function* () {}).prototype)));
 // Streams, 4.9.1: what is read goes to both; for bodies the second gets copies of its own.
-function teeStream(stream, copies) {
+export function teeStream(stream, copies) {
   const s = stateOfStream(stream);
   if (stream.locked) throw new TypeError('the stream is locked');
   if (s.handle && !s.disturbed) {
@@ -385,7 +396,7 @@ gives(ReadableStreamBYOBReader, 'closed');
 publish(ReadableStream, ReadableStreamDefaultReader, ReadableStreamBYOBReader, ReadableStreamDefaultController);
 
 // A stream over content that lies at the host; nothing is read before somebody pulls.
-function streamOf(handle) {
+export function streamOf(handle) {
   const stream = new ReadableStream({
     type: 'bytes',
     start(c) {
@@ -402,14 +413,14 @@ function streamOf(handle) {
 }
 // Reads a stream to its end and keeps the content at the host. A stream that only stands for such content is not read at all.
 // Makes a stream one that was read to its end.
-function useUp(stream) {
+export function useUp(stream) {
   const s = stateOfStream(stream);
   s.disturbed = true;
   closeStream(s);
   s.reader = { _closed: deferred() }; // reading a body to its end leaves it locked
 }
 // The number of all that a stream gives. With salvage, of what came before it failed, if anything did: a page is shown as far as it came.
-async function drain(stream, salvage = false) {
+export async function drain(stream, salvage = false) {
   const s = stateOfStream(stream);
   if (s.handle && !s.disturbed) {
     useUp(stream);
@@ -433,325 +444,3 @@ async function drain(stream, salvage = false) {
   }
   return keepBytes(joinBytes(views));
 }
-
-lazy(['WritableStream', 'WritableStreamDefaultController', 'WritableStreamDefaultWriter', 'TransformStream', 'TransformStreamDefaultController', 'CountQueuingStrategy', 'ByteLengthQueuingStrategy', 'TextEncoderStream', 'TextDecoderStream', 'CompressionStream', 'DecompressionStream'], () => {
-// Streams Standard, 5 and 6: writable and transform streams.
-class WritableStreamDefaultController {
-  #stream;
-  #signal = new AbortController();
-  constructor(key = undefined, stream = undefined) {
-    onlyHere(key);
-    this.#stream = stream;
-  }
-  get signal() {
-    return this.#signal.signal;
-  }
-  error(reason = undefined) {
-    errorWritable(writableState.get(this.#stream), reason);
-  }
-  _abort(reason) {
-    this.#signal.abort(reason);
-  }
-}
-function errorWritable(s, reason) {
-  if (s.state !== 'writable' && s.state !== 'closing') return;
-  s.state = 'errored';
-  s.stored = reason;
-  for (const job of s.queue.splice(0)) job.done.reject(reason);
-  s.closed.reject(reason);
-  s.ready.reject(reason);
-}
-class WritableStream {
-  constructor(sink = {}, strategy = {}) {
-    const s = { state: 'writable', sink: sink ?? {}, queue: [], busy: true, writer: null, closed: deferred(), ready: deferred(), writing: false, high: markOf(strategy) };
-    writableState.set(this, s);
-    s.ready.resolve();
-    s.controller = new WritableStreamDefaultController(MAKE, this);
-    then(new PromiseOf((resolve) => resolve(s.sink.start?.(s.controller))), () => {
-      s.busy = false;
-      nextWrite(s);
-    }, (error) => errorWritable(s, error));
-  }
-  get locked() {
-    return writableState.get(this).writer !== null;
-  }
-  getWriter() {
-    return new WritableStreamDefaultWriter(this);
-  }
-  async abort(reason = undefined) {
-    if (this.locked) throw new TypeError('the stream is locked');
-    return abortWritable(writableState.get(this), reason);
-  }
-  async close() {
-    if (this.locked) throw new TypeError('the stream is locked');
-    return closeWritable(writableState.get(this));
-  }
-}
-function nextWrite(s) {
-  if (s.busy || !s.queue.length) return;
-  const job = s.queue.shift();
-  s.busy = s.writing = true;
-  then(new PromiseOf((resolve) => resolve(job.close ? s.sink.close?.() : s.sink.write?.(job.chunk, s.controller))), () => {
-    s.busy = s.writing = false;
-    job.done.resolve();
-    if (job.close && s.state === 'closing') {
-      s.state = 'closed';
-      s.closed.resolve();
-    } else {
-      if (s.queue.length < s.high) s.ready.resolve();
-      nextWrite(s);
-    }
-  }, (error) => {
-    job.done.reject(error);
-    errorWritable(s, error);
-  });
-}
-function closeWritable(s) {
-  if (s.state !== 'writable') return rejected(s.state === 'errored' ? s.stored : new TypeError('the stream is closed'));
-  s.state = 'closing';
-  const done = deferred();
-  s.queue.push({ close: true, done });
-  nextWrite(s);
-  return done.promise;
-}
-function abortWritable(s, reason) {
-  if (s.state === 'closed' || s.state === 'errored') return resolved();
-  s.controller._abort(reason);
-  errorWritable(s, reason);
-  return then(new PromiseOf((resolve) => resolve(s.sink.abort?.(reason))), () => undefined);
-}
-class WritableStreamDefaultWriter {
-  #stream;
-  constructor(stream) {
-    const s = writableState.get(stream);
-    if (!s) throw new TypeError('a writer needs a stream');
-    if (s.writer) throw new TypeError('the stream is locked to a writer already');
-    s.writer = this;
-    this.#stream = stream;
-  }
-  #state() {
-    const s = this.#stream && writableState.get(this.#stream);
-    if (!s) throw new TypeError('the writer was released');
-    return s;
-  }
-  get closed() {
-    return this.#stream ? this.#state().closed.promise : rejected(new TypeError('the writer was released'));
-  }
-  get ready() {
-    return this.#stream ? this.#state().ready.promise : rejected(new TypeError('the writer was released'));
-  }
-  get desiredSize() {
-    const s = this.#state();
-    return s.state === 'errored' ? null : s.state === 'closed' ? 0 : s.high - s.queue.length - (s.writing ? 1 : 0);
-  }
-  async write(chunk = undefined) {
-    const s = this.#state();
-    if (s.state === 'errored') throw s.stored;
-    if (s.state !== 'writable') throw new TypeError('the stream is closed');
-    const done = deferred();
-    s.queue.push({ chunk, done });
-    if (s.queue.length >= s.high && s.busy) s.ready = deferred();
-    nextWrite(s);
-    return done.promise;
-  }
-  async close() {
-    return closeWritable(this.#state());
-  }
-  async abort(reason = undefined) {
-    return abortWritable(this.#state(), reason);
-  }
-  releaseLock() {
-    if (!this.#stream) return;
-    writableState.get(this.#stream).writer = null;
-    this.#stream = null;
-  }
-}
-class TransformStreamDefaultController {
-  #out;
-  #fail;
-  constructor(key = undefined, out = undefined, fail = undefined) {
-    onlyHere(key);
-    this.#out = out;
-    this.#fail = fail;
-  }
-  get desiredSize() {
-    return this.#out.desiredSize;
-  }
-  enqueue(chunk = undefined) {
-    this.#out.enqueue(chunk);
-  }
-  error(reason = undefined) {
-    this.#fail(reason);
-  }
-  terminate() {
-    this.#out.close();
-    this.#fail(new TypeError('the stream was ended'), true);
-  }
-}
-class TransformStream {
-  #readable;
-  #writable;
-  constructor(transformer = {}, writableStrategy = {}, readableStrategy = {}) {
-    const t = transformer ?? {};
-    let out;
-    let wanted = deferred();
-    this.#readable = new ReadableStream({
-      start: (c) => void (out = c),
-      pull: () => wanted.resolve(),
-      cancel: (reason) => {
-        wanted.resolve();
-        errorWritable(writableState.get(this.#writable), reason);
-        return t.cancel?.(reason);
-      },
-    }, { highWaterMark: readableStrategy?.highWaterMark ?? 0, size: readableStrategy?.size });
-    const controller = new TransformStreamDefaultController(MAKE, out, (reason, ended) => {
-      if (!ended) out.error(reason);
-      errorWritable(writableState.get(this.#writable), reason);
-    });
-    this.#writable = new WritableStream({
-      start: () => t.start?.(controller),
-      async write(chunk = undefined) {
-        if (out.desiredSize <= 0) {
-          wanted = deferred();
-          pull(readable);
-          await wanted.promise;
-        }
-        try {
-          if (t.transform) await t.transform(chunk, controller);
-          else controller.enqueue(chunk);
-        } catch (error) {
-          out.error(error);
-          throw error;
-        }
-      },
-      async close() {
-        try {
-          await t.flush?.(controller);
-          if (stateOfStream(readable).state === 'readable' && !stateOfStream(readable).closing) out.close();
-        } catch (error) {
-          out.error(error);
-          throw error;
-        }
-      },
-      abort: (reason) => {
-        out.error(reason);
-        return t.cancel?.(reason);
-      },
-    }, writableStrategy);
-    const readable = this.#readable;
-  }
-  get readable() {
-    return this.#readable;
-  }
-  get writable() {
-    return this.#writable;
-  }
-}
-class CountQueuingStrategy {
-  #mark;
-  constructor({ highWaterMark }) {
-    this.#mark = Number(highWaterMark);
-  }
-  get highWaterMark() {
-    return this.#mark;
-  }
-  get size() {
-    return () => 1;
-  }
-}
-class ByteLengthQueuingStrategy {
-  #mark;
-  constructor({ highWaterMark }) {
-    this.#mark = Number(highWaterMark);
-  }
-  get highWaterMark() {
-    return this.#mark;
-  }
-  get size() {
-    return (chunk) => chunk.byteLength;
-  }
-}
-gives(WritableStreamDefaultWriter, 'closed', 'ready');
-publish(WritableStream, WritableStreamDefaultController, WritableStreamDefaultWriter, TransformStream, TransformStreamDefaultController, CountQueuingStrategy, ByteLengthQueuingStrategy);
-
-// Encoding and Compression as transform streams (Streams, 10: GenericTransformStream).
-const pairs = new WeakMap();
-class Transforming {
-  get readable() {
-    return pairs.get(this).readable;
-  }
-  get writable() {
-    return pairs.get(this).writable;
-  }
-}
-function transforming(cls, ...more) {
-  for (const key of ['readable', 'writable']) defineProperty(cls.prototype, key, Object.getOwnPropertyDescriptor(Transforming.prototype, key));
-  publish(cls, ...more);
-}
-class TextEncoderStream {
-  constructor() {
-    let high = '';
-    pairs.set(this, new TransformStream({
-      transform(chunk, c) {
-        let text = high + `${chunk}`;
-        high = /[\ud800-\udbff]$/.test(text) ? text.slice(-1) : '';
-        if (high) text = text.slice(0, -1);
-        if (text) c.enqueue(encodeUTF8(text.toWellFormed()));
-      },
-      flush(c) {
-        if (high) c.enqueue(encodeUTF8('\ufffd'));
-      },
-    }));
-  }
-  get encoding() {
-    return 'utf-8';
-  }
-}
-class TextDecoderStream {
-  #decoder;
-  constructor(label = 'utf-8', options = {}) {
-    const decoder = new TextDecoder(label, options);
-    this.#decoder = decoder;
-    pairs.set(this, new TransformStream({
-      transform(chunk, c) {
-        const text = decoder.decode(chunk, { stream: true });
-        if (text) c.enqueue(text);
-      },
-      flush(c) {
-        const text = decoder.decode();
-        if (text) c.enqueue(text);
-      },
-    }));
-  }
-  get encoding() {
-    return this.#decoder.encoding;
-  }
-  get fatal() {
-    return this.#decoder.fatal;
-  }
-  get ignoreBOM() {
-    return this.#decoder.ignoreBOM;
-  }
-}
-// The data is gathered and (de)compressed as one at the end.
-const packer = (op) =>
-  class {
-    constructor(format) {
-      must(arguments, 1);
-      if (!['gzip', 'deflate', 'deflate-raw'].includes(`${format}`)) throw new TypeError(`"${format}" is no compression format`);
-      const views = [];
-      pairs.set(this, new TransformStream({
-        transform: (chunk) => void views.push(viewOf(chunk).slice()),
-        flush(c) {
-          const bytes = new Uint8Array(host(op, `${format}`, joinBytes(views).buffer));
-          if (bytes.length) c.enqueue(bytes);
-        },
-      }));
-    }
-  };
-const CompressionStream = packer('compress');
-const DecompressionStream = packer('decompress');
-defineProperty(CompressionStream, 'name', { value: 'CompressionStream', configurable: true });
-defineProperty(DecompressionStream, 'name', { value: 'DecompressionStream', configurable: true });
-for (const cls of [TextEncoderStream, TextDecoderStream, CompressionStream, DecompressionStream]) transforming(cls);
-});

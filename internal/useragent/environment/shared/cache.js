@@ -1,5 +1,17 @@
 // Service Workers, 5: Cache and CacheStorage.
 
+import { TypeError, allOf, freeze, toJSON } from './primordials.js';
+import { MAKE, gives, onlyHere, publish } from './webidl.js';
+import { DOMException } from './domexception.js';
+import { call, callFor, rejecting } from './host.js';
+import { baseURL, own } from './settings.js';
+import { AbortController, AbortSignal } from './abort.js';
+import { parsedURL } from './url.js';
+import { bodyOf, fetchSignal, isUnusable } from './body.js';
+import { Request, requestFrom, requestJSON } from './request.js';
+import { Response, answerJSON, responseFrom, responseState } from './response.js';
+import { performFetch } from './fetch.js';
+
 const cacheName = new WeakMap(); // Cache → its number at the host; it goes on working when the name is deleted
 const asRequest = (input) => (input instanceof Request ? input : new Request(input));
 const NO_OPTIONS = toJSON({ ignoreSearch: false, ignoreMethod: false, ignoreVary: false, cacheName: '', hasName: false });
@@ -80,7 +92,7 @@ class Cache {
     if (response.status === 206) throw new TypeError('partial answers (status 206) cannot be stored');
     if (varyAll(response)) throw new TypeError('answers with Vary: * cannot be stored');
     if (isUnusable(bodyOf.get(response))) throw new TypeError('the body of the response was read already');
-    const { signal } = responseState.get(response);
+    const signal = fetchSignal.get(response);
     const json = await answerJSON(response);
     if (signal?.aborted) throw signal.reason;
     await call('cache.put', cacheName.get(this), requestJSON(r), json);
@@ -137,4 +149,4 @@ class CacheStorage {
 gives(Cache, 'match');
 gives(CacheStorage, 'match', 'open');
 publish(Cache, CacheStorage);
-const cachesObject = new CacheStorage(MAKE);
+export const cachesObject = new CacheStorage(MAKE);

@@ -1,6 +1,18 @@
 // What reaches a worker without a page: Push API, Background Synchronization, Notifications API; and what a worker without a network
 // connection can only fail to have: sockets and event streams.
 
+import {
+  TypeError, Uint8Array, defineProperty, entriesOf, freeze, fromJSON, jsonForScripts, toJSON,
+} from '../shared/primordials.js';
+import { MAKE, attribute, gives, lazy, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
+import { call, callFor, rejecting } from '../shared/host.js';
+import { EventTarget, handlers } from '../shared/event.js';
+import { decodeUTF8, encodeUTF8, viewOf } from '../shared/bytes.js';
+import { clone } from '../shared/structuredclone.js';
+import { Blob } from '../shared/blob.js';
+import { ServiceWorkerRegistration } from './registration.js';
+import { ExtendableEvent } from './extendableevent.js';
+
 const loadPush = lazy(['PushSubscriptionChangeEvent', 'PushEvent', 'PushMessageData', 'PushManager', 'PushSubscription', 'PushSubscriptionOptions', 'SyncEvent', 'SyncManager', 'PeriodicSyncEvent', 'PeriodicSyncManager', 'Notification', 'NotificationEvent'], () => {
   class PushMessageData {
     #bytes;
@@ -240,7 +252,7 @@ defineProperty(ServiceWorkerRegistration.prototype, 'getNotifications', {
   }, writable: true, configurable: true, enumerable: true,
 });
 // The events that come without a page; the detail is the host's.
-function pushedEvent(name, detail, init) {
+export function pushedEvent(name, detail, init) {
   loadPush();
   switch (name) {
     case 'push': return new pushClasses.PushEvent('push', { ...init, data: detail.data });
@@ -249,165 +261,3 @@ function pushedEvent(name, detail, init) {
     default: return new pushClasses.NotificationEvent(name, { ...init, notification: makeNotification(detail.notification), action: detail.action });
   }
 }
-
-// Connections that stay open are not simulated: each fails, and the result says that the gap is ours.
-lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
-  class CloseEvent extends Event {
-    #init;
-    constructor(type, init = {}) {
-      super(type, init);
-      this.#init = init ?? {};
-    }
-    get wasClean() {
-      return Boolean(this.#init.wasClean);
-    }
-    get code() {
-      return this.#init.code ?? 0;
-    }
-    get reason() {
-      return this.#init.reason ?? '';
-    }
-  }
-  const endpoint = (url, schemes) => {
-    const parts = parsedURL(usv(url), baseURL());
-    if (!parts || !schemes.includes(parts[2]) || parts[10]) throw new DOMException(`${url} is no address for this kind of connection`, 'SyntaxError');
-    return parts[0];
-  };
-  const failing = (target, ended) => {
-    host('gap', `connections that stay open (${target.constructor.name}); it was made to fail`);
-    setTimeout(() => {
-      ended();
-      fire(target, trusted(new Event('error')));
-      if (target instanceof WebSocket) fire(target, trusted(new CloseEvent('close', { code: 1006 })));
-    }, 1);
-  };
-  class WebSocket extends EventTarget {
-    #url;
-    #state = 0;
-    binaryType = 'blob';
-    constructor(url, protocols = []) {
-      super();
-      must(arguments, 1);
-      const given = `${url}`.replace(/^http/, 'ws');
-      this.#url = endpoint(given, ['ws:', 'wss:']);
-      failing(this, () => { this.#state = 3; });
-    }
-    get url() {
-      return this.#url;
-    }
-    get readyState() {
-      return this.#state;
-    }
-    get bufferedAmount() {
-      return 0;
-    }
-    get extensions() {
-      return '';
-    }
-    get protocol() {
-      return '';
-    }
-    send() {
-      if (this.#state === 0) throw new DOMException('the connection is not open yet', 'InvalidStateError');
-    }
-    close() {
-      if (this.#state === 0) this.#state = 2;
-    }
-  }
-  class EventSource extends EventTarget {
-    #url;
-    #state = 0;
-    #credentials;
-    constructor(url, init = {}) {
-      super();
-      must(arguments, 1);
-      this.#url = endpoint(url, ['http:', 'https:']);
-      this.#credentials = Boolean(init?.withCredentials);
-      failing(this, () => { this.#state = 2; });
-    }
-    get url() {
-      return this.#url;
-    }
-    get readyState() {
-      return this.#state;
-    }
-    get withCredentials() {
-      return this.#credentials;
-    }
-    close() {
-      this.#state = 2;
-    }
-  }
-  handlers(WebSocket.prototype, 'open', 'message', 'error', 'close');
-  handlers(EventSource.prototype, 'open', 'message', 'error');
-  for (const [cls, names] of [[WebSocket, ['CONNECTING', 'OPEN', 'CLOSING', 'CLOSED']], [EventSource, ['CONNECTING', 'OPEN', 'CLOSED']]])
-    names.forEach((name, value) => [cls, cls.prototype].forEach((o) => defineProperty(o, name, { value, enumerable: true })));
-  publishLoosely(CloseEvent, WebSocket, EventSource);
-});
-
-// What the engine itself lacks. Formatting has a plain stand-in, so that workers go on; the result names the gap.
-lazy(['Intl'], () => {
-  host('gap', 'Intl; dates and numbers were formatted plainly');
-  const two = (n) => `${n}`.padStart(2, '0');
-  const plainFormat = (format, resolved) => class {
-    format(value) {
-      return format(value);
-    }
-    formatToParts(value) {
-      return [{ type: 'literal', value: format(value) }];
-    }
-    select() {
-      return 'other';
-    }
-    of(code) {
-      return `${code}`;
-    }
-    compare(a, b) {
-      return `${a}` < `${b}` ? -1 : `${a}` > `${b}` ? 1 : 0;
-    }
-    segment(text) {
-      return [...`${text}`].map((segment, index) => ({ segment, index }));
-    }
-    resolvedOptions() {
-      return { locale: 'en', numberingSystem: 'latn', calendar: 'gregory', timeZone: 'UTC', ...resolved };
-    }
-    static supportedLocalesOf() {
-      return ['en'];
-    }
-  };
-  const day = (value) => {
-    const d = value === undefined ? new Date() : new Date(value);
-    return `${d.getUTCMonth() + 1}/${two(d.getUTCDate())}/${d.getUTCFullYear()}`;
-  };
-  const Intl = { getCanonicalLocales: (list) => [].concat(list ?? []), supportedValuesOf: () => [] };
-  for (const name of ['NumberFormat', 'PluralRules', 'DisplayNames', 'Collator', 'Segmenter']) Intl[name] = plainFormat((v) => `${v}`);
-  Intl.DateTimeFormat = plainFormat(day);
-  Intl.ListFormat = plainFormat((list) => [...list].join(', '));
-  Intl.RelativeTimeFormat = class extends plainFormat((v) => `${v}`) {
-    format(value, unit) {
-      return `${value} ${unit}`;
-    }
-  };
-  expose('Intl', Intl);
-});
-lazy(['WebAssembly'], () => {
-  host('gap', 'WebAssembly; compiling it was made to fail');
-  class CompileError extends Error {}
-  class RuntimeError extends Error {}
-  class LinkError extends Error {}
-  const refuse = () => {
-    throw new CompileError('WebAssembly is not there in this user agent');
-  };
-  const refuseLater = async () => refuse();
-  class Module {
-    constructor() {
-      refuse();
-    }
-  }
-  class Instance {
-    constructor() {
-      refuse();
-    }
-  }
-  expose('WebAssembly', { compile: refuseLater, instantiate: refuseLater, compileStreaming: refuseLater, instantiateStreaming: refuseLater, validate: () => false, Module, Instance, CompileError, RuntimeError, LinkError });
-});

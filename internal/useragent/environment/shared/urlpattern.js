@@ -1,6 +1,9 @@
+import { TypeError, defineProperty, fromJSON, toJSON } from './primordials.js';
+import { attribute, lazy, publish } from './webidl.js';
+
 // URL Pattern Standard. The host reads a pattern and makes its components canonical; matching is done here, since what stands in
 // ( ) is a regular expression of this language, with its lookaheads and set notation, and not of the host's.
-const PATTERN_PARTS = ['protocol', 'username', 'password', 'hostname', 'port', 'pathname', 'search', 'hash'];
+export const PATTERN_PARTS = ['protocol', 'username', 'password', 'hostname', 'port', 'pathname', 'search', 'hash'];
 lazy(['URLPattern'], () => {
 const SPECIAL_SCHEMES = ['http', 'https', 'ws', 'wss', 'ftp', 'file'];
 const patternInput = (input, base) => {

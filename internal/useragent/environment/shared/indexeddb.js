@@ -1,5 +1,18 @@
 // Indexed Database API 3.0, in memory. What a transaction leaves behind is kept at the host, so that it outlives the worker.
 
+import {
+  ArrayBuffer, RealDate, ScriptArray, ScriptMap, ScriptObject, ScriptRegExp, ScriptSet, TypeError, Uint8Array, assign,
+  defineProperty, entriesOf, fromJSON, toJSON,
+} from './primordials.js';
+import { MAKE, expose, lazy, must, onlyHere, publishLoosely } from './webidl.js';
+import { DOMException } from './domexception.js';
+import { Date_ } from './time.js';
+import { Event, EventTarget, fire, handlers, trusted } from './event.js';
+import { queueTask } from './timers.js';
+import { bytesOf, viewOf } from './bytes.js';
+import { clone } from './structuredclone.js';
+import { Blob, blobHandle } from './blob.js';
+
 lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStore', 'IDBIndex', 'IDBCursor', 'IDBCursorWithValue', 'IDBKeyRange', 'IDBRequest', 'IDBOpenDBRequest', 'IDBVersionChangeEvent'], () => {
   // Values cross to the host as JSON with tags for what JSON lacks.
   const pack = (v) => {
@@ -247,12 +260,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   handlers(IDBTransaction.prototype, 'complete', 'error', 'abort');
 
   const record = (db) => databases.get(db.name);
-  const later = (step) => host('timer', startTask(step), 0);
-  const startTask = (step) => {
-    const id = ++nextTimer;
-    timers.set(id, { callback: step, args: [], repeat: false, ms: 0 });
-    return id;
-  };
+  const later = queueTask;
   // Read-write transactions of a database run one after the other.
   const waiting = new Map();
   function start(tx) {

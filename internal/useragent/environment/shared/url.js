@@ -1,9 +1,13 @@
 // URL Standard: the parsing itself is done by the host.
 
-const URL_PARTS = ['href', 'origin', 'protocol', 'username', 'password', 'host', 'hostname', 'port', 'pathname', 'search', 'hash'];
+import { TypeError, Uint8Array, apply, defineProperty, fromJSON } from './primordials.js';
+import { attribute, must, publish, usv } from './webidl.js';
+import { decodeUTF8, encodeUTF8 } from './bytes.js';
+
+export const URL_PARTS = ['href', 'origin', 'protocol', 'username', 'password', 'host', 'hostname', 'port', 'pathname', 'search', 'hash'];
 // The parts of a URL, "" when it is none. They are never changed, so those of one address can serve many.
 const parsedURLs = new Map();
-function parsedURL(url, base) {
+export function parsedURL(url, base) {
   const key = base === undefined ? url : `${base}\n${url}`;
   let parts = parsedURLs.get(key);
   if (parts === undefined) {
@@ -14,7 +18,7 @@ function parsedURL(url, base) {
   }
   return parts;
 }
-class URL {
+export class URL {
   #parts;
   #params;
   constructor(url, base = undefined) {
@@ -86,7 +90,7 @@ const formDecode = (text) => {
   }
   return decodeUTF8(new Uint8Array(bytes), true);
 };
-class URLSearchParams {
+export class URLSearchParams {
   #list = [];
   constructor(init = '') {
     defineProperty(this, '_changed', { value: null, writable: true, enumerable: false });

@@ -1,0 +1,290 @@
+import { TypeError, apply, defineProperty, freeze } from './primordials.js';
+import { inherits, must, publish } from './webidl.js';
+import { DOMException } from './domexception.js';
+import { describe, nameOf, stackOf } from './errors.js';
+import { now, timeOrigin } from './time.js';
+
+// DOM, 2: events.
+let insideOf;
+// Every event has it for its own (Web IDL, LegacyUnforgeable).
+const TRUSTED = Object.getOwnPropertyDescriptor({ get isTrusted() { return insideOf(this).trusted; } }, 'isTrusted');
+TRUSTED.configurable = false;
+export class Event {
+  #in = { stop: false, stopNow: false, dispatching: false, passive: false, target: null, current: null, trusted: false };
+  #type;
+  #bubbles = false;
+  #cancelable = false;
+  #composed = false;
+  #canceled = false;
+  #time = now() - timeOrigin;
+  constructor(type, init = undefined) {
+    if (arguments.length === 0) throw new TypeError('an event needs a type');
+    defineProperty(this, 'isTrusted', TRUSTED);
+    this.#type = `${type}`;
+    if (init === undefined || init === null) return;
+    this.#bubbles = Boolean(init.bubbles);
+    this.#cancelable = Boolean(init.cancelable);
+    this.#composed = Boolean(init.composed);
+  }
+  // How far the dispatching of an event has come, for the environment.
+  static {
+    insideOf = (event) => event.#in;
+  }
+  get type() {
+    return this.#type;
+  }
+  get target() {
+    return this.#in.target;
+  }
+  get srcElement() {
+    return this.#in.target;
+  }
+  get currentTarget() {
+    return this.#in.current;
+  }
+  get eventPhase() {
+    return this.#in.current ? 2 : 0;
+  }
+  get bubbles() {
+    return this.#bubbles;
+  }
+  get cancelable() {
+    return this.#cancelable;
+  }
+  get composed() {
+    return this.#composed;
+  }
+  get defaultPrevented() {
+    return this.#canceled;
+  }
+  get returnValue() {
+    return !this.#canceled;
+  }
+  set returnValue(value) {
+    if (!value) this.preventDefault();
+  }
+  get cancelBubble() {
+    return this.#in.stop;
+  }
+  set cancelBubble(value) {
+    if (value) this.#in.stop = true;
+  }
+  get timeStamp() {
+    return this.#time;
+  }
+  composedPath() {
+    return this.#in.current ? [this.#in.current] : [];
+  }
+  stopPropagation() {
+    this.#in.stop = true;
+  }
+  stopImmediatePropagation() {
+    this.#in.stop = this.#in.stopNow = true;
+  }
+  preventDefault() {
+    if (this.#cancelable && !this.#in.passive) this.#canceled = true;
+  }
+  initEvent(type, bubbles = false, cancelable = false) {
+    if (this.#in.dispatching) return;
+    this.#type = `${type}`;
+    this.#bubbles = Boolean(bubbles);
+    this.#cancelable = Boolean(cancelable);
+  }
+}
+for (const [i, name] of ['NONE', 'CAPTURING_PHASE', 'AT_TARGET', 'BUBBLING_PHASE'].entries())
+  for (const target of [Event, Event.prototype]) defineProperty(target, name, { value: i, enumerable: true });
+
+class CustomEvent extends Event {
+  #detail;
+  constructor(type, init = {}) {
+    super(type, init);
+    this.#detail = init?.detail ?? null;
+  }
+  get detail() {
+    return this.#detail;
+  }
+  initCustomEvent(type, bubbles = false, cancelable = false, detail = null) {
+    if (insideOf(this).dispatching) return;
+    this.initEvent(type, bubbles, cancelable);
+    this.#detail = detail;
+  }
+}
+class ErrorEvent extends Event {
+  #init;
+  constructor(type, init = {}) {
+    super(type, init);
+    this.#init = init;
+  }
+  get message() {
+    return `${this.#init.message ?? ''}`;
+  }
+  get filename() {
+    return `${this.#init.filename ?? ''}`;
+  }
+  get lineno() {
+    return this.#init.lineno ?? 0;
+  }
+  get colno() {
+    return this.#init.colno ?? 0;
+  }
+  get error() {
+    return this.#init.error;
+  }
+}
+class PromiseRejectionEvent extends Event {
+  #init;
+  constructor(type, init) {
+    super(type, init);
+    must(arguments, 2);
+    if (!('promise' in Object(init))) throw new TypeError('a rejection is one of a promise');
+    this.#init = init;
+  }
+  get promise() {
+    return this.#init.promise;
+  }
+  get reason() {
+    return this.#init.reason;
+  }
+}
+export class MessageEvent extends Event {
+  #init;
+  constructor(type, init = {}) {
+    super(type, init);
+    this.#init = init;
+  }
+  get data() {
+    return this.#init.data ?? null;
+  }
+  get origin() {
+    return this.#init.origin ?? '';
+  }
+  get lastEventId() {
+    return this.#init.lastEventId ?? '';
+  }
+  get source() {
+    return this.#init.source ?? null;
+  }
+  get ports() {
+    return freeze([...(this.#init.ports ?? [])]);
+  }
+  initMessageEvent(type, bubbles = false, cancelable = false, data = null, origin = '', lastEventId = '', source = null, ports = []) {
+    if (insideOf(this).dispatching) return;
+    this.initEvent(type, bubbles, cancelable);
+    this.#init = { data, origin, lastEventId, source, ports };
+  }
+}
+
+const listenersOf = new WeakMap();
+export const listFor = (target) => {
+  let list = listenersOf.get(target);
+  if (!list) listenersOf.set(target, (list = []));
+  return list;
+};
+export class EventTarget {
+  addEventListener(type, callback, options = {}) {
+    const target = this ?? global;
+    if (arguments.length < 2) throw new TypeError('addEventListener takes a type and a listener');
+    if (callback === null || callback === undefined) return;
+    if (typeof callback !== 'function' && typeof callback !== 'object') throw new TypeError('the listener is neither a function nor an object');
+    const o = typeof options === 'object' && options !== null ? options : { capture: Boolean(options) };
+    if (o.signal?.aborted) return;
+    const entry = { type: `${type}`, callback, capture: Boolean(o.capture), once: Boolean(o.once), passive: Boolean(o.passive), removed: false };
+    const list = listFor(target);
+    if (list.some((e) => e.type === entry.type && e.callback === callback && e.capture === entry.capture)) return;
+    list.push(entry);
+    if (o.signal) apply(addListener, o.signal, ['abort', () => drop(target, entry), { once: true }]);
+  }
+  removeEventListener(type, callback, options = {}) {
+    const target = this ?? global;
+    const capture = Boolean(typeof options === 'object' && options !== null ? options.capture : options);
+    const entry = listFor(target).find((e) => e.type === `${type}` && e.callback === callback && e.capture === capture);
+    if (entry) drop(target, entry);
+  }
+  dispatchEvent(event) {
+    if (!(event instanceof Event)) throw new TypeError('dispatchEvent takes an event');
+    if (insideOf(event).dispatching) throw new DOMException('the event is being dispatched already', 'InvalidStateError');
+    insideOf(event).trusted = false;
+    return fire(this ?? global, event);
+  }
+}
+export const { addEventListener: addListener } = EventTarget.prototype;
+function drop(target, entry) {
+  entry.removed = true;
+  const list = listFor(target);
+  const at = list.indexOf(entry);
+  if (at >= 0) list.splice(at, 1);
+}
+export function fire(target, event) {
+  const inside = insideOf(event);
+  const { type } = event;
+  inside.dispatching = true;
+  inside.target = inside.current = target;
+  for (const entry of [...listFor(target)]) {
+    if (entry.type !== type || entry.removed) continue;
+    if (entry.once) drop(target, entry);
+    inside.passive = entry.passive;
+    try {
+      if (typeof entry.callback === 'function') apply(entry.callback, target, [event]);
+      else entry.callback.handleEvent(event);
+    } catch (error) {
+      if (event instanceof ErrorEvent) host('log', 'error', describe(error), stackOf(error), nameOf(error));
+      else report(error);
+    }
+    inside.passive = false;
+    if (inside.stopNow) break;
+  }
+  inside.dispatching = false;
+  inside.current = null;
+  inside.stop = inside.stopNow = false;
+  return !event.defaultPrevented;
+}
+// An event that the browser itself sends.
+export function trusted(event) {
+  insideOf(event).trusted = true;
+  return event;
+}
+// Event handler attributes, such as onfetch (HTML, 8.1.8.1).
+export const handlerSlots = new WeakMap(); // target → { type: slot }
+export const slotsOf = (target) => {
+  let slots = handlerSlots.get(target);
+  if (!slots) handlerSlots.set(target, (slots = { __proto__: null }));
+  return slots;
+};
+export function handlers(proto, ...types) {
+  for (const type of types) {
+    const d = Object.getOwnPropertyDescriptor({
+      get ['on' + type]() {
+        const target = this ?? global;
+        if (!inherits(proto, target) && target !== proto) throw new TypeError(`on${type} belongs to another kind of object`);
+        if (target === proto) throw new TypeError(`on${type} belongs to the objects of the interface`);
+        return handlerSlots.get(target)?.[type]?.handler ?? null;
+      },
+      set ['on' + type](handler) {
+        const target = this ?? global;
+        if (!inherits(proto, target)) throw new TypeError(`on${type} belongs to another kind of object`);
+        const slots = slotsOf(target);
+        const held = slots[type];
+        handler = typeof handler === 'function' || (typeof handler === 'object' && handler !== null) ? handler : null;
+        if (held) held.handler = handler;
+        else if (handler) {
+          const slot = { handler };
+          slots[type] = slot;
+          apply(addListener, target, [type, function (event) {
+            if (typeof slot.handler !== 'function') return;
+            if (type === 'error' && event instanceof ErrorEvent && target === global) {
+              if (apply(slot.handler, target, [event.message, event.filename, event.lineno, event.colno, event.error]) === true) event.preventDefault();
+            } else if (apply(slot.handler, target, [event]) === false) event.preventDefault();
+          }]);
+        }
+      },
+    }, 'on' + type);
+    defineProperty(proto, 'on' + type, d);
+  }
+}
+publish(Event, CustomEvent, ErrorEvent, PromiseRejectionEvent, MessageEvent, EventTarget);
+
+export function report(error) {
+  const event = new ErrorEvent('error', { error, message: describe(error), cancelable: true });
+  host('log', 'error', describe(error), stackOf(error), nameOf(error));
+  return fire(global, event);
+}

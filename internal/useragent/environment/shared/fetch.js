@@ -1,0 +1,35 @@
+// Fetch, 5.6: the method fetch.
+
+import { TypeError, firstOf, quietly, then } from './primordials.js';
+import { call } from './host.js';
+import { onAbort } from './abort.js';
+import { deferred, errorStream, stateOfStream } from './readablestream.js';
+import { bodyOf, fetchSignal } from './body.js';
+import { Request, requestJSON, requestState, sendable } from './request.js';
+import { responseFrom } from './response.js';
+
+export async function performFetch(input, init, count) {
+  if (count === 0) throw new TypeError('fetch takes an address or a request');
+  const request = new Request(input, init);
+  const { signal } = requestState.get(request);
+  if (signal?.aborted) {
+    const { stream } = bodyOf.get(request) ?? {};
+    if (stream) quietly(stream.cancel(signal.reason));
+    throw signal.reason;
+  }
+  const from = requestState.get(input);
+  if (from && from.mode === 'navigate' && init === undefined) requestState.get(request).mode = 'navigate';
+  const body = bodyOf.get(request);
+  const answer = body ? then(sendable(request), (json) => call('fetch', json)) : call('fetch', requestJSON(request));
+  if (!signal) return responseFrom(await answer);
+  const canceled = deferred();
+  onAbort(signal, canceled.reject);
+  const response = responseFrom(await firstOf([answer, canceled.promise]));
+  // What is not read yet when the fetch is aborted is lost.
+  fetchSignal.set(response, signal);
+  onAbort(signal, (reason) => {
+    const stream = bodyOf.get(response)?.stream;
+    if (stream) errorStream(stateOfStream(stream), reason);
+  });
+  return response;
+}

@@ -1,0 +1,98 @@
+// XMLHttpRequest, 4: FormData, and how it becomes a body and comes out of one.
+
+import { TypeError, Uint8Array, apply, defineProperty } from './primordials.js';
+import { lazy, publish } from './webidl.js';
+import { bytesOf, decodeUTF8, encodeUTF8, joinBytes, keepBytes } from './bytes.js';
+import { URLSearchParams } from './url.js';
+import { Blob, File, blobHandle } from './blob.js';
+
+export const forms = new WeakSet();
+lazy(['FormData'], () => {
+class FormData {
+  #list = [];
+  constructor() {
+    forms.add(this);
+  }
+  append(name, value, filename = undefined) {
+    this.#list.push([`${name}`, formValue(value, filename)]);
+  }
+  delete(name) {
+    this.#list = this.#list.filter(([k]) => k !== `${name}`);
+  }
+  get(name) {
+    return this.#list.find(([k]) => k === `${name}`)?.[1] ?? null;
+  }
+  getAll(name) {
+    return this.#list.filter(([k]) => k === `${name}`).map(([, v]) => v);
+  }
+  has(name) {
+    return this.#list.some(([k]) => k === `${name}`);
+  }
+  set(name, value, filename = undefined) {
+    const at = this.#list.findIndex(([k]) => k === `${name}`);
+    const entry = [`${name}`, formValue(value, filename)];
+    this.#list = this.#list.filter(([k], i) => k !== `${name}` || i === at);
+    if (at >= 0) this.#list[at] = entry;
+    else this.#list.push(entry);
+  }
+  forEach(callback, thisArg = undefined) {
+    for (const [k, v] of this) apply(callback, thisArg, [v, k, this]);
+  }
+  *entries() {
+    for (const e of this.#list) yield [...e];
+  }
+  *keys() {
+    for (const [k] of this.#list) yield k;
+  }
+  *values() {
+    for (const [, v] of this.#list) yield v;
+  }
+}
+defineProperty(FormData.prototype, Symbol.iterator, { value: FormData.prototype.entries, writable: true, configurable: true });
+const formValue = (value, filename) => {
+  if (filename !== undefined && !(value instanceof Blob)) throw new TypeError('only a blob has a file name');
+  return value instanceof Blob ? (value instanceof File && filename === undefined ? value : new File([value], filename ?? 'blob', { type: value.type })) : `${value}`;
+};
+publish(FormData);
+});
+export function extractForm(form) {
+  const boundary = '----tachyform' + Array.from({ length: 16 }, () => Math.floor(host('random') * 10)).join('');
+  const quote = (s) => s.replace(/\n/g, '%0A').replace(/\r/g, '%0D').replace(/"/g, '%22');
+  const views = [];
+  for (const [name, value] of form) {
+    const file = value instanceof Blob;
+    views.push(encodeUTF8(`--${boundary}\r\nContent-Disposition: form-data; name="${quote(name)}"${file ? `; filename="${quote(value.name)}"\r\nContent-Type: ${value.type || 'application/octet-stream'}` : ''}\r\n\r\n`));
+    views.push(file ? new Uint8Array(bytesOf(blobHandle.get(value))) : encodeUTF8(value.replace(/\r?\n|\r/g, '\r\n')));
+    views.push(encodeUTF8('\r\n'));
+  }
+  views.push(encodeUTF8(`--${boundary}--\r\n`));
+  return { handle: keepBytes(joinBytes(views)), stream: null, type: `multipart/form-data; boundary=${boundary}` };
+}
+export function parseForm(bytes, type) {
+  const form = new global.FormData();
+  const essence = type.split(';')[0].trim().toLowerCase();
+  if (essence === 'application/x-www-form-urlencoded') {
+    for (const [k, v] of new URLSearchParams(decodeUTF8(bytes, true))) form.append(k, v);
+    return form;
+  }
+  const boundary = /boundary=(?:"([^"]+)"|([^;\s]+))/i.exec(type);
+  if (essence !== 'multipart/form-data' || !boundary) throw new TypeError('the body is no form data');
+  // As characters below U+0100 each byte can be searched for.
+  let text = '';
+  for (let i = 0; i < bytes.length; i += 8192) text += String.fromCharCode(...bytes.subarray(i, i + 8192));
+  const mark = '--' + (boundary[1] ?? boundary[2]);
+  if (!text.startsWith(mark)) throw new TypeError('the body is no form data');
+  for (const part of text.split(mark).slice(1, -1)) {
+    const cut = part.indexOf('\r\n\r\n');
+    if (cut < 0) throw new TypeError('the body is no form data');
+    const head = decodeUTF8(Uint8Array.from(part.slice(0, cut), (c) => c.charCodeAt(0)));
+    const content = Uint8Array.from(part.slice(cut + 4, -2), (c) => c.charCodeAt(0));
+    const name = /name="([^"]*)"/i.exec(head)?.[1];
+    const filename = /filename="([^"]*)"/i.exec(head)?.[1];
+    if (name === undefined) throw new TypeError('the body is no form data');
+    const unquote = (s) => s.replace(/%22/g, '"').replace(/%0D/gi, '\r').replace(/%0A/gi, '\n');
+    if (filename === undefined) form.append(unquote(name), decodeUTF8(content));
+    else form.append(unquote(name), new File([content], unquote(filename), { type: /content-type:\s*([^\r\n]+)/i.exec(head)?.[1] ?? 'text/plain' }));
+  }
+  return form;
+}

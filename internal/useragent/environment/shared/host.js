@@ -1,0 +1,44 @@
+// Promises that the browser settles, and errors that it reports.
+
+import { Error, PromiseOf, RangeError, SyntaxError, TypeError, fromJSON, rejected } from './primordials.js';
+import { commands } from './dispatch.js';
+import { DOMException } from './domexception.js';
+
+// Promises that the host settles.
+let nextCall = 0;
+export const calls = new Map();
+export const call = (op, ...args) => callFor(null, op, ...args);
+// The same, for what make makes of the host's answer.
+export function callFor(make, op, ...args) {
+  const id = ++nextCall;
+  return new PromiseOf((resolve, reject) => {
+    calls.set(id, { resolve, reject, make });
+    try {
+      host(op, id, ...args);
+    } catch (error) {
+      calls.delete(id);
+      reject(hostError(error.message));
+    }
+  });
+}
+// For methods that give a promise: what is wrong with the arguments rejects it.
+export function rejecting(error) {
+  return rejected(error);
+}
+commands.settle = (id, failure, json) => {
+  const waiting = calls.get(id);
+  if (!waiting) return;
+  calls.delete(id);
+  if (failure) waiting.reject(hostError(failure));
+  else {
+    const value = fromJSON(json);
+    waiting.resolve(waiting.make ? waiting.make(value) : value);
+  }
+};
+
+export const nativeErrors = { __proto__: null, TypeError, RangeError, SyntaxError, Error };
+export function hostError(text) {
+  const [, name, message] = /^(?:Error: )?([A-Za-z]+Error): ([^]*)$/.exec(text) || [null, 'Error', text];
+  const Native = nativeErrors[name];
+  return Native ? new Native(message) : new DOMException(message, name);
+}

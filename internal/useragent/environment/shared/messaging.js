@@ -1,0 +1,115 @@
+import { apply, assign } from './primordials.js';
+import { MAKE, lazy, must, onlyHere, publishLoosely } from './webidl.js';
+import { DOMException } from './domexception.js';
+import { ownOrigin } from './settings.js';
+import { EventTarget, MessageEvent, addListener, fire, handlerSlots, handlers, slotsOf } from './event.js';
+import { setTimeout } from './timers.js';
+import { deserialize, serialize, transferable } from './structuredclone.js';
+
+export const portState = new WeakMap();
+lazy(['MessagePort', 'MessageChannel', 'BroadcastChannel'], () => {
+// HTML, 9.4 and 9.5: message ports and broadcast channels.
+class MessagePort extends EventTarget {
+  constructor(key = undefined) {
+    onlyHere(key);
+    super();
+    portState.set(this, { other: null, waiting: [], started: false, closed: false });
+  }
+  postMessage(message, options = undefined) {
+    must(arguments, 1);
+    const transfer = listOf(options);
+    if (transfer.includes(this)) throw new DOMException('a port cannot be sent through itself', 'DataCloneError');
+    const sent = serialize(message, transfer);
+    const { other } = portState.get(this);
+    if (!other || portState.get(other).closed) return;
+    portState.get(other).waiting.push(sent);
+    deliver(other);
+  }
+  start() {
+    portState.get(this).started = true;
+    deliver(this);
+  }
+  close() {
+    portState.get(this).closed = true;
+  }
+  get onmessage() {
+    return handlerSlots.get(this)?.message?.handler ?? null;
+  }
+  set onmessage(handler) {
+    setHandler(this, 'message', handler);
+    this.start();
+  }
+}
+function setHandler(target, type, handler) {
+  const slots = slotsOf(target);
+  if (slots[type]) slots[type].handler = handler;
+  else {
+    slots[type] = { handler };
+    apply(addListener, target, [type, (event) => typeof slots[type].handler === 'function' && apply(slots[type].handler, target, [event])]);
+  }
+}
+function deliver(port) {
+  const s = portState.get(port);
+  if (!s.started || s.closed) return;
+  for (const sent of s.waiting.splice(0)) setTimeout(() => {
+    if (s.closed) return;
+    const { value: data, transferred } = deserialize(sent);
+    fire(port, new MessageEvent('message', { data, ports: transferred.filter((t) => t instanceof MessagePort) }));
+  });
+}
+// What was passed to postMessage: a list, or options with one.
+const listOf = (options) => [...(Array.isArray(options) ? options : options?.transfer ?? [])];
+// A port that was transferred is of no use any more; a new one takes its place.
+transferable(MessagePort, (port) => {
+  const state = { ...portState.get(port), started: false };
+  assign(portState.get(port), { other: null, closed: true, waiting: [] });
+  return state;
+}, (state) => {
+  const port = new MessagePort(MAKE);
+  portState.set(port, state);
+  if (state.other) portState.get(state.other).other = port;
+  return port;
+});
+handlers(MessagePort.prototype, 'messageerror');
+class MessageChannel {
+  #ports = [new MessagePort(MAKE), new MessagePort(MAKE)];
+  constructor() {
+    const [a, b] = this.#ports;
+    portState.get(a).other = b;
+    portState.get(b).other = a;
+  }
+  get port1() {
+    return this.#ports[0];
+  }
+  get port2() {
+    return this.#ports[1];
+  }
+}
+const channels = new Map();
+class BroadcastChannel extends EventTarget {
+  #name;
+  #closed = false;
+  constructor(name) {
+    must(arguments, 1);
+    super();
+    this.#name = `${name}`;
+    if (!channels.has(this.#name)) channels.set(this.#name, new Set());
+    channels.get(this.#name).add(this);
+  }
+  get name() {
+    return this.#name;
+  }
+  postMessage(message) {
+    must(arguments, 1);
+    if (this.#closed) throw new DOMException('the channel is closed', 'InvalidStateError');
+    const sent = serialize(message);
+    for (const other of channels.get(this.#name)) if (other !== this) setTimeout(() => fire(other, new MessageEvent('message', { data: deserialize(sent).value, origin: ownOrigin() })));
+  }
+  close() {
+    this.#closed = true;
+    channels.get(this.#name).delete(this);
+  }
+}
+handlers(BroadcastChannel.prototype, 'message', 'messageerror');
+publishLoosely(MessagePort, MessageChannel, BroadcastChannel);
+});

@@ -1,0 +1,35 @@
+// The environment runs in a realm of its own: its arrays, maps, texts and plain objects have built-ins that no script reaches. What goes to
+// scripts and comes from them is of their realm, whose built-ins are taken here before any script has run.
+export const {
+  Promise, Error, TypeError, RangeError, SyntaxError, ArrayBuffer, DataView, Int8Array, Uint8Array, Uint8ClampedArray, Int16Array, Uint16Array, Int32Array, Uint32Array, Float32Array, Float64Array,
+  Date: RealDate, Object: ScriptObject, Array: ScriptArray, Map: ScriptMap, Set: ScriptSet, WeakMap: ScriptWeakMap, WeakSet: ScriptWeakSet, RegExp: ScriptRegExp, Boolean: ScriptBoolean, Number: ScriptNumber, String: ScriptString, Math: ScriptMath, eval: scriptEval,
+} = global;
+export const { parse: fromJSON, stringify: toJSON } = JSON;
+export const { apply } = Reflect;
+export const { parse: jsonForScripts } = global.JSON;
+export const PromiseOf = Promise;
+export const { defineProperty, setPrototypeOf, getPrototypeOf, freeze, assign, entries: entriesOf } = Object;
+export const then = Function.prototype.call.bind(Promise.prototype.then);
+export const resolved = Promise.resolve.bind(Promise);
+export const rejected = Promise.reject.bind(Promise);
+export const quietly = (promise) => then(promise, undefined, () => {});
+export const firstOf = (list) => new PromiseOf((resolve, reject) => list.forEach((p) => then(p, resolve, reject)));
+export const allOf = (list) =>
+  new PromiseOf((resolve, reject) => {
+    const out = [];
+    let left = list.length;
+    if (!left) resolve(out);
+    list.forEach((p, i) => then(resolved(p), (value) => {
+      out[i] = value;
+      if (--left === 0) resolve(out);
+    }, reject));
+  });
+
+// What the environment makes and scripts get to see still is what it looks like: instanceof, and what scripts add to prototypes, hold.
+for (const name of ['Function', 'Array', 'Map', 'Set', 'RegExp']) {
+  setPrototypeOf(globalThis[name].prototype, global[name].prototype);
+  defineProperty(globalThis[name].prototype, 'constructor', { value: global[name] });
+}
+defineProperty(Array.prototype, 'toJSON', { value: undefined }); // a script's own would be inherited
+export const ScriptIterator = getPrototypeOf(getPrototypeOf(new ScriptArray()[Symbol.iterator]()));
+setPrototypeOf(getPrototypeOf(getPrototypeOf([][Symbol.iterator]())), ScriptIterator);

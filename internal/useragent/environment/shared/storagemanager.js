@@ -1,0 +1,21 @@
+// Storage Standard: StorageManager.
+
+import { DOMException } from './domexception.js';
+import { call } from './host.js';
+import { interfaceOf, navigatorPart } from './navigatorparts.js';
+
+navigatorPart('storage', () => interfaceOf('StorageManager', {
+  async estimate() {
+    return { quota: 1e10, usage: await call('storage.usage') };
+  },
+  async persisted() {
+    return false;
+  },
+  async persist() {
+    return false;
+  },
+  async getDirectory() {
+    host('gap', 'the origin private file system');
+    throw new DOMException('there is no file system in this user agent', 'SecurityError');
+  },
+}));

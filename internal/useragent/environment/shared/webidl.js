@@ -1,0 +1,123 @@
+// Web IDL: how interfaces, members and constructors are laid out for scripts.
+
+import {
+  ScriptObject, TypeError, apply, defineProperty, getPrototypeOf, rejected, setPrototypeOf,
+} from './primordials.js';
+
+export const expose = (name, value) => defineProperty(global, name, { value, writable: true, configurable: true, enumerable: false });
+const tag = (cls, name) => defineProperty(cls.prototype, Symbol.toStringTag, { value: name, configurable: true });
+// Members of an interface are enumerable, as Web IDL has it. Every worker start runs this, so it does as little as can be.
+const ENUMERABLE = { enumerable: true };
+export const namesOf = Object.getOwnPropertyNames;
+const AsyncFunction = (async () => {}).constructor;
+export const inherits = Function.prototype.call.bind(Object.prototype.isPrototypeOf);
+// What a member is called on has to be of its interface, and the arguments that it needs have to be there; else nothing is done at all
+// (Web IDL, 3.7.6 and 3.7.7). Members of the global object may be called on nothing.
+export function guard(proto, key, counts) {
+  const d = Object.getOwnPropertyDescriptor(proto, key);
+  const self = (that) => ((that === undefined || that === null) && inherits(proto, global) ? global : that);
+  const wrong = () => new TypeError(`${key} was called on an object of another kind`);
+  const shaped = (made, from) => {
+    defineProperty(made, 'length', { value: from.length, configurable: true });
+    return defineProperty(made, 'name', { value: from.name, configurable: true });
+  };
+  if (key.startsWith('_')) return; // of the environment alone
+  if (d.get || d.set) {
+    const { get, set } = d;
+    const promises = get && promised.has(get);
+    if (get) d.get = shaped({ get() {
+      const that = self(this);
+      if (!inherits(proto, that)) {
+        if (promises) return rejected(wrong());
+        throw wrong();
+      }
+      return apply(get, that, []);
+    } }.get, get);
+    if (set) d.set = shaped({ set(value) {
+      const that = self(this);
+      if (!inherits(proto, that)) throw wrong();
+      apply(set, that, [value]);
+    } }.set, set);
+  } else if (typeof d.value === 'function') {
+    const { value } = d;
+    const promises = value instanceof AsyncFunction || promised.has(value);
+    const needs = counts ? value.length : 0;
+    d.value = shaped({ call(...args) {
+      const that = self(this);
+      const error = !inherits(proto, that) ? wrong() : args.length < needs ? new TypeError(`${key} needs ${needs} argument${needs === 1 ? '' : 's'}, and there ${args.length === 1 ? 'is' : 'are'} ${args.length}`) : null;
+      if (!error) return apply(value, that, args);
+      if (promises) return rejected(error);
+      throw error;
+    } }.call, value);
+  }
+  d.enumerable = true;
+  defineProperty(proto, key, d);
+}
+// Members that give a promise and are no async functions.
+const promised = new WeakSet();
+export const gives = (cls, ...keys) => {
+  for (const key of keys) {
+    const d = Object.getOwnPropertyDescriptor(cls.prototype, key);
+    promised.add(d.get ?? d.value);
+  }
+};
+// publish is for interfaces whose members name the arguments that they need, publishLoosely for others.
+export const publish = (...classes) => publishAll(classes, true);
+export const publishLoosely = (...classes) => publishAll(classes, false);
+function publishAll(classes, counts) {
+  for (const cls of classes) {
+    const proto = cls.prototype;
+    const iterates = Object.getOwnPropertyDescriptor(proto, Symbol.iterator)?.value;
+    const later = Object.getOwnPropertyDescriptor(proto, Symbol.asyncIterator)?.value;
+    const laterName = later && namesOf(proto).find((key) => Object.getOwnPropertyDescriptor(proto, key).value === later);
+    const iterator = iterates && namesOf(proto).find((key) => Object.getOwnPropertyDescriptor(proto, key).value === iterates);
+    if (getPrototypeOf(cls) === Function.prototype) setPrototypeOf(cls, global.Function.prototype);
+    if (getPrototypeOf(proto) === Object.prototype) setPrototypeOf(proto, ScriptObject.prototype);
+    for (const key of namesOf(proto)) if (key !== 'constructor') guard(proto, key, counts);
+    if (laterName) defineProperty(proto, Symbol.asyncIterator, { value: proto[laterName], writable: true, configurable: true });
+    if (iterator) defineProperty(proto, Symbol.iterator, { value: proto[iterator], writable: true, configurable: true });
+    for (const key of namesOf(cls)) if (key !== 'prototype' && key !== 'name' && key !== 'length') defineProperty(cls, key, ENUMERABLE);
+    tag(cls, cls.name);
+    expose(cls.name, cls);
+  }
+}
+// An attribute that only reads, with the name that Web IDL gives its getter.
+export const attribute = (name, read) => Object.getOwnPropertyDescriptor({ get [name]() { return read(this); } }, name);
+export function must(args, n) {
+  if (args.length < n) throw new TypeError(`${n} argument${n === 1 ? '' : 's'} required, but only ${args.length} given`);
+}
+// Web IDL's USVString: lone surrogates become the replacement character.
+export const usv = (value) => `${value}`.toWellFormed();
+// Puts off what few workers use until a script first names it, since every start of a worker pays for what is made at once.
+// make publishes all the names.
+export function lazy(names, make) {
+  let made = false;
+  const load = () => {
+    if (made) return;
+    made = true;
+    const kept = names.filter((name) => !Object.getOwnPropertyDescriptor(global, name)?.get).map((name) => [name, Object.getOwnPropertyDescriptor(global, name)]);
+    make();
+    // A script put its own thing there, or took it away.
+    for (const [name, theirs] of kept) {
+      if (theirs) defineProperty(global, name, theirs);
+      else delete global[name];
+    }
+  };
+  for (const name of names)
+    defineProperty(global, name, {
+      configurable: true,
+      get() {
+        load();
+        return global[name];
+      },
+      set(value) {
+        defineProperty(global, name, { value, writable: true, configurable: true, enumerable: true });
+      },
+    });
+  return load;
+}
+// Guards constructors of objects that only the environment makes.
+export const MAKE = Symbol('make');
+export function onlyHere(key) {
+  if (key !== MAKE) throw new TypeError('Illegal constructor');
+}

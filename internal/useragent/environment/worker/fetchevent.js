@@ -1,0 +1,72 @@
+// Service Workers, 4.6: FetchEvent.
+
+import { TypeError, resolved, then } from '../shared/primordials.js';
+import { gives, publish } from '../shared/webidl.js';
+import { DOMException } from '../shared/domexception.js';
+import { describe } from '../shared/errors.js';
+import { shown } from '../shared/console.js';
+import { deferred } from '../shared/readablestream.js';
+import { bodyOf, isUnusable } from '../shared/body.js';
+import { Request } from '../shared/request.js';
+import { Response, answerJSON, answerNow } from '../shared/response.js';
+import { ExtendableEvent, eventState, extend } from './extendableevent.js';
+
+export class FetchEvent extends ExtendableEvent {
+  #init;
+  #handled;
+  constructor(type, init) {
+    if (arguments.length < 2 || !(init?.request instanceof Request)) throw new TypeError('a FetchEvent needs a request');
+    super(type, init);
+    this.#init = init;
+  }
+  get request() {
+    return this.#init.request;
+  }
+  get preloadResponse() {
+    return this.#init.preloadResponse ?? resolved(undefined);
+  }
+  get clientId() {
+    return this.#init.clientId ?? '';
+  }
+  get resultingClientId() {
+    return this.#init.resultingClientId ?? '';
+  }
+  get replacesClientId() {
+    return this.#init.replacesClientId ?? '';
+  }
+  get handled() {
+    if (!this.#handled) {
+      const s = eventState.get(this);
+      this.#handled = deferred();
+      if (s) s.handled = this.#handled;
+      if (s?.answered) s.answered(this.#handled);
+    }
+    return this.#handled.promise;
+  }
+  respondWith(answer) {
+    const s = eventState.get(this);
+    if (!s || !s.dispatching) throw new DOMException('the event is over; respondWith has to be called while it is being dispatched', 'InvalidStateError');
+    if (s.responding) throw new DOMException('respondWith was called already', 'InvalidStateError');
+    s.responding = true;
+    this.stopImmediatePropagation();
+    s.quiet = true;
+    const end = (how) => {
+      s.answered = how;
+      if (s.handled) how(s.handled);
+    };
+    const given = then(resolved(answer), (response) => {
+      if (!(response instanceof Response)) throw new TypeError(`respondWith was given ${response === undefined ? 'nothing (undefined)' : shown(response)} instead of a response`);
+      if (response.type === 'error') throw new TypeError('respondWith was given Response.error()');
+      if (isUnusable(bodyOf.get(response))) throw new TypeError('respondWith was given a response whose body was read already');
+      const send = (json) => host('respond', s.id, 'response', json);
+      const json = answerNow(response);
+      return json === null ? then(answerJSON(response, this.request.mode === 'navigate'), send) : send(json);
+    });
+    extend(s, then(given, () => end((handled) => handled.resolve()), (error) => {
+      host('respond', s.id, 'error', describe(error));
+      end((handled) => handled.reject(error));
+    }));
+  }
+}
+gives(FetchEvent, 'handled', 'preloadResponse');
+publish(FetchEvent);

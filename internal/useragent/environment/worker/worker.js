@@ -1,0 +1,84 @@
+// A service worker's global object, and the commands by which the browser runs it.
+import '../shared/interfaces.js';
+import './push.js';
+import './installevent.js';
+import './globalscope.js';
+import { PromiseOf, fromJSON, then } from '../shared/primordials.js';
+import { commands } from '../shared/dispatch.js';
+import { calls } from '../shared/host.js';
+import { own, setOwn } from '../shared/settings.js';
+import { describe, stackOf } from '../shared/errors.js';
+import { Event, fire, listFor, trusted } from '../shared/event.js';
+import { deserialize } from '../shared/structuredclone.js';
+import { requestFrom } from '../shared/request.js';
+import { responseFrom } from '../shared/response.js';
+import { setLocation } from './location.js';
+import { messages, selfWorker } from './registration.js';
+import { clientFrom } from './client.js';
+import { ExtendableEvent, eventState, finish } from './extendableevent.js';
+import { InstallEvent } from './installevent.js';
+import { FetchEvent } from './fetchevent.js';
+import { ExtendableMessageEvent } from './messageevent.js';
+import { pushedEvent } from './push.js';
+
+// What the host calls.
+commands.start = (json) => {
+  setOwn(fromJSON(json));
+  for (const path of own.lacks ?? []) {
+    const names = path.split('.');
+    let holder = global;
+    for (const name of names.slice(0, -1)) holder = holder?.[name];
+    if (holder) delete holder[names.at(-1)];
+  }
+  setLocation(own.script);
+};
+commands.state = (state) => {
+  own.state = state;
+  fire(selfWorker, trusted(new Event('statechange')));
+};
+commands.script = (text, url) => {
+  try {
+    host('eval', text, url);
+  } catch (error) {
+    const where = /([^\s(]+:\d+)(?::\d+)?\)?\s*$/m.exec(stackOf(error))?.[1];
+    return describe(error) + (where ? ` (${where.slice(where.lastIndexOf('/') + 1)})` : '');
+  }
+  return '';
+};
+let moduleFailure = 'the module did not finish';
+commands.module = (url) => {
+  then(host('module', url), () => { moduleFailure = ''; }, (error) => { moduleFailure = describe(error); });
+};
+commands.moduleResult = () => moduleFailure;
+commands.listens = (type) => listFor(global).some((e) => e.type === type);
+
+commands.event = (id, name, json) => {
+  const detail = fromJSON(json);
+  const init = { cancelable: name === 'fetch' };
+  let event;
+  if (name === 'fetch') {
+    if (detail.request.redirect === undefined) detail.request.redirect = 'follow';
+    let preloadResponse;
+    if (detail.preload) {
+      preloadResponse = new PromiseOf((resolve, reject) => calls.set(detail.preload, { resolve: (data) => resolve(responseFrom(data)), reject }));
+      then(preloadResponse, undefined, () => {});
+    }
+    event = new FetchEvent('fetch', { ...init, ...detail, preloadResponse, request: requestFrom(detail.request) });
+  } else if (name === 'install') event = new InstallEvent('install', init);
+  else if (name === 'message') {
+    const { value: data, transferred: ports } = detail.token ? deserialize(messages.get(detail.token)) : { value: detail.data, transferred: [] };
+    messages.delete(detail.token);
+    event = new ExtendableMessageEvent('message', { ...init, data, ports, origin: own.origin, source: detail.token ? selfWorker : detail.source ? clientFrom(detail.source) : null });
+  }
+  else if (['push', 'sync', 'periodicsync', 'notificationclick', 'notificationclose'].includes(name)) event = pushedEvent(name, detail, init);
+  else event = new ExtendableEvent(name, init);
+  trusted(event);
+  const s = { id, pending: 0, dispatching: true, failed: false, responding: false, done: false };
+  eventState.set(event, s);
+  fire(global, event);
+  if (name === 'fetch' && !s.responding) host('respond', id, event.defaultPrevented ? 'error' : 'none', '');
+  s.dispatching = false;
+  finish(s);
+};
+
+export { dispatch } from '../shared/dispatch.js';
