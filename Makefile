@@ -33,7 +33,7 @@ bench: build
 	$(GO) test ./internal/useragent ./internal/icon -run '^$$' -bench . -benchtime 2s
 
 # Two minutes for each fuzz target.
-FUZZ_TARGETS := markup:FuzzTokens page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied page:FuzzMediaQuery pattern:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG textpos:FuzzAt site:FuzzRobots
+FUZZ_TARGETS := useragent/indexeddb:FuzzKey markup:FuzzTokens page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied page:FuzzMediaQuery pattern:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG textpos:FuzzAt site:FuzzRobots
 FUZZ_TIME ?= 120s
 fuzz:
 	for t in $(FUZZ_TARGETS); do $(GO) test ./internal/$${t%%:*} -run '^$$' -fuzz "^$${t##*:}$$" -fuzztime $(FUZZ_TIME) || exit 1; done

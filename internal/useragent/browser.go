@@ -100,6 +100,7 @@ func (b *Browser) assemble(c *clock.Clock, n *network.Network, cache *fetch.HTTP
 			}
 		},
 	}
+	b.store.SetSchedule(func(f func()) { c.After(0, f) })
 	b.workers = &serviceworker.Container{Fetcher: b.fetcher, Store: b.store, Account: a}
 	realms := &environment.Platform{Workers: b.workers, Bounds: b.bounds, Engines: b.engines, Lacks: b.kind.Lacks}
 	b.workers.Start = realms.Start

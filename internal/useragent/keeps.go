@@ -75,7 +75,7 @@ func (b *Browser) Evict(what string) {
 		}
 	}
 	if what == "databases" || what == "everything" {
-		b.store.Databases = map[string]string{}
+		b.store.Databases.Clear()
 	}
 	if what == "cookies" || what == "everything" {
 		b.store.Cookies = nil

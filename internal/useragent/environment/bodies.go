@@ -10,6 +10,7 @@ import (
 	"tachyform/internal/script"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/storage"
 )
 
 import ()
@@ -37,6 +38,13 @@ type body struct {
 	source fetch.Source
 	key    string          // the address that a cache kept it under
 	hidden *fetch.Response // of a filtered response
+}
+
+// contents is what lies outside of the engine and scripts hold by number.
+type contents struct {
+	bodies      map[int]body
+	scriptBytes int64                  // bytes of content that scripts made
+	opened      map[int]*storage.Cache // caches
 }
 
 // maxBodies bounds the content that a worker's scripts make.

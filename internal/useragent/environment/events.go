@@ -109,6 +109,8 @@ func (r *Realm) Finish() {
 	for _, t := range r.timers {
 		r.p.clock().Cancel(t)
 	}
+	r.databases.drop()
+	r.shared.drop(r.p.store())
 }
 
 var eventOperations = operations{

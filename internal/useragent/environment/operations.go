@@ -41,7 +41,7 @@ var all = func() operations {
 	out := operations{}
 	for _, list := range []operations{
 		scriptOperations, timerOperations, urlOperations, patternOperations, bodyOperations, compressionOperations, digestOperations,
-		fetchOperations, eventOperations, cacheOperations, databaseOperations, cookieOperations, clientOperations,
+		fetchOperations, eventOperations, cacheOperations, databaseOperations, lockOperations, channelOperations, cookieOperations, clientOperations,
 		registrationOperations, pushOperations, syncOperations, notificationOperations,
 	} {
 		for name, op := range list {

@@ -14,6 +14,7 @@ import (
 	"tachyform/internal/script"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/clock"
+	"tachyform/internal/useragent/indexeddb"
 	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/useragent/storage"
 	"tachyform/internal/weburl"
@@ -41,14 +42,14 @@ func (p *Platform) store() *storage.Storage { return p.Workers.Store }
 // Realm is a running worker: an engine, and what its scripts hold on to outside of it.
 type Realm struct {
 	*pooledEngine
-	p           *Platform
-	w           *serviceworker.Worker
-	bodies      map[int]body
-	scriptBytes int64                  // bytes of content that scripts made
-	opened      map[int]*storage.Cache // caches that scripts hold, by number
+	p *Platform
+	w *serviceworker.Worker
+	contents
 	next        int
 	timers      map[int]*clock.Task
 	events      map[int]*liveEvent
+	databases   *databases
+	shared      shared
 	random      *rand.PCG
 	scripting   bool        // the worker's script is being evaluated for the first time
 	clicked     bool        // a click on a notification is handled
@@ -60,9 +61,11 @@ type Realm struct {
 // Start starts a worker's engine and runs its script. The error is what the script threw, in words.
 func (p *Platform) Start(w *serviceworker.Worker) (serviceworker.Global, error) {
 	r := &Realm{
-		p: p, w: w, bodies: map[int]body{}, opened: map[int]*storage.Cache{}, timers: map[int]*clock.Task{},
+		p: p, w: w, contents: contents{bodies: map[int]body{}, opened: map[int]*storage.Cache{}}, timers: map[int]*clock.Task{},
 		events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2),
 	}
+	r.shared = shared{map[int]*storage.Lock{}, map[int]*storage.Channel{}}
+	r.databases = &databases{r: r, connections: map[int]*indexeddb.Connection{}, transactions: map[int]*indexeddb.Transaction{}}
 	key := warmKey{w.Original, w.State, w.Registration.UpdateViaCache, p.clock().Now}
 	if w.Original != nil {
 		if e := p.Engines.get(key); e != nil {
@@ -180,6 +183,16 @@ func (r *Realm) failed(err error) {
 	r.p.account().Note(account.Note{Level: "error", Text: err.Error(), Where: r.w.Script})
 	if r.stopped != nil {
 		r.w.Stopped(err)
+	}
+}
+
+// command runs one of the environment's commands in the current task, while the worker runs.
+func (r *Realm) command(name string, args ...any) {
+	if !r.Alive() || !r.current() {
+		return
+	}
+	if _, err := r.runTask(name, args...); err != nil {
+		r.failed(err)
 	}
 }
 

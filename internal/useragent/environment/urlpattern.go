@@ -37,17 +37,12 @@ func (p patternInput) base() string {
 	return *p.Base
 }
 
-func encoded(v any) string {
-	text, _ := json.Marshal(v)
-	return string(text)
-}
-
 // readPattern reads a URL pattern ("create a URL pattern") and gives its components in canonical syntax, or the error. Regular
 // expressions in it are held back from the library, which knows those of Go alone, and put back into what it gives.
 func readPattern(input string) string {
 	var in patternInput
 	if err := json.Unmarshal([]byte(input), &in); err != nil {
-		return encoded(map[string]string{"error": err.Error()})
+		return toJSON(map[string]string{"error": err.Error()})
 	}
 	var held []string
 	in.Text = holdRegexps(in.Text, &held)
@@ -65,7 +60,7 @@ func readPattern(input string) string {
 		p, err = urlpattern.New(in.Text, in.base(), &urlpattern.Options{})
 	}
 	if err != nil {
-		return encoded(map[string]string{"error": err.Error()})
+		return toJSON(map[string]string{"error": err.Error()})
 	}
 	parts := map[string]string{
 		"protocol": p.Protocol(), "username": p.Username(), "password": p.Password(), "hostname": p.Hostname(), "port": p.Port(),
@@ -77,7 +72,7 @@ func readPattern(input string) string {
 			return "(" + held[i] + ")"
 		})
 	}
-	return encoded(map[string]any{"parts": parts})
+	return toJSON(map[string]any{"parts": parts})
 }
 
 // heldRegexp is what stands in place of a regular expression. A parenthesis of the text itself is always escaped in a pattern.
@@ -162,7 +157,7 @@ func patternTarget(input string) string {
 	if m == nil {
 		return "null"
 	}
-	return encoded(map[string]string{
+	return toJSON(map[string]string{
 		"protocol": m.Protocol.Input, "username": m.Username.Input, "password": m.Password.Input, "hostname": m.Hostname.Input,
 		"port": m.Port.Input, "pathname": m.Pathname.Input, "search": m.Search.Input, "hash": m.Hash.Input,
 	})

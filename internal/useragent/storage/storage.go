@@ -2,49 +2,33 @@
 package storage
 
 import (
-	"maps"
 	"slices"
 	"strings"
 	"time"
 
 	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/indexeddb"
 	"tachyform/internal/weburl"
 )
 
 // Storage is what an origin keeps: caches by name in the order they were opened, and cookies.
 type Storage struct {
-	Names   []string
-	Caches  map[string]*Cache
-	Cookies []Cookie
-	// Databases holds Indexed Database content by name, in the form in which scripts hand it over.
-	Databases   map[string]string
+	Names     []string
+	Caches    map[string]*Cache
+	Cookies   []Cookie
+	Databases *indexeddb.Databases
+	// Locks and Channels are of what runs: a branch has none.
+	Locks       *Locks
+	Channels    *Channels
 	ScriptBytes int64 // bytes of content in caches that scripts made
 }
 
 // CacheDelay is the virtual time that one operation on the caches takes.
 const CacheDelay = time.Millisecond
 
-// MaxDatabases bounds the text in which all databases are kept, in bytes: every transaction writes a database anew. What a browser would
-// still take is said to be missing here.
-const MaxDatabases = 48 << 20
-
-// KeepDatabase keeps a database in the place of the one that was there, or removes it for an empty text. It says whether there was room.
-func (s *Storage) KeepDatabase(name, text string) bool {
-	if text == "" {
-		delete(s.Databases, name)
-		return true
-	}
-	size := len(text)
-	for other, t := range s.Databases {
-		if other != name {
-			size += len(t)
-		}
-	}
-	if size > MaxDatabases {
-		return false
-	}
-	s.Databases[name] = text
-	return true
+// SetSchedule says how what realms share is told to them: in a task of its own.
+func (s *Storage) SetSchedule(schedule func(func())) {
+	s.Databases.Schedule, s.Locks.Schedule, s.Channels.Schedule = schedule, schedule, schedule
 }
 
 // Usage is how many bytes the caches and databases hold.
@@ -54,20 +38,17 @@ func (s *Storage) Usage() (n int64) {
 			n += fetch.BodyLen(e.Response.Actual().Body)
 		}
 	}
-	for _, text := range s.Databases {
-		n += int64(len(text))
-	}
-	return n
+	return n + s.Databases.Size()
 }
 
 // New is the storage of a fresh profile.
 func New() *Storage {
-	return &Storage{Caches: map[string]*Cache{}, Databases: map[string]string{}}
+	return &Storage{Caches: map[string]*Cache{}, Databases: indexeddb.New(), Locks: &Locks{}, Channels: &Channels{}}
 }
 
 // Branch copies the storage; contents of files are shared, since they never change.
 func (s *Storage) Branch() *Storage {
-	n := &Storage{Names: slices.Clone(s.Names), Caches: make(map[string]*Cache, len(s.Caches)), Cookies: slices.Clone(s.Cookies), Databases: maps.Clone(s.Databases), ScriptBytes: s.ScriptBytes}
+	n := &Storage{Names: slices.Clone(s.Names), Caches: make(map[string]*Cache, len(s.Caches)), Cookies: slices.Clone(s.Cookies), Databases: s.Databases.Branch(), Locks: &Locks{}, Channels: &Channels{}, ScriptBytes: s.ScriptBytes}
 	for name, c := range s.Caches {
 		n.Caches[name] = c.branch()
 	}

@@ -36,7 +36,7 @@ func TestNothingRenamed(t *testing.T) {
 // own, and only where it is used.
 func TestNoFreeNames(t *testing.T) {
 	language := strings.Fields(`Array Boolean Date Function JSON Map Math Number Object Reflect RegExp Set String Symbol WeakMap WeakSet BigInt
-		arguments encodeURIComponent parseInt undefined global globalThis host`)
+		arguments encodeURIComponent parseInt undefined Infinity global globalThis host`)
 	for _, name := range Environments {
 		source, err := Source("..", name)
 		require.NoError(t, err)

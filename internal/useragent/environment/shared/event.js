@@ -1,16 +1,16 @@
-import { TypeError, apply, defineProperty, freeze } from './primordials.js';
+import { ScriptArray, TypeError, apply, defineProperty, freeze } from './primordials.js';
 import { inherits, must, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { describe, nameOf, stackOf } from './errors.js';
 import { now, timeOrigin } from './time.js';
 
 // DOM, 2: events.
-let insideOf;
+export let insideOf;
 // Every event has it for its own (Web IDL, LegacyUnforgeable).
 const TRUSTED = Object.getOwnPropertyDescriptor({ get isTrusted() { return insideOf(this).trusted; } }, 'isTrusted');
 TRUSTED.configurable = false;
 export class Event {
-  #in = { stop: false, stopNow: false, dispatching: false, passive: false, target: null, current: null, trusted: false };
+  #in = { stop: false, stopNow: false, dispatching: false, passive: false, target: null, current: null, phase: 0, path: [], trusted: false, threw: false };
   #type;
   #bubbles = false;
   #cancelable = false;
@@ -43,7 +43,7 @@ export class Event {
     return this.#in.current;
   }
   get eventPhase() {
-    return this.#in.current ? 2 : 0;
+    return this.#in.phase;
   }
   get bubbles() {
     return this.#bubbles;
@@ -73,7 +73,7 @@ export class Event {
     return this.#time;
   }
   composedPath() {
-    return this.#in.current ? [this.#in.current] : [];
+    return ScriptArray.from(this.#in.path);
   }
   stopPropagation() {
     this.#in.stop = true;
@@ -214,29 +214,53 @@ function drop(target, entry) {
   const at = list.indexOf(entry);
   if (at >= 0) list.splice(at, 1);
 }
+// The parent of a target, to which events go on (DOM, 2.7: "get the parent"); each kind of target that has one says how it is found.
+const parents = [];
+export const addParents = (cls, parentOf) => parents.push({ cls, parentOf });
+const getParent = (target, event) => parents.find(({ cls }) => target instanceof cls)?.parentOf(target, event) ?? null;
+
+const CAPTURING_PHASE = 1;
+const AT_TARGET = 2;
+const BUBBLING_PHASE = 3;
+// "dispatch" (DOM, 2.9), for targets outside of trees with shadow roots. It says whether nobody prevented the default.
 export function fire(target, event) {
   const inside = insideOf(event);
-  const { type } = event;
   inside.dispatching = true;
-  inside.target = inside.current = target;
-  for (const entry of [...listFor(target)]) {
-    if (entry.type !== type || entry.removed) continue;
+  inside.target = target;
+  const path = [target];
+  if (parents.length) for (let parent = getParent(target, event); parent; parent = getParent(parent, event)) path.push(parent);
+  inside.path = path;
+  for (let i = path.length - 1; i >= 0; i--) invoke(path[i], event, inside, i === 0 ? AT_TARGET : CAPTURING_PHASE, true);
+  for (let i = 0; i < path.length && (i === 0 || event.bubbles); i++) invoke(path[i], event, inside, i === 0 ? AT_TARGET : BUBBLING_PHASE, false);
+  inside.dispatching = false;
+  inside.current = null;
+  inside.phase = 0;
+  inside.path = [];
+  inside.stop = inside.stopNow = false;
+  return !event.defaultPrevented;
+}
+// "invoke" and "inner invoke" (DOM, 2.9).
+function invoke(target, event, inside, phase, capture) {
+  const list = listenersOf.get(target);
+  if (!list || inside.stop) return;
+  const { type } = event;
+  inside.current = target;
+  inside.phase = phase;
+  for (const entry of [...list]) {
+    if (entry.type !== type || entry.capture !== capture || entry.removed) continue;
     if (entry.once) drop(target, entry);
     inside.passive = entry.passive;
     try {
       if (typeof entry.callback === 'function') apply(entry.callback, target, [event]);
       else entry.callback.handleEvent(event);
     } catch (error) {
+      inside.threw = true;
       if (event instanceof ErrorEvent) host('log', 'error', describe(error), stackOf(error), nameOf(error));
       else report(error);
     }
     inside.passive = false;
     if (inside.stopNow) break;
   }
-  inside.dispatching = false;
-  inside.current = null;
-  inside.stop = inside.stopNow = false;
-  return !event.defaultPrevented;
 }
 // An event that the browser itself sends.
 export function trusted(event) {

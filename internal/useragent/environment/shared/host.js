@@ -21,6 +21,11 @@ export function callFor(make, op, ...args) {
     }
   });
 }
+// The same with the number of the promise, by which the host knows what was asked for.
+export function numberedCall(op, ...args) {
+  const promise = callFor(null, op, ...args);
+  return { id: nextCall, promise };
+}
 // For methods that give a promise: what is wrong with the arguments rejects it.
 export function rejecting(error) {
   return rejected(error);

@@ -1,67 +1,45 @@
-// Indexed Database API 3.0, in memory. What a transaction leaves behind is kept at the host, so that it outlives the worker.
+// Indexed Database API 3.0. The databases lie in the browser, for all realms of it; requests are made there one after the other.
 
 import {
-  ArrayBuffer, RealDate, ScriptArray, ScriptMap, ScriptObject, ScriptRegExp, ScriptSet, TypeError, Uint8Array, assign,
-  defineProperty, entriesOf, fromJSON, toJSON,
+  ArrayBuffer, RealDate, ScriptArray, ScriptObject, TypeError, Uint8Array, assign, defineProperty, fromJSON, resolved,
+  toJSON,
 } from './primordials.js';
-import { MAKE, expose, lazy, must, onlyHere, publishLoosely } from './webidl.js';
+import { commands } from './dispatch.js';
+import { MAKE, expose, gives, lazy, must, onlyHere, publishLoosely } from './webidl.js';
 import { DOMException } from './domexception.js';
+import { hostError } from './host.js';
 import { Date_ } from './time.js';
-import { Event, EventTarget, fire, handlers, trusted } from './event.js';
+import { Event, EventTarget, addParents, fire, handlers, insideOf, trusted } from './event.js';
 import { queueTask } from './timers.js';
-import { bytesOf, viewOf } from './bytes.js';
-import { clone } from './structuredclone.js';
-import { Blob, blobHandle } from './blob.js';
+import { viewOf } from './bytes.js';
+import { deserialize, fromHost, serialize, toHost } from './structuredclone.js';
 
 lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStore', 'IDBIndex', 'IDBCursor', 'IDBCursorWithValue', 'IDBKeyRange', 'IDBRequest', 'IDBOpenDBRequest', 'IDBVersionChangeEvent'], () => {
-  // Values cross to the host as JSON with tags for what JSON lacks.
-  const pack = (v) => {
-    if (v === undefined) return { $: 'undefined' };
-    if (typeof v === 'bigint') return { $: 'bigint', v: `${v}` };
-    if (typeof v === 'number' && (!Number.isFinite(v) || Object.is(v, -0))) return { $: 'number', v: Object.is(v, -0) ? '-0' : `${v}` };
-    if (typeof v !== 'object' || v === null) return v;
-    if (v instanceof RealDate) return { $: 'date', v: v.getTime() };
-    if (v instanceof ScriptRegExp) return { $: 'regexp', v: v.source, f: v.flags };
-    if (v instanceof ScriptMap) return { $: 'map', v: [...v].map(([k, x]) => [pack(k), pack(x)]) };
-    if (v instanceof ScriptSet) return { $: 'set', v: [...v].map(pack) };
-    if (v instanceof Blob) return { $: 'blob', t: v.type, v: [...new Uint8Array(bytesOf(blobHandle.get(v)))] };
-    if (v instanceof ArrayBuffer) return { $: 'buffer', v: [...new Uint8Array(v)] };
-    if (ArrayBuffer.isView(v)) return { $: 'view', k: v.constructor.name, v: [...viewOf(v)] };
-    if (Array.isArray(v)) return { $: 'array', v: v.map(pack) };
-    const out = {};
-    for (const [k, x] of entriesOf(v)) out[k] = pack(x);
-    return { $: 'object', v: out };
-  };
-  const unpack = (p) => {
-    if (typeof p !== 'object' || p === null) return p;
-    switch (p.$) {
-      case 'undefined': return undefined;
-      case 'bigint': return BigInt(p.v);
-      case 'number': return Number(p.v);
-      case 'date': return new Date_(p.v);
-      case 'regexp': return new ScriptRegExp(p.v, p.f);
-      case 'map': return new ScriptMap(p.v.map(([k, x]) => [unpack(k), unpack(x)]));
-      case 'set': return new ScriptSet(p.v.map(unpack));
-      case 'blob': return new Blob([new Uint8Array(p.v)], { type: p.t });
-      case 'buffer': return new Uint8Array(p.v).buffer;
-      case 'view': return new global[p.k](new Uint8Array(p.v).buffer);
-      case 'array': return ScriptArray.from(p.v, unpack);
-    }
-    const out = new ScriptObject();
-    for (const [k, x] of entriesOf(p.v)) out[k] = unpack(x);
-    return out;
-  };
-
-  // 2.4 and 3.1: keys and their order.
-  const rank = (k) => (typeof k === 'number' ? 1 : k instanceof RealDate ? 2 : typeof k === 'string' ? 3 : Array.isArray(k) ? 5 : 4);
+  // 2.4 and 7.4: keys, and how they cross.
   const toKey = (v, seen = []) => {
     if (typeof v === 'number' && !Number.isNaN(v)) return v;
     if (typeof v === 'string') return v;
     if (v instanceof RealDate && !Number.isNaN(v.getTime())) return new Date_(v.getTime());
     if (v instanceof ArrayBuffer || ArrayBuffer.isView(v)) return viewOf(v).slice().buffer;
-    if (Array.isArray(v) && !seen.includes(v)) return v.map((x) => toKey(x, [...seen, v]));
+    if (Array.isArray(v) && !seen.includes(v)) return ScriptArray.from(v, (x) => toKey(x, [...seen, v]));
     throw new DOMException('this is no valid key', 'DataError');
   };
+  const keyToHost = (key) => {
+    if (key === undefined) return null;
+    if (typeof key === 'number') return Number.isFinite(key) ? key : { number: key > 0 ? '+Inf' : '-Inf' };
+    if (key instanceof RealDate) return { date: key.getTime() };
+    if (key instanceof ArrayBuffer) return { binary: Array.from(new Uint8Array(key), (b) => b.toString(16).padStart(2, '0')).join('') };
+    return Array.isArray(key) ? Array.from(key, keyToHost) : key;
+  };
+  const keyFromHost = (key) => {
+    if (key === null || key === undefined) return undefined;
+    if (typeof key !== 'object') return key;
+    if (Array.isArray(key)) return ScriptArray.from(key, keyFromHost);
+    if (key.date !== undefined) return new Date_(key.date);
+    if (key.number !== undefined) return key.number === '+Inf' ? Infinity : -Infinity;
+    return Uint8Array.from(key.binary.match(/../g) ?? [], (two) => parseInt(two, 16)).buffer;
+  };
+  const rank = (k) => (typeof k === 'number' ? 1 : k instanceof RealDate ? 2 : typeof k === 'string' ? 3 : Array.isArray(k) ? 5 : 4);
   const compare = (a, b) => {
     if (rank(a) !== rank(b)) return rank(a) < rank(b) ? -1 : 1;
     if (Array.isArray(a)) {
@@ -75,30 +53,24 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     if (rank(a) === 2) return Math.sign(a.getTime() - b.getTime());
     return a < b ? -1 : a > b ? 1 : 0;
   };
-  const atPath = (value, path) => {
-    if (Array.isArray(path)) {
-      const list = path.map((p) => atPath(value, p));
-      return list.includes(undefined) ? undefined : list;
-    }
-    if (path === '') return value;
-    for (const part of path.split('.')) {
-      if (value === null || value === undefined) return undefined;
-      value = value[part];
-    }
-    return value;
-  };
-  const validKey = (v) => {
-    try {
-      return toKey(v);
-    } catch {
-      return undefined;
-    }
-  };
 
+  const bounds = new WeakMap();
   class IDBKeyRange {
     constructor(key, lower, upper, lowerOpen, upperOpen) {
       onlyHere(key);
-      assign(this, { lower, upper, lowerOpen, upperOpen });
+      bounds.set(this, { lower, upper, lowerOpen, upperOpen });
+    }
+    get lower() {
+      return bounds.get(this).lower;
+    }
+    get upper() {
+      return bounds.get(this).upper;
+    }
+    get lowerOpen() {
+      return bounds.get(this).lowerOpen;
+    }
+    get upperOpen() {
+      return bounds.get(this).upperOpen;
     }
     static only(v) {
       const k = toKey(v);
@@ -118,83 +90,70 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     }
     includes(v) {
       const k = toKey(v);
-      if (this.lower !== undefined) {
-        const c = compare(k, this.lower);
-        if (c < 0 || (c === 0 && this.lowerOpen)) return false;
+      const { lower, upper, lowerOpen, upperOpen } = bounds.get(this);
+      if (lower !== undefined) {
+        const c = compare(k, lower);
+        if (c < 0 || (c === 0 && lowerOpen)) return false;
       }
-      if (this.upper !== undefined) {
-        const c = compare(k, this.upper);
-        if (c > 0 || (c === 0 && this.upperOpen)) return false;
+      if (upper !== undefined) {
+        const c = compare(k, upper);
+        if (c > 0 || (c === 0 && upperOpen)) return false;
       }
       return true;
     }
   }
-  const all = new IDBKeyRange(MAKE, undefined, undefined, true, true);
+  // A key range, as it crosses, from what a request is made with.
   const rangeOf = (query, needed) => {
-    if (query instanceof IDBKeyRange) return query;
-    if (query === undefined || query === null) {
+    let range;
+    if (query instanceof IDBKeyRange) range = query;
+    else if (query === undefined || query === null) {
       if (needed) throw new DOMException('a key or range is needed', 'DataError');
-      return all;
+      return {};
+    } else range = IDBKeyRange.only(query);
+    const { lower, upper, lowerOpen, upperOpen } = bounds.get(range);
+    return { lower: keyToHost(lower), upper: keyToHost(upper), lowerOpen, upperOpen };
+  };
+  const valueFrom = (kept) => (kept ? deserialize(fromHost(kept)).value : undefined);
+  const pathOf = (keyPath) => (keyPath === undefined || keyPath === null ? null : Array.isArray(keyPath) ? Array.from(keyPath, String) : `${keyPath}`);
+  const IDENTIFIER = /^[\p{ID_Start}$_][\p{ID_Continue}$\u200c\u200d]*$/u;
+  const isPath = (path) => path === null || [path].flat().every((p) => p === '' || p.split('.').every((part) => IDENTIFIER.test(part))) && !(Array.isArray(path) && !path.length);
+  const asScriptHas = (path) => (Array.isArray(path) ? ScriptArray.from(path) : path);
+  // What the host answers at once; its errors are exceptions.
+  const ask = (op, ...args) => {
+    try {
+      return host(op, ...args);
+    } catch (error) {
+      throw hostError(error.message);
     }
-    return IDBKeyRange.only(query);
   };
 
-  // A database: { version, stores: Map(name → { keyPath, auto, next, rows: [{ key, value }], indexes: Map(name → { keyPath, unique, multi }) }) }
-  const databases = new Map();
-  for (const [name, text] of entriesOf(fromJSON(host('idbLoad')))) databases.set(name, unpack(fromJSON(text)));
-  const save = (name) => {
-    const db = databases.get(name);
-    return host('idbSave', name, db ? toJSON(pack(db)) : '');
-  };
-  const find = (rows, key) => {
-    let [lo, hi] = [0, rows.length];
-    while (lo < hi) {
-      const mid = (lo + hi) >> 1;
-      if (compare(rows[mid].key, key) < 0) lo = mid + 1;
-      else hi = mid;
-    }
-    return lo;
-  };
-  const indexKeys = (index, value) => {
-    const raw = atPath(value, index.keyPath);
-    if (index.multi && Array.isArray(raw)) {
-      const keys = [];
-      for (const k of raw.map(validKey)) if (k !== undefined && !keys.some((x) => compare(x, k) === 0)) keys.push(k);
-      return keys;
-    }
-    const key = raw === undefined ? undefined : validKey(raw);
-    return key === undefined ? [] : [key];
-  };
-  // The rows of a store or index, as { key, primaryKey, value } in their order.
-  const rowsOf = (store, index) => {
-    if (!index) return store.rows.map((r) => ({ key: r.key, primaryKey: r.key, value: r.value }));
-    const out = [];
-    for (const r of store.rows) for (const key of indexKeys(index, r.value)) out.push({ key, primaryKey: r.key, value: r.value });
-    return out.sort((a, b) => compare(a.key, b.key) || compare(a.primaryKey, b.primaryKey));
-  };
-
+  const requests = new Map(); // those that wait for the host, by number
+  let nextRequest = 0;
+  const stateOf = new WeakMap();
   class IDBRequest extends EventTarget {
-    constructor(key = undefined, source = undefined, transaction = undefined) {
+    constructor(key = undefined, source = null, transaction = null) {
       onlyHere(key);
       super();
-      defineProperty(this, '_s', { value: { source, transaction, done: false, result: undefined, error: null }, enumerable: false });
+      stateOf.set(this, { source, transaction, done: false, result: undefined, error: null });
     }
     get result() {
-      if (!this._s.done) throw new DOMException('the request is not through yet', 'InvalidStateError');
-      return this._s.result;
+      const s = stateOf.get(this);
+      if (!s.done) throw new DOMException('the request is not through yet', 'InvalidStateError');
+      return s.result;
     }
     get error() {
-      if (!this._s.done) throw new DOMException('the request is not through yet', 'InvalidStateError');
-      return this._s.error;
+      const s = stateOf.get(this);
+      if (!s.done) throw new DOMException('the request is not through yet', 'InvalidStateError');
+      return s.error;
     }
     get source() {
-      return this._s.source;
+      return stateOf.get(this).source;
     }
     get transaction() {
-      return this._s.transaction;
+      return stateOf.get(this).transaction;
     }
     get readyState() {
-      return this._s.done ? 'done' : 'pending';
+      return stateOf.get(this).done ? 'done' : 'pending';
     }
   }
   handlers(IDBRequest.prototype, 'success', 'error');
@@ -213,437 +172,535 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       return this.#init.newVersion ?? null;
     }
   }
-
   const stringList = (list) => {
-    const sorted = [...list].sort();
+    const sorted = ScriptArray.from([...list].sort());
     defineProperty(sorted, 'contains', { value: (name) => sorted.includes(`${name}`) });
     defineProperty(sorted, 'item', { value: (i) => sorted[i] ?? null });
     return sorted;
   };
 
+  // 2.7: transactions. state is active while requests may be made, else inactive, committing or finished.
+  const transactions = new Map(); // by their numbers at the host
+  const inactive = () => new DOMException('the transaction is over, or nothing may be asked of it now', 'TransactionInactiveError');
   class IDBTransaction extends EventTarget {
     constructor(key, db, scope, mode, durability = 'default') {
       onlyHere(key);
       super();
-      defineProperty(this, '_s', { value: { db, scope, mode, durability, queue: [], state: 'active', running: false, error: null, before: null, after: null }, enumerable: false });
+      stateOf.set(this, { db, scope, mode, durability, id: 0, queue: [], state: 'active', started: false, error: null, request: null, stores: new Map() });
     }
     get db() {
-      return this._s.db;
+      return stateOf.get(this).db;
     }
     get mode() {
-      return this._s.mode;
+      return stateOf.get(this).mode;
     }
     get durability() {
-      return this._s.durability;
+      return stateOf.get(this).durability;
     }
     get error() {
-      return this._s.error;
+      return stateOf.get(this).error;
     }
     get objectStoreNames() {
-      return stringList(this._s.scope);
+      const s = stateOf.get(this);
+      return stringList(s.mode === 'versionchange' ? Object.keys(layoutOf(s.db).stores) : s.scope);
     }
     objectStore(name) {
-      const s = this._s;
+      const s = stateOf.get(this);
       if (s.state === 'finished') throw new DOMException('the transaction is over', 'InvalidStateError');
-      if (!s.scope.includes(`${name}`)) throw new DOMException(`there is no object store "${name}" in this transaction`, 'NotFoundError');
-      return new IDBObjectStore(MAKE, this, `${name}`);
+      if (!(s.mode === 'versionchange' ? layoutOf(s.db).stores[`${name}`] : s.scope.includes(`${name}`))) throw new DOMException(`there is no object store "${name}" in this transaction`, 'NotFoundError');
+      if (!s.stores.has(`${name}`)) s.stores.set(`${name}`, new IDBObjectStore(MAKE, this, `${name}`));
+      return s.stores.get(`${name}`);
     }
     commit() {
-      if (this._s.state !== 'active') throw new DOMException('the transaction is over', 'InvalidStateError');
-      this._s.state = 'committing';
+      const s = stateOf.get(this);
+      if (s.state !== 'active') throw new DOMException('the transaction is over', 'InvalidStateError');
+      s.state = 'committing';
+      if (s.started && !s.queue.length) queueTask(() => step(this));
     }
     abort() {
-      if (this._s.state === 'finished') throw new DOMException('the transaction is over', 'InvalidStateError');
+      const s = stateOf.get(this);
+      if (s.state === 'finished' || s.state === 'committing') throw new DOMException('the transaction is over', 'InvalidStateError');
       abortTransaction(this, null);
     }
   }
   handlers(IDBTransaction.prototype, 'complete', 'error', 'abort');
 
-  const record = (db) => databases.get(db.name);
-  const later = queueTask;
-  // Read-write transactions of a database run one after the other.
-  const waiting = new Map();
-  function start(tx) {
-    const name = tx._s.db.name;
-    if (!waiting.has(name)) waiting.set(name, []);
-    const line = waiting.get(name);
-    line.push(tx);
-    later(() => begin(name));
+  function start(tx, id) {
+    stateOf.get(tx).id = id;
+    transactions.set(id, tx);
   }
-  function begin(name) {
-    const line = waiting.get(name);
-    for (const tx of [...line]) {
-      if (tx._s.running) {
-        if (tx._s.mode !== 'readonly') return;
-        continue;
-      }
-      if (tx._s.mode !== 'readonly' && line[0] !== tx) return;
-      tx._s.running = true;
-      if (tx._s.mode !== 'readonly' && tx._s.before === null) tx._s.before = toJSON(pack(record(tx._s.db)));
-      step(tx);
-      if (tx._s.mode !== 'readonly') return;
-    }
-  }
+  commands.databaseStarted = (id) => {
+    const tx = transactions.get(id);
+    stateOf.get(tx).started = true;
+    step(tx);
+  };
+  // Makes the next request of a transaction, or commits it when there is none any more.
   function step(tx) {
-    const s = tx._s;
-    if (s.state === 'finished') return;
+    const s = stateOf.get(tx);
+    if (s.state === 'finished' || !s.started) return;
     const job = s.queue.shift();
     if (!job) {
-      // Nothing is asked for any more: the transaction commits by itself.
-      later(() => (s.queue.length ? step(tx) : s.state !== 'finished' && complete(tx)));
+      queueTask(() => (s.queue.length ? step(tx) : s.state !== 'finished' && complete(tx)));
       return;
     }
     const { request, run } = job;
+    const r = stateOf.get(request);
     let event;
     try {
-      request._s.result = run();
-      request._s.error = null;
+      assign(r, { result: run(), error: null, done: true });
       event = new Event('success');
     } catch (error) {
-      request._s.result = undefined;
-      request._s.error = error;
+      assign(r, { result: undefined, error, done: true });
       event = new Event('error', { bubbles: true, cancelable: true });
     }
-    request._s.done = true;
-    trusted(event);
-    const unhandled = fire(request, event);
-    if (event.type === 'error') {
-      fire(tx, new Event('error', { bubbles: true }));
-      if (unhandled) {
-        abortTransaction(tx, request._s.error);
-        return;
-      }
-    }
-    later(() => step(tx));
+    // It may be asked for more until the listeners have returned and their microtasks are through.
+    if (s.state === 'inactive') s.state = 'active';
+    const unhandled = fire(request, trusted(event));
+    if (s.state === 'finished') return;
+    if (insideOf(event).threw) abortTransaction(tx, new DOMException('a listener threw an exception', 'AbortError'));
+    else if (event.type === 'error' && unhandled) abortTransaction(tx, r.error);
+    else
+      queueTask(() => {
+        if (s.state === 'active') s.state = 'inactive';
+        step(tx);
+      });
   }
-  function leave(tx) {
-    const line = waiting.get(tx._s.db.name);
-    line.splice(line.indexOf(tx), 1);
-    if (line.length) later(() => begin(tx._s.db.name));
-  }
+  // Events go from requests to their transactions, and from these to databases (2.7).
+  addParents(IDBRequest, (request) => stateOf.get(request).transaction);
+  addParents(IDBTransaction, (tx) => stateOf.get(tx).db);
   function complete(tx) {
-    if (tx._s.mode !== 'readonly' && !save(tx._s.db.name)) {
-      host('idbFull');
-      abortTransaction(tx, new DOMException('the databases hold too much', 'QuotaExceededError'));
+    const s = stateOf.get(tx);
+    try {
+      host('database.commit', s.id);
+    } catch (error) {
+      abortTransaction(tx, hostError(error.message));
       return;
     }
-    tx._s.state = 'finished';
-    leave(tx);
-    const event = new Event('complete');
-    trusted(event);
-    fire(tx, event);
-    tx._s.after?.(true);
+    over(tx);
+    fire(tx, trusted(new Event('complete')));
+  }
+  function over(tx) {
+    const s = stateOf.get(tx);
+    s.state = 'finished';
+    transactions.delete(s.id);
+    if (s.mode === 'versionchange') stateOf.get(s.db).upgrade = null;
+    stateOf.get(s.db).layout = null;
   }
   function abortTransaction(tx, error) {
-    const s = tx._s;
-    s.state = 'finished';
+    const s = stateOf.get(tx);
+    if (s.state === 'finished') return;
     s.error = error;
-    if (s.before !== null) databases.set(s.db.name, unpack(fromJSON(s.before)));
+    host('database.abort', s.id);
+    over(tx);
     for (const { request } of s.queue.splice(0)) {
-      request._s.done = true;
-      request._s.error = new DOMException('the transaction was aborted', 'AbortError');
-      later(() => fire(request, new Event('error', { bubbles: true, cancelable: true })));
+      assign(stateOf.get(request), { done: true, result: undefined, error: new DOMException('the transaction was aborted', 'AbortError') });
+      queueTask(() => fire(request, trusted(new Event('error', { bubbles: true, cancelable: true }))));
     }
-    leave(tx);
-    later(() => {
-      fire(tx, new Event('abort', { bubbles: true }));
-      s.after?.(false);
+    queueTask(() => {
+      fire(tx, trusted(new Event('abort', { bubbles: true })));
+      if (s.request) stateOf.get(s.request).transaction = null;
     });
   }
-  function ask(tx, source, run, request = new IDBRequest(MAKE, source, tx)) {
-    if (tx._s.state !== 'active') throw new DOMException('the transaction is over', 'TransactionInactiveError');
-    request._s.done = false;
-    tx._s.queue.push({ request, run });
+  // Queues a request of a transaction; run makes it at the host and gives the result.
+  function enqueue(tx, source, run, request = new IDBRequest(MAKE, source, tx)) {
+    const s = stateOf.get(tx);
+    stateOf.get(request).done = false;
+    s.queue.push({ request, run });
     return request;
   }
+  const rowsOf = (tx, question) => fromJSON(ask('database.request', stateOf.get(tx).id, toJSON(question)));
 
+  // What stores and indexes have in common. where names them for the host.
   class Source {
-    get keyPath() {
-      const { keyPath } = this._info();
-      return keyPath ?? null;
-    }
     get(query) {
       must(arguments, 1);
-      const range = rangeOf(query, true);
-      return this._ask(() => clone(this._rows().find((r) => range.includes(r.key))?.value));
+      return this._rows('rows', query, 1, true, ([row]) => row && valueFrom(row.value));
     }
     getKey(query) {
       must(arguments, 1);
-      const range = rangeOf(query, true);
-      return this._ask(() => this._rows().find((r) => range.includes(r.key))?.primaryKey);
+      return this._rows('keys', query, 1, true, ([row]) => row && keyFromHost(row.primary));
     }
     getAll(query = undefined, count = undefined) {
-      const range = rangeOf(query);
-      return this._ask(() => this._rows().filter((r) => range.includes(r.key)).slice(0, count || undefined).map((r) => clone(r.value)));
+      return this._rows('rows', query, count, false, (rows) => ScriptArray.from(rows, (row) => valueFrom(row.value)));
     }
     getAllKeys(query = undefined, count = undefined) {
-      const range = rangeOf(query);
-      return this._ask(() => this._rows().filter((r) => range.includes(r.key)).slice(0, count || undefined).map((r) => r.primaryKey));
+      return this._rows('keys', query, count, false, (rows) => ScriptArray.from(rows, (row) => keyFromHost(row.primary)));
     }
     count(query = undefined) {
-      const range = rangeOf(query);
-      return this._ask(() => this._rows().filter((r) => range.includes(r.key)).length);
+      return this._rows('count', query, 0, false, (n) => n);
     }
     openCursor(query = undefined, direction = 'next') {
-      return openCursor(this, rangeOf(query), direction, true);
+      return openCursor(this, query, direction, true);
     }
     openKeyCursor(query = undefined, direction = 'next') {
-      return openCursor(this, rangeOf(query), direction, false);
+      return openCursor(this, query, direction, false);
+    }
+    _rows(op, query, count, needed, read) {
+      const { tx, where } = this._ready();
+      const question = { op, ...where, range: rangeOf(query, needed), limit: Number(count ?? 0) || 0 };
+      return enqueue(tx, this, () => read(rowsOf(tx, question)));
+    }
+    // The transaction that a request belongs to, which has to be active; what it is about has to be there still.
+    _ready(writes = false) {
+      const { tx, where } = this._where();
+      this._layout();
+      const s = stateOf.get(tx);
+      if (s.state !== 'active') throw inactive();
+      if (writes && s.mode === 'readonly') throw new DOMException('the transaction only reads', 'ReadOnlyError');
+      return { tx, where };
     }
   }
   class IDBObjectStore extends Source {
     constructor(key = undefined, tx = undefined, name = undefined) {
       onlyHere(key);
       super();
-      defineProperty(this, '_tx', { value: tx, enumerable: false });
-      defineProperty(this, '_name', { value: name, enumerable: false });
+      stateOf.set(this, { tx, name, indexes: new Map() });
     }
-    _info() {
-      const info = record(this._tx._s.db).stores.get(this._name);
-      if (!info) throw new DOMException('the object store was deleted', 'InvalidStateError');
-      return info;
+    _where() {
+      const { tx, name } = stateOf.get(this);
+      return { tx, where: { store: name } };
     }
-    _rows() {
-      return rowsOf(this._info());
-    }
-    _ask(run, request = undefined) {
-      return ask(this._tx, this, run, request);
+    _layout() {
+      const { tx, name } = stateOf.get(this);
+      const layout = layoutOf(stateOf.get(tx).db).stores[name];
+      if (!layout) throw new DOMException('the object store was deleted', 'InvalidStateError');
+      return layout;
     }
     get name() {
-      return this._name;
+      return stateOf.get(this).name;
     }
     get transaction() {
-      return this._tx;
+      return stateOf.get(this).tx;
+    }
+    get keyPath() {
+      return asScriptHas(this._layout().keyPath);
     }
     get autoIncrement() {
-      return this._info().auto;
+      return this._layout().autoIncrement;
     }
     get indexNames() {
-      return stringList(this._info().indexes.keys());
-    }
-    #write(value, key, replace) {
-      if (this._tx._s.mode === 'readonly') throw new DOMException('the transaction only reads', 'ReadOnlyError');
-      const info = this._info();
-      const copy = clone(value);
-      if (info.keyPath !== null && key !== undefined) throw new DOMException('this store takes its keys from the values', 'DataError');
-      let given = key === undefined ? undefined : toKey(key);
-      if (info.keyPath !== null) {
-        const inside = atPath(copy, info.keyPath);
-        if (inside !== undefined) given = toKey(inside);
-      }
-      if (given === undefined && !info.auto) throw new DOMException('the value has no key', 'DataError');
-      return this._ask(() => storeRow(this._info(), copy, given, replace));
+      return stringList(Object.keys(this._layout().indexes));
     }
     put(value, key = undefined) {
       must(arguments, 1);
-      return this.#write(value, key, true);
+      return this._write('put', value, key);
     }
     add(value, key = undefined) {
       must(arguments, 1);
-      return this.#write(value, key, false);
+      return this._write('add', value, key);
+    }
+    _write(op, value, key, cursorKey = undefined, source = this) {
+      const { tx, where } = this._ready(true);
+      const s = stateOf.get(tx);
+      const given = key === undefined ? undefined : toKey(key);
+      s.state = 'inactive'; // while the value's own code runs
+      let kept;
+      try {
+        kept = toHost(serialize(value));
+      } finally {
+        s.state = 'active';
+      }
+      const question = { op, ...where, value: kept };
+      const found = ask('database.check', stateOf.get(s.db).id, toJSON({ ...question, key: keyToHost(given) }));
+      if (cursorKey !== undefined) {
+        const inside = keyFromHost(fromJSON(found));
+        if (this._layout().keyPath !== null && (inside === undefined || compare(inside, cursorKey))) throw new DOMException('the key of the record cannot change', 'DataError');
+        question.key = keyToHost(cursorKey);
+      } else question.key = fromJSON(found);
+      return enqueue(tx, source, () => keyFromHost(rowsOf(tx, question)));
     }
     delete(query) {
       must(arguments, 1);
-      if (this._tx._s.mode === 'readonly') throw new DOMException('the transaction only reads', 'ReadOnlyError');
-      const range = rangeOf(query, true);
-      return this._ask(() => {
-        const info = this._info();
-        info.rows = info.rows.filter((r) => !range.includes(r.key));
-      });
+      return this._delete(rangeOf(query, true));
     }
     clear() {
-      if (this._tx._s.mode === 'readonly') throw new DOMException('the transaction only reads', 'ReadOnlyError');
-      return this._ask(() => {
-        this._info().rows = [];
+      return this._delete({});
+    }
+    _delete(range, source = this) {
+      const { tx, where } = this._ready(true);
+      return enqueue(tx, source, () => {
+        rowsOf(tx, { op: 'delete', ...where, range });
       });
     }
     createIndex(name, keyPath, options = {}) {
       must(arguments, 2);
-      if (this._tx._s.mode !== 'versionchange') throw new DOMException('indexes are made while the version changes', 'InvalidStateError');
-      const info = this._info();
-      if (info.indexes.has(`${name}`)) throw new DOMException(`there is an index "${name}" already`, 'ConstraintError');
-      info.indexes.set(`${name}`, { keyPath: Array.isArray(keyPath) ? keyPath.map(String) : `${keyPath}`, unique: Boolean(options?.unique), multi: Boolean(options?.multiEntry) });
-      return new IDBIndex(MAKE, this, `${name}`);
+      const { tx, where } = this._upgrading();
+      const s = stateOf.get(tx);
+      if (this._layout().indexes[`${name}`]) throw new DOMException(`there is an index "${name}" already`, 'ConstraintError');
+      const path = pathOf(keyPath);
+      if (!isPath(path)) throw new DOMException('this is no key path', 'SyntaxError');
+      if (Array.isArray(path) && options?.multiEntry) throw new DOMException('an index by several paths takes no members of arrays', 'InvalidAccessError');
+      try {
+        ask('database.request', s.id, toJSON({ op: 'createIndex', ...where, index: `${name}`, path, unique: Boolean(options?.unique), multi: Boolean(options?.multiEntry) }));
+      } catch (error) {
+        queueTask(() => abortTransaction(tx, error));
+      }
+      stateOf.get(s.db).layout = null;
+      return this.index(name, true);
     }
     deleteIndex(name) {
-      if (!this._info().indexes.delete(`${name}`)) throw new DOMException(`there is no index "${name}"`, 'NotFoundError');
+      must(arguments, 1);
+      const { tx, where } = this._upgrading();
+      if (!this._layout().indexes[`${name}`]) throw new DOMException(`there is no index "${name}"`, 'NotFoundError');
+      ask('database.request', stateOf.get(tx).id, toJSON({ op: 'deleteIndex', ...where, index: `${name}` }));
+      stateOf.get(stateOf.get(tx).db).layout = null;
+      stateOf.get(this).indexes.delete(`${name}`);
+    }
+    _upgrading() {
+      if (stateOf.get(stateOf.get(this).tx).mode !== 'versionchange') throw new DOMException('indexes are made while the version changes', 'InvalidStateError');
+      return this._ready();
     }
     index(name) {
-      if (!this._info().indexes.has(`${name}`)) throw new DOMException(`there is no index "${name}"`, 'NotFoundError');
-      return new IDBIndex(MAKE, this, `${name}`);
+      must(arguments, 1);
+      const { tx, indexes } = stateOf.get(this);
+      if (stateOf.get(tx).state === 'finished') throw new DOMException('the transaction is over', 'InvalidStateError');
+      if (!this._layout().indexes[`${name}`] && arguments.length === 1) throw new DOMException(`there is no index "${name}"`, 'NotFoundError');
+      if (!indexes.has(`${name}`)) indexes.set(`${name}`, new IDBIndex(MAKE, this, `${name}`));
+      return indexes.get(`${name}`);
     }
-  }
-  function storeRow(info, value, given, replace) {
-    let key = given;
-    if (key === undefined) {
-      key = info.next++;
-      if (info.keyPath !== null) {
-        const parts = info.keyPath.split('.');
-        let at = value;
-        for (const part of parts.slice(0, -1)) at = at[part] ??= {};
-        at[parts[parts.length - 1]] = key;
-      }
-    } else if (info.auto && typeof key === 'number' && key >= info.next) info.next = Math.floor(key) + 1;
-    const at = find(info.rows, key);
-    const there = info.rows[at] && compare(info.rows[at].key, key) === 0;
-    if (there && !replace) throw new DOMException('there is a value with this key already', 'ConstraintError');
-    for (const index of info.indexes.values())
-      if (index.unique)
-        for (const k of indexKeys(index, value))
-          if (rowsOf(info, index).some((r) => compare(r.key, k) === 0 && compare(r.primaryKey, key) !== 0)) throw new DOMException('an index allows each key only once', 'ConstraintError');
-    info.rows.splice(at, there ? 1 : 0, { key, value });
-    return key;
   }
   class IDBIndex extends Source {
     constructor(key = undefined, store = undefined, name = undefined) {
       onlyHere(key);
       super();
-      defineProperty(this, '_store', { value: store, enumerable: false });
-      defineProperty(this, '_name', { value: name, enumerable: false });
+      stateOf.set(this, { store, name });
     }
-    _info() {
-      return this._store._info().indexes.get(this._name);
+    _where() {
+      const { store, name } = stateOf.get(this);
+      const { tx, where } = store._where();
+      return { tx, where: { ...where, index: name } };
     }
-    _rows() {
-      return rowsOf(this._store._info(), this._info());
-    }
-    _ask(run, request = undefined) {
-      return ask(this._store._tx, this, run, request);
+    _layout() {
+      const { store, name } = stateOf.get(this);
+      const layout = store._layout().indexes[name];
+      if (!layout) throw new DOMException('the index was deleted', 'InvalidStateError');
+      return layout;
     }
     get name() {
-      return this._name;
+      return stateOf.get(this).name;
     }
     get objectStore() {
-      return this._store;
+      return stateOf.get(this).store;
+    }
+    get keyPath() {
+      return asScriptHas(this._layout().keyPath);
     }
     get unique() {
-      return this._info().unique;
+      return this._layout().unique;
     }
     get multiEntry() {
-      return this._info().multi;
+      return this._layout().multiEntry;
     }
   }
 
+  // 2.10: cursors.
+  const DIRECTIONS = ['next', 'nextunique', 'prev', 'prevunique'];
   class IDBCursor {
     constructor(key = undefined, state = undefined) {
       onlyHere(key);
-      defineProperty(this, '_c', { value: state, enumerable: false });
+      stateOf.set(this, state);
     }
     get source() {
-      return this._c.source;
+      return stateOf.get(this).source;
     }
     get direction() {
-      return this._c.direction;
+      return stateOf.get(this).direction;
     }
     get key() {
-      return this._c.row?.key;
+      return stateOf.get(this).key;
     }
     get primaryKey() {
-      return this._c.row?.primaryKey;
+      return stateOf.get(this).primaryKey;
     }
     get request() {
-      return this._c.request;
+      return stateOf.get(this).request;
     }
     continue(key = undefined) {
-      const wanted = key === undefined ? undefined : toKey(key);
-      this.#go((rows, back) => rows.find((r) => wanted === undefined || (back ? compare(r.key, wanted) <= 0 : compare(r.key, wanted) >= 0)));
+      const c = this._ready();
+      const to = key === undefined ? undefined : toKey(key);
+      if (to !== undefined && compare(to, c.key) * (c.back ? -1 : 1) <= 0) throw new DOMException('the cursor is past this key', 'DataError');
+      iterate(this, { to: keyToHost(to) });
+    }
+    continuePrimaryKey(key, primaryKey) {
+      must(arguments, 2);
+      const c = this._ready();
+      if (!(c.source instanceof IDBIndex) || c.direction.endsWith('unique')) throw new DOMException('only cursors over all of an index go on by two keys', 'InvalidAccessError');
+      const [to, toPrimary] = [toKey(key), toKey(primaryKey)];
+      if ((compare(to, c.key) || compare(toPrimary, c.primaryKey)) * (c.back ? -1 : 1) <= 0) throw new DOMException('the cursor is past these keys', 'DataError');
+      iterate(this, { to: keyToHost(to), toPrimary: keyToHost(toPrimary) });
     }
     advance(count) {
-      if (!(count > 0)) throw new TypeError('advance takes a positive number');
-      this.#go((rows) => rows[count - 1]);
-    }
-    #go(pick) {
-      const c = this._c;
-      if (c.moving || !c.row) throw new DOMException('the cursor is moving or past its end', 'InvalidStateError');
-      c.moving = true;
-      c.source._ask(() => move(this, pick), c.request);
+      must(arguments, 1);
+      if (!(Number(count) >= 1)) throw new TypeError('advance takes a positive number');
+      this._ready();
+      iterate(this, { count: Math.floor(Number(count)) });
     }
     update(value) {
-      const store = this._c.source._store ?? this._c.source;
-      const { primaryKey } = this._c.row;
-      const copy = clone(value);
-      return store._ask(() => storeRow(store._info(), copy, primaryKey, true));
+      must(arguments, 1);
+      const { store, primaryKey } = this._writable();
+      return store._write('put', value, undefined, primaryKey, this);
     }
     delete() {
-      const store = this._c.source._store ?? this._c.source;
-      return store.delete(this._c.row.primaryKey);
+      const { store, primaryKey } = this._writable();
+      return store._delete(rangeOf(IDBKeyRange.only(primaryKey)), this);
+    }
+    _ready(writes = false) {
+      const c = stateOf.get(this);
+      c.source._ready(writes);
+      if (c.moving || c.key === undefined) throw new DOMException('the cursor is moving or past its end', 'InvalidStateError');
+      return c;
+    }
+    _writable() {
+      const c = this._ready(true);
+      if (!(this instanceof IDBCursorWithValue)) throw new DOMException('a cursor over keys writes nothing', 'InvalidStateError');
+      return { store: c.source instanceof IDBIndex ? c.source.objectStore : c.source, primaryKey: c.primaryKey };
     }
   }
   class IDBCursorWithValue extends IDBCursor {
     get value() {
-      const { row } = this._c;
-      if (!row) return undefined;
-      return (row.copy ??= { v: clone(row.value) }).v;
+      return stateOf.get(this).value;
     }
   }
-  function move(cursor, pick) {
-    const c = cursor._c;
-    const back = c.direction.startsWith('prev');
-    let rows = c.source._rows().filter((r) => c.range.includes(r.key));
-    if (back) rows.reverse();
-    if (c.direction.endsWith('unique')) rows = rows.filter((r, i) => i === 0 || compare(r.key, rows[i - 1].key) !== 0);
-    if (c.row) rows = rows.filter((r) => (compare(r.key, c.row.key) || (c.direction.endsWith('unique') ? 0 : compare(r.primaryKey, c.row.primaryKey))) * (back ? -1 : 1) > 0);
-    c.row = pick(rows, back) ?? null;
-    c.moving = false;
-    return c.row ? cursor : null;
+  function iterate(cursor, how) {
+    const c = stateOf.get(cursor);
+    const { tx, where } = c.source._ready();
+    c.moving = true;
+    const walk = { back: c.back, unique: c.direction.endsWith('unique'), from: keyToHost(c.key), fromPrimary: keyToHost(c.primaryKey), ...how };
+    const question = { op: cursor instanceof IDBCursorWithValue ? 'walk' : 'walkKeys', ...where, range: c.range, walk };
+    return enqueue(tx, c.source, () => {
+      const row = rowsOf(tx, question);
+      c.moving = false;
+      if (!row) {
+        assign(c, { key: undefined, primaryKey: undefined, value: undefined });
+        return null;
+      }
+      assign(c, { key: keyFromHost(row.key), primaryKey: keyFromHost(row.primary), value: valueFrom(row.value) });
+      return cursor;
+    }, c.request ?? undefined);
   }
-  function openCursor(source, range, direction, withValue) {
-    if (!['next', 'nextunique', 'prev', 'prevunique'].includes(`${direction}`)) throw new TypeError(`"${direction}" is no direction`);
-    const state = { source, range, direction: `${direction}`, row: null, moving: true, request: null };
+  function openCursor(source, query, direction, withValue) {
+    if (!DIRECTIONS.includes(`${direction}`)) throw new TypeError(`"${direction}" is no direction`);
+    source._ready();
+    const state = { source, range: rangeOf(query), direction: `${direction}`, back: `${direction}`.startsWith('prev'), key: undefined, primaryKey: undefined, value: undefined, moving: true, request: null };
     const cursor = new (withValue ? IDBCursorWithValue : IDBCursor)(MAKE, state);
-    state.request = source._ask(() => move(cursor, (rows) => rows[0]));
+    state.request = iterate(cursor, {});
     return state.request;
   }
 
+  // 2.1: databases. A connection's state has its number at the host, and what was last heard of the stores.
+  const connections = new Map();
+  const layoutOf = (db) => {
+    const s = stateOf.get(db);
+    s.layout ??= fromJSON(ask('database.layout', s.id));
+    return s.layout;
+  };
   class IDBDatabase extends EventTarget {
-    #name;
-    constructor(key = undefined, name = undefined) {
+    constructor(key = undefined, id = 0, name = undefined) {
       onlyHere(key);
       super();
-      this.#name = name;
-      defineProperty(this, '_s', { value: { closed: false, upgrade: null }, enumerable: false });
+      stateOf.set(this, { id, name, closed: false, upgrade: null, layout: null, version: undefined });
+      connections.set(id, this);
     }
     get name() {
-      return this.#name;
+      return stateOf.get(this).name;
     }
     get version() {
-      return record(this)?.version ?? 0;
+      return stateOf.get(this).version ?? layoutOf(this).version;
     }
     get objectStoreNames() {
-      return stringList(record(this)?.stores.keys() ?? []);
-    }
-    #upgrading() {
-      if (!this._s.upgrade) throw new DOMException('object stores are made while the version changes', 'InvalidStateError');
-      return record(this).stores;
+      return stringList(Object.keys(layoutOf(this).stores));
     }
     createObjectStore(name, options = {}) {
       must(arguments, 1);
-      const stores = this.#upgrading();
-      if (stores.has(`${name}`)) throw new DOMException(`there is an object store "${name}" already`, 'ConstraintError');
-      const keyPath = options?.keyPath === undefined || options.keyPath === null ? null : Array.isArray(options.keyPath) ? options.keyPath.map(String) : `${options.keyPath}`;
-      stores.set(`${name}`, { keyPath, auto: Boolean(options?.autoIncrement), next: 1, rows: [], indexes: new Map() });
-      this._s.upgrade._s.scope.push(`${name}`);
-      return new IDBObjectStore(MAKE, this._s.upgrade, `${name}`);
+      const s = upgrading(this);
+      const path = pathOf(options?.keyPath);
+      if (!isPath(path)) throw new DOMException('this is no key path', 'SyntaxError');
+      if (layoutOf(this).stores[`${name}`]) throw new DOMException(`there is an object store "${name}" already`, 'ConstraintError');
+      if (options?.autoIncrement && (path === '' || Array.isArray(path))) throw new DOMException('a key cannot be generated for this key path', 'InvalidAccessError');
+      ask('database.request', stateOf.get(s.upgrade).id, toJSON({ op: 'createStore', store: `${name}`, path, auto: Boolean(options?.autoIncrement) }));
+      s.layout = null;
+      return s.upgrade.objectStore(name);
     }
     deleteObjectStore(name) {
-      if (!this.#upgrading().delete(`${name}`)) throw new DOMException(`there is no object store "${name}"`, 'NotFoundError');
+      must(arguments, 1);
+      const s = upgrading(this);
+      if (!layoutOf(this).stores[`${name}`]) throw new DOMException(`there is no object store "${name}"`, 'NotFoundError');
+      ask('database.request', stateOf.get(s.upgrade).id, toJSON({ op: 'deleteStore', store: `${name}` }));
+      s.layout = null;
+      stateOf.get(s.upgrade).stores.delete(`${name}`);
     }
     transaction(scope, mode = 'readonly', options = {}) {
       must(arguments, 1);
-      if (this._s.closed || this._s.upgrade) throw new DOMException('the database is closed or changing its version', 'InvalidStateError');
-      const list = typeof scope === 'string' ? [scope] : [...scope].map(String);
+      const s = stateOf.get(this);
+      if (s.closed || s.upgrade) throw new DOMException('the database is closed or changing its version', 'InvalidStateError');
+      const list = typeof scope === 'string' ? [scope] : [...new Set([...scope].map(String))];
+      for (const name of list) if (!layoutOf(this).stores[name]) throw new DOMException(`there is no object store "${name}"`, 'NotFoundError');
       if (!list.length) throw new DOMException('a transaction needs an object store', 'InvalidAccessError');
-      for (const name of list) if (!record(this).stores.has(name)) throw new DOMException(`there is no object store "${name}"`, 'NotFoundError');
       if (mode !== 'readonly' && mode !== 'readwrite') throw new TypeError(`"${mode}" is no mode of transactions`);
       const tx = new IDBTransaction(MAKE, this, list, mode, options?.durability);
-      start(tx);
+      start(tx, ask('database.begin', s.id, toJSON(list), mode === 'readwrite'));
+      // What made it may use it until it returns and its microtasks are through.
+      queueTask(() => {
+        const t = stateOf.get(tx);
+        if (t.state === 'active') t.state = 'inactive';
+      });
       return tx;
     }
     close() {
-      this._s.closed = true;
+      const s = stateOf.get(this);
+      if (s.closed) return;
+      s.version = layoutOf(this).version;
+      s.closed = true;
+      host('database.close', s.id);
     }
   }
   handlers(IDBDatabase.prototype, 'abort', 'close', 'error', 'versionchange');
+  const upgrading = (db) => {
+    const s = stateOf.get(db);
+    if (!s.upgrade) throw new DOMException('object stores are made while the version changes', 'InvalidStateError');
+    if (stateOf.get(s.upgrade).state !== 'active') throw inactive();
+    return s;
+  };
+
+  const answer = (id, state, event) => {
+    const request = requests.get(id);
+    requests.delete(id);
+    assign(stateOf.get(request), { done: true, transaction: null, ...state });
+    fire(request, trusted(event));
+  };
+  commands.databaseOpened = (id, connection, failure) => {
+    if (failure) return answer(id, { result: undefined, error: hostError(failure) }, new Event('error', { bubbles: true, cancelable: true }));
+    const { name } = stateOf.get(requests.get(id));
+    const db = connections.get(connection) ?? new IDBDatabase(MAKE, connection, name);
+    stateOf.get(db).layout = null;
+    answer(id, { result: db, error: null }, new Event('success'));
+  };
+  commands.databaseUpgrade = (json) => {
+    const [id, connection, transaction, from, to] = fromJSON(json);
+    const request = requests.get(id);
+    const db = new IDBDatabase(MAKE, connection, stateOf.get(request).name);
+    const tx = new IDBTransaction(MAKE, db, [], 'versionchange');
+    start(tx, transaction);
+    assign(stateOf.get(tx), { started: true, request });
+    stateOf.get(db).upgrade = tx;
+    assign(stateOf.get(request), { done: true, result: db, error: null, transaction: tx });
+    fire(request, trusted(new IDBVersionChangeEvent('upgradeneeded', { oldVersion: from, newVersion: to })));
+    const t = stateOf.get(tx);
+    queueTask(() => {
+      if (t.state === 'active') t.state = 'inactive';
+      step(tx);
+    });
+  };
+  commands.databaseVersionChange = (connection, from, to) => {
+    const db = connections.get(connection);
+    if (!stateOf.get(db).closed) fire(db, trusted(new IDBVersionChangeEvent('versionchange', { oldVersion: from, newVersion: to || null })));
+  };
+  commands.databaseBlocked = (id, from, to) => {
+    fire(requests.get(id), trusted(new IDBVersionChangeEvent('blocked', { oldVersion: from, newVersion: to || null })));
+  };
+  commands.databaseDeleted = (id, from) => {
+    answer(id, { result: undefined, error: null }, new IDBVersionChangeEvent('success', { oldVersion: from, newVersion: null }));
+  };
 
   class IDBFactory {
     constructor(key = undefined) {
@@ -651,57 +708,30 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     }
     open(name, version = undefined) {
       must(arguments, 1);
-      if (version !== undefined && !(Math.floor(Number(version)) >= 1)) throw new TypeError(`${version} is no version`);
-      const request = new IDBOpenDBRequest(MAKE, null, null);
-      later(() => {
-        const old = databases.get(`${name}`)?.version ?? 0;
-        const wanted = version === undefined ? old || 1 : Math.floor(Number(version));
-        const settle = (result, error) => {
-          assign(request._s, { done: true, result, error: error ?? null, transaction: null });
-          fire(request, new Event(error ? 'error' : 'success', error ? { bubbles: true, cancelable: true } : {}));
-        };
-        if (wanted < old) return settle(undefined, new DOMException(`the database has version ${old}, which is above ${wanted}`, 'VersionError'));
-        const db = new IDBDatabase(MAKE, `${name}`);
-        if (wanted === old) return settle(db);
-        const before = databases.has(`${name}`) ? toJSON(pack(databases.get(`${name}`))) : null;
-        if (!databases.has(`${name}`)) databases.set(`${name}`, { version: 0, stores: new Map() });
-        record(db).version = wanted;
-        const tx = new IDBTransaction(MAKE, db, [...record(db).stores.keys()], 'versionchange');
-        tx._s.before = before ?? toJSON(pack({ version: 0, stores: new Map() }));
-        db._s.upgrade = tx;
-        tx._s.after = (done) => {
-          db._s.upgrade = null;
-          if (done) return settle(db);
-          if (before === null) databases.delete(`${name}`);
-          settle(undefined, new DOMException('the version change was aborted', 'AbortError'));
-        };
-        assign(request._s, { done: true, result: db, transaction: tx });
-        if (!waiting.has(`${name}`)) waiting.set(`${name}`, []);
-        waiting.get(`${name}`).unshift(tx);
-        tx._s.running = true;
-        fire(request, new IDBVersionChangeEvent('upgradeneeded', { oldVersion: old, newVersion: wanted }));
-        later(() => step(tx));
-      });
-      return request;
+      const wanted = version === undefined ? 0 : Math.floor(Number(version));
+      if (version !== undefined && !(wanted >= 1 && wanted <= Number.MAX_SAFE_INTEGER)) throw new TypeError(`${version} is no version`);
+      return this._ask('database.open', `${name}`, wanted);
     }
     deleteDatabase(name) {
-      const request = new IDBOpenDBRequest(MAKE, null, null);
-      later(() => {
-        const old = databases.get(`${name}`)?.version ?? 0;
-        databases.delete(`${name}`);
-        save(`${name}`);
-        request._s.done = true;
-        fire(request, new IDBVersionChangeEvent('success', { oldVersion: old, newVersion: null }));
-      });
+      must(arguments, 1);
+      return this._ask('database.delete', `${name}`);
+    }
+    _ask(op, name, ...more) {
+      const request = new IDBOpenDBRequest(MAKE);
+      stateOf.get(request).name = name;
+      requests.set(++nextRequest, request);
+      host(op, nextRequest, name, ...more);
       return request;
     }
-    async databases() {
-      return [...databases].map(([name, { version }]) => ({ name, version }));
+    databases() {
+      return resolved(ScriptArray.from(fromJSON(host('database.list')), ({ name, version }) => assign(new ScriptObject(), { name, version })));
     }
     cmp(a, b) {
+      must(arguments, 2);
       return compare(toKey(a), toKey(b));
     }
   }
+  gives(IDBFactory, 'databases');
   publishLoosely(IDBFactory, IDBDatabase, IDBTransaction, IDBObjectStore, IDBIndex, IDBCursor, IDBCursorWithValue, IDBKeyRange, IDBRequest, IDBOpenDBRequest, IDBVersionChangeEvent);
   expose('indexedDB', new IDBFactory(MAKE));
 });

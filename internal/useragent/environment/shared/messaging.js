@@ -1,10 +1,11 @@
-import { apply, assign } from './primordials.js';
+import { apply, assign, fromJSON, toJSON } from './primordials.js';
+import { commands } from './dispatch.js';
 import { MAKE, lazy, must, onlyHere, publishLoosely } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { ownOrigin } from './settings.js';
-import { EventTarget, MessageEvent, addListener, fire, handlerSlots, handlers, slotsOf } from './event.js';
+import { EventTarget, MessageEvent, addListener, fire, handlerSlots, handlers, slotsOf, trusted } from './event.js';
 import { setTimeout } from './timers.js';
-import { deserialize, serialize, transferable } from './structuredclone.js';
+import { deserialize, fromHost, serialize, toHost, transferable } from './structuredclone.js';
 
 export const portState = new WeakMap();
 lazy(['MessagePort', 'MessageChannel', 'BroadcastChannel'], () => {
@@ -85,16 +86,17 @@ class MessageChannel {
     return this.#ports[1];
   }
 }
-const channels = new Map();
+const channels = new Map(); // by their numbers at the host
 class BroadcastChannel extends EventTarget {
   #name;
+  #id;
   #closed = false;
   constructor(name) {
     must(arguments, 1);
     super();
     this.#name = `${name}`;
-    if (!channels.has(this.#name)) channels.set(this.#name, new Set());
-    channels.get(this.#name).add(this);
+    this.#id = host('channel.open', this.#name);
+    channels.set(this.#id, this);
   }
   get name() {
     return this.#name;
@@ -102,14 +104,19 @@ class BroadcastChannel extends EventTarget {
   postMessage(message) {
     must(arguments, 1);
     if (this.#closed) throw new DOMException('the channel is closed', 'InvalidStateError');
-    const sent = serialize(message);
-    for (const other of channels.get(this.#name)) if (other !== this) setTimeout(() => fire(other, new MessageEvent('message', { data: deserialize(sent).value, origin: ownOrigin() })));
+    host('channel.post', this.#id, toJSON(toHost(serialize(message))));
   }
   close() {
     this.#closed = true;
-    channels.get(this.#name).delete(this);
+    channels.delete(this.#id);
+    host('channel.close', this.#id);
   }
 }
+commands.channelMessage = (id, json) => {
+  const channel = channels.get(id);
+  if (!channel) return;
+  fire(channel, trusted(new MessageEvent('message', { data: deserialize(fromHost(fromJSON(json))).value, origin: ownOrigin() })));
+};
 handlers(BroadcastChannel.prototype, 'message', 'messageerror');
 publishLoosely(MessagePort, MessageChannel, BroadcastChannel);
 });

@@ -11,6 +11,7 @@ import { nativeErrors } from './host.js';
 import { stackOf } from './errors.js';
 import { Date_ } from './time.js';
 import { Event, EventTarget } from './event.js';
+import { bytesOf, keepBytes } from './bytes.js';
 
 // Interfaces whose objects can be serialized ("[Serializable]"): write gives data of JSON, read makes an object of it.
 const serializables = [];
@@ -145,6 +146,9 @@ export function deserialize({ tree, buffers, bodies, moved }) {
   };
   return { value: read(tree), transferred };
 }
+// The form in which a serialized value crosses to the browser, which holds its content by number; nothing in it was transferred.
+export const toHost = ({ tree, buffers, bodies }) => ({ tree, buffers: buffers.map(keepBytes), bodies });
+export const fromHost = ({ tree, buffers, bodies }) => ({ tree, buffers: buffers.map(bytesOf), bodies, moved: [] });
 // A copy within the realm.
 export const clone = (value, transfer = undefined) => deserialize(serialize(value, transfer)).value;
 
