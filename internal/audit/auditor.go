@@ -9,6 +9,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"tachyform/internal/survey"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
@@ -57,7 +58,7 @@ type auditor struct {
 	ctx    context.Context
 	reader *page.Reader
 	origin string
-	graph  *page.Graph
+	graph  *survey.Graph
 	report *Report
 	pages  []string // absolute URLs
 	ran    *rehearsal.Result
@@ -151,7 +152,7 @@ func (a *auditor) collect() error {
 	entry := a.absolute(a.Project.Audit.Entry)
 	if a.Folder != nil {
 		var err error
-		if a.graph, err = page.BuildGraph(a.ctx, a.Folder, a.reader); err != nil {
+		if a.graph, err = survey.BuildGraph(a.ctx, a.Folder, a.reader); err != nil {
 			return err
 		}
 		a.report.Graph = a.graph

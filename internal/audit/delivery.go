@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"tachyform/internal/csp"
 
 	"tachyform/internal/condition"
 	"tachyform/internal/page"
@@ -125,7 +126,7 @@ func (a *auditor) checkPolicies() {
 		if resp, _ := a.follow(u); resp != nil {
 			texts = append(texts, resp.Header.Values("Content-Security-Policy")...)
 		}
-		policy := page.ParsePolicy(u, texts)
+		policy := csp.Parse(u, texts)
 		for _, s := range d.Scripts {
 			if len(s.Registrations) > 0 && !policy.AllowsInline(s.Text, s.Nonce) {
 				sum := sha256.Sum256([]byte(s.Text))

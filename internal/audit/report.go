@@ -4,8 +4,8 @@ package audit
 import (
 	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
-	"tachyform/internal/page"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/survey"
 	"tachyform/internal/useragent/account"
 )
 
@@ -51,7 +51,7 @@ type Report struct {
 	Sheet *icon.Sheet `json:"-"`
 	// Rehearsal and Graph hold what the report was made from.
 	Rehearsal *rehearsal.Result `json:"-"`
-	Graph     *page.Graph       `json:"-"`
+	Graph     *survey.Graph     `json:"-"`
 }
 
 // TargetVerdict says whether a kind of browser would install the app, and which findings stand in the way.

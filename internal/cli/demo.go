@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"tachyform/internal/survey"
 
 	"github.com/spf13/cobra"
 
@@ -87,11 +88,11 @@ func (a *app) runDemo(ctx context.Context, dir string) error {
 		return err
 	}
 	step(1, "survey: the site as it is")
-	g, err := page.BuildGraph(ctx, o.folder, &page.Reader{})
+	g, err := survey.BuildGraph(ctx, o.folder, &page.Reader{})
 	if err != nil {
 		return err
 	}
-	s := g.Survey()
+	s := g.Summarize()
 	s.Site = "site"
 	fmt.Fprint(a.out, report.Survey(s, a.width))
 

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"tachyform/internal/survey"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
@@ -29,7 +30,7 @@ func (a *app) fitLive(ctx context.Context, o *opened, into string) error {
 		}
 	}
 	s := site.NewSnapshot(o.host, p.Addr)
-	if err := page.TakeSnapshot(ctx, s, urls, &page.Reader{}); err != nil {
+	if err := survey.TakeSnapshot(ctx, s, urls, &page.Reader{}); err != nil {
 		return wrapRead(o.name, err)
 	}
 	plan, err := fit.Prepare(ctx, p, s.Folder)

@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"tachyform/internal/survey"
 
 	"charm.land/huh/v2"
 	"github.com/spf13/cobra"
@@ -89,7 +90,7 @@ func (a *app) initialise() *cobra.Command {
 		if err := folder.CheckBuilt(); err != nil {
 			return err
 		}
-		g, err := page.BuildGraph(cmd.Context(), folder, &page.Reader{})
+		g, err := survey.BuildGraph(cmd.Context(), folder, &page.Reader{})
 		if err != nil {
 			return wrapRead(dir, err)
 		}
@@ -145,7 +146,7 @@ func resolveMaster(beside string, d *project.Draft) string {
 }
 
 // fillDraft takes from the site what no option said.
-func fillDraft(d *project.Draft, g *page.Graph, dir, beside string) {
+func fillDraft(d *project.Draft, g *survey.Graph, dir, beside string) {
 	d.Site = filepath.ToSlash(filepath.Base(dir))
 	if abs, err := filepath.Abs(dir); err == nil {
 		d.Site = filepath.Base(abs)
@@ -192,7 +193,7 @@ func fillDraft(d *project.Draft, g *page.Graph, dir, beside string) {
 	if d.BackgroundColor == "" {
 		d.BackgroundColor, d.BackgroundGuessed = "#ffffff", true
 	}
-	keep := g.Survey().Keep
+	keep := g.Summarize().Keep
 	d.Pages, d.KeepWhy = keep.Pages, keep.Why
 	for _, name := range []string{"offline.html", "offline/index.html"} {
 		if file := g.Folder.File(name); file != nil {

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"tachyform/internal/survey"
 
 	"github.com/spf13/cobra"
 
@@ -25,11 +26,11 @@ func (a *app) survey() *cobra.Command {
 			if err := o.needFolder("survey"); err != nil {
 				return err
 			}
-			g, err := page.BuildGraph(cmd.Context(), o.folder, &page.Reader{})
+			g, err := survey.BuildGraph(cmd.Context(), o.folder, &page.Reader{})
 			if err != nil {
 				return wrapRead(o.name, err)
 			}
-			s := g.Survey()
+			s := g.Summarize()
 			s.Site = o.name
 			if a.format == "json" {
 				return a.json(s)

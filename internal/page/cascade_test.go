@@ -2,6 +2,7 @@ package page
 
 import (
 	"strings"
+	"tachyform/internal/csp"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -76,7 +77,7 @@ func TestPolicies(t *testing.T) {
 		{"script-src 'nonce-abc'", "script", "https://x.example/x.js", true},
 		{"script-src 'nonce-def'", "script", "https://x.example/x.js", false},
 	} {
-		p := ParsePolicy(page, []string{c.policy})
+		p := csp.Parse(page, []string{c.policy})
 		assert.Equal(t, c.allowed, p.Allows(c.destination, c.url, "abc"), "%s for %s %s", c.policy, c.destination, c.url)
 	}
 	for policy, runs := range map[string]bool{
@@ -84,7 +85,7 @@ func TestPolicies(t *testing.T) {
 		"script-src 'nonce-abc'": true, "script-src 'sha256-GItGNLcZoNDuLfIaWXD6gOtIpSRSTYHCIHtO5aTYU48='": false,
 		"script-src 'sha256-V1dJFkpvbNvyd7LkIgPWKJl3D5HSGWwMNKwR7LNQhnk='": false,
 	} {
-		assert.Equal(t, runs, ParsePolicy(page, []string{policy}).AllowsInline("let a", "abc"), policy)
+		assert.Equal(t, runs, csp.Parse(page, []string{policy}).AllowsInline("let a", "abc"), policy)
 	}
 }
 

@@ -635,3 +635,13 @@ func shift(line, column, atLine, atColumn int) (int, int) {
 	}
 	return atLine + line - 1, column
 }
+
+// Policies gives the policies that a document's meta elements add; some directives have no effect there.
+func (d *Document) Policies() (list []string) {
+	for _, t := range d.Metas {
+		if t.InHead && strings.EqualFold(strings.TrimSpace(t.Attr["http-equiv"]), "content-security-policy") {
+			list = append(list, t.Attr["content"])
+		}
+	}
+	return list
+}

@@ -5,6 +5,8 @@ import (
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/tdewolff/parse/v2/js"
+
+	"tachyform/internal/weburl"
 )
 
 // truth is what is known of a condition from its text and the page's address.
@@ -170,7 +172,7 @@ func (r *scriptReader) located(e js.IExpr) (string, bool) {
 	case "port":
 		return u.Port(), true
 	case "origin":
-		return originOf(r.base), true
+		return weburl.OriginOf(r.base), true
 	}
 	return "", false
 }

@@ -6,6 +6,7 @@ import (
 	"os"
 	"regexp"
 	"strings"
+	"tachyform/internal/survey"
 	"testing"
 
 	"github.com/charmbracelet/colorprofile"
@@ -15,7 +16,6 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/manifest"
-	"tachyform/internal/page"
 	"tachyform/internal/problem"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/useragent"
@@ -60,11 +60,11 @@ func plain(text string) string {
 
 // Text from a site can't command the terminal, and lines that could be broken fit it.
 func TestTerminal(t *testing.T) {
-	survey := &page.Survey{Site: "dist", Pages: 3, Files: 9, Kinds: []page.KindTotal{{Kind: "pages", Files: 3, Bytes: 1000}}, Heaviest: []page.FileWeight{{URL: "/" + hostile, Bytes: 99}},
-		Broken: []page.Broken{{URL: "/x", From: "/" + "y", Line: 2, Places: 3}}, Others: []page.OtherOrigin{{Origin: "https://other.example", Requests: 2}}, Unlinked: []string{"/a", "/b"}}
+	summary := &survey.Summary{Site: "dist", Pages: 3, Files: 9, Kinds: []survey.KindTotal{{Kind: "pages", Files: 3, Bytes: 1000}}, Heaviest: []survey.FileWeight{{URL: "/" + hostile, Bytes: 99}},
+		Broken: []survey.Broken{{URL: "/x", From: "/" + "y", Line: 2, Places: 3}}, Others: []survey.OtherOrigin{{Origin: "https://other.example", Requests: 2}}, Unlinked: []string{"/a", "/b"}}
 	traced := []*rehearsal.Traced{{Condition: "stalled", Handled: fetch.ByWorker, Status: 200, Source: fetch.Source{Kind: fetch.CacheSource, Cache: "tachyform / kept /x"}, Notes: []account.Note{{Level: "error", Text: hostile}}}, {Condition: "offline", Reason: fetch.Failure{Kind: fetch.NetworkFailed}}}
 	for name, text := range map[string]string{
-		"audit": Audit(sample(30), 80), "rehearsal": Rehearsal(sample(60), 80), "survey": Survey(survey, 80), "trace": Trace("/x", "", "https://line.example", traced, 80),
+		"audit": Audit(sample(30), 80), "rehearsal": Rehearsal(sample(60), 80), "survey": Survey(summary, 80), "trace": Trace("/x", "", "https://line.example", traced, 80),
 		"problem": Problem(&problem.Problem{What: hostile, Where: "a:1:2", Mend: "mend it"}, 80),
 	} {
 		shown := plain(text)

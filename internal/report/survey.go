@@ -3,12 +3,11 @@ package report
 import (
 	"fmt"
 	"strings"
-
-	"tachyform/internal/page"
+	"tachyform/internal/survey"
 )
 
 // Survey shows what a look at the site found.
-func Survey(s *page.Survey, width int) string {
+func Survey(s *survey.Summary, width int) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s  %s, %s, %s\n\n", bold.Render(s.Site), count(s.Pages, "page", "pages"), count(s.Files, "file", "files"), size(s.Bytes))
 	heading := func(text string) { fmt.Fprintln(&b, bold.Render(text)) }

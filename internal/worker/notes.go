@@ -8,6 +8,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"tachyform/internal/survey"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
@@ -121,7 +122,7 @@ func allowedOn(r project.Register, host string) bool {
 
 // beyond gives what pages are seen or said to ask for, and that no file of the site answers.
 func (b *planner) beyond(ctx context.Context) (list []sample, err error) {
-	graph, err := page.BuildGraph(ctx, b.f, &page.Reader{})
+	graph, err := survey.BuildGraph(ctx, b.f, &page.Reader{})
 	if err != nil {
 		return nil, err
 	}

@@ -14,6 +14,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"tachyform/internal/survey"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
@@ -107,7 +108,7 @@ type planner struct {
 	*Plan
 	p      *project.Project
 	f      *site.Folder
-	graph  *page.Graph
+	graph  *survey.Graph
 	chosen map[string]string // path to why
 	// needed holds the pages that ask for a file of a derived pack.
 	needed map[string][]string
@@ -159,7 +160,7 @@ func NewPlan(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 	if err := b.patterns(); err != nil {
 		return nil, err
 	}
-	b.graph = page.Outline(f, &page.Reader{})
+	b.graph = survey.Outline(f, &page.Reader{})
 	for _, file := range f.Files() {
 		for i := range b.Rules {
 			if path := f.PathOf(file); path != b.Script && path != b.Register && b.takes(i, f.Origin()+path, destinationOf(file.Path)) {

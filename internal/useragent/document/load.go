@@ -2,6 +2,7 @@ package document
 
 import (
 	"strings"
+	"tachyform/internal/csp"
 
 	"tachyform/internal/page"
 	"tachyform/internal/site"
@@ -37,7 +38,7 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 			policies = append(policies, csp)
 		}
 	}
-	c.document, c.styles.sheets, c.settings.policy = d, map[string]*page.Style{}, page.ParsePolicy(c.URL, policies)
+	c.document, c.styles.sheets, c.settings.policy = d, map[string]*page.Style{}, csp.Parse(c.URL, policies)
 	if c.response != nil {
 		c.settings.embedder = site.Essence(c.response.Actual().Get("cross-origin-embedder-policy"))
 	}
@@ -261,7 +262,7 @@ func (w *Windows) loadFrame(c *window, l *Load, depth int) {
 		}
 		actual := resp.Actual()
 		l.Status, l.Source, l.Bytes = actual.Status, resp.Source, fetch.BodyLen(actual.Body)
-		if !page.MayFrame(inner.URL, actual.Get("content-security-policy"), actual.Get("x-frame-options"), c.URL) {
+		if !csp.MayFrame(inner.URL, actual.Get("content-security-policy"), actual.Get("x-frame-options"), c.URL) {
 			l.Missing, l.Why = true, fetch.Failure{Kind: fetch.FrameForbids}
 			return
 		}

@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"tachyform/internal/csp"
 	"time"
 
 	"tachyform/internal/page"
@@ -238,7 +239,7 @@ func (w *Windows) commit(c *window, g *serviceworker.Registration, resp *fetch.R
 	v := c.view
 	w.Workers.AddClient(c.Client)
 	actual := resp.Actual()
-	c.Opaque, c.settings.scriptless = page.Sandbox(actual.Get("content-security-policy"))
+	c.Opaque, c.settings.scriptless = csp.Sandbox(actual.Get("content-security-policy"))
 	if g != nil && g.Active != nil && !g.Gone() && c.mode != forceReload && !c.Opaque {
 		c.Controller = g.Active
 		c.controlledAtLoad = true

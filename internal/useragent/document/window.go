@@ -1,6 +1,7 @@
 package document
 
 import (
+	"tachyform/internal/csp"
 	"tachyform/internal/page"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
@@ -34,7 +35,7 @@ type window struct {
 
 // settings are what a window's requests are made with, beside its address (HTML, 8.1.3.1: environment settings object).
 type settings struct {
-	policy *page.Policy
+	policy *csp.Policy
 	// embedder is its Cross-Origin-Embedder-Policy.
 	embedder string
 	// sandboxed is a frame in a sandbox, scriptless one without scripts.

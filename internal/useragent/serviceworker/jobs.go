@@ -3,6 +3,7 @@ package serviceworker
 import (
 	"fmt"
 	"strings"
+	"tachyform/internal/csp"
 	"time"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
@@ -157,7 +158,7 @@ func (g *Registration) update(address *whatwg.Url, kind string, end func(error))
 		}
 		g.checked = s.clock().Now
 		w := &Worker{Script: address.Href(true), Type: kind, State: account.Parsed, Registration: g, scripts: map[string]scriptText{address.Href(true): {string(text), resp.Get("content-type")}}}
-		w.Policy, w.EmbedderPolicy = page.ParsePolicy(w.Script, []string{resp.Get("content-security-policy")}), site.Essence(resp.Get("cross-origin-embedder-policy"))
+		w.Policy, w.EmbedderPolicy = csp.Parse(w.Script, []string{resp.Get("content-security-policy")}), site.Essence(resp.Get("cross-origin-embedder-policy"))
 		if newest != nil && newest.Script == w.Script && newest.Type == kind && newest.sameScripts(w, imports) {
 			end(nil)
 			return

@@ -3,10 +3,10 @@ package serviceworker
 import (
 	"fmt"
 	"slices"
+	"tachyform/internal/csp"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
-	"tachyform/internal/page"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
@@ -27,7 +27,7 @@ type Worker struct {
 	// Requests counts what it asked for until it was installed.
 	Requests int
 	// Policy is that of its script's headers, for what it fetches and imports; EmbedderPolicy its Cross-Origin-Embedder-Policy.
-	Policy         *page.Policy
+	Policy         *csp.Policy
 	EmbedderPolicy string
 	// Original, in a branch, is the worker that this one is a copy of.
 	Original *Worker

@@ -1,13 +1,14 @@
-package page
+package survey
 
 import (
 	"context"
 
+	"tachyform/internal/page"
 	"tachyform/internal/site"
 )
 
 // TakeSnapshot takes pages of a live site with all that they ask for on its own origin, in turn.
-func TakeSnapshot(ctx context.Context, s *site.Snapshot, urls []string, r *Reader) error {
+func TakeSnapshot(ctx context.Context, s *site.Snapshot, urls []string, r *page.Reader) error {
 	seen := map[string]bool{}
 	queue := append([]string{}, urls...)
 	for i := 0; i < len(queue); i++ {

@@ -1,4 +1,5 @@
-package page
+// Package csp reads content security policies and says what they let through (CSP 3).
+package csp
 
 import (
 	"crypto/sha256"
@@ -18,9 +19,9 @@ type Policy struct {
 	list   []map[string][]string // each policy: directive to sources
 }
 
-// ParsePolicy reads policies, each as one header field or the content of a meta element. url is that of the document or script they
+// Parse reads policies, each as one header field or the content of a meta element. url is that of the document or script they
 // hold for.
-func ParsePolicy(url string, texts []string) *Policy {
+func Parse(url string, texts []string) *Policy {
 	p := &Policy{origin: originOf(url)}
 	for _, text := range texts {
 		for _, one := range strings.Split(text, ",") {
@@ -45,16 +46,6 @@ func ParsePolicy(url string, texts []string) *Policy {
 	return p
 }
 
-// Policies gives the policies that a document's meta elements add; some directives have no effect there.
-func (d *Document) Policies() (list []string) {
-	for _, t := range d.Metas {
-		if t.InHead && strings.EqualFold(strings.TrimSpace(t.Attr["http-equiv"]), "content-security-policy") {
-			list = append(list, t.Attr["content"])
-		}
-	}
-	return list
-}
-
 // Sandbox says of a document's Content-Security-Policy header whether it takes the document its origin and its scripts (CSP 3, 6.3.2;
 // in a meta element the directive has no effect).
 func Sandbox(header string) (opaque, scriptless bool) {
@@ -70,8 +61,8 @@ func Sandbox(header string) (opaque, scriptless bool) {
 }
 
 // MayFrame says whether headers let a document at url stand in a frame of a page (CSP 3, 6.4.2; HTML, 7.4.6.3).
-func MayFrame(url, csp, frameOptions, holder string) bool {
-	p := ParsePolicy(url, []string{csp})
+func MayFrame(url, policy, frameOptions, holder string) bool {
+	p := Parse(url, []string{policy})
 	if p != nil {
 		said := false
 		for _, policy := range p.list {

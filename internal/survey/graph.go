@@ -1,4 +1,5 @@
-package page
+// Package survey looks at a whole site: its pages and files, what they need and where they lead.
+package survey
 
 import (
 	"context"
@@ -8,6 +9,7 @@ import (
 	"strings"
 	"sync"
 
+	"tachyform/internal/page"
 	"tachyform/internal/site"
 )
 
@@ -15,23 +17,23 @@ import (
 type Graph struct {
 	Folder *site.Folder
 	// Pages holds the site's HTML documents by URL path, such as /timetable/.
-	Pages map[string]*Document
+	Pages map[string]*page.Document
 	// Refs holds what each file asks for, by the URL path it answers at.
-	Refs map[string][]Reference
+	Refs map[string][]page.Reference
 	// Files maps URL paths to files.
 	Files map[string]*site.File
 	// Scripts holds what scripts that are files say.
-	Scripts map[string]*Script
+	Scripts map[string]*page.Script
 
 	// reader reads files when they are asked for, nil once all have been; err is the first failure in doing so.
-	reader *Reader
+	reader *page.Reader
 	err    error
 }
 
 // Outline gives a graph that knows the folder's files and reads each only when what it needs is asked for; see Err. It is for one
 // goroutine at a time.
-func Outline(f *site.Folder, r *Reader) *Graph {
-	g := &Graph{Folder: f, Pages: map[string]*Document{}, Refs: map[string][]Reference{}, Files: map[string]*site.File{}, Scripts: map[string]*Script{}, reader: r}
+func Outline(f *site.Folder, r *page.Reader) *Graph {
+	g := &Graph{Folder: f, Pages: map[string]*page.Document{}, Refs: map[string][]page.Reference{}, Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}, reader: r}
 	for _, file := range f.Files() {
 		g.Files[f.PathOf(file)] = file
 	}
@@ -56,7 +58,7 @@ func (g *Graph) look(path string) {
 		g.err = err
 	}
 	if g.Refs[path] = refs; refs == nil {
-		g.Refs[path] = []Reference{}
+		g.Refs[path] = []page.Reference{}
 	}
 	if doc != nil {
 		g.Pages[path] = doc
@@ -67,7 +69,7 @@ func (g *Graph) look(path string) {
 }
 
 // read reads one file: what it asks for, and what it is.
-func read(f *site.Folder, r *Reader, file *site.File) (doc *Document, refs []Reference, script *Script, err error) {
+func read(f *site.Folder, r *page.Reader, file *site.File) (doc *page.Document, refs []page.Reference, script *page.Script, err error) {
 	kind := fileKind(file.Path)
 	if kind == "" {
 		return nil, nil, nil, nil
@@ -91,8 +93,8 @@ func read(f *site.Folder, r *Reader, file *site.File) (doc *Document, refs []Ref
 }
 
 // BuildGraph reads every page, style sheet and script of the folder; the reader keeps what was read for others.
-func BuildGraph(ctx context.Context, f *site.Folder, r *Reader) (*Graph, error) {
-	g := &Graph{Folder: f, Pages: map[string]*Document{}, Refs: map[string][]Reference{}, Files: map[string]*site.File{}, Scripts: map[string]*Script{}}
+func BuildGraph(ctx context.Context, f *site.Folder, r *page.Reader) (*Graph, error) {
+	g := &Graph{Folder: f, Pages: map[string]*page.Document{}, Refs: map[string][]page.Reference{}, Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}}
 	files := f.Files()
 	var mu sync.Mutex
 	var firstErr error
@@ -199,7 +201,7 @@ func (g *Graph) Needs(path string) []string {
 }
 
 // refs gives what the file at path asks for when the page doc loads it: URLs in a script's fetch() resolve against the page.
-func (g *Graph) refs(path, doc string) []Reference {
+func (g *Graph) refs(path, doc string) []page.Reference {
 	g.look(path)
 	s := g.Scripts[path]
 	d := g.Pages[doc]

@@ -1,13 +1,15 @@
-package page
+package survey
 
 import (
 	"slices"
 	"sort"
 	"strings"
+
+	"tachyform/internal/page"
 )
 
-// Survey is what a look at a whole site tells.
-type Survey struct {
+// Summary is what a look at a whole site tells.
+type Summary struct {
 	Site     string        `json:"site"`
 	Origin   string        `json:"origin"`
 	Files    int           `json:"files"`
@@ -78,10 +80,10 @@ type Suggestion struct {
 // modestPack is the weight up to which keeping every page at installation is a matter of course.
 const modestPack = 3_000_000
 
-// Survey sums the graph up.
-func (g *Graph) Survey() *Survey {
+// Summarize sums the graph up.
+func (g *Graph) Summarize() *Summary {
 	f := g.Folder
-	s := &Survey{Site: f.Dir, Origin: f.Origin(), Files: len(f.Files()), Pages: len(g.Pages), Skipped: f.Skipped,
+	s := &Summary{Site: f.Dir, Origin: f.Origin(), Files: len(f.Files()), Pages: len(g.Pages), Skipped: f.Skipped,
 		Unlinked: []string{}, Others: []OtherOrigin{}, Broken: []Broken{}}
 	kinds := map[string]*KindTotal{}
 	var paths []string
@@ -139,7 +141,7 @@ func kindOf(path string) string {
 	return "other"
 }
 
-func (g *Graph) surveyReferences(s *Survey, paths []string) {
+func (g *Graph) surveyReferences(s *Summary, paths []string) {
 	others := map[string]*OtherOrigin{}
 	broken := map[string]*Broken{}
 	linked := map[string]bool{}
@@ -215,7 +217,7 @@ func (g *Graph) redirects(path string) bool {
 	return g.Files[path+"/"] != nil || g.Files[strings.TrimSuffix(path, "/")] != nil
 }
 
-func (g *Graph) surveyHeads(s *Survey) {
+func (g *Graph) surveyHeads(s *Summary) {
 	for _, p := range g.PagePaths() {
 		d := g.Pages[p]
 		if u := d.ManifestURL(); u != "" {
@@ -243,7 +245,7 @@ func (g *Graph) surveyHeads(s *Survey) {
 }
 
 // RegistrationsOf gives the registrations that a page or one of its scripts makes.
-func (g *Graph) RegistrationsOf(path string) []Registration {
+func (g *Graph) RegistrationsOf(path string) []page.Registration {
 	d := g.Pages[path]
 	if d == nil {
 		return nil
@@ -267,9 +269,9 @@ func (g *Graph) suggest() Suggestion {
 		return n
 	}
 	needed := map[string]bool{}
-	add := func(page string) {
-		needed[page] = true
-		for _, n := range g.Needs(page) {
+	add := func(path string) {
+		needed[path] = true
+		for _, n := range g.Needs(path) {
 			needed[n] = true
 		}
 	}

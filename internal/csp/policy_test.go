@@ -1,4 +1,4 @@
-package page
+package csp
 
 import (
 	"context"
@@ -144,7 +144,7 @@ func TestPoliciesInChromium(t *testing.T) {
 	const here = "http://127.0.0.1:4321"
 	for _, policy := range policies {
 		require.Len(t, answers[policy], len(policyURLs), "ask again with TACHYFORM_RECORD=1: %s", policy)
-		p := ParsePolicy(here+"/", []string{strings.ReplaceAll(policy, "HERE", here)})
+		p := Parse(here+"/", []string{strings.ReplaceAll(policy, "HERE", here)})
 		for i, url := range policyURLs {
 			assert.Equal(t, answers[policy][i], p.Allows("image", strings.ReplaceAll(url, "HERE", here), ""), "%s: %s", policy, url)
 		}
@@ -180,7 +180,7 @@ func TestPolicyByDestination(t *testing.T) {
 		{"", "script", script, "", true},
 		{"script-src 'self'", "script", "no url", "", false},
 	} {
-		assert.Equal(t, c.allowed, ParsePolicy(page, []string{c.policy}).Allows(c.destination, c.url, c.nonce), "%s for %s", c.policy, c.destination)
+		assert.Equal(t, c.allowed, Parse(page, []string{c.policy}).Allows(c.destination, c.url, c.nonce), "%s for %s", c.policy, c.destination)
 	}
 	for policy, want := range map[string]bool{
 		"frame-ancestors 'self'": false, "frame-ancestors https://*.example": true, "frame-ancestors 'none'": false, "frame-ancestors https://harbour.example": true, "default-src 'none'": true,
