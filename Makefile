@@ -28,9 +28,9 @@ lint:
 # Ratios against a real browser in the same run, and the cost of larger sites; see docs/measurements.md.
 bench: build
 	sh scripts/test-setup.sh
-	TACHYFORM_BENCH=1 $(GO) test ./internal/cli -run TestBench -v -count 1
+	TACHYFORM_BENCH=1 $(GO) test ./internal/conformance -run TestBench -v -count 1
 	TACHYFORM_BENCH=1 $(GO) test ./internal/icon -run TestBench -v -count 1
-	$(GO) test ./internal/useragent ./internal/icon -run '^$$' -bench . -benchtime 2s
+	$(GO) test ./internal/useragent/environment ./internal/conformance ./internal/icon -run '^$$' -bench . -benchtime 2s
 
 # Two minutes for each fuzz target.
 FUZZ_TARGETS := useragent/indexeddb:FuzzKey markup:FuzzTokens page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied page:FuzzMediaQuery pattern:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG textpos:FuzzAt site:FuzzRobots

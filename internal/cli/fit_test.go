@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"context"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -11,7 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/fit"
+	"tachyform/internal/testsite"
 )
 
 const pierProject = `site: dist
@@ -28,15 +27,6 @@ func edit(t *testing.T, path, old, new string) {
 	require.NoError(t, os.WriteFile(path, []byte(strings.ReplaceAll(string(text), old, new)), 0o644))
 }
 
-// apply writes what a plan says.
-func apply(t testing.TB, plan *fit.Plan) {
-	t.Helper()
-	state, err := fit.OpenState(context.Background(), plan.State, "test")
-	require.NoError(t, err)
-	defer state.Close()
-	require.NoError(t, state.Apply(context.Background(), plan))
-}
-
 func read(t *testing.T, path ...string) string {
 	t.Helper()
 	text, err := os.ReadFile(filepath.Join(path...))
@@ -49,14 +39,14 @@ func TestFitManifest(t *testing.T) {
 	own := strings.Replace(pierPage, "  <title>", "  <link rel=\"manifest\" href=\"app/own.json\">\n  <title>", 1)
 	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": own, "dist/far.html": pierPage,
 		"dist/app/own.json": "{\n    \"odd\": [1, 2],\n    \"name\": \"Old\",\n    \"start_url\": \"../?x\"\n}\n"})
-	before := tree(t, filepath.Join(dir, "dist"))
+	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 	require.Equal(t, 0, run(t, dir, "fit").status)
 	assert.Equal(t, "{\n    \"odd\": [1, 2],\n    \"name\": \"Pier\",\n    \"start_url\": \"../?x\",\n    \"theme_color\": \"#0b4f6c\",\n    \"background_color\": \"#ffffff\"\n}\n", read(t, dir, "dist/app/own.json"))
 	assert.Contains(t, read(t, dir, "dist/far.html"), `href="/app/own.json"`)
 	assert.NoFileExists(t, filepath.Join(dir, "dist/site.webmanifest"))
 	assert.Contains(t, run(t, dir, "fit").out, "Nothing to do")
 	require.Equal(t, 0, run(t, dir, "undo").status)
-	assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
+	assert.Equal(t, before, testsite.Tree(t, filepath.Join(dir, "dist")))
 
 	edit(t, filepath.Join(dir, "dist/app/own.json"), "[1, 2],", "[1, 2")
 	r := run(t, dir, "fit")
@@ -84,10 +74,10 @@ func TestFitManifest(t *testing.T) {
 
 func TestFitInto(t *testing.T) {
 	dir := write(t, map[string]string{"tachyform.yaml": pierProject + "head: {leave_out: [/far.html], dark: black}\n", "dist/index.html": pierPage, "dist/far.html": pierPage, "dist/deep/data.bin": "\x00\x01"})
-	before := tree(t, filepath.Join(dir, "dist"))
+	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 	r := run(t, dir, "fit", "--into", "out/site")
 	require.Equal(t, 0, r.status, r.err)
-	assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
+	assert.Equal(t, before, testsite.Tree(t, filepath.Join(dir, "dist")))
 	assert.NoDirExists(t, filepath.Join(dir, ".tachyform"))
 	assert.Equal(t, "\x00\x01", read(t, dir, "out/site/deep/data.bin"))
 	assert.Contains(t, read(t, dir, "out/site/index.html"), "prefers-color-scheme: dark")
@@ -124,14 +114,14 @@ func TestFitStaysInside(t *testing.T) {
 // When there is no room for what is written, one message says so, and the site is as it was.
 func TestFullDisk(t *testing.T) {
 	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": pierPage + strings.Repeat("<p>tide table\n", 2000)})
-	before := tree(t, filepath.Join(dir, "dist"))
+	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 	for _, blocks := range []string{"1", "16", "40"} {
 		c := exec.Command("sh", "-c", "trap '' XFSZ; ulimit -f "+blocks+"; exec "+program+" fit")
 		c.Dir = dir
 		out, _ := c.CombinedOutput()
 		assert.Equal(t, 3, c.ProcessState.ExitCode(), string(out))
 		assert.Contains(t, string(out), "site is untouched")
-		assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
+		assert.Equal(t, before, testsite.Tree(t, filepath.Join(dir, "dist")))
 	}
 	require.Equal(t, 0, run(t, dir, "fit").status)
 }
@@ -141,14 +131,14 @@ func TestFitTouchesNothingElse(t *testing.T) {
 	long := "dist/" + strings.Repeat("n", 250) + ".html"
 	dir := write(t, map[string]string{"tachyform.yaml": pierProject + "worker: {pack: {include: [/*]}}\n", "dist/index.html": pierPage, long: pierPage, "mark.svg": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 512 512"><rect width="512" height="512" fill="#264"/></svg>`,
 		"out.part/mine": "mine", "dist/index.html.tachyform-new": "mine", "outside/mine": "mine"})
-	before := tree(t, filepath.Join(dir, "dist"))
+	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 	require.Equal(t, 0, run(t, dir, "fit").status)
 	assert.Contains(t, read(t, dir, long), "manifest")
 	require.Equal(t, 0, run(t, dir, "fit", "--into", "out").status)
 	assert.FileExists(t, filepath.Join(dir, "out/worker.js"))
 	assert.Equal(t, "mine", read(t, dir, "out.part/mine"))
 	require.Equal(t, 0, run(t, dir, "undo").status)
-	assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
+	assert.Equal(t, before, testsite.Tree(t, filepath.Join(dir, "dist")))
 
 	edit(t, filepath.Join(dir, "tachyform.yaml"), "app:", "icons: {master: mark.svg}\napp:")
 	for _, at := range []struct{ link, to string }{{"icons", "../outside"}, {"worker.js", "../outside/mine"}, {"worker.js", "nowhere"}, {"site.webmanifest", "index.html"}} {
@@ -158,7 +148,7 @@ func TestFitTouchesNothingElse(t *testing.T) {
 		assert.Equal(t, 3, r.status, at.link)
 		assert.Contains(t, r.err, "link", at.link)
 		require.NoError(t, os.Remove(link))
-		assert.Equal(t, map[string]string{"./": "", "mine": "mine"}, tree(t, filepath.Join(dir, "outside")))
-		assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")), at.link)
+		assert.Equal(t, map[string]string{"./": "", "mine": "mine"}, testsite.Tree(t, filepath.Join(dir, "outside")))
+		assert.Equal(t, before, testsite.Tree(t, filepath.Join(dir, "dist")), at.link)
 	}
 }

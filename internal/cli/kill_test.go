@@ -15,6 +15,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/testsite"
 )
 
 // killed runs the program and kills it after a random time; it reports whether it was killed before it ended by itself.
@@ -75,22 +77,22 @@ func TestKilled(t *testing.T) {
 	for try := range tries {
 		builds++
 		rebuild(t, site, fmt.Sprint("Build", builds), true)
-		plain := tree(t, site)
+		plain := testsite.Tree(t, site)
 		fit()
-		fitted := tree(t, site)
+		fitted := testsite.Tree(t, site)
 		require.Equal(t, 0, run(t, dir, "undo").status)
-		require.Equal(t, plain, tree(t, site))
+		require.Equal(t, plain, testsite.Tree(t, site))
 
 		for range 2 { // the second kill meets the recovery of the first
 			kill(120*time.Millisecond, "fit")
 		}
 		fit()
-		require.Equal(t, fitted, tree(t, site))
+		require.Equal(t, fitted, testsite.Tree(t, site))
 		kill(60*time.Millisecond, "undo")
 		fit() // finishes the undo, then fits again
-		require.Equal(t, fitted, tree(t, site))
+		require.Equal(t, fitted, testsite.Tree(t, site))
 		require.Equal(t, 0, run(t, dir, "undo").status)
-		require.Equal(t, plain, tree(t, site))
+		require.Equal(t, plain, testsite.Tree(t, site))
 
 		// The same with a build in between, and with two fits at once at the end.
 		undo := try%2 == 1
@@ -128,7 +130,7 @@ func TestKilled(t *testing.T) {
 		}
 		r := run(t, dir, "undo")
 		require.Equal(t, 0, r.status, r.err)
-		got := tree(t, site)
+		got := testsite.Tree(t, site)
 		for name, text := range want {
 			require.Equal(t, text, got[name], name)
 		}
@@ -149,14 +151,14 @@ func filesIn(tree map[string]string) (n int) {
 
 func TestDryRun(t *testing.T) {
 	dir := write(t, map[string]string{"dist/proof.html": "owner-proof: 1234\n", "tachyform.yaml": "site: dist\napp: {name: Pier}\nworker: {pack: {include: [/*]}}\n", "dist/index.html": pierPage})
-	before := tree(t, dir)
+	before := testsite.Tree(t, dir)
 	r := run(t, dir, "fit", "--dry-run")
 	require.Equal(t, 0, r.status, r.err)
 	assert.Contains(t, r.out, "+  <link rel=\"manifest\" href=\"/site.webmanifest\">")
 	assert.Contains(t, r.out, "+++ worker.js")
 	assert.NotContains(t, r.out, "proof.html\n+", "a text with the extension of a page is none")
 	assert.NotContains(t, r.out, "owner-proof")
-	assert.Equal(t, before, tree(t, dir))
+	assert.Equal(t, before, testsite.Tree(t, dir))
 }
 
 // What manifest --process prints is the form that other programs rely on.

@@ -17,6 +17,7 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/driver"
+	"tachyform/internal/testsite/demo"
 )
 
 func auditJSON(t *testing.T, dir string, args ...string) *audit.Report {
@@ -36,7 +37,7 @@ func TestNginx(t *testing.T) {
 			t.Skip("SKIPPED, NOT PROVEN BEHIND A REAL SERVER: nginx is not installed here")
 		}
 	}
-	dir, p := fittedDemo(t)
+	dir, p := demo.Fitted(t)
 	port, err := driver.FreePort()
 	require.NoError(t, err)
 	root, err := os.MkdirTemp("", "nginx") // its workers run as another user, who may not look into the test's folder

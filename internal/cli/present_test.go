@@ -7,6 +7,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/testsite"
 )
 
 const ownWorker = `addEventListener('install', (e) => e.waitUntil(caches.open('harbour-1').then((c) => c.addAll(['/', '/far.html']))));
@@ -18,7 +20,7 @@ func TestOwnWorkerOfTheSite(t *testing.T) {
 	own := strings.Replace(pierPage, "</head>", "<script>if ('serviceWorker' in navigator) navigator.serviceWorker.register('/sw.js')</script></head>", 1)
 	dir := write(t, map[string]string{"dist/index.html": own, "dist/far.html": own, "dist/sw.js": ownWorker})
 	site := filepath.Join(dir, "dist")
-	before := tree(t, site)
+	before := testsite.Tree(t, site)
 
 	r := run(t, dir, "init", "dist")
 	require.Equal(t, 0, r.status, r.err)
@@ -28,14 +30,14 @@ func TestOwnWorkerOfTheSite(t *testing.T) {
 	assert.NotContains(t, read(t, site, "index.html"), "register.js")
 	assert.Contains(t, run(t, dir, "rehearse").out, "/sw.js activated")
 	require.Equal(t, 0, run(t, dir, "undo").status)
-	require.Equal(t, before, tree(t, site))
+	require.Equal(t, before, testsite.Tree(t, site))
 
 	edit(t, filepath.Join(dir, "tachyform.yaml"), "  present:\n    file: /sw.js\n", "  pack: {pages: [/*]}\n")
 	r = run(t, dir, "fit")
 	assert.Equal(t, 2, r.status)
 	assert.Contains(t, r.err, "far.html:5:")
 	assert.Contains(t, strings.Join(strings.Fields(r.err), " "), "add replace: yes")
-	assert.Equal(t, before, tree(t, site), "nothing was written")
+	assert.Equal(t, before, testsite.Tree(t, site), "nothing was written")
 
 	edit(t, filepath.Join(dir, "tachyform.yaml"), "  pack: {pages: [/*]}\n", "  present: {file: /sw.js}\n  replace: yes\n  takeover: at-once\n  pack: {pages: [/*]}\n")
 	r = run(t, dir, "fit")
@@ -44,7 +46,7 @@ func TestOwnWorkerOfTheSite(t *testing.T) {
 	assert.Contains(t, read(t, site, "sw.js"), `["harbour-1"]`)
 	assert.Contains(t, run(t, dir, "fit").out, "Nothing to do")
 	require.Equal(t, 0, run(t, dir, "undo").status)
-	assert.Equal(t, before, tree(t, site))
+	assert.Equal(t, before, testsite.Tree(t, site))
 
 	// A call that cannot be read may register anything.
 	dir = write(t, map[string]string{"dist/index.html": pierPage, "dist/assets/main.js": "const u = import.meta.env;\nfor (const c of [navigator.serviceWorker]) c.register(u.base + 'sw.js');\n", "dist/sw.js": ownWorker,

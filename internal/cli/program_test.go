@@ -17,6 +17,9 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/testsite"
+	"tachyform/internal/testsite/demo"
 )
 
 // program is the built program that the tests drive.
@@ -83,7 +86,7 @@ func pictureOf(w, h int) string {
 // On a folder of one's own: init, fit, rehearse, audit, undo.
 func TestOwnSite(t *testing.T) {
 	dir := write(t, map[string]string{"dist/index.html": pierPage, "dist/far/away.html": pierPage, "dist/offline.html": pierPage, "brand/mark.png": pictureOf(512, 512)})
-	before := tree(t, filepath.Join(dir, "dist"))
+	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 
 	r := run(t, dir, "survey", "dist", "--format", "json")
 	require.Equal(t, 0, r.status, r.err)
@@ -110,7 +113,7 @@ func TestOwnSite(t *testing.T) {
 	assert.FileExists(t, filepath.Join(dir, "report.html"))
 	r = run(t, filepath.Join(dir, "dist", "far"), "undo") // the project file is found by walking up
 	require.Equal(t, 0, r.status, r.err)
-	assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
+	assert.Equal(t, before, testsite.Tree(t, filepath.Join(dir, "dist")))
 
 	r = run(t, dir, "fit")
 	require.Equal(t, 0, r.status, r.err)
@@ -179,13 +182,13 @@ func TestBadInput(t *testing.T) {
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
 			dir := write(t, c.files)
-			before := tree(t, dir)
+			before := testsite.Tree(t, dir)
 			r := run(t, dir, strings.Fields(c.args)...)
 			assert.Equal(t, c.status, r.status, r.err)
 			for _, s := range c.says {
 				assert.Contains(t, strings.Join(strings.Fields(r.err), " "), s)
 			}
-			assert.Equal(t, before, tree(t, dir), "something was written")
+			assert.Equal(t, before, testsite.Tree(t, dir), "something was written")
 		})
 	}
 }
@@ -276,7 +279,7 @@ func TestServe(t *testing.T) {
 
 // trace tells which rule answers, from where, after what time.
 func TestTrace(t *testing.T) {
-	dir, _ := fittedDemo(t)
+	dir, _ := demo.Fitted(t)
 	for _, c := range []struct{ url, condition, source, rule, shown string }{
 		{"/data/sailings.json", "stalled", "cache tachyform / kept /data/sailings.json #", "/data/sailings.json", ""},
 		{"/data/sailings.json", "online", "network", "", ""},
@@ -312,14 +315,14 @@ func TestDemo(t *testing.T) {
 func TestParts(t *testing.T) {
 	dir := write(t, map[string]string{"dist/index.html": pierPage, "dist/s.css": "p {}", "brand/mark.png": pictureOf(512, 512)})
 	run(t, dir, "init", "dist", "--name", "Pier", "--master", "brand/mark.png", "--origin", "https://pier.example", "--no-questions")
-	before := tree(t, filepath.Join(dir, "dist"))
+	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 	r := run(t, dir, "head")
 	require.Equal(t, 0, r.status, r.err)
 	assert.Contains(t, r.out, `<link rel="manifest" href="/site.webmanifest">`)
 	assert.Contains(t, r.out, `<script src="/register.js" defer></script>`)
 	r = run(t, dir, "icons", "--into", "made")
 	require.Equal(t, 0, r.status, r.err)
-	assert.Len(t, tree(t, filepath.Join(dir, "made")), 7, "six icons and the folder")
+	assert.Len(t, testsite.Tree(t, filepath.Join(dir, "made")), 7, "six icons and the folder")
 	r = run(t, dir, "worker", "--list", "--format", "json")
 	require.Equal(t, 0, r.status, r.err)
 	var pack struct {
@@ -335,7 +338,7 @@ func TestParts(t *testing.T) {
 	r = run(t, dir, "sheet")
 	assert.Equal(t, 3, r.status, "no icons are wired yet")
 	assert.Contains(t, r.err, "tachyform fit")
-	assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
+	assert.Equal(t, before, testsite.Tree(t, filepath.Join(dir, "dist")))
 
 	run(t, dir, "fit")
 	r = run(t, dir, "sheet", "--out", filepath.Join("dist", "sheet.png"))
@@ -353,14 +356,14 @@ func TestParts(t *testing.T) {
 func TestRetire(t *testing.T) {
 	const old = "addEventListener('install', (e) => e.waitUntil(caches.open('old').then((c) => c.add('/')))); addEventListener('fetch', (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))));"
 	dir := write(t, map[string]string{"dist/index.html": strings.Replace(pierPage, "</head>", "<script>navigator.serviceWorker.register('/old/../sw.js')</script></head>", 1), "dist/sw.js": old})
-	before := tree(t, filepath.Join(dir, "dist"))
+	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 	r := run(t, dir, "retire", "dist", "--at", "/sw.js", "--out", "gone.js")
 	require.Equal(t, 0, r.status, r.err)
 	assert.Contains(t, r.out, "1 file kept: nothing left")
 	code, err := os.ReadFile(filepath.Join(dir, "gone.js"))
 	require.NoError(t, err)
 	assert.Contains(t, string(code), "unregister")
-	assert.Equal(t, before, tree(t, filepath.Join(dir, "dist")))
+	assert.Equal(t, before, testsite.Tree(t, filepath.Join(dir, "dist")))
 	r = run(t, dir, "retire", "dist", "--at", "/elsewhere.js", "--format", "json")
 	var j struct{ Tried struct{ Had, Gone bool } }
 	require.NoError(t, json.Unmarshal([]byte(r.out), &j))

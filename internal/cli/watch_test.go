@@ -11,6 +11,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/testsite/demo"
 )
 
 // audit --watch judges again when a file changes, shows a mistake in the project file and goes on, and ends when it is stopped.
@@ -75,7 +77,7 @@ func TestReports(t *testing.T) {
 
 // audit --fix fits what a fit can mend, says what is left, and can be undone.
 func TestFix(t *testing.T) {
-	dir, p := fittedDemo(t)
+	dir, p := demo.Fitted(t)
 	tides := filepath.Join(p.SiteDir(), "tides", "index.html")
 	text, err := os.ReadFile(tides)
 	require.NoError(t, err)

@@ -62,3 +62,17 @@ func Read(t testing.TB, dir string) map[string]string {
 	}))
 	return files
 }
+
+// Tree gives what Read gives, and every folder by its path with a slash after it.
+func Tree(t testing.TB, dir string) map[string]string {
+	t.Helper()
+	tree := Read(t, dir)
+	require.NoError(t, filepath.WalkDir(dir, func(path string, e fs.DirEntry, err error) error {
+		if err == nil && e.IsDir() {
+			name, _ := filepath.Rel(dir, path)
+			tree[filepath.ToSlash(name)+"/"] = ""
+		}
+		return err
+	}))
+	return tree
+}

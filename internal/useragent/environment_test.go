@@ -44,7 +44,7 @@ func TestEnvironment(t *testing.T) {
 	}
 }
 
-// Small questions come out as they did in a real browser; TestSnippetsInChromium in internal/cli recorded them.
+// Small questions come out as they did in a real browser; TestSnippetsInChromium in internal/conformance recorded them.
 func TestSnippets(t *testing.T) {
 	read := func(name string) string {
 		text, err := os.ReadFile("testdata/" + name)

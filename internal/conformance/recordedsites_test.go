@@ -1,4 +1,4 @@
-package rehearsal
+package conformance
 
 import (
 	"context"
@@ -15,6 +15,7 @@ import (
 
 	"tachyform/internal/condition"
 	"tachyform/internal/recorded"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/account"
@@ -57,7 +58,7 @@ func TestRecordedSites(t *testing.T) {
 			}
 			c, hosts, err := recorded.Load(folder, &want)
 			require.NoError(t, err)
-			r := &Rehearsal{Hosts: hosts, Conditions: []condition.Condition{condition.Offline}, HTTPCache: true}
+			r := &rehearsal.Rehearsal{Hosts: hosts, Conditions: []condition.Condition{condition.Offline}, HTTPCache: true}
 			for _, p := range c.Visit {
 				r.Visit = append(r.Visit, recorded.Origin+p)
 			}
@@ -82,7 +83,7 @@ func TestRecordedSites(t *testing.T) {
 					missing = append(missing, l.URL)
 				}
 				sort.Strings(missing)
-				same := expected.Navigated == (o.Outcome != Lost && o.Outcome != Stuck)
+				same := expected.Navigated == (o.Outcome != rehearsal.Lost && o.Outcome != rehearsal.Stuck)
 				if expected.Navigated {
 					same = same && expected.Status == o.Status && expected.Title == o.Title && strings.Join(expected.Missing, " ") == strings.Join(missing, " ")
 				}
@@ -144,12 +145,12 @@ func TestRecordedUpdates(t *testing.T) {
 			}
 			c, hosts, err := recorded.Load(folder, &want)
 			require.NoError(t, err)
-			s := NewSession(NewEmbedded(context.Background(), hosts, useragent.Options{HTTPCache: true}), recorded.Origin)
+			s := rehearsal.NewSession(rehearsal.NewEmbedded(context.Background(), hosts, useragent.Options{HTTPCache: true}), recorded.Origin)
 			defer s.Close()
 			numbers := map[int]int{}
 			for _, e := range want.Update.Steps {
 				var happened []account.Event
-				do := func(step Step) {
+				do := func(step rehearsal.Step) {
 					r := s.Step(step)
 					require.Empty(t, r.Wrong)
 					happened = append(happened, r.Events...)
@@ -157,19 +158,19 @@ func TestRecordedUpdates(t *testing.T) {
 				switch e.Step {
 				case "old":
 					for _, v := range c.Visit {
-						do(Step{Open: recorded.Origin + v})
+						do(rehearsal.Step{Open: recorded.Origin + v})
 					}
 				case "reload-1":
-					do(Step{Deploy: []site.Host{c.Next}})
-					do(Step{Reload: "normal"})
+					do(rehearsal.Step{Deploy: []site.Host{c.Next}})
+					do(rehearsal.Step{Reload: "normal"})
 				case "reload-2":
-					do(Step{Reload: "normal"})
+					do(rehearsal.Step{Reload: "normal"})
 				case "reopen", "offline":
-					do(Step{Close: "browser"})
+					do(rehearsal.Step{Close: "browser"})
 					if e.Step == "offline" {
-						do(Step{Condition: &condition.Offline})
+						do(rehearsal.Step{Condition: &condition.Offline})
 					}
-					do(Step{Open: recorded.Origin + c.Visit[len(c.Visit)-1]})
+					do(rehearsal.Step{Open: recorded.Origin + c.Visit[len(c.Visit)-1]})
 				}
 				active, waiting, installing := s.Worker()
 				name := func(w *useragent.WorkerState) string {

@@ -1,11 +1,10 @@
-package cli
+package conformance
 
 import (
 	"context"
 	"encoding/json"
 	"net/http/httptest"
 	"os"
-	"path/filepath"
 	"slices"
 	"sort"
 	"strings"
@@ -16,25 +15,9 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/driver/chromium"
-	"tachyform/internal/fit"
-	"tachyform/internal/project"
 	"tachyform/internal/serve"
+	"tachyform/internal/testsite/demo"
 )
-
-// fittedDemo unpacks the example, fits it, and gives its folder and project.
-func fittedDemo(t testing.TB) (string, *project.Project) {
-	t.Helper()
-	dir, err := unpackDemo(filepath.Join(t.TempDir(), "demo"))
-	require.NoError(t, err)
-	p, err := project.Load(filepath.Join(dir, project.FileName))
-	require.NoError(t, err)
-	f, err := openFolder(p.SiteDir(), p)
-	require.NoError(t, err)
-	plan, err := fit.Prepare(context.Background(), p, f)
-	require.NoError(t, err)
-	apply(t, plan)
-	return dir, p
-}
 
 // startChromium starts a real browser, or skips the test loudly where there is none; with CI=true that is a failure.
 func startChromium(t *testing.T) *chromium.Browser {
@@ -53,15 +36,14 @@ func startChromium(t *testing.T) *chromium.Browser {
 
 // The generated worker in a real browser: visit, stop the server, open every page, and compare with what was predicted.
 func TestWorkerInChromium(t *testing.T) {
-	_, p := fittedDemo(t)
+	_, p := demo.Fitted(t)
 	c := startChromium(t)
 	server := httptest.NewUnstartedServer(nil)
 	server.Start()
 	server.Config.Handler = serve.Handler(p.SiteDir(), server.URL, p)
 	p.Origin = server.URL
 
-	f, err := openFolder(p.SiteDir(), p)
-	require.NoError(t, err)
+	f := demo.Open(t, p)
 	predicted, err := audit.Run(context.Background(), audit.Input{Project: p, Name: "site", Host: f, Folder: f})
 	require.NoError(t, err)
 

@@ -1,9 +1,8 @@
-package cli
+package audit_test
 
 import (
 	"context"
 	"encoding/json"
-	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -15,6 +14,8 @@ import (
 	"tachyform/internal/fit"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/testsite"
+	"tachyform/internal/testsite/demo"
 )
 
 // fingerprint is what a person would notice of an audit: outcomes, verdicts and findings.
@@ -38,9 +39,8 @@ func fingerprint(t *testing.T, p *project.Project, f *site.Folder) (string, *aud
 
 // Every part of the fitted example is there for a reason: taking any one away changes an outcome or brings a finding.
 func TestEveryPartMatters(t *testing.T) {
-	_, p := fittedDemo(t)
-	whole, err := openFolder(p.SiteDir(), p)
-	require.NoError(t, err)
+	_, p := demo.Fitted(t)
+	whole := demo.Open(t, p)
 	before, report := fingerprint(t, p, whole)
 	require.Equal(t, "ready", report.Summary.Verdict)
 
@@ -87,13 +87,11 @@ func TestEveryPartMatters(t *testing.T) {
 // refit fits the example anew after a change to its project file, and judges it.
 func refit(t *testing.T, change func(*project.Project)) (string, *audit.Report) {
 	t.Helper()
-	dir, err := unpackDemo(filepath.Join(t.TempDir(), "demo"))
-	require.NoError(t, err)
+	dir := demo.Unpack(t)
 	p, err := project.Load(filepath.Join(dir, project.FileName))
 	require.NoError(t, err)
 	change(p)
-	f, err := openFolder(p.SiteDir(), p)
-	require.NoError(t, err)
+	f := demo.Open(t, p)
 	plan, err := fit.Prepare(context.Background(), p, f)
 	require.NoError(t, err)
 	return fingerprint(t, p, plan.View)
@@ -144,9 +142,8 @@ func TestPatience(t *testing.T) {
 
 // Undo gives back every byte, and a second fit changes none.
 func TestFitTwiceAndUndo(t *testing.T) {
-	dir, p := fittedDemo(t)
-	f, err := openFolder(p.SiteDir(), p)
-	require.NoError(t, err)
+	dir, p := demo.Fitted(t)
+	f := demo.Open(t, p)
 	again, err := fit.Prepare(context.Background(), p, f)
 	require.NoError(t, err)
 	assert.Empty(t, again.Changes)
@@ -156,27 +153,8 @@ func TestFitTwiceAndUndo(t *testing.T) {
 	defer state.Close()
 	_, err = state.Undo(p.SiteDir())
 	require.NoError(t, err)
-	fresh, err := unpackDemo(filepath.Join(t.TempDir(), "fresh"))
-	require.NoError(t, err)
-	assert.Equal(t, tree(t, filepath.Join(fresh, "site")), tree(t, filepath.Join(dir, "site")))
+	fresh := demo.Unpack(t)
+	assert.Equal(t, testsite.Tree(t, filepath.Join(fresh, "site")), testsite.Tree(t, filepath.Join(dir, "site")))
 }
 
 // tree reads all files below a folder.
-func tree(t *testing.T, root string) map[string]string {
-	t.Helper()
-	out := map[string]string{}
-	require.NoError(t, filepath.WalkDir(root, func(path string, e os.DirEntry, err error) error {
-		if err != nil {
-			return err
-		}
-		rel, _ := filepath.Rel(root, path)
-		if e.IsDir() {
-			out[rel+"/"] = ""
-			return nil
-		}
-		text, err := os.ReadFile(path)
-		out[rel] = string(text)
-		return err
-	}))
-	return out
-}

@@ -1,4 +1,4 @@
-package cli
+package conformance
 
 import (
 	"context"
@@ -23,6 +23,7 @@ import (
 	"tachyform/internal/fit"
 	"tachyform/internal/project"
 	"tachyform/internal/serve"
+	"tachyform/internal/testsite/demo"
 )
 
 // line is a site that is really served and fitted, whose network and releases a test changes.
@@ -65,11 +66,10 @@ func (l *line) deploy(files map[string]string) {
 	require.NoError(l.t, os.WriteFile(file, []byte("site: site\napp: {name: Line}\norigin: "+l.Origin()+"\n"+l.settings), 0o644))
 	p, err := project.Load(file)
 	require.NoError(l.t, err)
-	f, err := openFolder(root, p)
-	require.NoError(l.t, err)
+	f := demo.Open(l.t, p)
 	plan, err := fit.Prepare(context.Background(), p, f)
 	require.NoError(l.t, err)
-	apply(l.t, plan)
+	demo.Apply(l.t, plan)
 	l.project = p
 	l.host.Store(hosting{serve.Handler(root, l.Origin(), p)})
 }

@@ -1,4 +1,4 @@
-package cli
+package conformance
 
 import (
 	"context"
@@ -27,27 +27,26 @@ import (
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/serve"
 	"tachyform/internal/site"
+	"tachyform/internal/testsite/demo"
 	"tachyform/internal/worker"
 )
 
 // BenchmarkRehearseDemo is the default rehearsal of the fitted example.
 func BenchmarkRehearseDemo(b *testing.B) {
-	_, p := fittedDemo(b)
-	f, err := openFolder(p.SiteDir(), p)
-	require.NoError(b, err)
+	_, p := demo.Fitted(b)
+	f := demo.Open(b, p)
 	for b.Loop() {
-		_, err = audit.Rehearse(context.Background(), audit.Input{Project: p, Name: "site", Host: f, Folder: f})
+		_, err := audit.Rehearse(context.Background(), audit.Input{Project: p, Name: "site", Host: f, Folder: f})
 		require.NoError(b, err)
 	}
 }
 
 // BenchmarkAuditDemo is one audit of the fitted example: two conditions, every page.
 func BenchmarkAuditDemo(b *testing.B) {
-	_, p := fittedDemo(b)
+	_, p := demo.Fitted(b)
 	for b.Loop() {
-		f, err := openFolder(p.SiteDir(), p)
-		require.NoError(b, err)
-		_, err = audit.Run(context.Background(), audit.Input{Project: p, Name: "site", Host: f, Folder: f})
+		f := demo.Open(b, p)
+		_, err := audit.Run(context.Background(), audit.Input{Project: p, Name: "site", Host: f, Folder: f})
 		require.NoError(b, err)
 	}
 }
@@ -63,8 +62,8 @@ func forBench(t *testing.T) {
 // the worker anew for every page. The visits online, and the installation of the worker by them, count for neither.
 func TestBenchAgainstChromium(t *testing.T) {
 	forBench(t)
-	_, demo := fittedDemo(t)
-	for name, p := range map[string]*project.Project{"the example, a dozen requests a page": demo, "300 pages of text with a style sheet, a script and a picture": textSite(t, 300)} {
+	_, example := demo.Fitted(t)
+	for name, p := range map[string]*project.Project{"the example, a dozen requests a page": example, "300 pages of text with a style sheet, a script and a picture": textSite(t, 300)} {
 		c := startChromium(t)
 		server := httptest.NewUnstartedServer(nil)
 		server.Start()
@@ -77,8 +76,7 @@ func TestBenchAgainstChromium(t *testing.T) {
 		require.NoError(t, c.Visit(visits, "navigator.serviceWorker.ready"))
 		server.CloseClientConnections()
 		server.Close()
-		f, err := openFolder(p.SiteDir(), p)
-		require.NoError(t, err)
+		f := demo.Open(t, p)
 		in := audit.Input{Project: p, Name: "site", Host: f, Folder: f}
 		r, err := audit.Rehearse(context.Background(), in)
 		require.NoError(t, err)
@@ -130,11 +128,10 @@ func textSite(t testing.TB, n int) *project.Project {
 	put("tachyform.yaml", "site: site\napp: {name: Piers, short_name: Piers, start_url: /, display: standalone}\nicons: {master: mark.svg, backdrop: \"#fff\"}\nworker:\n  pack: {include: [\"/*\"]}\naudit: {visit: [/]}\n")
 	p, err := project.Load(filepath.Join(dir, project.FileName))
 	require.NoError(t, err)
-	f, err := openFolder(p.SiteDir(), p)
-	require.NoError(t, err)
+	f := demo.Open(t, p)
 	plan, err := fit.Prepare(context.Background(), p, f)
 	require.NoError(t, err)
-	apply(t, plan)
+	demo.Apply(t, plan)
 	return p
 }
 
@@ -155,10 +152,9 @@ func TestBenchGrowth(t *testing.T) {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "s.css"), []byte("p { color: red }"), 0o644))
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "w.js"), []byte("onfetch = e => e.respondWith(caches.match(e.request).then(r => r || fetch(e.request)))"), 0o644))
 		p := project.Default(dir)
-		f, err := openFolder(dir, p)
-		require.NoError(t, err)
+		f := demo.Open(t, p)
 		start := time.Now()
-		_, err = audit.Run(context.Background(), audit.Input{Project: p, Name: "site", Host: f, Folder: f})
+		_, err := audit.Run(context.Background(), audit.Input{Project: p, Name: "site", Host: f, Folder: f})
 		require.NoError(t, err)
 		took := time.Since(start)
 		t.Logf("%5d pages: %v, %v a page", n, took.Round(time.Millisecond), (took / time.Duration(n)).Round(time.Microsecond))
@@ -198,8 +194,7 @@ func TestBenchStamps(t *testing.T) {
 	})
 	var both time.Duration
 	hashing := median(func() time.Duration {
-		f, err := openFolder(site, p)
-		require.NoError(t, err)
+		f := demo.Open(t, p)
 		start := time.Now()
 		var wait sync.WaitGroup
 		work := make(chan int)
@@ -222,8 +217,7 @@ func TestBenchStamps(t *testing.T) {
 	})
 	both = median(func() time.Duration {
 		start := time.Now()
-		f, err := openFolder(site, p)
-		require.NoError(t, err)
+		f := demo.Open(t, p)
 		plan, err := worker.NewPlan(context.Background(), p, f)
 		require.NoError(t, err)
 		code, err := worker.Generate(plan, worker.Options{})

@@ -1,4 +1,4 @@
-package audit
+package conformance
 
 import (
 	"bufio"
@@ -19,6 +19,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/audit"
 	"tachyform/internal/project"
 	"tachyform/internal/recorded"
 	"tachyform/internal/site"
@@ -47,7 +48,7 @@ func TestRecordedInstalling(t *testing.T) {
 		p := project.Default("site")
 		p.Addr, p.Origin, p.Audit.Entry, p.Audit.Visit, p.Audit.Pages = c.Base, recorded.Origin, c.Entry, c.Visit, c.Pages
 		// The browser was on one machine with its server, whose origin counts as secure.
-		r, err := Run(context.Background(), Input{Project: p, Name: "site", Host: hosts[0], Folder: hosts[0].(*site.Folder), Others: hosts[1:], Trusted: true})
+		r, err := audit.Run(context.Background(), audit.Input{Project: p, Name: "site", Host: hosts[0], Folder: hosts[0].(*site.Folder), Others: hosts[1:], Trusted: true})
 		require.NoError(t, err)
 		if v := r.Targets["chromium-desktop"]; v.Installable == (len(want.Installability) == 0) {
 			agreed++
@@ -123,7 +124,7 @@ func TestVectorInstalling(t *testing.T) {
 		other := vectorHost{"http://other", "/none", "", "/none"}
 		p := project.Default("site")
 		p.Origin, p.Audit.Entry, p.Audit.Visit = h.origin, h.document, []string{h.document}
-		r, err := Run(context.Background(), Input{Project: p, Name: "site", Host: h, Others: []site.Host{other}, Trusted: true})
+		r, err := audit.Run(context.Background(), audit.Input{Project: p, Name: "site", Host: h, Others: []site.Host{other}, Trusted: true})
 		require.NoError(t, err)
 		all++
 		if target := r.Targets["chromium-desktop"]; target.Installable == (len(v.Chromium.Installability) == 0) {
