@@ -1,4 +1,5 @@
-// Package assetlinks reads and writes the file by which a site proves to Android that an app belongs to it (Digital Asset Links, 1.0).
+// Package assetlinks reads and writes the file by which a site proves to Android that an app belongs to it (Digital
+// Asset Links, 1.0).
 package assetlinks
 
 import (
@@ -28,7 +29,8 @@ type Statement struct {
 // Proves says whether a statement allows the app to open the site without the browser's bar.
 func (s Statement) Proves(app project.AndroidApp) bool {
 	missing := func(fingerprint string) bool { return !slices.Contains(s.Target.Fingerprints, fingerprint) }
-	return slices.Contains(s.Relation, handlesURLs) && s.Target.Namespace == "android_app" && s.Target.Package == app.Package &&
+	return slices.Contains(s.Relation, handlesURLs) && s.Target.Namespace == "android_app" &&
+		s.Target.Package == app.Package &&
 		!slices.ContainsFunc(app.Fingerprints, missing)
 }
 
@@ -38,8 +40,9 @@ func Parse(text []byte) (list []Statement, err error) {
 	return list, err
 }
 
-// With gives the file's text with a statement that proves the app, all that it says of others as it was; text is nil where there is no file.
-// changed is false where it proves the app already. The error says why the text is no list of statements.
+// With gives the file's text with a statement that proves the app, all that it says of others as it was; text is nil
+// where there is no file. changed is false where it proves the app already. The error says why the text is no list of
+// statements.
 func With(text []byte, app project.AndroidApp) (out []byte, changed bool, err error) {
 	var list []json.RawMessage
 	if text != nil {

@@ -9,7 +9,8 @@ import (
 	"tachyform/internal/target"
 )
 
-// Appearance is what a person meets on a target who installs the app there. Empty members say that the target shows nothing of its own.
+// Appearance is what a person meets on a target who installs the app there. Empty members say that the target shows
+// nothing of its own.
 type Appearance struct {
 	// Label is the text under the icon, or in the list of programs.
 	Label string `json:"label"`
@@ -25,7 +26,8 @@ type Appearance struct {
 	Storage string `json:"storage,omitempty"`
 }
 
-// largest gives the address of the manifest's largest icon for one of the purposes, those named first before the others.
+// largest gives the address of the manifest's largest icon for one of the purposes, those named first before the
+// others.
 func largest(p *manifest.Processed, purposes ...string) string {
 	for _, purpose := range purposes {
 		best, url := -1, ""

@@ -74,8 +74,10 @@ type auditor struct {
 }
 
 func newAuditor(ctx context.Context, in Input) *auditor {
-	return &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}, reader: &page.Reader{},
-		report: &Report{Site: in.Name, Origin: in.Host.Origin(), Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}}}
+	return &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{},
+		reader: &page.Reader{},
+		report: &Report{Site: in.Name, Origin: in.Host.Origin(), Entry: in.Project.Audit.Entry,
+			Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}}}
 }
 
 // Run judges a site.
@@ -93,7 +95,9 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 			_ = judge()
 		}
 	}()
-	a.report = &Report{Schema: "tachyform.audit/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry, Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}, Name: in.Project.App.Text("name")}
+	a.report = &Report{Schema: "tachyform.audit/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry,
+		Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{},
+		Name: in.Project.App.Text("name")}
 	for _, t := range in.Project.Audit.Targets {
 		a.report.Targets[t] = &TargetVerdict{Installable: true, Blockers: []string{}}
 	}
@@ -166,7 +170,8 @@ func (a *auditor) collect() error {
 	} else {
 		a.pages = rehearsal.PagesOf(a.ctx, a.Host, entry, a.Project.Audit.Crawl.AtMost, a.Project.Audit.Crawl.Depth)
 	}
-	for _, p := range append([]string{a.Project.Audit.Entry}, append(slices.Clone(a.Project.Audit.Visit), a.Project.Audit.Pages...)...) {
+	for _, p := range append([]string{a.Project.Audit.Entry},
+		append(slices.Clone(a.Project.Audit.Visit), a.Project.Audit.Pages...)...) {
 		if u := a.absolute(p); !slices.Contains(a.pages, u) {
 			a.pages = append(a.pages, u)
 		}
@@ -240,7 +245,8 @@ func (a *auditor) findOn(targets []string, check *Check, where Where, evidence, 
 	if heaviest == "" {
 		return
 	}
-	f := &Finding{Code: c.Code, Weight: heaviest, Title: c.Title, Where: where, Evidence: evidence, Reason: c.Reason, Mend: c.Mend, Standard: c.Standard, Weights: by}
+	f := &Finding{Code: c.Code, Weight: heaviest, Title: c.Title, Where: where, Evidence: evidence, Reason: c.Reason,
+		Mend: c.Mend, Standard: c.Standard, Weights: by}
 	if mend != "" {
 		f.Mend = mend
 	}
@@ -383,7 +389,8 @@ func (a *auditor) rehearse(start string) error {
 	for _, p := range a.ran.Pages {
 		out := &PageReport{URL: a.local(p.URL), Title: p.Title, Under: map[string]*PageResult{}}
 		for name, o := range p.Under {
-			res := &PageResult{Outcome: o.Outcome, Status: o.Status, Title: o.Title, AnsweredBy: answeredBy(o.AnsweredBy), Missing: []string{}, MS: o.Elapsed.Milliseconds(), Known: o.Doubt == nil, Why: a.why(o.Doubt)}
+			res := &PageResult{Outcome: o.Outcome, Status: o.Status, Title: o.Title, AnsweredBy: answeredBy(o.AnsweredBy),
+				Missing: []string{}, MS: o.Elapsed.Milliseconds(), Known: o.Doubt == nil, Why: a.why(o.Doubt)}
 			for _, l := range o.Missing {
 				res.Missing = append(res.Missing, a.local(l.URL))
 			}
@@ -488,7 +495,8 @@ func (a *auditor) present() *page.Registration {
 	if p.File == "" || a.Project.Worker.Replace == "yes" {
 		return nil
 	}
-	r := &page.Registration{Script: a.absolute(p.File), Type: orDefault(p.Type, "classic"), UpdateViaCache: "imports", From: a.absolute(a.Project.Audit.Entry)}
+	r := &page.Registration{Script: a.absolute(p.File), Type: orDefault(p.Type, "classic"), UpdateViaCache: "imports",
+		From: a.absolute(a.Project.Audit.Entry)}
 	if p.Scope != "" {
 		r.Scope = a.absolute(p.Scope)
 	}

@@ -42,7 +42,8 @@ func (a *auditor) checkStores(at Where) {
 	}
 	entries, bytes := a.sizeOfStores()
 	if bytes > heavyInstall || entries > manyFiles {
-		a.find(workerHeavy, at, fmt.Sprintf("after the first visits %d answers are kept, %.1f MB", entries, float64(bytes)/1e6), "")
+		a.find(workerHeavy, at, fmt.Sprintf("after the first visits %d answers are kept, %.1f MB", entries,
+			float64(bytes)/1e6), "")
 	}
 }
 

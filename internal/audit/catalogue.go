@@ -7,7 +7,8 @@ import (
 	"tachyform/internal/target"
 )
 
-// Check is what can be found: its code, how heavy it weighs, and the words for it. It stands beside the function that judges.
+// Check is what can be found: its code, how heavy it weighs, and the words for it. It stands beside the function that
+// judges.
 type Check struct {
 	Code   string `json:"code"`
 	Weight string `json:"weight"`
@@ -23,8 +24,8 @@ type Check struct {
 
 	// Rank says where it stands among all: findings of one weight are shown in the order of their ranks.
 	Rank int `json:"-"`
-	// Otherwise says where it weighs otherwise than Weight: by target, "" where nobody notices. What stops installing on some targets and
-	// is not listed is a risk on the others.
+	// Otherwise says where it weighs otherwise than Weight: by target, "" where nobody notices. What stops installing on
+	// some targets and is not listed is a risk on the others.
 	Otherwise map[string]string `json:"-"`
 	// FitMends tells that a fit may mend it.
 	FitMends bool `json:"-"`

@@ -103,7 +103,8 @@ var androidApp = "shops: {android: {package: example.pier, fingerprints: ['" + s
 
 // goodSite is a site without a finding.
 func goodSite() map[string]string {
-	return map[string]string{"index.html": goodPage, "far.html": strings.Replace(goodPage, "Pier", "Far", 1), "m.json": goodManifest, "w.js": goodWorker, "any.png": disc(192, .3), "mask.png": disc(192, .3)}
+	return map[string]string{"index.html": goodPage, "far.html": strings.Replace(goodPage, "Pier", "Far", 1),
+		"m.json": goodManifest, "w.js": goodWorker, "any.png": disc(192, .3), "mask.png": disc(192, .3)}
 }
 
 // lay writes files into a folder and opens it as the project's text says.
@@ -155,7 +156,8 @@ func TestNoFindings(t *testing.T) {
 	}
 	text, err := json.Marshal(r)
 	require.NoError(t, err)
-	for _, member := range []string{`"schema":"tachyform.audit/1"`, `"installable":true,"blockers":[]`, `"state":"activated","error":null`, `"outcome":"whole"`, `"missing":[]`, `"verdict":"ready"`} {
+	for _, member := range []string{`"schema":"tachyform.audit/1"`, `"installable":true,"blockers":[]`,
+		`"state":"activated","error":null`, `"outcome":"whole"`, `"missing":[]`, `"verdict":"ready"`} {
 		assert.Contains(t, string(text), member, "the form that programs rely on")
 	}
 }
@@ -186,13 +188,17 @@ func TestChecks(t *testing.T) {
 		{"app.unreachable", "", func(f map[string]string) { delete(f, "m.json") }, "404"},
 		{"app.unreachable", "", edit("index.html", "/m.json", "https://elsewhere.example/m.json"), "elsewhere"},
 		{"app.unreadable", "", put("m.json", goodPage), "HTML"},
-		{"app.unreadable", "", edit("m.json", `"id"`, `"permissions_policy": {"fullscreen": "self"}, "id"`), "permissions_policy"},
+		{"app.unreadable", "", edit("m.json", `"id"`, `"permissions_policy": {"fullscreen": "self"}, "id"`),
+			"permissions_policy"},
 		{"app.nameless", "", edit("m.json", `"name": "Pier", "short_name": "Pier",`, ""), "neither"},
 		{"app.start", "", edit("m.json", `"start_url": "/",`, ""), "start_url"},
 		{"app.display", "", edit("m.json", "standalone", "browser"), "browser"},
-		{"app.display", "", edit("m.json", `"display": "standalone",`, `"display": "standalone", "display_override": ["browser"],`), "display_override"},
-		{"icon.unfit", "", edit("m.json", `"sizes": "192x192", "type": "image/png"}, {`, `"sizes": "96x96", "type": "image/png"}, {`), "96x96"},
-		{"app.related", "", edit("m.json", `"id"`, `"prefer_related_applications": true, "related_applications": [{"platform": "play", "id": "x"}], "id"`), "true"},
+		{"app.display", "", edit("m.json", `"display": "standalone",`,
+			`"display": "standalone", "display_override": ["browser"],`), "display_override"},
+		{"icon.unfit", "", edit("m.json", `"sizes": "192x192", "type": "image/png"}, {`,
+			`"sizes": "96x96", "type": "image/png"}, {`), "96x96"},
+		{"app.related", "", edit("m.json", `"id"`,
+			`"prefer_related_applications": true, "related_applications": [{"platform": "play", "id": "x"}], "id"`), "true"},
 		{"worker.failed", "", edit("w.js", "'/m.json'", "'/gone.json'"), "gone.json"},
 		{"worker.failed", "", put("w.js", "throw new Error('low tide')"), "low tide"},
 		{"worker.failed", "", func(f map[string]string) { delete(f, "w.js") }, "404"},
@@ -221,8 +227,10 @@ func TestChecks(t *testing.T) {
 		{"shop.lacks", androidApp, func(map[string]string) {}, "screenshots, categories, an icon of 512 by 512"},
 		{"limit.over", "audit: {limits: {kept: 1 kB}}", func(map[string]string) {}, "over the limit of 1 kB"},
 		{"limit.over", "audit: {limits: {files: 4}}", func(map[string]string) {}, "5 answers are kept"},
-		{"limit.over", "audit: {limits: {whole_offline: 100}}", edit("w.js", "'/far.html', ", ""), "1 of 2 pages are whole offline, 50 %"},
-		{"worker.breaks", "", edit("w.js", "'fetch', (e) => ", "'fetch', (e) => e.request.method === 'POST' ? e.respondWith(Promise.reject(1)) : "), "POST /"},
+		{"limit.over", "audit: {limits: {whole_offline: 100}}", edit("w.js", "'/far.html', ", ""),
+			"1 of 2 pages are whole offline, 50 %"},
+		{"worker.breaks", "", edit("w.js", "'fetch', (e) => ", "'fetch', (e) => e.request.method === 'POST' ? "+
+			"e.respondWith(Promise.reject(1)) : "), "POST /"},
 		{"worker.ranges", "", func(f map[string]string) {
 			f["film.mp4"] = "0123456789"
 			edit("far.html", "</body>", `<video src="/film.mp4"></video></body>`)(f)
@@ -238,16 +246,19 @@ func TestChecks(t *testing.T) {
 		}, "/ comes after 1.5 s"},
 		{"worker.breaks", "other_origins: [{origin: https://maps.example, folder: .}]", func(f map[string]string) {
 			edit("far.html", "</body>", `<img src="https://maps.example/any.png" alt=""></body>`)(f)
-			edit("w.js", "'fetch', (e) => ", "'fetch', (e) => !e.request.url.startsWith(location.origin) ? e.respondWith(Response.error()) : ")(f)
+			edit("w.js", "'fetch', (e) => ", "'fetch', (e) => !e.request.url.startsWith(location.origin) ? "+
+				"e.respondWith(Response.error()) : ")(f)
 		}, "GET https://maps.example/any.png answers with status 200 without the worker"},
 		{"keep.partial", "", func(f map[string]string) {
 			f["film.mp4"] = "0123456789"
 			edit("far.html", "</body>", `<video src="/film.mp4"></video></body>`)(f)
-			edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then(async (x) => { if (x.status === 206) await (await caches.open('all')).put(e.request.url, new Response(await x.clone().blob())); return x })")(f)
+			edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then(async (x) => { if (x.status === 206) await "+
+				"(await caches.open('all')).put(e.request.url, new Response(await x.clone().blob())); return x })")(f)
 		}, "/film.mp4, 10 bytes"},
 		{"app.stale", "hosting: {headers: [{match: /m.json, set: {Cache-Control: max-age=604800}}]}", nil, "max-age=604800"},
 		{"worker.stays", "", func(f map[string]string) {
-			edit("w.js", "caches.open('all').then((c) =>", "caches.has('all').then((had) => { if (had) throw new Error('there is one already'); return caches.open('all') }).then((c) =>")(f)
+			edit("w.js", "caches.open('all').then((c) =>", "caches.has('all').then((had) => { if (had) throw new "+
+				"Error('there is one already'); return caches.open('all') }).then((c) =>")(f)
 		}, "there is one already"},
 		{"worker.hasty", "", func(f map[string]string) {
 			f["late.css"] = "p {}"
@@ -262,12 +273,20 @@ func TestChecks(t *testing.T) {
 				edit(name, "/w.js", "/w.3f9c2b71.js")(f)
 			}
 		}, "/w.3f9c2b71.js"},
-		{"keep.errors", "", edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then((x) => { const y = x.clone(); if (x.status === 404) e.waitUntil(caches.open('more').then((c) => c.put(e.request, y))); return x })"), "status 404"},
-		{"keep.redirected", "hosting: {redirects: [{match: /far.html, to: /farther.html}]}", func(f map[string]string) { f["farther.html"] = f["far.html"] }, "/far.html"},
-		{"page.policy", `hosting: {headers: [{match: /far.html, set: {Content-Security-Policy: "script-src 'self'"}}]}`, nil, "'sha256-"},
-		{"offline.signed-out", "worker: {stand_ins: {page: /far.html}}\nhosting: {statuses: [{match: /far.html, status: 401, unless_cookie: badge}], headers: [{match: /, set: {Set-Cookie: badge=1}}]}", nil, "status 401"},
-		{"offline.signed-out", "worker: {stand_ins: {page: /far.html}}\nhosting: {redirects: [{match: /far.html, to: /sign-in, unless_cookie: badge}], headers: [{match: /, set: {Set-Cookie: badge=1}}]}", nil, "redirects to /sign-in"},
-		{"site.http", "other_origins: [{origin: http://pier.example, folder: .}]", nil, "http://pier.example/ answers with status 200"},
+		{"keep.errors", "", edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then((x) => { const y = "+
+			"x.clone(); if (x.status === 404) e.waitUntil(caches.open('more').then((c) => c.put(e.request, y))); return x })"),
+			"status 404"},
+		{"keep.redirected", "hosting: {redirects: [{match: /far.html, to: /farther.html}]}",
+			func(f map[string]string) { f["farther.html"] = f["far.html"] }, "/far.html"},
+		{"page.policy", `hosting: {headers: [{match: /far.html, set: {Content-Security-Policy: "script-src 'self'"}}]}`, nil,
+			"'sha256-"},
+		{"offline.signed-out", "worker: {stand_ins: {page: /far.html}}\nhosting: {statuses: [{match: /far.html, status: " +
+			"401, unless_cookie: badge}], headers: [{match: /, set: {Set-Cookie: badge=1}}]}", nil, "status 401"},
+		{"offline.signed-out", "worker: {stand_ins: {page: /far.html}}\nhosting: {redirects: [{match: /far.html, to: " +
+			"/sign-in, unless_cookie: badge}], headers: [{match: /, set: {Set-Cookie: badge=1}}]}", nil,
+			"redirects to /sign-in"},
+		{"site.http", "other_origins: [{origin: http://pier.example, folder: .}]", nil,
+			"http://pier.example/ answers with status 200"},
 		{"link.crossorigin", "", func(f map[string]string) {
 			f["type.woff2"] = "x"
 			edit("far.html", `<link rel="icon"`, `<link rel="preload" as="font" href="/type.woff2"><link rel="icon"`)(f)
@@ -276,58 +295,74 @@ func TestChecks(t *testing.T) {
 		{"link.refused", "", func(f map[string]string) {
 			f["far.css"] = "p {}"
 			edit("far.html", `<link rel="icon"`, `<link rel="stylesheet" integrity="sha256-AAAA" href="/far.css"><link rel="icon"`)(f)
-			edit("index.html", `<link rel="icon"`, `<link rel="stylesheet" integrity="sha256-AAAA" href="/far.css"><link rel="icon"`)(f)
+			edit("index.html", `<link rel="icon"`,
+				`<link rel="stylesheet" integrity="sha256-AAAA" href="/far.css"><link rel="icon"`)(f)
 			edit("w.js", "'/far.html', ", "'/far.html', '/far.css', ")(f)
 		}, "integrity"},
-		{"worker.delayed", "hosting: {headers: [{match: /lib.js, set: {Cache-Control: max-age=86400}}]}", func(f map[string]string) {
-			f["lib.js"] = "self.lib = 1"
-			f["w.js"] = "importScripts('/lib.js');" + f["w.js"]
-		}, "imports /lib.js"},
+		{"worker.delayed", "hosting: {headers: [{match: /lib.js, set: {Cache-Control: max-age=86400}}]}",
+			func(f map[string]string) {
+				f["lib.js"] = "self.lib = 1"
+				f["w.js"] = "importScripts('/lib.js');" + f["w.js"]
+			}, "imports /lib.js"},
 		{"keep.opaque", "other_origins: [{origin: https://maps.example, folder: .}]", func(f map[string]string) {
 			f["tile.png"] = f["any.png"]
-			edit("w.js", ".addAll(ALL)", ".addAll(ALL).then(async () => c.put('https://maps.example/tile.png', await fetch('https://maps.example/tile.png', { mode: 'no-cors' })))")(f)
+			edit("w.js", ".addAll(ALL)", ".addAll(ALL).then(async () => c.put('https://maps.example/tile.png', await "+
+				"fetch('https://maps.example/tile.png', { mode: 'no-cors' })))")(f)
 		}, "https://maps.example/tile.png"},
-		{"app.apart", "hosting: {headers: [{match: /far.html, set: {Set-Cookie: session=1}}]}\naudit: {visit: [/, /far.html]}", nil, "/far.html"},
+		{"app.apart",
+			"hosting: {headers: [{match: /far.html, set: {Set-Cookie: session=1}}]}\naudit: {visit: [/, /far.html]}", nil,
+			"/far.html"},
 		{"limit.over", "audit: {limits: {requests: 4}}", func(map[string]string) {}, "makes 5 requests"},
 		{"keep.grows", "", func(f map[string]string) {
 			edit("w.js", ", { ignoreSearch: true }", "")(f)
-			edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then((x) => { const y = x.clone(); if (x.ok) e.waitUntil(caches.open('more').then((c) => c.put(e.request, y))); return x })")(f)
+			edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then((x) => { const y = x.clone(); if (x.ok) "+
+				"e.waitUntil(caches.open('more').then((c) => c.put(e.request, y))); return x })")(f)
 		}, "/any.png"},
-		{"link.mixed", "", edit("far.html", "</body>", `<script src="http://charts.example/draw.js"></script></body>`), "http://charts.example/draw.js"},
+		{"link.mixed", "", edit("far.html", "</body>", `<script src="http://charts.example/draw.js"></script></body>`),
+			"http://charts.example/draw.js"},
 		{"page.viewport", "", edit("far.html", `name="viewport"`, `name="other"`), ""},
 		{"offline.first", "audit: {visit: [/, /far.html]}", func(f map[string]string) {
 			edit("w.js", "'/any.png', ", "")(f)
-			edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then((x) => { const y = x.clone(); if (x.ok && e.request.url.endsWith('any.png')) e.waitUntil(caches.open('more').then((c) => c.put(e.request, y))); return x })")(f)
+			edit("w.js", "r || fetch(e.request)", "r || fetch(e.request).then((x) => { const y = x.clone(); if (x.ok && "+
+				"e.request.url.endsWith('any.png')) e.waitUntil(caches.open('more').then((c) => c.put(e.request, y))); return x })")(f)
 		}, "missing /any.png"},
 		{"site.plain", "", func(f map[string]string) {
 			f["long.css"] = strings.Repeat("p { color: navy }\n", 2000)
 			edit("index.html", "</head>", `<link rel="stylesheet" href="/long.css"></head>`)(f)
 			edit("w.js", "'/far.html', ", "'/far.html', '/long.css', ")(f)
 		}, "one file without Content-Encoding, 36 kB: /long.css"},
-		{"worker.disguises", "", edit("w.js", "r || fetch(e.request)", "r || (e.request.mode === 'navigate' ? caches.match('/') : fetch(e.request))"), "status 404"},
-		{"worker.delayed", "hosting: {headers: [{match: /w.js, set: {Cache-Control: max-age=86400}}]}", func(map[string]string) {}, "max-age=86400"},
+		{"worker.disguises", "", edit("w.js", "r || fetch(e.request)",
+			"r || (e.request.mode === 'navigate' ? caches.match('/') : fetch(e.request))"), "status 404"},
+		{"worker.delayed", "hosting: {headers: [{match: /w.js, set: {Cache-Control: max-age=86400}}]}",
+			func(map[string]string) {}, "max-age=86400"},
 		{"worker.heavy", "", func(f map[string]string) {
 			f["big.bin"] = strings.Repeat("x", 16_000_000)
 			edit("w.js", "'/far.html', ", "'/far.html', '/big.bin', ")(f)
 		}, "16.0 MB"},
-		{"page.stale", "hosting: {headers: [{match: /far.html, set: {Cache-Control: max-age=604800}}]}", func(map[string]string) {}, "max-age=604800"},
+		{"page.stale", "hosting: {headers: [{match: /far.html, set: {Cache-Control: max-age=604800}}]}",
+			func(map[string]string) {}, "max-age=604800"},
 		{"page.language", "", edit("far.html", ` lang="en"`, ""), ""},
 		{"page.title", "", edit("far.html", "<title>Far</title>", ""), ""},
-		{"offline.unknown", "", edit("far.html", `<img src="/any.png" alt=""><a href="/far.html">Far</a>`, "<div id=app></div><script>document.getElementById('app').innerHTML = 'Far'</script>"), "/far.html"},
+		{"offline.unknown", "", edit("far.html", `<img src="/any.png" alt=""><a href="/far.html">Far</a>`,
+			"<div id=app></div><script>document.getElementById('app').innerHTML = 'Far'</script>"), "/far.html"},
 		{"app.bare", "", edit("m.json", ` "description": "A pier.",`, ""), ""},
-		{"keep.private", "hosting: {headers: [{match: /far.html, set: {Set-Cookie: visitor=1}}]}", func(map[string]string) {}, "/far.html"},
+		{"keep.private", "hosting: {headers: [{match: /far.html, set: {Set-Cookie: visitor=1}}]}", func(map[string]string) {},
+			"/far.html"},
 		{"page.register", "", edit("far.html", "navigator.serviceWorker.register('/w.js')", ""), "/far.html"},
 		{"offline.lost", "", edit("w.js", "'/far.html', ", ""), ""},
 		{"offline.stuck", "", edit("w.js", "'/far.html', ", ""), ""},
 		{"offline.partial", "", edit("w.js", "'/any.png', ", ""), "/any.png"},
-		{"offline.other", "", edit("w.js", "caches.match(e.request,", "caches.match(e.request.url.endsWith('far.html') ? '/' : e.request,"), ""},
-		{"offline.lucky", "hosting: {headers: [{match: /far.html, set: {Cache-Control: max-age=900}}, {match: /any.png, set: {Cache-Control: max-age=900}}]}", edit("w.js", "'/any.png', ", ""), "/any.png"},
+		{"offline.other", "", edit("w.js", "caches.match(e.request,",
+			"caches.match(e.request.url.endsWith('far.html') ? '/' : e.request,"), ""},
+		{"offline.lucky", "hosting: {headers: [{match: /far.html, set: {Cache-Control: max-age=900}}, {match: /any.png, " +
+			"set: {Cache-Control: max-age=900}}]}", edit("w.js", "'/any.png', ", ""), "/any.png"},
 		{"offline.phone", "", func(f map[string]string) {
 			f["far.html"] = strings.Replace(f["far.html"], `<img src="/any.png"`, `<img srcset="/any.png 1x, /dense.png 3x"`, 1)
 			f["dense.png"] = f["any.png"]
 		}, "/dense.png"},
 		{"offline.partial", "audit: {asks: [{page: /far.html, for: [/tides.json]}]}", put("tides.json", "{}"), "/tides.json"},
-		{"worker.beyond", "", func(f map[string]string) { f["w.js"] = "const n = new Intl.NumberFormat('en');" + f["w.js"] }, "Intl"},
+		{"worker.beyond", "", func(f map[string]string) { f["w.js"] = "const n = new Intl.NumberFormat('en');" + f["w.js"] },
+			"Intl"},
 		{"icon.missing", "", edit("index.html", `rel="icon" href="/any.png"`, `rel="icon" href="/none.png"`), "/none.png"},
 		{"icon.lies", "", put("mask.png", disc(180, .3)), "180x180"},
 		{"icon.damaged", "", func(f map[string]string) { f["mask.png"] = f["mask.png"][:200] }, "damaged"},
@@ -346,14 +381,19 @@ func TestChecks(t *testing.T) {
 			f["c.html"], f["d.html"] = f["far.html"], f["far.html"]
 		}, "shortcuts"},
 		{"app.unknown", "", edit("m.json", `"id"`, `"nmae": "x", "id"`), "nmae"},
-		{"app.start-answer", "hosting: {redirects: [{match: /start, to: /}]}", edit("m.json", `"start_url": "/"`, `"start_url": "/start"`), "redirects to /"},
-		{"app.shortcut", "", edit("m.json", `"id"`, `"shortcuts": [{"name": "Tides", "url": "/gone.html"}], "id"`), "/gone.html"},
-		{"app.screenshot", "", edit("m.json", `"id"`, `"screenshots": [{"src": "/mask.png", "sizes": "192x192"}], "id"`), "320"},
+		{"app.start-answer", "hosting: {redirects: [{match: /start, to: /}]}",
+			edit("m.json", `"start_url": "/"`, `"start_url": "/start"`), "redirects to /"},
+		{"app.shortcut", "", edit("m.json", `"id"`, `"shortcuts": [{"name": "Tides", "url": "/gone.html"}], "id"`),
+			"/gone.html"},
+		{"app.screenshot", "", edit("m.json", `"id"`, `"screenshots": [{"src": "/mask.png", "sizes": "192x192"}], "id"`),
+			"320"},
 		{"app.screenshot", "", edit("m.json", `"id"`, `"screenshots": [{"src": "/shot.png"}], "id"`), "not there"},
 		{"app.cut", "", edit("m.json", `"short_name": "Pier"`, `"short_name": "Pier of the outer isles"`), "Pier of the …"},
 		{"app.differs", "", edit("m.json", `"id"`, `"theme_color": "red", "id"`), "#ff0000"},
-		{"app.differs", "", edit("index.html", `<meta name="theme-color"`, `<meta name="application-name" content="Quay"><meta name="theme-color"`), "Quay"},
-		{"app.flash", "", edit("index.html", `<meta charset="utf-8">`, `<meta charset="utf-8"><style>:root { --deep: #06283a } body { background: var(--deep) }</style>`), "#06283a"},
+		{"app.differs", "", edit("index.html", `<meta name="theme-color"`,
+			`<meta name="application-name" content="Quay"><meta name="theme-color"`), "Quay"},
+		{"app.flash", "", edit("index.html", `<meta charset="utf-8">`,
+			`<meta charset="utf-8"><style>:root { --deep: #06283a } body { background: var(--deep) }</style>`), "#06283a"},
 		{"app.flash", "", edit("m.json", `"id"`, `"background_color": "navy", "id"`), "#000080"},
 		{"app.contrast", "", func(f map[string]string) {
 			edit("m.json", `"id"`, `"theme_color": "#7c7c7c", "id"`)(f)
@@ -364,9 +404,12 @@ func TestChecks(t *testing.T) {
 			f["n.json"] = f["m.json"]
 			edit("far.html", "/m.json", "/n.json")(f)
 		}, "both have the id"},
-		{"page.misspelt", "", edit("far.html", `<link rel="icon"`, `<meta name="theme_color" content="red"><link rel="icon"`), "theme_color"},
-		{"page.obsolete", "", edit("far.html", `<link rel="icon"`, `<meta name="msapplication-TileColor" content="red"><link rel="icon"`), "msapplication"},
-		{"page.double", "", edit("far.html", `<link rel="icon"`, `<link rel="manifest" href="/n.json"><link rel="icon"`), "/far.html"},
+		{"page.misspelt", "", edit("far.html", `<link rel="icon"`, `<meta name="theme_color" content="red"><link rel="icon"`),
+			"theme_color"},
+		{"page.obsolete", "", edit("far.html", `<link rel="icon"`,
+			`<meta name="msapplication-TileColor" content="red"><link rel="icon"`), "msapplication"},
+		{"page.double", "", edit("far.html", `<link rel="icon"`, `<link rel="manifest" href="/n.json"><link rel="icon"`),
+			"/far.html"},
 		{"icon.black", "", func(f map[string]string) {
 			f["clear.png"] = paleDisc()
 			edit("far.html", `rel="apple-touch-icon" href="/any.png"`, `rel="apple-touch-icon" href="/clear.png"`)(f)
@@ -394,7 +437,10 @@ func TestChecks(t *testing.T) {
 				r, err = Run(context.Background(), Input{Project: p, Name: p.Origin, Host: struct{ site.Host }{f}})
 				require.NoError(t, err)
 			}
-			i := slices.IndexFunc(r.Findings, func(f *Finding) bool { return f.Code == c.code && strings.Contains(f.Evidence, c.evidence) })
+			i := slices.IndexFunc(r.Findings, func(f *Finding) bool {
+				return f.Code == c.code &&
+					strings.Contains(f.Evidence, c.evidence)
+			})
 			require.GreaterOrEqual(t, i, 0, "%v", codes(r))
 			f := r.Findings[i]
 			assert.NotEmpty(t, f.Title)

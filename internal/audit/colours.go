@@ -90,17 +90,21 @@ func (a *auditor) checkColours(p *manifest.Processed, doc *page.Document, member
 		if !given {
 			says = "the manifest names no background_color, so the splash is white"
 		}
-		a.find(appFlash, member("background_color"), fmt.Sprintf("%s, the start page %s", says, manifest.ColourText(ground)), `write "background_color": "`+manifest.ColourText(ground)+`"`)
+		a.find(appFlash, member("background_color"), fmt.Sprintf("%s, the start page %s", says, manifest.ColourText(ground)),
+			`write "background_color": "`+manifest.ColourText(ground)+`"`)
 	}
 	if theme, ok := manifest.ParseColour(p.ThemeColor); ok {
 		// The bar's text is white or nearly black, whichever can be read better.
-		if best := max(contrast(theme, color.NRGBA{255, 255, 255, 255}), contrast(theme, color.NRGBA{0x20, 0x21, 0x24, 255})); best < 4.5 {
-			a.find(appContrast, member("theme_color"), fmt.Sprintf("%s: the better of white and black text has a contrast of %.1f : 1", p.ThemeColor, best), "")
+		if best := max(contrast(theme, color.NRGBA{255, 255, 255, 255}),
+			contrast(theme, color.NRGBA{0x20, 0x21, 0x24, 255})); best < 4.5 {
+			a.find(appContrast, member("theme_color"), fmt.Sprintf("%s: the better of white and black text has a contrast "+
+				"of %.1f : 1", p.ThemeColor, best), "")
 		}
 	}
 	name := func(meta, what, says string) {
 		if t, ok := doc.Meta(meta); ok && says != "" && strings.TrimSpace(t.Attr["content"]) != says {
-			a.find(appDiffers, a.place(doc.URL, t.Line, t.Column), fmt.Sprintf("the manifest's %s is %q, the entry page's %s %q", what, says, meta, t.Attr["content"]), "")
+			a.find(appDiffers, a.place(doc.URL, t.Line, t.Column), fmt.Sprintf("the manifest's %s is %q, the entry page's %s %q",
+				what, says, meta, t.Attr["content"]), "")
 		}
 	}
 	name("application-name", "name", p.Name)
@@ -114,7 +118,8 @@ func (a *auditor) checkColours(p *manifest.Processed, doc *page.Document, member
 
 // checkSupport names members that some of the targets pass over, of those that an app may rely on.
 func (a *auditor) checkSupport(p *manifest.Processed, member func(string) Where) {
-	special := slices.Contains(p.DisplayOverride, "window-controls-overlay") || slices.Contains(p.DisplayOverride, "tabbed")
+	special := slices.Contains(p.DisplayOverride, "window-controls-overlay") || slices.Contains(p.DisplayOverride,
+		"tabbed")
 	var says []string
 	var first string
 	for _, m := range []struct {
@@ -126,7 +131,8 @@ func (a *auditor) checkSupport(p *manifest.Processed, member func(string) Where)
 		{"file_handlers", len(p.FileHandlers) > 0, []string{target.ChromiumDesktop}},
 		{"protocol_handlers", len(p.ProtocolHandlers) > 0, []string{target.ChromiumDesktop}},
 		{"display_override", special, []string{target.ChromiumDesktop}},
-		{"orientation", p.Orientation != "" && p.Orientation != "any" && p.Orientation != "natural", []string{target.ChromiumAndroid, target.FirefoxAndroid}},
+		{"orientation", p.Orientation != "" && p.Orientation != "any" && p.Orientation != "natural",
+			[]string{target.ChromiumAndroid, target.FirefoxAndroid}},
 	} {
 		if !m.used {
 			continue
@@ -134,7 +140,8 @@ func (a *auditor) checkSupport(p *manifest.Processed, member func(string) Where)
 		var without []string
 		for _, t := range a.Project.Audit.Targets {
 			// Screens that nobody turns have no use for an orientation.
-			if !slices.Contains(m.known, t) && !(m.name == "orientation" && (t == target.ChromiumDesktop || t == target.SafariMacOS)) {
+			if !slices.Contains(m.known, t) &&
+				!(m.name == "orientation" && (t == target.ChromiumDesktop || t == target.SafariMacOS)) {
 				without = append(without, t)
 			}
 		}
@@ -150,7 +157,8 @@ func (a *auditor) checkSupport(p *manifest.Processed, member func(string) Where)
 	}
 }
 
-// canvasBackground gives the colour behind a page, white where it sets none. It is not known where pictures or gradients lie over it.
+// canvasBackground gives the colour behind a page, white where it sets none. It is not known where pictures or
+// gradients lie over it.
 func (a *auditor) canvasBackground(doc *page.Document) (color.NRGBA, bool) {
 	come := map[string]*page.Style{}
 	var load func(url string, depth int)
@@ -246,7 +254,8 @@ func (a *auditor) checkTagNames() {
 	}
 	for _, key := range order {
 		g := wrong[key]
-		code, what, mend := pageMisspelt, fmt.Sprintf("%s=%q", g.m.Attr, g.m.Wrong), fmt.Sprintf("write %q; tachyform fit does with head: {mend: yes}", g.m.Right)
+		code, what, mend := pageMisspelt, fmt.Sprintf("%s=%q", g.m.Attr,
+			g.m.Wrong), fmt.Sprintf("write %q; tachyform fit does with head: {mend: yes}", g.m.Right)
 		if g.m.Obsolete {
 			code = pageObsolete
 		}
@@ -273,7 +282,8 @@ func (a *auditor) checkTagNames() {
 		p, _ := manifest.Process(text, at, manifests[m], manifest.Chromium)
 		if other := ids[p.ID]; other != "" && !p.Fatal {
 			member := p.Places["id"]
-			a.find(appTwice, a.place(m, member[0], member[1]), fmt.Sprintf("%s and %s both have the id %s", a.local(other), a.local(m), a.local(p.ID)), "")
+			a.find(appTwice, a.place(m, member[0], member[1]), fmt.Sprintf("%s and %s both have the id %s", a.local(other),
+				a.local(m), a.local(p.ID)), "")
 		}
 		ids[p.ID] = m
 	}

@@ -54,8 +54,9 @@ var linkCrossorigin = newCheck(Check{
 
 var keepOpaque = newCheck(Check{
 	Code: "keep.opaque", Weight: Polish, Rank: 900,
-	Title:    "Files of other origins are kept unseen",
-	Reason:   "Nobody can tell an error page from the file, and browsers count each as several megabytes of what the site may keep.",
+	Title: "Files of other origins are kept unseen",
+	Reason: "Nobody can tell an error page from the file, and browsers count each as several megabytes of what the " +
+		"site may keep.",
 	Mend:     "add crossorigin to their tags where the other origin allows it (Access-Control-Allow-Origin)",
 	Standard: "Fetch, 2.2.6; Storage, 4",
 	Example:  "a map's tiles, fetched with no-cors and put into a cache.",
@@ -78,7 +79,8 @@ func (a *auditor) checkDelivery() {
 	href := ""
 	for _, u := range a.documentsInOrder() {
 		for _, t := range a.documents[u].LinkTags {
-			if _, has := t.Attr["crossorigin"]; t.Rel("preload") && strings.EqualFold(t.Attr["as"], "font") && !has && t.Attr["href"] != "" {
+			if _, has := t.Attr["crossorigin"]; t.Rel("preload") && strings.EqualFold(t.Attr["as"], "font") && !has &&
+				t.Attr["href"] != "" {
 				early, href = append(early, u), t.Attr["href"]
 				break
 			}
@@ -152,9 +154,11 @@ func (a *auditor) checkPlainHTTP() {
 		switch {
 		case resp == nil:
 		case resp.Status < 300 || resp.Status > 399:
-			a.find(siteHttp, Where{URL: o.Origin() + a.report.Entry}, fmt.Sprintf("%s%s answers with status %d", o.Origin(), a.report.Entry, resp.Status), "")
+			a.find(siteHttp, Where{URL: o.Origin() + a.report.Entry},
+				fmt.Sprintf("%s%s answers with status %d", o.Origin(), a.report.Entry, resp.Status), "")
 		case !strings.HasPrefix(resp.Header.Get("Location"), "https://"):
-			a.find(siteHttp, Where{URL: o.Origin() + a.report.Entry}, o.Origin()+a.report.Entry+" redirects to "+resp.Header.Get("Location"), "")
+			a.find(siteHttp, Where{URL: o.Origin() + a.report.Entry}, o.Origin()+a.report.Entry+" redirects to "+
+				resp.Header.Get("Location"), "")
 		}
 	}
 }

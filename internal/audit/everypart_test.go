@@ -55,12 +55,15 @@ func TestEveryPartMatters(t *testing.T) {
 		require.NoError(t, err)
 		tags := 0
 		for _, line := range strings.Split(string(page), "\n") {
-			if !strings.Contains(line, "manifest") && !strings.Contains(line, "theme-color") && !strings.Contains(line, `rel="icon"`) && !strings.Contains(line, "apple-touch") && !strings.Contains(line, "register.js") {
+			if !strings.Contains(line, "manifest") && !strings.Contains(line, "theme-color") &&
+				!strings.Contains(line, `rel="icon"`) && !strings.Contains(line, "apple-touch") &&
+				!strings.Contains(line, "register.js") {
 				continue
 			}
 			tags++
 			t.Run(name+line, func(t *testing.T) {
-				after, _ := fingerprint(t, p, whole.With(map[string][]byte{name: []byte(strings.Replace(string(page), line+"\n", "", 1))}))
+				after, _ := fingerprint(t, p, whole.With(map[string][]byte{name: []byte(strings.Replace(string(page), line+
+					"\n", "", 1))}))
 				assert.False(t, before == after, "nothing changed")
 			})
 		}
@@ -108,7 +111,9 @@ func TestEveryRuleMatters(t *testing.T) {
 			p.Worker.Rules = append(p.Worker.Rules[:i:i], p.Worker.Rules[i+1:]...)
 		})
 		// Without its rule a file that pages need goes into the pack, where it stays as it was at the release.
-		assert.False(t, before == after && len(changed.Worker.Caches["tachyform / pack"]) == len(r.Worker.Caches["tachyform / pack"]), "nothing changed: "+match)
+		assert.False(t, before == after &&
+			len(changed.Worker.Caches["tachyform / pack"]) == len(r.Worker.Caches["tachyform / pack"]), "nothing changed: "+
+			match)
 	}
 	for name, change := range map[string]func(*project.Project){
 		"page stand-in":  func(p *project.Project) { p.Worker.StandIns.Page = "" },

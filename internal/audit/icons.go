@@ -124,7 +124,8 @@ func examine(came useragent.Fetched, img manifest.Image) (e examined) {
 	e.facts, err = icon.Inspect(data)
 	switch {
 	case err == nil && e.facts.Vector && site.Essence(came.Type) != "image/svg+xml":
-		err = fmt.Errorf("it is an SVG, and the host sends it as %s; browsers show it only as image/svg+xml", orDefault(site.Essence(came.Type), "nothing in particular"))
+		err = fmt.Errorf("it is an SVG, and the host sends it as %s; browsers show it only as image/svg+xml",
+			orDefault(site.Essence(came.Type), "nothing in particular"))
 	case err != nil && site.IsHTML(came.Type):
 		err = errors.New("the host answers with an HTML page")
 	}
@@ -143,8 +144,8 @@ func examine(came useragent.Fetched, img manifest.Image) (e examined) {
 	return e
 }
 
-// checkIcons fetches every icon of the manifest and lets them be examined while the site is rehearsed; what they come to is judged by
-// a.iconsLater.
+// checkIcons fetches every icon of the manifest and lets them be examined while the site is rehearsed; what they come
+// to is judged by a.iconsLater.
 func (a *auditor) checkIcons(look *useragent.Installer, p *manifest.Processed, murl string, at Where) {
 	seen := make([]examined, len(p.Icons))
 	var wait sync.WaitGroup
@@ -165,8 +166,8 @@ func (a *auditor) checkIcons(look *useragent.Installer, p *manifest.Processed, m
 	}
 }
 
-// judgeIcons judges every icon, and whether one of them is fit for installing: its claims have to be, and the one that a browser then
-// chooses has to hold what it claims.
+// judgeIcons judges every icon, and whether one of them is fit for installing: its claims have to be, and the one that
+// a browser then chooses has to hold what it claims.
 func (a *auditor) judgeIcons(p *manifest.Processed, seen []examined, murl string, at Where) {
 	claims, maskable := false, false
 	var why []string
@@ -216,17 +217,20 @@ func (a *auditor) icon(e examined, img manifest.Image, name string, where Where)
 	real := fmt.Sprintf("%dx%d", e.facts.Width, e.facts.Height)
 	if len(img.Sizes) == 1 && img.Sizes[0] != "any" && img.Sizes[0] != real {
 		a.find(iconLies, where, fmt.Sprintf("%s is declared as %s and has %s pixels", name, img.Sizes[0], real), "")
-	} else if img.Type != "" && strings.HasPrefix(img.Type, "image/") && img.Type != e.facts.Type && !(e.facts.Type == "image/x-icon" && img.Type == "image/vnd.microsoft.icon") {
+	} else if img.Type != "" && strings.HasPrefix(img.Type, "image/") && img.Type != e.facts.Type &&
+		!(e.facts.Type == "image/x-icon" && img.Type == "image/vnd.microsoft.icon") {
 		a.find(iconLies, where, fmt.Sprintf("%s is declared as %s and is %s", name, img.Type, e.facts.Type), "")
 	}
 	if e.reachKnown && e.reach > icon.SafeRadius+0.015 {
-		a.find(iconCut, where, fmt.Sprintf("%s reaches %.0f %% of the width from its centre; %.0f %% are safe", name, e.reach*100, icon.SafeRadius*100), "")
+		a.find(iconCut, where, fmt.Sprintf("%s reaches %.0f %% of the width from its centre; %.0f %% are safe", name,
+			e.reach*100, icon.SafeRadius*100), "")
 	}
 	if e.faint {
 		a.find(iconFaint, where, name+" is light on nothing: on a white ground little of it is seen", "")
 	}
 	if e.enlarged {
-		a.find(iconBlurred, where, fmt.Sprintf("%s has %s pixels, and its edges are as soft as if it had far fewer", name, real), "")
+		a.find(iconBlurred, where, fmt.Sprintf("%s has %s pixels, and its edges are as soft as if it had far fewer", name,
+			real), "")
 	}
 	if limit := 30_000 + e.facts.Width*e.facts.Height; e.bytes > limit && e.bytes > 60_000 {
 		a.find(iconHeavy, where, fmt.Sprintf("%s has %d kB for %s pixels", name, e.bytes/1000, real), "")

@@ -65,12 +65,14 @@ var appUnreachable = newCheck(Check{
 
 var appUnreadable = newCheck(Check{
 	Code: "app.unreadable", Weight: Blocker, Rank: 50,
-	Title:     "The manifest is thrown away",
-	Reason:    "For a mistake in its syntax, and for a few members of the wrong kind, browsers take nothing from a manifest.",
-	Mend:      "mend what stands at this place",
-	Standard:  "Web App Manifest, 2.2",
-	Stops:     readers,
-	Example:   "\"name\": \"Skerry Line\", } with a comma before the brace; or the host answers with its page for unknown paths.",
+	Title: "The manifest is thrown away",
+	Reason: "For a mistake in its syntax, and for a few members of the wrong kind, browsers take nothing from a " +
+		"manifest.",
+	Mend:     "mend what stands at this place",
+	Standard: "Web App Manifest, 2.2",
+	Stops:    readers,
+	Example: "\"name\": \"Skerry Line\", } with a comma before the brace; or the host answers with its page for " +
+		"unknown paths.",
 	Otherwise: map[string]string{target.SafariMacOS: Polish},
 })
 
@@ -141,7 +143,8 @@ func (a *auditor) install() (start string) {
 		a.find(siteInsecure, Where{URL: a.origin}, a.origin, "")
 	}
 	entry := a.absolute(a.Project.Audit.Entry)
-	look := useragent.NewInstaller(a.ctx, append([]site.Host{a.Host}, a.Others...), useragent.Options{Reader: a.reader}, a.visits(), entry)
+	look := useragent.NewInstaller(a.ctx, append([]site.Host{a.Host}, a.Others...), useragent.Options{Reader: a.reader},
+		a.visits(), entry)
 	defer look.Close()
 	view := look.Page()
 	doc := look.Document()
@@ -153,7 +156,8 @@ func (a *auditor) install() (start string) {
 		a.find(siteEntry, Where{URL: a.local(entry)}, fmt.Sprintf("status %d", view.Status), "")
 		return ""
 	case doc == nil:
-		a.find(siteEntry, Where{URL: a.local(entry)}, "it is no page: its media type is "+view.Response.Actual().Get("content-type"), "let the host send it as text/html")
+		a.find(siteEntry, Where{URL: a.local(entry)}, "it is no page: its media type is "+
+			view.Response.Actual().Get("content-type"), "let the host send it as text/html")
 		return ""
 	}
 	final := view.FinalURL
@@ -225,8 +229,8 @@ func (a *auditor) install() (start string) {
 	return p.StartURL
 }
 
-// checkDisplay judges how the app would open: Chromium goes by the first display mode of display_override that it knows, the others read
-// checkDisplay alone, and iOS knows no minimal-ui.
+// checkDisplay judges how the app would open: Chromium goes by the first display mode of display_override that it
+// knows, the others read checkDisplay alone, and iOS knows no minimal-ui.
 func (a *auditor) checkDisplay(p *manifest.Processed, member func(string) Where) {
 	if p.ShownDisplay == "browser" {
 		what := "display is missing"
@@ -242,10 +246,12 @@ func (a *auditor) checkDisplay(p *manifest.Processed, member func(string) Where)
 		a.findOn(targets, appDisplay, member("display"), what, "")
 	}
 	if p.Display == "browser" && len(p.DisplayOverride) > 0 {
-		a.findOn([]string{target.FirefoxAndroid, target.SafariIOS}, appDisplay, member("display"), "without display_override, which only Chromium reads, display comes out as browser", "")
+		a.findOn([]string{target.FirefoxAndroid, target.SafariIOS}, appDisplay, member("display"),
+			"without display_override, which only Chromium reads, display comes out as browser", "")
 	}
 	if p.Display == "minimal-ui" {
-		a.findOn([]string{target.SafariIOS}, appDisplay, member("display"), "iOS knows no minimal-ui, and opens the page in the browser",
+		a.findOn([]string{target.SafariIOS}, appDisplay, member("display"),
+			"iOS knows no minimal-ui, and opens the page in the browser",
 			`write "display": "standalone", and "display_override": ["minimal-ui"] where you want the bar`)
 	}
 }
@@ -262,7 +268,8 @@ func (a *auditor) checkLinked(doc *page.Document, entry string) {
 		if t.Rel("manifest") {
 			what, mend := "the link has no usable address", ""
 			if !t.InHead {
-				what, mend = "the link stands in the body, where browsers do not look for it", "move the link into the head; text or a <div> before it ends the head early"
+				what, mend = "the link stands in the body, where browsers do not look for it",
+					"move the link into the head; text or a <div> before it ends the head early"
 			}
 			a.find(appUnlinked, a.place(entry, t.Line, t.Column), what, mend)
 			return
@@ -324,11 +331,13 @@ func claim(img manifest.Image) string {
 			return ""
 		}
 	}
-	return fmt.Sprintf("is declared as %s, not between %d and %d pixels", strings.Join(img.Sizes, " "), leastIcon, mostIcon)
+	return fmt.Sprintf("is declared as %s, not between %d and %d pixels", strings.Join(img.Sizes, " "), leastIcon,
+		mostIcon)
 }
 
-// chosen is the index of the icon that a browser fetches to install with, -1 for none: that of exactly the size it wants, else one for any
-// size, else the square one nearest to it, larger rather than smaller; of equals the last. Measured, see docs/conformance.md.
+// chosen is the index of the icon that a browser fetches to install with, -1 for none: that of exactly the size it
+// wants, else one for any size, else the square one nearest to it, larger rather than smaller; of equals the last.
+// Measured, see docs/conformance.md.
 func chosen(icons []manifest.Image) int {
 	exact, anySize, nearest, least := -1, -1, -1, 0
 	for i, img := range icons {
@@ -357,7 +366,8 @@ func chosen(icons []manifest.Image) int {
 	return nearest
 }
 
-// pictureType says whether a browser would choose an icon by its declared type, or by its ending where it declares none.
+// pictureType says whether a browser would choose an icon by its declared type, or by its ending where it declares
+// none.
 func pictureType(img manifest.Image) bool {
 	kind := strings.ToLower(img.Type)
 	if kind == "" {
@@ -365,7 +375,8 @@ func pictureType(img manifest.Image) bool {
 		kind = "image/" + strings.TrimPrefix(strings.ToLower(path.Ext(u)), ".")
 	}
 	switch strings.TrimPrefix(kind, "image/") {
-	case "png", "svg+xml", "svg", "webp", "jpeg", "jpg", "pjpeg", "gif", "avif", "bmp", "x-ms-bmp", "x-xbitmap", "x-icon", "vnd.microsoft.icon", "ico", "x-png", "apng":
+	case "png", "svg+xml", "svg", "webp", "jpeg", "jpg", "pjpeg", "gif", "avif", "bmp", "x-ms-bmp", "x-xbitmap", "x-icon",
+		"vnd.microsoft.icon", "ico", "x-png", "apng":
 		return strings.HasPrefix(kind, "image/")
 	}
 	return false

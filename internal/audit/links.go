@@ -106,7 +106,8 @@ func (a *auditor) checkLinks() {
 	}
 }
 
-// checkRefusedAnswers names what comes under a media type that keeps it from being used. It has to be seen with the host's own headers.
+// checkRefusedAnswers names what comes under a media type that keeps it from being used. It has to be seen with the
+// host's own headers.
 func (a *auditor) checkRefusedAnswers() {
 	seen := map[string]bool{}
 	for _, v := range a.ran.Visits {

@@ -33,8 +33,9 @@ var appShortcut = newCheck(Check{
 
 var appId = newCheck(Check{
 	Code: "app.id", Weight: Polish, Rank: 710,
-	Title:     "The manifest names no id",
-	Reason:    "The app is known by its start_url: change that one day, and browsers take it for another app beside the installed one.",
+	Title: "The manifest names no id",
+	Reason: "The app is known by its start_url: change that one day, and browsers take it for another app beside " +
+		"the installed one.",
 	Mend:      `add "id": and the start_url of today, and never change it`,
 	Standard:  "Web App Manifest, 1.5",
 	Example:   "start_url becomes /home, and everybody has two apps.",
@@ -89,24 +90,28 @@ var appDiffers = newCheck(Check{
 	Example:  "the theme colour is #0b4f6c in the manifest and #fff in the page.",
 })
 
-// checkMembers judges what the manifest promises beyond the icons: pages that it opens, pictures that it shows, names and colours.
+// checkMembers judges what the manifest promises beyond the icons: pages that it opens, pictures that it shows, names
+// and colours.
 func (a *auditor) checkMembers(p *manifest.Processed, murl string, doc *page.Document, member func(string) Where) {
 	if p.StartURLValid {
 		if resp, final := a.follow(p.StartURL); resp == nil || resp.Status >= 400 {
 			a.find(appStartAnswer, member("start_url"), a.local(p.StartURL)+": "+answerText(resp), "")
 		} else if weburl.WithoutQuery(final) != weburl.WithoutQuery(p.StartURL) {
-			a.find(appStartAnswer, member("start_url"), a.local(p.StartURL)+" redirects to "+a.local(final), "write "+a.local(final)+" as start_url")
+			a.find(appStartAnswer, member("start_url"), a.local(p.StartURL)+" redirects to "+a.local(final),
+				"write "+a.local(final)+" as start_url")
 		}
 	}
 	for _, s := range p.Shortcuts {
 		if resp, _ := a.follow(s.URL); resp == nil || resp.Status >= 400 {
-			a.find(appShortcut, member("shortcuts"), fmt.Sprintf("the shortcut %q leads to %s: %s", s.Name, a.local(s.URL), answerText(resp)), "")
+			a.find(appShortcut, member("shortcuts"), fmt.Sprintf("the shortcut %q leads to %s: %s", s.Name, a.local(s.URL),
+				answerText(resp)), "")
 		}
 	}
 	for _, s := range p.Shortcuts {
 		for _, i := range s.Icons {
 			if resp, _ := a.follow(i.Src); resp == nil || resp.Status >= 400 {
-				a.find(iconMissing, member("shortcuts"), fmt.Sprintf("%s of the shortcut %q: %s", a.local(i.Src), s.Name, answerText(resp)), "")
+				a.find(iconMissing, member("shortcuts"), fmt.Sprintf("%s of the shortcut %q: %s", a.local(i.Src), s.Name,
+					answerText(resp)), "")
 			}
 		}
 	}
@@ -122,11 +127,13 @@ func (a *auditor) checkMembers(p *manifest.Processed, murl string, doc *page.Doc
 		short, where = p.Name, member("name")
 	}
 	if n := len([]rune(short)); n > icon.LabelLength {
-		a.find(appCut, where, fmt.Sprintf("%q has %d characters; under an icon people read %q", short, n, string([]rune(short)[:icon.LabelLength])+"…"), "")
+		a.find(appCut, where, fmt.Sprintf("%q has %d characters; under an icon people read %q", short, n,
+			string([]rune(short)[:icon.LabelLength])+"…"), "")
 	}
 	if tag, ok := doc.Meta("theme-color"); ok && p.ThemeColor != "" && tag.Attr["media"] == "" {
 		if c, ok := manifest.ParseColour(tag.Attr["content"]); ok && manifest.ColourText(c) != p.ThemeColor {
-			a.find(appDiffers, member("theme_color"), fmt.Sprintf("the manifest says %s, the entry page %s", p.ThemeColor, tag.Attr["content"]), "")
+			a.find(appDiffers, member("theme_color"), fmt.Sprintf("the manifest says %s, the entry page %s", p.ThemeColor,
+				tag.Attr["content"]), "")
 		}
 	}
 }
@@ -137,7 +144,8 @@ const severalPages = 4
 // checkPresentation judges what makes installing and starting the app nicer.
 func (a *auditor) checkPresentation(p *manifest.Processed, doc *page.Document, member func(string) Where) {
 	if p.Places["id"] == [2]int{} {
-		a.find(appId, member("start_url"), "the app is known as "+a.local(p.ID)+", after its start_url", `add "id": "`+a.local(p.ID)+`" to the manifest, and never change it`)
+		a.find(appId, member("start_url"), "the app is known as "+a.local(p.ID)+", after its start_url",
+			`add "id": "`+a.local(p.ID)+`" to the manifest, and never change it`)
 	}
 	wide, narrow := false, false
 	for _, s := range p.Screenshots {
@@ -151,10 +159,13 @@ func (a *auditor) checkPresentation(p *manifest.Processed, doc *page.Document, m
 		a.findOn([]string{target.ChromiumAndroid}, appOneSided, member("screenshots"), `all have "form_factor": "wide"`, "")
 	}
 	if len(p.Shortcuts) == 0 && len(a.pages) >= severalPages {
-		a.findOn([]string{target.ChromiumAndroid, target.ChromiumDesktop, target.FirefoxAndroid}, appMore, member("name"), "no shortcuts, to reach parts of the app from its icon", "add shortcuts: under app:, with a name and a url each")
+		a.findOn([]string{target.ChromiumAndroid, target.ChromiumDesktop, target.FirefoxAndroid}, appMore, member("name"),
+			"no shortcuts, to reach parts of the app from its icon", "add shortcuts: under app:, with a name and a url each")
 	}
 	if _, ok := doc.Link("apple-touch-startup-image"); !ok {
-		a.findOn([]string{target.SafariIOS}, appMore, a.place(doc.URL, 0, 0), "no startup images, so iPhones show a blank screen while the app starts", "tachyform fit makes them with icons.startup: portrait")
+		a.findOn([]string{target.SafariIOS}, appMore, a.place(doc.URL, 0, 0),
+			"no startup images, so iPhones show a blank screen while the app starts",
+			"tachyform fit makes them with icons.startup: portrait")
 	}
 }
 
@@ -165,8 +176,8 @@ func answerText(resp *site.Response) string {
 	return fmt.Sprintf("it answers with status %d", resp.Status)
 }
 
-// screenshot says why browsers pass a screenshot over, "" when they don't: sides from 320 to 3840 pixels, the longer at most 2.3 times
-// the shorter.
+// screenshot says why browsers pass a screenshot over, "" when they don't: sides from 320 to 3840 pixels, the longer
+// at most 2.3 times the shorter.
 func (a *auditor) screenshot(s manifest.Image) string {
 	resp, _ := a.follow(s.Src)
 	if resp == nil || resp.Status != 200 || resp.Body == nil {

@@ -92,7 +92,8 @@ func (a *auditor) checkOffline(start string) {
 		}
 		mend := ""
 		if w.ErrorName == worker.OtherBytesError {
-			mend = "run tachyform fit again: the file was changed after the last fit, or the host changes it on the way (then worker.pack.verify: no)"
+			mend = "run tachyform fit again: the file was changed after the last fit, or the host changes it on the way " +
+				"(then worker.pack.verify: no)"
 		}
 		a.find(workerFailed, a.place(w.Script, 0, 0), evidence, mend)
 	}
@@ -135,15 +136,19 @@ func (a *auditor) checkOffline(start string) {
 		lacked := "" // under the condition before
 		for _, under := range condition.Names() {
 			o := p.Under[under]
-			if under == condition.Online.Name || o == nil || o.Doubt != nil || seen[o.Outcome] && o.Outcome != rehearsal.Partial {
+			if under == condition.Online.Name || o == nil || o.Doubt != nil || seen[o.Outcome] &&
+				o.Outcome != rehearsal.Partial {
 				continue
 			}
 			seen[o.Outcome] = true
 			if p.URL == start && startLost {
 				continue
 			}
-			if p.URL == start && (o.Outcome == rehearsal.Lost || o.Outcome == rehearsal.Stuck || o.Outcome == rehearsal.StandIn) {
-				a.find(offlineStart, Where{URL: a.local(start)}, fmt.Sprintf("%s, its outcome is %s: %s", under, o.Outcome, orDefault(o.Reason.String(), "another page is shown")), "")
+			if p.URL == start && (o.Outcome == rehearsal.Lost || o.Outcome == rehearsal.Stuck ||
+				o.Outcome == rehearsal.StandIn) {
+				a.find(offlineStart, Where{URL: a.local(start)},
+					fmt.Sprintf("%s, its outcome is %s: %s", under, o.Outcome,
+						orDefault(o.Reason.String(), "another page is shown")), "")
 				startLost = true
 				continue
 			}
@@ -173,7 +178,8 @@ func (a *auditor) checkOffline(start string) {
 				}
 				add(offlinePartial, under+", missing "+strings.Join(names[:min(3, len(names))], ", "), p.URL)
 			case rehearsal.StandIn:
-				if under == condition.Stalled.Name && p.Under[condition.Offline.Name] != nil && p.Under[condition.Offline.Name].Outcome == rehearsal.Whole {
+				if under == condition.Stalled.Name && p.Under[condition.Offline.Name] != nil &&
+					p.Under[condition.Offline.Name].Outcome == rehearsal.Whole {
 					add(offlineOther, "whole offline, but not on a network that stalls", p.URL)
 				} else if a.standIn() != "" {
 					add(offlineStandIn, "", p.URL)
@@ -199,8 +205,8 @@ func (a *auditor) checkOffline(start string) {
 	}
 }
 
-// isExpectedStatus says whether the project file says that a path answers as it does: by a status of the hosting, the page for unknown paths, or what a
-// rehearsal expects.
+// isExpectedStatus says whether the project file says that a path answers as it does: by a status of the hosting, the
+// page for unknown paths, or what a rehearsal expects.
 func (a *auditor) isExpectedStatus(path string, resp *site.Response) bool {
 	if resp == nil {
 		return false
@@ -224,7 +230,8 @@ func (a *auditor) isExpectedStatus(path string, resp *site.Response) bool {
 	return false
 }
 
-// whyStuck gives the mend for a page that never opens on a network that stalls, by what answers it; "" for the usual one.
+// whyStuck gives the mend for a page that never opens on a network that stalls, by what answers it; "" for the usual
+// one.
 func (a *auditor) whyStuck(url string) string {
 	w := a.Project.Worker
 	if !a.Project.HasWorker() {
@@ -237,15 +244,19 @@ func (a *auditor) whyStuck(url string) string {
 		}
 		switch {
 		case r.Answer == "network-only":
-			return fmt.Sprintf("worker.rules[%d] answers it with network-only; where it has to open anyway, use network-first with a patience", i)
+			return fmt.Sprintf("worker.rules[%d] answers it with network-only; where it has to open anyway, use "+
+				"network-first with a patience", i)
 		case r.Patience > 0 && w.StandIns.Page == "":
-			return fmt.Sprintf("worker.rules[%d] gives up after its patience and then has neither a copy nor a stand-in: name a page under worker.stand_ins.page", i)
+			return fmt.Sprintf("worker.rules[%d] gives up after its patience and then has neither a copy nor a stand-in: "+
+				"name a page under worker.stand_ins.page", i)
 		case r.Patience > 0:
-			return fmt.Sprintf("worker.rules[%d] has a patience already: look with tachyform trace %s --under stalled at what else waits", i, a.local(url))
+			return fmt.Sprintf("worker.rules[%d] has a patience already: look with tachyform trace %s --under stalled at "+
+				"what else waits", i, a.local(url))
 		}
 		return ""
 	}
-	return "no rule answers it: keep it under worker.pack.pages, or add a rule with a patience, such as network-first with 3s"
+	return "no rule answers it: keep it under worker.pack.pages, or add a rule with a patience, such as network-first " +
+		"with 3s"
 }
 
 // neverAnswered says whether the project file tells the worker to leave a page alone.

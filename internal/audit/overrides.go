@@ -48,7 +48,8 @@ func checkSettings(p *project.Project) error {
 		if near := spelling.Nearest(w.Check, codes); near != "" {
 			mend = "did you mean " + near + "?"
 		}
-		return &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", p.Path, at.Line, at.Column), What: fmt.Sprintf("there is no check %q", w.Check), Mend: mend}
+		return &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", p.Path, at.Line, at.Column),
+			What: fmt.Sprintf("there is no check %q", w.Check), Mend: mend}
 	}
 	return nil
 }
@@ -97,13 +98,16 @@ func (a *auditor) checkLimits() {
 	}
 	entries, bytes := a.sizeOfStores()
 	if l.Kept > 0 && bytes > int64(l.Kept) {
-		over("kept", fmt.Sprintf("after the first visits %s are kept, over the limit of %s", project.Size(bytes), l.Kept), "keep less: worker.pack.leave_out, or raise the limit")
+		over("kept", fmt.Sprintf("after the first visits %s are kept, over the limit of %s", project.Size(bytes), l.Kept),
+			"keep less: worker.pack.leave_out, or raise the limit")
 	}
 	if l.Files > 0 && entries > l.Files {
-		over("files", fmt.Sprintf("after the first visits %d answers are kept, over the limit of %d", entries, l.Files), "keep less: worker.pack.leave_out, or raise the limit")
+		over("files", fmt.Sprintf("after the first visits %d answers are kept, over the limit of %d", entries, l.Files),
+			"keep less: worker.pack.leave_out, or raise the limit")
 	}
 	if w := a.ran.Worker; w != nil && l.Requests > 0 && w.Requests+len(w.Imports) > l.Requests {
-		over("requests", fmt.Sprintf("to be installed the worker makes %d requests, over the limit of %d", w.Requests+len(w.Imports), l.Requests), "keep less: worker.pack.leave_out, or raise the limit")
+		over("requests", fmt.Sprintf("to be installed the worker makes %d requests, over the limit of %d", w.Requests+
+			len(w.Imports), l.Requests), "keep less: worker.pack.leave_out, or raise the limit")
 	}
 	pages, whole := 0, 0
 	for _, p := range a.ran.Pages {
@@ -116,6 +120,7 @@ func (a *auditor) checkLimits() {
 		}
 	}
 	if l.WholeOffline > 0 && whole*100 < l.WholeOffline*pages {
-		over("whole_offline", fmt.Sprintf("%d of %d pages are whole offline, %d %%, and the limit asks for %d %%", whole, pages, whole*100/pages, l.WholeOffline), "keep more pages: worker.pack.pages")
+		over("whole_offline", fmt.Sprintf("%d of %d pages are whole offline, %d %%, and the limit asks for %d %%", whole,
+			pages, whole*100/pages, l.WholeOffline), "keep more pages: worker.pack.pages")
 	}
 }

@@ -180,7 +180,8 @@ func (a *auditor) registering() map[string]bool {
 				continue
 			}
 			if a.graph != nil {
-				if path, ok := a.graph.Local(r.URL); ok && a.graph.Scripts[path] != nil && len(a.graph.Scripts[path].Registrations) > 0 {
+				if path, ok := a.graph.Local(r.URL); ok && a.graph.Scripts[path] != nil &&
+					len(a.graph.Scripts[path].Registrations) > 0 {
 					out[u] = true
 				}
 			}

@@ -59,8 +59,10 @@ type PlanEvent struct {
 	Event account.Event `json:"-"`
 }
 
-// RunPlan carries out a rehearsal of the project file. open gives the hosts of another release by the path of its folder.
-func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir string) (site.Host, error)) (*PlanResult, error) {
+// RunPlan carries out a rehearsal of the project file. open gives the hosts of another release by the path of its
+// folder.
+func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir string) (site.Host, error)) (*PlanResult,
+	error) {
 	a := newAuditor(ctx, in)
 	start := a.install()
 	if start == "" {
@@ -83,12 +85,15 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 		do, err := a.step(step, start, open)
 		if err != nil {
 			place := in.Project.PlaceOf(fmt.Sprintf("rehearsals[%d].steps[%d]", index, j))
-			return nil, &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", in.Project.Path, place.Line, place.Column), What: err.Error(), Cause: err}
+			return nil, &problem.Problem{Kind: problem.Usage,
+				Where: fmt.Sprintf("%s:%d:%d", in.Project.Path, place.Line, place.Column), What: err.Error(), Cause: err}
 		}
 		result := s.Step(do)
-		p := PlanStep{Do: describeStep(step), Wrong: result.Wrong, MS: (result.To - result.From).Milliseconds(), Expects: step.Expect != nil, Account: []PlanEvent{}}
+		p := PlanStep{Do: describeStep(step), Wrong: result.Wrong, MS: (result.To - result.From).Milliseconds(),
+			Expects: step.Expect != nil, Account: []PlanEvent{}}
 		if o := result.Outcome; o != nil {
-			p.Outcome, p.Status, p.Title, p.AnsweredBy, p.Reason = o.Outcome, o.Status, o.Title, o.AnsweredBy.String(), o.Reason.String()
+			p.Outcome, p.Status, p.Title, p.AnsweredBy, p.Reason = o.Outcome, o.Status, o.Title, o.AnsweredBy.String(),
+				o.Reason.String()
 			p.Source = o.AnsweredBy
 			p.MS = o.Elapsed.Milliseconds()
 			for _, l := range o.Missing {
@@ -96,7 +101,8 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 			}
 		}
 		for _, h := range result.Events {
-			p.Account = append(p.Account, PlanEvent{h.At.Milliseconds(), h.Kind, h.Worker, h.Status, h.Level, short(h.String()), short(h.Where), short(h.URL), h})
+			p.Account = append(p.Account, PlanEvent{h.At.Milliseconds(), h.Kind, h.Worker, h.Status, h.Level, short(h.String()),
+				short(h.Where), short(h.URL), h})
 			if h.Kind == account.EventGap && !slices.Contains(out.Gaps, h.Text) {
 				out.Gaps = append(out.Gaps, h.Text)
 			}
@@ -109,7 +115,9 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 
 // step turns a step of the project file into one for the stage.
 func (a *auditor) step(s project.Step, start string, open func(string) (site.Host, error)) (rehearsal.Step, error) {
-	out := rehearsal.Step{Tab: s.Tab, Reload: s.Reload, Wait: time.Duration(s.Wait), Close: s.Close, StopWorker: s.Stop != "", Evict: s.Evict, Sync: s.Sync, PeriodicSync: s.PeriodicSync, Click: s.Click, Cookie: s.Cookie}
+	out := rehearsal.Step{Tab: s.Tab, Reload: s.Reload, Wait: time.Duration(s.Wait), Close: s.Close,
+		StopWorker: s.Stop != "", Evict: s.Evict, Sync: s.Sync, PeriodicSync: s.PeriodicSync, Click: s.Click,
+		Cookie: s.Cookie}
 	if s.Open != "" {
 		out.Open = a.absolute(s.Open)
 	}
@@ -134,7 +142,10 @@ func (a *auditor) step(s project.Step, start string, open func(string) (site.Hos
 		out.Deploy = []site.Host{h}
 	}
 	if e := s.Expect; e != nil {
-		x := &rehearsal.Expectation{Outcome: rehearsal.Outcome(e.Outcome), Title: e.Title, Address: e.Address, AnsweredBy: e.AnsweredBy, Shows: e.Shows, Status: e.Status, Missing: e.Missing, NoneMissing: e.Missing != nil, Worker: e.Worker, Waiting: e.Waiting, Kept: e.Kept, NotKept: e.NotKept, Asked: e.Asked, NotAsked: e.NotAsked, Says: e.Says, Notification: e.Notification}
+		x := &rehearsal.Expectation{Outcome: rehearsal.Outcome(e.Outcome), Title: e.Title, Address: e.Address,
+			AnsweredBy: e.AnsweredBy, Shows: e.Shows, Status: e.Status, Missing: e.Missing, NoneMissing: e.Missing != nil,
+			Worker: e.Worker, Waiting: e.Waiting, Kept: e.Kept, NotKept: e.NotKept, Asked: e.Asked, NotAsked: e.NotAsked,
+			Says: e.Says, Notification: e.Notification}
 		if e.Controlled != "" {
 			yes := e.Controlled == "yes"
 			x.Controlled = &yes

@@ -19,9 +19,12 @@ import (
 func stageSite(t *testing.T, worker, next string) (string, *site.Folder) {
 	t.Helper()
 	dir := t.TempDir()
-	for _, release := range []struct{ folder, worker, title string }{{"site", worker, "Piers 1"}, {"next", next, "Piers 2"}} {
-		page := "<!doctype html><title>" + release.title + `</title><link rel="stylesheet" href="/s.css"><script>navigator.serviceWorker.register('/w.js')</script><a href="/tides.html">Tides</a>`
-		for name, text := range map[string]string{"index.html": page, "tides.html": strings.Replace(page, "Piers", "Tides", 1), "s.css": "p { color: red }", "w.js": release.worker} {
+	for _, release := range []struct{ folder, worker, title string }{{"site", worker, "Piers 1"},
+		{"next", next, "Piers 2"}} {
+		page := "<!doctype html><title>" + release.title +
+			`</title><link rel="stylesheet" href="/s.css"><script>navigator.serviceWorker.register('/w.js')</script><a href="/tides.html">Tides</a>`
+		for name, text := range map[string]string{"index.html": page,
+			"tides.html": strings.Replace(page, "Piers", "Tides", 1), "s.css": "p { color: red }", "w.js": release.worker} {
 			path := filepath.Join(dir, release.folder, name)
 			require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
 			require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
@@ -42,9 +45,10 @@ func playAs(t *testing.T, profile *useragent.Kind, worker, next, steps string) *
 	dir, f := stageSite(t, worker, next)
 	p, err := project.Parse("f", []byte("rehearsals:\n- name: it\n  steps:\n"+steps))
 	require.NoError(t, err)
-	played, err := RunPlan(context.Background(), Input{Project: p, Name: "site", Host: f, Folder: f, Kind: profile}, p.Rehearsals[0], func(name string) (site.Host, error) {
-		return site.OpenFolder(filepath.Join(dir, name), f.Origin(), "/", p.Host)
-	})
+	played, err := RunPlan(context.Background(), Input{Project: p, Name: "site", Host: f, Folder: f, Kind: profile},
+		p.Rehearsals[0], func(name string) (site.Host, error) {
+			return site.OpenFolder(filepath.Join(dir, name), f.Origin(), "/", p.Host)
+		})
 	require.NoError(t, err)
 	return played
 }
@@ -156,7 +160,8 @@ addEventListener('fetch', (e) => e.respondWith(new Response(new Intl.NumberForma
 // What a kind of browser lacks is not there for its workers.
 func TestTargets(t *testing.T) {
 	const asks = `console.log(['SyncManager' in self, 'sync' in registration, 'addRoutes' in InstallEvent.prototype, 'PushManager' in self].join()); addEventListener('fetch', () => {});`
-	for name, want := range map[string]string{"chromium-android": "true,true,true,true", "firefox-android": "false,false,false,true", "safari-ios": "false,false,false,true"} {
+	for name, want := range map[string]string{"chromium-android": "true,true,true,true",
+		"firefox-android": "false,false,false,true", "safari-ios": "false,false,false,true"} {
 		p := playAs(t, useragent.Kinds[name], asks, "", "  - {open: /}\n  - {expect: {says: '"+want+"'}}")
 		assert.True(t, p.Holds, "%s: %v", name, p.Steps)
 	}

@@ -20,17 +20,19 @@ var workerBreaks = newCheck(Check{
 	Reason:   "Forms, sign-in or downloads fail as soon as the worker is there.",
 	Mend:     "let the worker leave such requests alone: call respondWith only for what it means to answer",
 	Standard: "Service Workers, 4.6",
-	Example:  "every request is answered with cache.put, which refuses POST; or a redirected answer is given to a page load.",
+	Example: "every request is answered with cache.put, which refuses POST; or a redirected answer is given to a " +
+		"page load.",
 })
 
 var workerRanges = newCheck(Check{
 	Code: "worker.ranges", Weight: Risk, Rank: 270,
-	Title:     "The worker answers with a whole file where a part was asked for",
-	Reason:    "Sound and film do not play in Safari, and can't be wound forward elsewhere.",
-	Mend:      "let requests with a Range header go to the network, or answer them with status 206",
-	Standard:  "RFC 9110, 14.2; Fetch, 5.6",
-	Example:   "caches.match() finds the whole film, and the browser asked for bytes 0 to 1.",
-	Otherwise: map[string]string{target.ChromiumAndroid: Polish, target.ChromiumDesktop: Polish, target.FirefoxAndroid: Polish},
+	Title:    "The worker answers with a whole file where a part was asked for",
+	Reason:   "Sound and film do not play in Safari, and can't be wound forward elsewhere.",
+	Mend:     "let requests with a Range header go to the network, or answer them with status 206",
+	Standard: "RFC 9110, 14.2; Fetch, 5.6",
+	Example:  "caches.match() finds the whole film, and the browser asked for bytes 0 to 1.",
+	Otherwise: map[string]string{target.ChromiumAndroid: Polish, target.ChromiumDesktop: Polish,
+		target.FirefoxAndroid: Polish},
 })
 
 var workerSlows = newCheck(Check{
@@ -53,9 +55,11 @@ var workerStays = newCheck(Check{
 
 var workerHasty = newCheck(Check{
 	Code: "worker.hasty", Weight: Risk, Rank: 310,
-	Title:    "A new release takes over pages that are open",
-	Reason:   "A page in the middle of its work gets styles, scripts and parts of another release, and breaks in ways that nobody can repeat.",
-	Mend:     "without skipWaiting() the new worker waits until all pages are closed; or let the page ask, and load itself anew on controllerchange; tachyform fit with takeover: ask does that",
+	Title: "A new release takes over pages that are open",
+	Reason: "A page in the middle of its work gets styles, scripts and parts of another release, and breaks in ways " +
+		"that nobody can repeat.",
+	Mend: "without skipWaiting() the new worker waits until all pages are closed; or let the page ask, and load " +
+		"itself anew on controllerchange; tachyform fit with takeover: ask does that",
 	Standard: "Service Workers, 4.1.4",
 	Example:  "skipWaiting() in the install event, clients.claim(), and parts of pages that are loaded late.",
 })
@@ -107,17 +111,18 @@ var offlineFirst = newCheck(Check{
 
 var workerDisguises = newCheck(Check{
 	Code: "worker.disguises", Weight: Polish, Rank: 630,
-	Title:   "What is not there looks as if it were",
-	Reason:  "A visitor with a wrong address gets another page and status 200; search engines and developers are misled.",
-	Mend:    "answer with the kept page only when the network fails, or let the host do the same for unknown addresses (hosting.single_page)",
+	Title:  "What is not there looks as if it were",
+	Reason: "A visitor with a wrong address gets another page and status 200; search engines and developers are misled.",
+	Mend: "answer with the kept page only when the network fails, or let the host do the same for unknown " +
+		"addresses (hosting.single_page)",
 	Example: "every navigation is answered with the kept start page.",
 })
 
 // missingPath is an address that no site has.
 const missingPath = "tachyform-probe-of-what-is-not-there"
 
-// probes are the requests that show what the worker does beyond the pages themselves: to forms, to parts of films, to pages that lead
-// elsewhere, and to what is not there.
+// probes are the requests that show what the worker does beyond the pages themselves: to forms, to parts of films, to
+// pages that lead elsewhere, and to what is not there.
 func (a *auditor) probes() (probes, series []rehearsal.Probe) {
 	entry := a.absolute(a.Project.Audit.Entry)
 	folder := a.origin + entry[len(a.origin):strings.LastIndexByte(entry, '/')+1]
@@ -134,7 +139,8 @@ func (a *auditor) probes() (probes, series []rehearsal.Probe) {
 		d := a.documents[u]
 		for _, ref := range d.References {
 			if !strings.HasPrefix(ref.URL, a.origin+"/") {
-				if !foreign && strings.HasPrefix(ref.URL, "http") && !ref.Background && (ref.Mode == "no-cors" || ref.Mode == "cors") {
+				if !foreign && strings.HasPrefix(ref.URL, "http") && !ref.Background &&
+					(ref.Mode == "no-cors" || ref.Mode == "cors") {
 					foreign = true
 					probes = append(probes, rehearsal.Probe{URL: ref.URL, Mode: ref.Mode, Destination: ref.Destination})
 				}
@@ -143,7 +149,8 @@ func (a *auditor) probes() (probes, series []rehearsal.Probe) {
 			switch {
 			case media == "" && (ref.Destination == "video" || ref.Destination == "audio"):
 				media = ref.URL
-				probes = append(probes, rehearsal.Probe{URL: media, Mode: "no-cors", Destination: ref.Destination, Range: "bytes=1-2"})
+				probes = append(probes, rehearsal.Probe{URL: media, Mode: "no-cors", Destination: ref.Destination,
+					Range: "bytes=1-2"})
 			case picture == "" && ref.Destination == "image" && !ref.Background:
 				picture, _, _ = strings.Cut(ref.URL, "?")
 				series = append(series, rehearsal.Probe{URL: picture, Mode: "no-cors", Destination: "image"})
@@ -151,7 +158,8 @@ func (a *auditor) probes() (probes, series []rehearsal.Probe) {
 		}
 		// Pages that lead elsewhere, such as to a sign-in.
 		for _, l := range d.Links {
-			if elsewhere < 3 && strings.HasPrefix(l.URL, a.origin+"/") && !slices.ContainsFunc(probes, func(p rehearsal.Probe) bool { return p.URL == l.URL }) && a.leadsOn(l.URL) {
+			if elsewhere < 3 && strings.HasPrefix(l.URL, a.origin+"/") &&
+				!slices.ContainsFunc(probes, func(p rehearsal.Probe) bool { return p.URL == l.URL }) && a.leadsOn(l.URL) {
 				probes = append(probes, rehearsal.Probe{URL: l.URL, Mode: "navigate"})
 				elsewhere++
 			}
@@ -165,7 +173,8 @@ func (a *auditor) leadsOn(url string) bool {
 	if a.Folder == nil {
 		return false
 	}
-	if path, _, _ := strings.Cut(strings.TrimPrefix(url, a.origin), "?"); a.graph.Pages[path] != nil && len(a.Project.Host.Redirects) == 0 {
+	if path, _, _ := strings.Cut(strings.TrimPrefix(url, a.origin), "?"); a.graph.Pages[path] != nil &&
+		len(a.Project.Host.Redirects) == 0 {
 		return false
 	}
 	resp := a.request(url)
@@ -192,27 +201,33 @@ func (a *auditor) checkRequests() error {
 		}
 		switch {
 		case p.Without > 0 && p.With > 0 && p.Took-p.TookWithout >= slower:
-			a.find(workerSlows, at, fmt.Sprintf("%s comes after %.1f s with the worker, and after %.1f s without it", a.local(p.URL), p.Took.Seconds(), p.TookWithout.Seconds()), "")
+			a.find(workerSlows, at, fmt.Sprintf("%s comes after %.1f s with the worker, and after %.1f s without it",
+				a.local(p.URL), p.Took.Seconds(), p.TookWithout.Seconds()), "")
 		case p.Without > 0 && p.With == 0:
-			a.find(workerBreaks, at, fmt.Sprintf("%s %s answers with status %d without the worker; with it: %s", what, a.local(p.URL), p.Without, p.Reason), "")
+			a.find(workerBreaks, at, fmt.Sprintf("%s %s answers with status %d without the worker; with it: %s", what,
+				a.local(p.URL), p.Without, p.Reason), "")
 		case p.Without >= 400 && p.With == 200 && p.Mode == "navigate" && a.Project.Worker.Shell.Page == "":
-			a.find(workerDisguises, at, fmt.Sprintf("%s is not there (status %d), and the worker answers with a page and status 200", a.local(p.URL), p.Without), "")
+			a.find(workerDisguises, at, fmt.Sprintf("%s is not there (status %d), and the worker answers with a page and "+
+				"status 200", a.local(p.URL), p.Without), "")
 		case p.Range != "" && p.Without == 206 && p.With == 200:
-			a.find(workerRanges, at, fmt.Sprintf("a part of %s was asked for (%s), and the worker answers with all of it", a.local(p.URL), p.Range), "")
+			a.find(workerRanges, at, fmt.Sprintf("a part of %s was asked for (%s), and the worker answers with all of it",
+				a.local(p.URL), p.Range), "")
 		}
 	}
 	a.checkProbes(h, at)
 	for _, c := range h.Caches {
 		for _, e := range c.Entries {
 			if strings.Contains(e.URL, missingPath) && e.Status >= 400 {
-				a.find(keepErrors, at, fmt.Sprintf("%s, an answer with status %d, is in the cache %s", a.local(e.URL), e.Status, c.Name), "")
+				a.find(keepErrors, at, fmt.Sprintf("%s, an answer with status %d, is in the cache %s", a.local(e.URL), e.Status,
+					c.Name), "")
 				break
 			}
 		}
 	}
 	for _, url := range sortedKeys(h.Grown) {
 		if n := h.Grown[url]; n[0] > 300 {
-			a.find(keepGrows, at, fmt.Sprintf("%s was asked for with %d different queries, and %d more answers are kept", a.local(url), n[1], n[0]), "")
+			a.find(keepGrows, at, fmt.Sprintf("%s was asked for with %d different queries, and %d more answers are kept",
+				a.local(url), n[1], n[0]), "")
 		}
 	}
 	a.checkNextRelease(h.NextRelease, at)
@@ -236,7 +251,8 @@ func (a *auditor) checkProbes(h *rehearsal.Health, at Where) {
 		for _, c := range h.Caches {
 			for _, e := range c.Entries {
 				if e.URL == p.URL && e.Status == 200 && e.Bytes < resp.Body.Len() {
-					a.find(keepPartial, at, fmt.Sprintf("of %s, %d bytes, the cache %s holds %d as if they were all", a.local(p.URL), resp.Body.Len(), c.Name, e.Bytes), "")
+					a.find(keepPartial, at, fmt.Sprintf("of %s, %d bytes, the cache %s holds %d as if they were all", a.local(p.URL),
+						resp.Body.Len(), c.Name, e.Bytes), "")
 					return
 				}
 			}
@@ -253,19 +269,22 @@ func (a *auditor) checkNextRelease(n *rehearsal.NextRelease, at Where) {
 		a.find(workerStays, at, n.Failure, "")
 	}
 	if n.Mixed != "" {
-		a.find(workerHasty, at, fmt.Sprintf("a page that was open got %s of its own release before, and of the new one after the new worker had come", a.local(n.Mixed)), "")
+		a.find(workerHasty, at, fmt.Sprintf("a page that was open got %s of its own release before, and of the new one "+
+			"after the new worker had come", a.local(n.Mixed)), "")
 	}
 	if len(n.Left) > 0 {
 		names := make([]string, len(n.Left))
 		for i, name := range n.Left {
 			names[i] = strconv.Quote(name)
 		}
-		a.find(keepLeft, at, fmt.Sprintf("a cache named %s, as an earlier release may have had it, is still there when the next worker is active", strings.Join(names, ", ")), "")
+		a.find(keepLeft, at, fmt.Sprintf("a cache named %s, as an earlier release may have had it, is still there when "+
+			"the next worker is active", strings.Join(names, ", ")), "")
 	}
 }
 
-// firstVisit opens the entry page once, and then the start page offline: the worker takes no part in a first visit, so what only rules
-// keep is not there yet. It does so beside what follows, and judges when the function that it gives is called.
+// firstVisit opens the entry page once, and then the start page offline: the worker takes no part in a first visit, so
+// what only rules keep is not there yet. It does so beside what follows, and judges when the function that it gives is
+// called.
 func (a *auditor) firstVisit() (judge func() error) {
 	start := a.ran.Pages[0].URL
 	if a.report.Manifest != nil && a.report.Manifest.Processed != nil && a.report.Manifest.Processed.StartURL != "" {
@@ -277,7 +296,8 @@ func (a *auditor) firstVisit() (judge func() error) {
 	}
 	plan := *a.plan
 	plan.Probes, plan.Series, plan.Progress = nil, nil, nil
-	plan.Visit, plan.Pages, plan.Conditions = []string{a.absolute(a.Project.Audit.Entry)}, []string{start}, []condition.Condition{condition.Offline}
+	plan.Visit, plan.Pages, plan.Conditions = []string{a.absolute(a.Project.Audit.Entry)}, []string{start},
+		[]condition.Condition{condition.Offline}
 	type came struct {
 		ran *rehearsal.Result
 		err error

@@ -38,7 +38,8 @@ func Replace(ctx context.Context, in Input, next site.Host) (*Replaced, error) {
 	before, _, _ := s.Worker()
 	out := &Replaced{Stores: storesOf(s)}
 	entry := a.absolute(in.Project.Audit.Entry)
-	for _, step := range []rehearsal.Step{{Deploy: []site.Host{next}}, {Reload: "normal"}, {Close: "browser"}, {Open: entry}, {Close: "browser"}, {Open: entry}} {
+	for _, step := range []rehearsal.Step{{Deploy: []site.Host{next}}, {Reload: "normal"}, {Close: "browser"},
+		{Open: entry}, {Close: "browser"}, {Open: entry}} {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
@@ -61,7 +62,8 @@ func Replace(ctx context.Context, in Input, next site.Host) (*Replaced, error) {
 func (a *auditor) replacing() *rehearsal.Session {
 	present := *a.Project
 	present.Worker.Replace = ""
-	return a.session(useragent.Options{Present: (&auditor{Input: Input{Project: &present, Host: a.Host}, origin: a.origin}).present()})
+	return a.session(useragent.Options{Present: (&auditor{Input: Input{Project: &present, Host: a.Host},
+		origin: a.origin}).present()})
 }
 
 func (a *auditor) visitTwice(s *rehearsal.Session) {

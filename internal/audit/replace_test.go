@@ -14,7 +14,8 @@ import (
 	"tachyform/internal/worker"
 )
 
-// visitorsOf is what an audit of a site with a worker of its own needs, and the site with another worker at its address.
+// visitorsOf is what an audit of a site with a worker of its own needs, and the site with another worker at its
+// address.
 func visitorsOf(t *testing.T, present, next string) (Input, *site.Folder) {
 	t.Helper()
 	_, f := stageSite(t, present, "")
@@ -26,7 +27,8 @@ func visitorsOf(t *testing.T, present, next string) (Input, *site.Folder) {
 // What a visitor with the site's own worker goes through when another takes its address.
 func TestReplace(t *testing.T) {
 	const (
-		tidy     = "addEventListener('install', () => skipWaiting()); addEventListener('activate', (e) => e.waitUntil(caches.keys().then((all) => Promise.all(all.map((n) => caches.delete(n))))));"
+		tidy = "addEventListener('install', () => skipWaiting()); addEventListener('activate', (e) => " +
+			"e.waitUntil(caches.keys().then((all) => Promise.all(all.map((n) => caches.delete(n))))));"
 		careless = "addEventListener('install', () => skipWaiting());"
 		patient  = "addEventListener('activate', (e) => e.waitUntil(caches.delete('one')));"
 		broken   = "addEventListener('install', (e) => e.waitUntil(Promise.reject(new Error('no tide table'))));"
@@ -77,9 +79,13 @@ func TestRetire(t *testing.T) {
 		"ours":           {keeping, string(ours), Retired{Had: true, Kept: 2, Gone: true}},
 		"ours, small":    {keeping, string(small), Retired{Had: true, Kept: 2, Gone: true}},
 		"nobody has one": {"throw new Error('never')", string(ours), Retired{Gone: true}},
-		"keeps caches":   {keeping, "addEventListener('install', () => skipWaiting()); addEventListener('activate', () => registration.unregister());", Retired{Had: true, Kept: 2, Left: "caches with content are left"}},
-		"goes on":        {keeping, strings.Replace(keeping, "'one'", "'two'", 1), Retired{Had: true, Kept: 2, Left: "caches with content are left"}},
-		"answers itself": {keeping, "addEventListener('install', () => skipWaiting()); addEventListener('activate', (e) => e.waitUntil(caches.delete('one').then(() => clients.claim()))); addEventListener('fetch', (e) => e.respondWith(new Response('<title>still here</title>', {headers: {'Content-Type': 'text/html'}})));",
+		"keeps caches": {keeping, "addEventListener('install', () => skipWaiting()); addEventListener('activate', () " +
+			"=> registration.unregister());", Retired{Had: true, Kept: 2, Left: "caches with content are left"}},
+		"goes on": {keeping, strings.Replace(keeping, "'one'", "'two'", 1),
+			Retired{Had: true, Kept: 2, Left: "caches with content are left"}},
+		"answers itself": {keeping, "addEventListener('install', () => skipWaiting()); addEventListener('activate', (e) " +
+			"=> e.waitUntil(caches.delete('one').then(() => clients.claim()))); addEventListener('fetch', (e) => " +
+			"e.respondWith(new Response('<title>still here</title>', {headers: {'Content-Type': 'text/html'}})));",
 			Retired{Had: true, Kept: 2, Left: "the page still comes from a worker"}},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -107,10 +113,11 @@ func TestSheet(t *testing.T) {
 	}{
 		"all roles": {icons(`{"short_name":"Pier","background_color":"#fff","icons":[{"src":"any.png","purpose":"any maskable"},{"src":"any.png"},{"src":"mask.png","purpose":"maskable"}]}`, "<link rel=apple-touch-icon href=any.png><link rel='shortcut icon' href=mask.png>"),
 			"any.png any, any.png maskable, mask.png maskable, any.png apple, mask.png favicon", ""},
-		"no manifest":     {icons("", "<link rel=icon href=any.png>"), "any.png favicon", ""},
-		"what is damaged": {icons(`{"icons":[{"src":"bad.png"},{"src":"gone.png"},{"src":"any.png"}]}`, ""), "any.png any", ""},
-		"none":            {icons(`{}`, ""), "", "declares no icon"},
-		"no entry":        {map[string]string{"a.html": "x"}, "", "the entry page does not open"},
+		"no manifest": {icons("", "<link rel=icon href=any.png>"), "any.png favicon", ""},
+		"what is damaged": {icons(`{"icons":[{"src":"bad.png"},{"src":"gone.png"},{"src":"any.png"}]}`, ""), "any.png any",
+			""},
+		"none":     {icons(`{}`, ""), "", "declares no icon"},
+		"no entry": {map[string]string{"a.html": "x"}, "", "the entry page does not open"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			p, f := lay(t, c.files, "origin: https://pier.example\napp: {name: Line}")

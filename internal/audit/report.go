@@ -125,8 +125,8 @@ type Where struct {
 	URL    string `json:"url,omitempty"`
 }
 
-// Summary counts the findings. Verdict is "ready", "not ready" or "not known": nothing speaks against it, but of Unknown pages the outcome is
-// not known.
+// Summary counts the findings. Verdict is "ready", "not ready" or "not known": nothing speaks against it, but of
+// Unknown pages the outcome is not known.
 type Summary struct {
 	Verdict  string `json:"verdict"`
 	Blockers int    `json:"blockers"`

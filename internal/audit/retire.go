@@ -19,7 +19,8 @@ type Retired struct {
 	Left string `json:"left,omitempty"`
 }
 
-// Retire rehearses it: the entry page is visited twice, next is deployed, the page is reloaded, closed and opened again.
+// Retire rehearses it: the entry page is visited twice, next is deployed, the page is reloaded, closed and opened
+// again.
 func Retire(ctx context.Context, in Input, next site.Host) (*Retired, error) {
 	a := newAuditor(ctx, in)
 	s := a.session(useragent.Options{})

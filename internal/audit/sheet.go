@@ -17,14 +17,16 @@ func Sheet(ctx context.Context, in Input) (*icon.Sheet, error) {
 	entry := a.absolute(in.Project.Audit.Entry)
 	resp, final := a.follow(entry)
 	if resp == nil || resp.Status >= 400 || resp.Body == nil {
-		return nil, &problem.Problem{Kind: problem.Read, Where: a.local(entry), What: "the entry page does not open", Mend: "set audit.entry to the first page of the site"}
+		return nil, &problem.Problem{Kind: problem.Read, Where: a.local(entry), What: "the entry page does not open",
+			Mend: "set audit.entry to the first page of the site"}
 	}
 	text, err := resp.Body.Bytes()
 	if err != nil {
 		return nil, err
 	}
 	doc := page.ParseDocument(final, resp.Header.Get("Content-Type"), text)
-	s := &icon.Sheet{Name: in.Project.App.Text("name"), ShortName: in.Project.App.Text("short_name"), Host: strings.TrimPrefix(strings.TrimPrefix(a.origin, "https://"), "http://")}
+	s := &icon.Sheet{Name: in.Project.App.Text("name"), ShortName: in.Project.App.Text("short_name"),
+		Host: strings.TrimPrefix(strings.TrimPrefix(a.origin, "https://"), "http://")}
 	seen := map[string]bool{}
 	add := func(url, role string) {
 		if seen[url+role] {
@@ -74,7 +76,9 @@ func Sheet(ctx context.Context, in Input) (*icon.Sheet, error) {
 		s.Name = s.ShortName
 	}
 	if len(s.Icons) == 0 {
-		return nil, &problem.Problem{Kind: problem.Read, Where: a.local(entry), What: "the site declares no icon that can be shown", Mend: "name a master picture under icons: and run tachyform fit"}
+		return nil, &problem.Problem{Kind: problem.Read, Where: a.local(entry),
+			What: "the site declares no icon that can be shown",
+			Mend: "name a master picture under icons: and run tachyform fit"}
 	}
 	return s, nil
 }

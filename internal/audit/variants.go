@@ -39,7 +39,8 @@ var workerBeyond = newCheck(Check{
 	Example: "new Intl.NumberFormat() in the worker; numbers are formatted plainly here.",
 })
 
-// scriptedRequests gives what the project file says of requests that only running scripts make, with absolute addresses.
+// scriptedRequests gives what the project file says of requests that only running scripts make, with absolute
+// addresses.
 func (a *auditor) scriptedRequests() map[string][]string {
 	out := map[string][]string{}
 	for _, x := range a.Project.Audit.Asks {
@@ -51,7 +52,8 @@ func (a *auditor) scriptedRequests() map[string][]string {
 	return out
 }
 
-// tryVariants tries what is not as it should be, or could be otherwise, in other browsers: with the HTTP cache on, on a phone's screen.
+// tryVariants tries what is not as it should be, or could be otherwise, in other browsers: with the HTTP cache on, on
+// a phone's screen.
 func (a *auditor) tryVariants() error {
 	for _, gap := range a.ran.Gaps {
 		where := Where{URL: a.report.Entry}
@@ -80,9 +82,11 @@ func (a *auditor) tryVariants() error {
 		gained := a.missingOnlyIn(was, o)
 		switch {
 		case was.Outcome == rehearsal.Partial && len(gained) > 0:
-			a.find(offlineLucky, Where{URL: a.local(url)}, "only the browser's cache has "+strings.Join(gained[:min(3, len(gained))], ", "), "")
+			a.find(offlineLucky, Where{URL: a.local(url)}, "only the browser's cache has "+
+				strings.Join(gained[:min(3, len(gained))], ", "), "")
 		case was.Outcome != rehearsal.Partial && (o.Outcome == rehearsal.Whole || o.Outcome == rehearsal.Partial):
-			a.find(offlineLucky, Where{URL: a.local(url)}, string(was.Outcome)+" without the browser's cache, "+string(o.Outcome)+" with it", "")
+			a.find(offlineLucky, Where{URL: a.local(url)}, string(was.Outcome)+" without the browser's cache, "+
+				string(o.Outcome)+" with it", "")
 		}
 	}); err != nil {
 		return err
@@ -110,13 +114,15 @@ func (a *auditor) missingOnlyIn(one, other *rehearsal.PageOutcome) (list []strin
 }
 
 // rehearseAgain rehearses some of the pages offline in another way.
-func (a *auditor) rehearseAgain(pages []string, reader *page.Reader, httpCache bool, judge func(string, *rehearsal.PageOutcome)) error {
+func (a *auditor) rehearseAgain(pages []string, reader *page.Reader, httpCache bool,
+	judge func(string, *rehearsal.PageOutcome)) error {
 	if len(pages) == 0 {
 		return nil
 	}
 	r := *a.plan
 	r.Probes, r.Series = nil, nil
-	r.Pages, r.Reader, r.HTTPCache, r.Progress, r.Conditions = pages, reader, httpCache, nil, []condition.Condition{condition.Offline}
+	r.Pages, r.Reader, r.HTTPCache, r.Progress, r.Conditions = pages, reader, httpCache, nil,
+		[]condition.Condition{condition.Offline}
 	ran, err := r.Run(a.ctx)
 	if err != nil {
 		return err

@@ -32,7 +32,8 @@ func (c *Check) WeightOn(target string) string {
 	return c.Weight
 }
 
-// weighted gives the weights of a check on targets by name, without those on which nobody notices, and the heaviest of them; "" for none.
+// weighted gives the weights of a check on targets by name, without those on which nobody notices, and the heaviest of
+// them; "" for none.
 func (c *Check) weighted(targets []string) (heaviest string, by map[string]string) {
 	by = map[string]string{}
 	for _, t := range targets {

@@ -139,7 +139,8 @@ func (a *auditor) checkScripts(w *useragent.WorkerState, at Where) {
 	}
 	for _, u := range w.Imports {
 		if resp, _ := a.follow(u); resp != nil && fresh(resp) >= time.Hour {
-			a.find(workerDelayed, a.place(u, 0, 0), "the worker imports "+a.local(u)+", which is sent with Cache-Control: "+resp.Header.Get("Cache-Control"),
+			a.find(workerDelayed, a.place(u, 0, 0), "the worker imports "+a.local(u)+", which is sent with Cache-Control: "+
+				resp.Header.Get("Cache-Control"),
 				"send it with Cache-Control: no-cache, or register the worker with updateViaCache: 'none'")
 			break
 		}
@@ -167,7 +168,9 @@ func (a *auditor) checkScripts(w *useragent.WorkerState, at Where) {
 func (a *auditor) checkStoppedWorker(at Where) error {
 	var failing []string
 	for _, p := range a.ran.Pages {
-		if o := p.Under[condition.Offline.Name]; p.Status > 0 && p.Status < 400 && (o.Outcome == rehearsal.Lost || o.Outcome == rehearsal.Stuck || o.Outcome == rehearsal.Partial) && len(failing) < 10 {
+		if o := p.Under[condition.Offline.Name]; p.Status > 0 && p.Status < 400 &&
+			(o.Outcome == rehearsal.Lost || o.Outcome == rehearsal.Stuck || o.Outcome == rehearsal.Partial) &&
+			len(failing) < 10 {
 			failing = append(failing, p.URL)
 		}
 	}
@@ -187,7 +190,8 @@ func (a *auditor) checkStoppedWorker(at Where) error {
 		}
 	}
 	if len(forgotten) > 0 {
-		a.find(workerForgets, at, fmt.Sprintf("%s opens offline while the worker runs, and no more after the browser stopped it", a.local(forgotten[0])), "")
+		a.find(workerForgets, at, fmt.Sprintf("%s opens offline while the worker runs, and no more after the browser "+
+			"stopped it", a.local(forgotten[0])), "")
 	}
 	return nil
 }
@@ -213,7 +217,8 @@ func (a *auditor) checkCompression() {
 			return
 		}
 		switch kind := site.Essence(resp.Header.Get("Content-Type")); {
-		case strings.HasPrefix(kind, "text/"), strings.HasSuffix(kind, "javascript"), strings.HasSuffix(kind, "json"), strings.HasSuffix(kind, "+xml"):
+		case strings.HasPrefix(kind, "text/"), strings.HasSuffix(kind, "javascript"), strings.HasSuffix(kind,
+			"json"), strings.HasSuffix(kind, "+xml"):
 			plain = append(plain, a.local(url))
 			bytes += resp.Body.Len()
 		}
@@ -225,7 +230,10 @@ func (a *auditor) checkCompression() {
 		}
 	}
 	if len(plain) > 0 {
-		a.find(sitePlain, Where{URL: plain[0]}, fmt.Sprintf("%s without Content-Encoding, %.0f kB: %s", map[bool]string{true: "one file", false: fmt.Sprintf("%d files", len(plain))}[len(plain) == 1], float64(bytes)/1e3, strings.Join(plain[:min(3, len(plain))], ", ")), "")
+		a.find(sitePlain, Where{URL: plain[0]},
+			fmt.Sprintf("%s without Content-Encoding, %.0f kB: %s",
+				map[bool]string{true: "one file", false: fmt.Sprintf("%d files",
+					len(plain))}[len(plain) == 1], float64(bytes)/1e3, strings.Join(plain[:min(3, len(plain))], ", ")), "")
 	}
 }
 
@@ -246,7 +254,8 @@ func (a *auditor) checkContent() {
 		}
 		if strings.HasPrefix(a.origin, "https:") {
 			for _, ref := range d.References {
-				if strings.HasPrefix(ref.URL, "http:") && ref.Destination != "image" && ref.Destination != "video" && ref.Destination != "audio" && !ref.Background {
+				if strings.HasPrefix(ref.URL, "http:") && ref.Destination != "image" && ref.Destination != "video" &&
+					ref.Destination != "audio" && !ref.Background {
 					mixed, insecure = append(mixed, u), ref.URL
 					break
 				}
@@ -257,7 +266,8 @@ func (a *auditor) checkContent() {
 	a.findPages(pageTitle, noTitle, 0, 0, "no <title>")
 	a.findPages(pageViewport, noViewport, 0, 0, `no <meta name="viewport">`)
 	a.findPages(linkMixed, mixed, 0, 0, insecure)
-	if p := a.report.Manifest; p != nil && p.Processed != nil && !p.Processed.Fatal && p.Processed.Description == "" && len(p.Processed.Screenshots) == 0 {
+	if p := a.report.Manifest; p != nil && p.Processed != nil && !p.Processed.Fatal && p.Processed.Description == "" &&
+		len(p.Processed.Screenshots) == 0 {
 		a.find(appBare, Where{File: a.file(a.absolute(p.URL)), URL: p.URL}, "neither description nor screenshots", "")
 	}
 }

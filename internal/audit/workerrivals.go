@@ -8,8 +8,9 @@ import (
 
 var workerRivals = newCheck(Check{
 	Code: "worker.rivals", Weight: Blocker, Rank: 180,
-	Title:    "Two workers are registered for the same pages",
-	Reason:   "They take turns in replacing each other at every visit; pages that load again at a takeover never come to rest.",
+	Title: "Two workers are registered for the same pages",
+	Reason: "They take turns in replacing each other at every visit; pages that load again at a takeover never come " +
+		"to rest.",
 	Mend:     "register one of them: take the other's call out of the pages",
 	Standard: "Service Workers, 3.4.3",
 	Example:  "the framework registers /sw.js, and a tag that was added later /worker.js.",

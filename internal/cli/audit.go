@@ -26,12 +26,18 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 	a.formatFlag(c)
 	a.liveFlags(c)
 	under := conditionsFlag(c, condition.Stalled.Name)
-	c.Flags().StringArrayVar(&opts.reports, "report", nil, "write a report as well, such as html=report.html (`KIND=FILE`; html, json, sarif, junit or markdown)")
-	c.Flags().StringVar(&opts.failOn, "fail-on", "", "the lightest weight that ends with status 1: blocker, risk or polish")
-	c.Flags().BoolVar(&opts.fix, "fix", false, "mend what a fit can mend (tachyform undo takes it back), and say what is left to you")
-	c.Flags().BoolVar(&opts.remember, "remember", false, "keep what the audit came to in .tachyform beside the project file, and show how it went so far")
-	c.Flags().BoolVar(&watch, "watch", false, "judge again whenever a file of the site or the project file changes; Ctrl-C ends it")
-	c.Flags().StringVar(&opts.compare, "compare", "", "say what is mended and what is new since this report, a `FILE` of --format json or --report json")
+	c.Flags().StringArrayVar(&opts.reports, "report", nil, "write a report as well, such as html=report.html "+
+		"(`KIND=FILE`; html, json, sarif, junit or markdown)")
+	c.Flags().StringVar(&opts.failOn, "fail-on", "",
+		"the lightest weight that ends with status 1: blocker, risk or polish")
+	c.Flags().BoolVar(&opts.fix, "fix", false, "mend what a fit can mend (tachyform undo takes it back), and say what "+
+		"is left to you")
+	c.Flags().BoolVar(&opts.remember, "remember", false, "keep what the audit came to in .tachyform beside the "+
+		"project file, and show how it went so far")
+	c.Flags().BoolVar(&watch, "watch", false, "judge again whenever a file of the site or the project file changes; "+
+		"Ctrl-C ends it")
+	c.Flags().StringVar(&opts.compare, "compare", "", "say what is mended and what is new since this report, a `FILE` "+
+		"of --format json or --report json")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if err := checkReports(opts.reports); err != nil {
 			return err
@@ -59,7 +65,8 @@ type auditOptions struct {
 }
 
 // auditOnce judges the site, writes the reports and shows the result.
-func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]condition.Condition, error), opts auditOptions, earlier *audit.Report) error {
+func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]condition.Condition, error),
+	opts auditOptions, earlier *audit.Report) error {
 	o, in, err := a.rehearsable(cmd.Context(), args, under)
 	if err != nil {
 		return err

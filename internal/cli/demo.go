@@ -39,7 +39,8 @@ func (a *app) demo() *cobra.Command {
 // unpackDemo writes the example into a folder and gives its path.
 func unpackDemo(into string) (string, error) {
 	failed := func(err error) error {
-		return &problem.Problem{Kind: problem.Write, Where: into, What: "the example cannot be unpacked: " + err.Error(), Mend: "name a folder that can be written to with --into", Cause: err}
+		return &problem.Problem{Kind: problem.Write, Where: into, What: "the example cannot be unpacked: " + err.Error(),
+			Mend: "name a folder that can be written to with --into", Cause: err}
 	}
 	if into == "" {
 		dir, err := os.MkdirTemp("", "skerry-line-")
@@ -48,7 +49,8 @@ func unpackDemo(into string) (string, error) {
 		}
 		into = dir
 	} else if entries, err := os.ReadDir(into); err == nil && len(entries) > 0 {
-		return "", &problem.Problem{Kind: problem.Usage, Where: into, What: "the folder is not empty", Mend: "name an empty or new one"}
+		return "", &problem.Problem{Kind: problem.Usage, Where: into, What: "the folder is not empty",
+			Mend: "name an empty or new one"}
 	}
 	err := fs.WalkDir(examples.Plain, "plain", func(path string, e fs.DirEntry, err error) error {
 		if err != nil {

@@ -31,7 +31,8 @@ stays as it is.`,
 	c.Flags().BoolVar(&dry, "dry-run", false, "show what would change as a unified diff, and write nothing")
 	c.Flags().StringVar(&into, "into", "", "write the fitted site to this `folder`, new or empty, and leave the site alone")
 	a.liveFlags(c)
-	c.Flags().BoolVar(&development, "development", false, "have pages register nothing and remove what is registered, for working on the site")
+	c.Flags().BoolVar(&development, "development", false, "have pages register nothing and remove what is registered, "+
+		"for working on the site")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		p, name, err := a.load(args)
 		if err != nil {
@@ -42,7 +43,8 @@ stays as it is.`,
 		}
 		if isURL(name) {
 			if into == "" {
-				return usagef("fit works on a folder, not on a live site; with --into FOLDER it makes the files to upload, and the lines for the template")
+				return usagef("fit works on a folder, not on a live site; with --into FOLDER it makes the files to upload, and " +
+					"the lines for the template")
 			}
 			o, err := a.open(cmd.Context(), args)
 			if err != nil {
@@ -92,7 +94,8 @@ stays as it is.`,
 			}
 			fmt.Fprint(a.out, report.Fit(plan, o.project, o.name, a.width))
 			if first && len(plan.Changes) > 0 && gitIgnores(plan.State) == "no" {
-				fmt.Fprintf(a.out, "\n  Add %s/ to .gitignore: it holds what undo needs, for this machine alone.\n", filepath.Base(plan.State))
+				fmt.Fprintf(a.out, "\n  Add %s/ to .gitignore: it holds what undo needs, for this machine alone.\n",
+					filepath.Base(plan.State))
 			}
 			return nil
 		}
@@ -104,8 +107,8 @@ stays as it is.`,
 	return c
 }
 
-// gitIgnores says whether version control passes a folder over: yes, no, or "" where there is none. It looks for the name on a line
-// of its own in the ignore files from the folder up to the repository's root.
+// gitIgnores says whether version control passes a folder over: yes, no, or "" where there is none. It looks for the
+// name on a line of its own in the ignore files from the folder up to the repository's root.
 func gitIgnores(path string) string {
 	name, said := filepath.Base(path), "no"
 	dir, err := filepath.Abs(filepath.Dir(path))

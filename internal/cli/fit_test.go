@@ -34,14 +34,16 @@ func read(t *testing.T, path ...string) string {
 	return string(text)
 }
 
-// A manifest that the site has keeps its place and all that nobody asks to change; one that fit made follows the project file.
+// A manifest that the site has keeps its place and all that nobody asks to change; one that fit made follows the
+// project file.
 func TestFitManifest(t *testing.T) {
 	own := strings.Replace(pierPage, "  <title>", "  <link rel=\"manifest\" href=\"app/own.json\">\n  <title>", 1)
 	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": own, "dist/far.html": pierPage,
 		"dist/app/own.json": "{\n    \"odd\": [1, 2],\n    \"name\": \"Old\",\n    \"start_url\": \"../?x\"\n}\n"})
 	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 	require.Equal(t, 0, run(t, dir, "fit").status)
-	assert.Equal(t, "{\n    \"odd\": [1, 2],\n    \"name\": \"Pier\",\n    \"start_url\": \"../?x\",\n    \"theme_color\": \"#0b4f6c\",\n    \"background_color\": \"#ffffff\"\n}\n", read(t, dir, "dist/app/own.json"))
+	assert.Equal(t, "{\n    \"odd\": [1, 2],\n    \"name\": \"Pier\",\n    \"start_url\": \"../?x\",\n    "+
+		"\"theme_color\": \"#0b4f6c\",\n    \"background_color\": \"#ffffff\"\n}\n", read(t, dir, "dist/app/own.json"))
 	assert.Contains(t, read(t, dir, "dist/far.html"), `href="/app/own.json"`)
 	assert.NoFileExists(t, filepath.Join(dir, "dist/site.webmanifest"))
 	assert.Contains(t, run(t, dir, "fit").out, "Nothing to do")
@@ -53,7 +55,8 @@ func TestFitManifest(t *testing.T) {
 	assert.Equal(t, 3, r.status)
 	assert.Contains(t, r.err, "own.json:3")
 
-	dir = write(t, map[string]string{"tachyform.yaml": strings.Replace(pierProject, "name: Pier,", "name: Pier, orientation: portrait,", 1), "dist/index.html": pierPage})
+	dir = write(t, map[string]string{"tachyform.yaml": strings.Replace(pierProject, "name: Pier,",
+		"name: Pier, orientation: portrait,", 1), "dist/index.html": pierPage})
 	require.Equal(t, 0, run(t, dir, "fit").status)
 	assert.Contains(t, read(t, dir, "dist/site.webmanifest"), "portrait")
 	edit(t, filepath.Join(dir, "tachyform.yaml"), "orientation: portrait, ", "")
@@ -73,7 +76,8 @@ func TestFitManifest(t *testing.T) {
 }
 
 func TestFitInto(t *testing.T) {
-	dir := write(t, map[string]string{"tachyform.yaml": pierProject + "head: {leave_out: [/far.html], dark: black}\n", "dist/index.html": pierPage, "dist/far.html": pierPage, "dist/deep/data.bin": "\x00\x01"})
+	dir := write(t, map[string]string{"tachyform.yaml": pierProject + "head: {leave_out: [/far.html], dark: black}\n",
+		"dist/index.html": pierPage, "dist/far.html": pierPage, "dist/deep/data.bin": "\x00\x01"})
 	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 	r := run(t, dir, "fit", "--into", "out/site")
 	require.Equal(t, 0, r.status, r.err)
@@ -90,19 +94,23 @@ func TestFitInto(t *testing.T) {
 	r = run(t, dir, "head")
 	assert.Contains(t, r.out, "0 of 1 page lack")
 	assert.Contains(t, r.out, "left out")
-	assert.Equal(t, `<link rel="manifest" href="/site.webmanifest">`, strings.SplitN(run(t, dir, "head", "--print").out, "\n", 2)[0])
+	assert.Equal(t, `<link rel="manifest" href="/site.webmanifest">`,
+		strings.SplitN(run(t, dir, "head", "--print").out, "\n", 2)[0])
 }
 
 // Nothing is written outside the site, and links stay links.
 func TestFitStaysInside(t *testing.T) {
-	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": pierPage, "mark.png": pictureOf(512, 512)})
+	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": pierPage,
+		"mark.png": pictureOf(512, 512)})
 	require.NoError(t, os.Symlink("index.html", filepath.Join(dir, "dist/same.html")))
 	require.Equal(t, 0, run(t, dir, "fit").status)
 	to, err := os.Readlink(filepath.Join(dir, "dist/same.html"))
 	require.NoError(t, err)
 	assert.Equal(t, "index.html", to)
 	require.Equal(t, 0, run(t, dir, "undo").status)
-	for key, says := range map[string]string{"icons: {master: mark.png, folder: /../out/}": "leads out", "worker: {file: /../w.js, pack: {include: [/]}}": "leads out", "worker: {file: /same.html, pack: {include: [/]}}": "symbolic link"} {
+	for key, says := range map[string]string{"icons: {master: mark.png, folder: /../out/}": "leads out",
+		"worker: {file: /../w.js, pack: {include: [/]}}":   "leads out",
+		"worker: {file: /same.html, pack: {include: [/]}}": "symbolic link"} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "tachyform.yaml"), []byte(pierProject+key), 0o644))
 		r := run(t, dir, "fit")
 		assert.NotEqual(t, 0, r.status)
@@ -113,7 +121,8 @@ func TestFitStaysInside(t *testing.T) {
 
 // When there is no room for what is written, one message says so, and the site is as it was.
 func TestFullDisk(t *testing.T) {
-	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": pierPage + strings.Repeat("<p>tide table\n", 2000)})
+	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": pierPage +
+		strings.Repeat("<p>tide table\n", 2000)})
 	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 	for _, blocks := range []string{"1", "16", "40"} {
 		c := exec.Command("sh", "-c", "trap '' XFSZ; ulimit -f "+blocks+"; exec "+program+" fit")
@@ -129,7 +138,9 @@ func TestFullDisk(t *testing.T) {
 // What lies in a site or beside it is never written through, removed or replaced, whatever its name.
 func TestFitTouchesNothingElse(t *testing.T) {
 	long := "dist/" + strings.Repeat("n", 250) + ".html"
-	dir := write(t, map[string]string{"tachyform.yaml": pierProject + "worker: {pack: {include: [/*]}}\n", "dist/index.html": pierPage, long: pierPage, "mark.svg": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 512 512"><rect width="512" height="512" fill="#264"/></svg>`,
+	dir := write(t, map[string]string{"tachyform.yaml": pierProject + "worker: {pack: {include: [/*]}}\n",
+		"dist/index.html": pierPage, long: pierPage,
+		"mark.svg":      `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 512 512"><rect width="512" height="512" fill="#264"/></svg>`,
 		"out.part/mine": "mine", "dist/index.html.tachyform-new": "mine", "outside/mine": "mine"})
 	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 	require.Equal(t, 0, run(t, dir, "fit").status)
@@ -141,7 +152,8 @@ func TestFitTouchesNothingElse(t *testing.T) {
 	assert.Equal(t, before, testsite.Tree(t, filepath.Join(dir, "dist")))
 
 	edit(t, filepath.Join(dir, "tachyform.yaml"), "app:", "icons: {master: mark.svg}\napp:")
-	for _, at := range []struct{ link, to string }{{"icons", "../outside"}, {"worker.js", "../outside/mine"}, {"worker.js", "nowhere"}, {"site.webmanifest", "index.html"}} {
+	for _, at := range []struct{ link, to string }{{"icons", "../outside"}, {"worker.js", "../outside/mine"},
+		{"worker.js", "nowhere"}, {"site.webmanifest", "index.html"}} {
 		link := filepath.Join(dir, "dist", at.link)
 		require.NoError(t, os.Symlink(at.to, link))
 		r := run(t, dir, "fit")

@@ -20,11 +20,13 @@ import (
 func (a *app) fitLive(ctx context.Context, o *opened, into string) error {
 	p := o.project
 	if p.Path == "" {
-		return usagef("there is no tachyform.yaml that describes the app; write one with site: %s, app, icons and worker", o.name)
+		return usagef("there is no tachyform.yaml that describes the app; write one with site: %s, app, icons and worker",
+			o.name)
 	}
 	origin := o.host.Origin()
 	urls := rehearsal.PagesOf(ctx, o.host, origin+p.Audit.Entry, p.Audit.Crawl.AtMost, p.Audit.Crawl.Depth)
-	for _, path := range append([]string{p.Audit.Entry, p.Worker.StandIns.Page, p.Worker.StandIns.Image, p.Worker.StandIns.Font, p.Worker.Shell.Page}, append(p.Audit.Visit, p.Audit.Pages...)...) {
+	for _, path := range append([]string{p.Audit.Entry, p.Worker.StandIns.Page, p.Worker.StandIns.Image,
+		p.Worker.StandIns.Font, p.Worker.Shell.Page}, append(p.Audit.Visit, p.Audit.Pages...)...) {
 		if path != "" {
 			urls = append(urls, origin+path)
 		}

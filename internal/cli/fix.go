@@ -11,7 +11,8 @@ import (
 	"tachyform/internal/report"
 )
 
-// fix fits the site when that may mend one of the findings, and says what it wrote. It gives whether anything was written.
+// fix fits the site when that may mend one of the findings, and says what it wrote. It gives whether anything was
+// written.
 func (a *app) fix(cmd *cobra.Command, args []string, r *audit.Report) (bool, error) {
 	if !slices.ContainsFunc(r.Findings, func(f *audit.Finding) bool { return audit.CheckOf(f.Code).FitMends }) {
 		return false, nil

@@ -22,7 +22,8 @@ func (a *app) json(v any) error {
 // conditionsFlag reads --under.
 func conditionsFlag(c *cobra.Command, standard string) func() ([]condition.Condition, error) {
 	var names []string
-	c.Flags().StringSliceVar(&names, "under", strings.Split(standard, ","), "conditions of the network: "+strings.Join(condition.Names(), ", "))
+	c.Flags().StringSliceVar(&names, "under", strings.Split(standard, ","), "conditions of the network: "+
+		strings.Join(condition.Names(), ", "))
 	return func() ([]condition.Condition, error) {
 		var list []condition.Condition
 		for _, n := range names {
@@ -42,7 +43,8 @@ func conditionsFlag(c *cobra.Command, standard string) func() ([]condition.Condi
 // targetFlag reads --target.
 func targetFlag(c *cobra.Command) func() (*useragent.Kind, error) {
 	var name string
-	c.Flags().StringVar(&name, "target", target.ChromiumDesktop, "the kind of browser: what its workers lack is taken away")
+	c.Flags().StringVar(&name, "target", target.ChromiumDesktop,
+		"the kind of browser: what its workers lack is taken away")
 	return func() (*useragent.Kind, error) {
 		p := useragent.Kinds[name]
 		if p == nil {

@@ -34,7 +34,8 @@ func (a *app) initialise() *cobra.Command {
 	f.StringVar(&d.Description, "description", "", "what the app does, in a sentence")
 	f.StringVar(&d.Lang, "lang", "", "the language of its texts, such as en (default: the first page's)")
 	f.StringVar(&d.StartURL, "start-url", "", "the page that opens with the app (default: the first page)")
-	f.StringVar(&d.Display, "display", "", "how it opens: standalone, fullscreen, minimal-ui or browser (default standalone)")
+	f.StringVar(&d.Display, "display", "", "how it opens: standalone, fullscreen, minimal-ui or browser (default "+
+		"standalone)")
 	f.StringVar(&d.Orientation, "orientation", "", "the orientation of the screen, such as portrait")
 	f.StringVar(&d.Master, "master", "", "the master `picture` for icons: SVG, or PNG, JPEG, WebP from 512 px")
 	f.StringVar(&d.ThemeColor, "theme-color", "", "a CSS colour for the bar around the page")
@@ -53,7 +54,8 @@ func (a *app) initialise() *cobra.Command {
 			file = filepath.Join(filepath.Dir(abs), project.FileName)
 		}
 		if _, err := os.Stat(file); err == nil && !force {
-			return &problem.Problem{Kind: problem.Usage, Where: shortName(file), What: "there is a project file already", Mend: "edit it, or start over with --replace"}
+			return &problem.Problem{Kind: problem.Usage, Where: shortName(file), What: "there is a project file already",
+				Mend: "edit it, or start over with --replace"}
 		}
 		if force {
 			// Nobody who is fitting by the file that is there gets another one half-way.
@@ -63,7 +65,8 @@ func (a *app) initialise() *cobra.Command {
 			}
 			defer state.Close()
 		}
-		for _, colour := range []struct{ flag, value string }{{"--theme-color", d.ThemeColor}, {"--background-color", d.BackgroundColor}} {
+		for _, colour := range []struct{ flag, value string }{{"--theme-color", d.ThemeColor},
+			{"--background-color", d.BackgroundColor}} {
 			if _, ok := manifest.ParseColour(colour.value); colour.value != "" && !ok {
 				return usagef("%s takes a CSS colour such as #0b4f6c, not %q", colour.flag, colour.value)
 			}
@@ -103,7 +106,8 @@ func (a *app) initialise() *cobra.Command {
 		switch {
 		case len(found.Read) > 0:
 			r := found.Read[0]
-			d.Present, d.PresentWhy = strings.TrimPrefix(r.Script, folder.Origin()), spot(page.Place{URL: r.From, Line: r.Line, Column: r.Column})
+			d.Present, d.PresentWhy = strings.TrimPrefix(r.Script, folder.Origin()), spot(page.Place{URL: r.From, Line: r.Line,
+				Column: r.Column})
 		case len(found.Unread) > 0:
 			d.PresentWhy, d.Unread = spot(found.Unread[0]), true
 			if own := page.WorkerScripts(folder); len(own) > 0 {
@@ -129,7 +133,8 @@ func (a *app) initialise() *cobra.Command {
 	return c
 }
 
-// resolveMaster finds the master from the working folder first, then beside the project file, and makes it relative to the latter.
+// resolveMaster finds the master from the working folder first, then beside the project file, and makes it relative to
+// the latter.
 func resolveMaster(beside string, d *project.Draft) string {
 	path := d.Master
 	if _, err := os.Stat(path); err != nil && !filepath.IsAbs(path) {
@@ -201,7 +206,8 @@ func fillDraft(d *project.Draft, g *survey.Graph, dir, beside string) {
 		}
 	}
 	if d.Master == "" {
-		for _, name := range []string{"mark.svg", "logo.svg", "icon.svg", "brand/mark.svg", "brand/logo.svg", "logo.png", "icon.png"} {
+		for _, name := range []string{"mark.svg", "logo.svg", "icon.svg", "brand/mark.svg", "brand/logo.svg", "logo.png",
+			"icon.png"} {
 			path := filepath.Join(beside, name)
 			if _, err := icon.LoadMaster(path); err == nil {
 				d.Master = name

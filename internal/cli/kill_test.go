@@ -39,7 +39,8 @@ func killSite(build string) map[string]string {
 	return files
 }
 
-// rebuild does what builds do: it empties the folder and makes it anew, or writes only some of the files over what is there.
+// rebuild does what builds do: it empties the folder and makes it anew, or writes only some of the files over what is
+// there.
 func rebuild(t *testing.T, site, build string, whole bool) {
 	t.Helper()
 	if whole {
@@ -53,15 +54,16 @@ func rebuild(t *testing.T, site, build string, whole bool) {
 	}
 }
 
-// Wherever fit, undo or the recovery is killed, the next run brings the site to one of its two whole states, and undo gives back every
-// byte: those of a build that was made in between too, and those of the first where the second did not write. TACHYFORM_KILLS sets how
-// often it is tried.
+// Wherever fit, undo or the recovery is killed, the next run brings the site to one of its two whole states, and undo
+// gives back every byte: those of a build that was made in between too, and those of the first where the second did
+// not write. TACHYFORM_KILLS sets how often it is tried.
 func TestKilled(t *testing.T) {
 	tries := 12
 	if n, err := strconv.Atoi(os.Getenv("TACHYFORM_KILLS")); err == nil {
 		tries = n
 	}
-	dir := write(t, map[string]string{"tachyform.yaml": "site: dist\norigin: https://pier.example\napp: {name: Pier, theme_color: red}\nworker: {pack: {include: [/*]}}\n"})
+	dir := write(t, map[string]string{"tachyform.yaml": "site: dist\norigin: https://pier.example\napp: {name: Pier, " +
+		"theme_color: red}\nworker: {pack: {include: [/*]}}\n"})
 	site := filepath.Join(dir, "dist")
 	fit := func() outcome {
 		r := run(t, dir, "fit")
@@ -150,7 +152,8 @@ func filesIn(tree map[string]string) (n int) {
 }
 
 func TestDryRun(t *testing.T) {
-	dir := write(t, map[string]string{"dist/proof.html": "owner-proof: 1234\n", "tachyform.yaml": "site: dist\napp: {name: Pier}\nworker: {pack: {include: [/*]}}\n", "dist/index.html": pierPage})
+	dir := write(t, map[string]string{"dist/proof.html": "owner-proof: 1234\n",
+		"tachyform.yaml": "site: dist\napp: {name: Pier}\nworker: {pack: {include: [/*]}}\n", "dist/index.html": pierPage})
 	before := testsite.Tree(t, dir)
 	r := run(t, dir, "fit", "--dry-run")
 	require.Equal(t, 0, r.status, r.err)
@@ -163,11 +166,15 @@ func TestDryRun(t *testing.T) {
 
 // What manifest --process prints is the form that other programs rely on.
 func TestManifestContract(t *testing.T) {
-	dir := write(t, map[string]string{"m.json": `{"name":"Pier","start_url":"./?a=1","icons":[{"src":"i.png","sizes":"1x1 2x2"}],"display":"standalon"}`,
-		"many.jsonl": `{"id":"one","manifestText":"{}","manifestURL":"https://a.example/m","documentURL":"https://a.example/x/"}` + "\n"})
-	r := run(t, dir, "manifest", "--process", "m.json", "--manifest-url", "https://a.example/app/m.json", "--document-url", "https://a.example/app/", "--format", "json")
+	dir := write(t,
+		map[string]string{"m.json": `{"name":"Pier","start_url":"./?a=1","icons":[{"src":"i.png","sizes":"1x1 2x2"}],"display":"standalon"}`,
+			"many.jsonl": `{"id":"one","manifestText":"{}","manifestURL":"https://a.example/m","documentURL":"https://a.example/x/"}` + "\n"})
+	r := run(t, dir, "manifest", "--process", "m.json", "--manifest-url", "https://a.example/app/m.json", "--document-url",
+		"https://a.example/app/", "--format", "json")
 	require.Equal(t, 0, r.status, r.err)
-	for _, s := range []string{`"start_url": "https://a.example/app/?a=1"`, `"scope": "https://a.example/app/"`, `"id": "https://a.example/app/?a=1"`, `"display": "browser"`, `"src": "https://a.example/app/i.png"`, `"findings": [`, `did you mean standalone?`} {
+	for _, s := range []string{`"start_url": "https://a.example/app/?a=1"`, `"scope": "https://a.example/app/"`,
+		`"id": "https://a.example/app/?a=1"`, `"display": "browser"`, `"src": "https://a.example/app/i.png"`, `"findings": [`,
+		`did you mean standalone?`} {
 		assert.Contains(t, r.out, s)
 	}
 	r = run(t, dir, "manifest", "--process", "many.jsonl", "--jsonl")

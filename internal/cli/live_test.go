@@ -82,8 +82,8 @@ http {
 	assert.Equal(t, all, outcomes(live))
 }
 
-// A server that renders its pages and lets members sign in: fit makes the files to upload and the lines for its template, and the audit
-// proves them; signed in, the members' page is seen too.
+// A server that renders its pages and lets members sign in: fit makes the files to upload and the lines for its
+// template, and the audit proves them; signed in, the members' page is seen too.
 func TestApplicationServer(t *testing.T) {
 	dir := t.TempDir()
 	uploads := filepath.Join(dir, "uploads")
@@ -94,7 +94,8 @@ func TestApplicationServer(t *testing.T) {
 			renders++
 			w.Header().Set("Content-Type", "text/html; charset=utf-8")
 			w.Header().Set("Cache-Control", "no-cache")
-			fmt.Fprintf(w, `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>%s</title><link rel="stylesheet" href="/line.css">%s</head><body><h1>%s</h1><p>Rendered for the %dth time, with boats at every pier.</p>%s</body></html>`, title, lines, title, renders, body)
+			fmt.Fprintf(w,
+				`<!doctype html><html lang="en"><head><meta charset="utf-8"><title>%s</title><link rel="stylesheet" href="/line.css">%s</head><body><h1>%s</h1><p>Rendered for the %dth time, with boats at every pier.</p>%s</body></html>`, title, lines, title, renders, body)
 		}
 		switch r.URL.Path {
 		case "/":
@@ -170,7 +171,8 @@ worker:
 	assert.NotContains(t, r.out, "any-512", "what is there already")
 }
 
-// A live site that lies elsewhere is not followed there; one that is seen signed in is asked for its stand-in signed out as well.
+// A live site that lies elsewhere is not followed there; one that is seen signed in is asked for its stand-in signed
+// out as well.
 func TestLiveElsewhereAndSignedIn(t *testing.T) {
 	elsewhere := httptest.NewServer(http.NotFoundHandler())
 	defer elsewhere.Close()
@@ -187,11 +189,14 @@ func TestLiveElsewhereAndSignedIn(t *testing.T) {
 			fmt.Fprint(w, "<!doctype html><title>Sign in</title>")
 		case r.URL.Path == "/w.js":
 			w.Header().Set("Content-Type", "text/javascript")
-			fmt.Fprint(w, "addEventListener('install', (e) => e.waitUntil(caches.open('a').then((c) => c.addAll(['/offline']))));addEventListener('fetch', (e) => e.respondWith(fetch(e.request).catch(() => caches.match('/offline'))))")
+			fmt.Fprint(w, "addEventListener('install', (e) => e.waitUntil(caches.open('a').then((c) => "+
+				"c.addAll(['/offline']))));addEventListener('fetch', (e) => e.respondWith(fetch(e.request).catch(() => "+
+				"caches.match('/offline'))))")
 		case err != nil:
 			http.Redirect(w, r, "/sign-in", http.StatusFound)
 		default:
-			fmt.Fprintf(w, "<!doctype html><title>Rota %s</title><script>navigator.serviceWorker.register('/w.js')</script>", r.URL.Path)
+			fmt.Fprintf(w, "<!doctype html><title>Rota %s</title><script>navigator.serviceWorker.register('/w.js')</script>",
+				r.URL.Path)
 		}
 	}))
 	defer live.Close()

@@ -33,10 +33,12 @@ passes over.`,
 	a.formatFlag(c)
 	c.Flags().StringVar(&process, "process", "", "read this `file` as a browser would (- for standard input)")
 	c.Flags().StringVar(&into, "into", "", "write it to this `file`, changing only what is asked where the file is there")
-	c.Flags().StringVar(&manifestURL, "manifest-url", "https://site.example/site.webmanifest", "the address the manifest was fetched from")
+	c.Flags().StringVar(&manifestURL, "manifest-url", "https://site.example/site.webmanifest",
+		"the address the manifest was fetched from")
 	c.Flags().StringVar(&documentURL, "document-url", "https://site.example/", "the address of the page that links to it")
 	c.Flags().StringVar(&as, "as", "standard", "whose reading to follow: standard, chromium or firefox")
-	c.Flags().BoolVar(&lines, "jsonl", false, "the file holds one manifest a line, as JSON with id, manifestText, manifestURL and documentURL")
+	c.Flags().BoolVar(&lines, "jsonl", false, "the file holds one manifest a line, as JSON with id, manifestText, "+
+		"manifestURL and documentURL")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if err := a.checkFormat(); err != nil {
 			return err
@@ -60,12 +62,14 @@ passes over.`,
 	return c
 }
 
-// writeManifest writes the manifest alone: anew, or into one that is there, of which only what the project file asks for changes.
+// writeManifest writes the manifest alone: anew, or into one that is there, of which only what the project file asks
+// for changes.
 func (a *app) writeManifest(plan *fit.Plan, file string) error {
 	text := plan.Manifest
 	old, err := inputfile.Read(file, manifest.Limit)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return &problem.Problem{Kind: problem.Read, Where: file, What: "the manifest that is there cannot be read: " + problem.Innermost(err), Mend: "name another file", Cause: err}
+		return &problem.Problem{Kind: problem.Read, Where: file, What: "the manifest that is there cannot be read: " +
+			problem.Innermost(err), Mend: "name another file", Cause: err}
 	}
 	if err == nil {
 		if text, err = manifest.Merge(old, plan.Members); err != nil {
@@ -110,7 +114,8 @@ func (a *app) processManifest(file, manifestURL, documentURL string, as manifest
 	if file != "-" {
 		text, err := inputfile.Read(file, limit)
 		if err != nil {
-			return &problem.Problem{Kind: problem.Read, Where: file, What: "the manifest cannot be read: " + problem.Innermost(err), Mend: "name a file, or - for standard input", Cause: err}
+			return &problem.Problem{Kind: problem.Read, Where: file, What: "the manifest cannot be read: " +
+				problem.Innermost(err), Mend: "name a file, or - for standard input", Cause: err}
 		}
 		in = bytes.NewReader(text)
 	}
@@ -120,7 +125,8 @@ func (a *app) processManifest(file, manifestURL, documentURL string, as manifest
 			return wrapRead(file, err)
 		}
 		if int64(len(text)) > limit {
-			return &problem.Problem{Kind: problem.Read, Where: file, What: "this is no manifest: it has more than 16 MB", Mend: "name the manifest's file"}
+			return &problem.Problem{Kind: problem.Read, Where: file, What: "this is no manifest: it has more than 16 MB",
+				Mend: "name the manifest's file"}
 		}
 		p, issues := manifest.Process(text, manifestURL, documentURL, as)
 		if a.format == "json" {
@@ -136,7 +142,8 @@ func (a *app) processManifest(file, manifestURL, documentURL string, as manifest
 	for n := 1; scanner.Scan(); n++ {
 		var item struct{ ID, ManifestText, ManifestURL, DocumentURL string }
 		if err := json.Unmarshal(scanner.Bytes(), &item); err != nil {
-			return &problem.Problem{Kind: problem.Read, Where: fmt.Sprintf("%s:%d", file, n), What: "this line is not JSON: " + err.Error()}
+			return &problem.Problem{Kind: problem.Read, Where: fmt.Sprintf("%s:%d", file, n), What: "this line is not JSON: " +
+				err.Error()}
 		}
 		p, issues := manifest.Process([]byte(item.ManifestText), item.ManifestURL, item.DocumentURL, as)
 		if err := enc.Encode(map[string]any{"id": item.ID, "processed": p, "findings": issuesJSON(issues)}); err != nil {

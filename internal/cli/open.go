@@ -50,7 +50,8 @@ func (a *app) load(args []string) (*project.Project, string, error) {
 	}
 	if path == "" {
 		if arg == "" {
-			return nil, "", &problem.Problem{Kind: problem.Usage, What: "there is no site to work on: no folder was named, and there is no " + project.FileName + " here or above",
+			return nil, "", &problem.Problem{Kind: problem.Usage, What: "there is no site to work on: no folder was named, " +
+				"and there is no " + project.FileName + " here or above",
 				Mend: "name the folder that your build makes, such as: tachyform survey dist"}
 		}
 		p := project.Default(arg)
@@ -65,7 +66,8 @@ func (a *app) load(args []string) (*project.Project, string, error) {
 	}
 	dir := p.SiteDir()
 	if dir == "" {
-		return nil, "", &problem.Problem{Kind: problem.Usage, Where: path, What: "the key site is missing", Mend: "add it, such as site: dist, or name the folder on the command line"}
+		return nil, "", &problem.Problem{Kind: problem.Usage, Where: path, What: "the key site is missing",
+			Mend: "add it, such as site: dist, or name the folder on the command line"}
 	}
 	return p, dir, nil
 }
@@ -83,9 +85,11 @@ func sitsAt(path, dir string) bool {
 
 // liveFlags adds what a live site may be told.
 func (a *app) liveFlags(c *cobra.Command) {
-	c.Flags().DurationVar(&a.answerWithin, "answer-within", 0, "how long each answer of a live site may take (default 20s)")
+	c.Flags().DurationVar(&a.answerWithin, "answer-within", 0,
+		"how long each answer of a live site may take (default 20s)")
 	c.Flags().DurationVar(&a.allWithin, "all-within", 0, "how long all of them may take together (default 10m)")
-	c.Flags().StringArrayVar(&a.headers, "header", nil, "send this header to a live site, such as \"Cookie: session=…\" to see it signed in (`NAME: VALUE`)")
+	c.Flags().StringArrayVar(&a.headers, "header", nil, "send this header to a live site, such as \"Cookie: "+
+		"session=…\" to see it signed in (`NAME: VALUE`)")
 }
 
 func isURL(s string) bool { return strings.HasPrefix(s, "http://") || strings.HasPrefix(s, "https://") }
@@ -187,7 +191,8 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 	host := site.NewLive(p.Origin, each)
 	// Who waits longer than that is told so; whatever came until then is not judged.
 	time.AfterFunc(all, func() {
-		a.stop(&problem.Problem{Kind: problem.Read, Where: name, What: fmt.Sprintf("the site took more than %s in all, so nothing was judged", all), Mend: "allow more with --all-within, or try fewer pages with audit.crawl.at_most"})
+		a.stop(&problem.Problem{Kind: problem.Read, Where: name, What: fmt.Sprintf("the site took more than %s in all, "+
+			"so nothing was judged", all), Mend: "allow more with --all-within, or try fewer pages with audit.crawl.at_most"})
 	})
 	host.Header = http.Header{}
 	if user != "" {
@@ -214,10 +219,13 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 		}
 		next, err := u.Parse(to)
 		if err != nil {
-			return nil, &problem.Problem{Kind: problem.Read, Where: name, What: fmt.Sprintf("it redirects to %q, which is no address", to), Mend: "mend the Location header that the server sends"}
+			return nil, &problem.Problem{Kind: problem.Read, Where: name,
+				What: fmt.Sprintf("it redirects to %q, which is no address",
+					to), Mend: "mend the Location header that the server sends"}
 		}
 		if at := weburl.Origin(next); at != p.Origin {
-			return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "it redirects to " + next.Href(true) + ", which is another origin; only the origin that is named is asked", Mend: "name that address instead"}
+			return nil, &problem.Problem{Kind: problem.Read, Where: name, What: "it redirects to " + next.Href(true) +
+				", which is another origin; only the origin that is named is asked", Mend: "name that address instead"}
 		}
 		u = next
 	}
@@ -226,20 +234,25 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 
 // liveProblem tells why an address gives nothing that could be judged.
 func liveProblem(name string, err error) error {
-	p := &problem.Problem{Kind: problem.Read, Where: name, What: "nothing answers at this address: " + problem.Innermost(err), Mend: "start the server, or check the address", Cause: err}
+	p := &problem.Problem{Kind: problem.Read, Where: name, What: "nothing answers at this address: " +
+		problem.Innermost(err), Mend: "start the server, or check the address", Cause: err}
 	var f *site.Fault
 	if !errors.As(err, &f) {
 		return p
 	}
 	switch f.Kind {
 	case site.Slow:
-		p.What, p.Mend = fmt.Sprintf("the server took the connection and gave no whole answer within %s", f.Within), "look at what it is busy with, or wait longer with --answer-within"
+		p.What, p.Mend = fmt.Sprintf("the server took the connection and gave no whole answer within %s",
+			f.Within), "look at what it is busy with, or wait longer with --answer-within"
 	case site.Certificate:
-		p.What, p.Mend = "the connection cannot be trusted: "+problem.Innermost(err), "mend the server's certificate; browsers refuse it, too"
+		p.What, p.Mend = "the connection cannot be trusted: "+problem.Innermost(err), "mend the server's certificate; "+
+			"browsers refuse it, too"
 	case site.Encoded:
-		p.What, p.Mend = "the content is not what its Content-Encoding says: "+problem.Innermost(err), "mend how the server compresses; browsers show an error"
+		p.What, p.Mend = "the content is not what its Content-Encoding says: "+
+			problem.Innermost(err), "mend how the server compresses; browsers show an error"
 	case site.Short:
-		p.What, p.Mend = "the answer breaks off before its end", "mend the Content-Length that the server sends, or what cuts the answer off"
+		p.What, p.Mend = "the answer breaks off before its end", "mend the Content-Length that the server sends, or what "+
+			"cuts the answer off"
 	case site.Headers:
 		p.What, p.Mend = "the answer's headers are larger than browsers take, 256 kB", "send fewer or shorter ones"
 	case site.Switches:
@@ -297,8 +310,10 @@ func (a *app) input(o *opened) (audit.Input, error) {
 	return in, err
 }
 
-// rehearsable does what all commands begin with that rehearse: checks the options, opens the site, and gathers what is judged.
-func (a *app) rehearsable(ctx context.Context, args []string, under func() ([]condition.Condition, error)) (*opened, audit.Input, error) {
+// rehearsable does what all commands begin with that rehearse: checks the options, opens the site, and gathers what is
+// judged.
+func (a *app) rehearsable(ctx context.Context, args []string, under func() ([]condition.Condition, error)) (*opened,
+	audit.Input, error) {
 	if err := a.checkFormat(); err != nil {
 		return nil, audit.Input{}, err
 	}

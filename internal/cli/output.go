@@ -9,11 +9,12 @@ import (
 	"tachyform/internal/problem"
 )
 
-// writeOutput writes a file that somebody asked for, in one step: what was there stays whole until the new content is. what names it in
-// the message of a failure, mend says where it could go instead.
+// writeOutput writes a file that somebody asked for, in one step: what was there stays whole until the new content is.
+// what names it in the message of a failure, mend says where it could go instead.
 func writeOutput(path string, content []byte, what, mend string) error {
 	if err := replaceFile(path, content); err != nil {
-		return &problem.Problem{Kind: problem.Write, Where: path, What: what + " cannot be written: " + problem.Innermost(err), Mend: mend, Cause: err}
+		return &problem.Problem{Kind: problem.Write, Where: path, What: what + " cannot be written: " +
+			problem.Innermost(err), Mend: mend, Cause: err}
 	}
 	return nil
 }

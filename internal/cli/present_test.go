@@ -15,9 +15,11 @@ const ownWorker = `addEventListener('install', (e) => e.waitUntil(caches.open('h
 addEventListener('fetch', (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))));
 `
 
-// A worker of the site's own is never joined by a second one: it is named, judged, and replaced only when that is asked for.
+// A worker of the site's own is never joined by a second one: it is named, judged, and replaced only when that is
+// asked for.
 func TestOwnWorkerOfTheSite(t *testing.T) {
-	own := strings.Replace(pierPage, "</head>", "<script>if ('serviceWorker' in navigator) navigator.serviceWorker.register('/sw.js')</script></head>", 1)
+	own := strings.Replace(pierPage, "</head>", "<script>if ('serviceWorker' in navigator) "+
+		"navigator.serviceWorker.register('/sw.js')</script></head>", 1)
 	dir := write(t, map[string]string{"dist/index.html": own, "dist/far.html": own, "dist/sw.js": ownWorker})
 	site := filepath.Join(dir, "dist")
 	before := testsite.Tree(t, site)
@@ -39,7 +41,8 @@ func TestOwnWorkerOfTheSite(t *testing.T) {
 	assert.Contains(t, strings.Join(strings.Fields(r.err), " "), "add replace: yes")
 	assert.Equal(t, before, testsite.Tree(t, site), "nothing was written")
 
-	edit(t, filepath.Join(dir, "tachyform.yaml"), "  pack: {pages: [/*]}\n", "  present: {file: /sw.js}\n  replace: yes\n  takeover: at-once\n  pack: {pages: [/*]}\n")
+	edit(t, filepath.Join(dir, "tachyform.yaml"), "  pack: {pages: [/*]}\n",
+		"  present: {file: /sw.js}\n  replace: yes\n  takeover: at-once\n  pack: {pages: [/*]}\n")
 	r = run(t, dir, "fit")
 	require.Equal(t, 0, r.status, r.err)
 	assert.NoFileExists(t, filepath.Join(site, "worker.js"))
@@ -49,7 +52,9 @@ func TestOwnWorkerOfTheSite(t *testing.T) {
 	assert.Equal(t, before, testsite.Tree(t, site))
 
 	// A call that cannot be read may register anything.
-	dir = write(t, map[string]string{"dist/index.html": pierPage, "dist/assets/main.js": "const u = import.meta.env;\nfor (const c of [navigator.serviceWorker]) c.register(u.base + 'sw.js');\n", "dist/sw.js": ownWorker,
+	dir = write(t, map[string]string{"dist/index.html": pierPage,
+		"dist/assets/main.js": "const u = import.meta.env;\nfor (const c of [navigator.serviceWorker]) c.register(u.base " +
+			"+ 'sw.js');\n", "dist/sw.js": ownWorker,
 		"tachyform.yaml": pierProject + "worker: {pack: {pages: [/*]}}\n"})
 	r = run(t, dir, "fit")
 	assert.Equal(t, 2, r.status)

@@ -75,7 +75,8 @@ func write(t *testing.T, files map[string]string) string {
 	return dir
 }
 
-const pierPage = "<!doctype html>\n<html lang=\"en\">\n<head>\n  <title>Pier</title>\n</head>\n<body><p>Pier</p></body>\n</html>\n"
+const pierPage = "<!doctype html>\n<html lang=\"en\">\n<head>\n  " +
+	"<title>Pier</title>\n</head>\n<body><p>Pier</p></body>\n</html>\n"
 
 func pictureOf(w, h int) string {
 	var b bytes.Buffer
@@ -85,7 +86,8 @@ func pictureOf(w, h int) string {
 
 // On a folder of one's own: init, fit, rehearse, audit, undo.
 func TestOwnSite(t *testing.T) {
-	dir := write(t, map[string]string{"dist/index.html": pierPage, "dist/far/away.html": pierPage, "dist/offline.html": pierPage, "brand/mark.png": pictureOf(512, 512)})
+	dir := write(t, map[string]string{"dist/index.html": pierPage, "dist/far/away.html": pierPage,
+		"dist/offline.html": pierPage, "brand/mark.png": pictureOf(512, 512)})
 	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 
 	r := run(t, dir, "survey", "dist", "--format", "json")
@@ -98,7 +100,8 @@ func TestOwnSite(t *testing.T) {
 	assert.Equal(t, 1, r.status)
 	assert.Contains(t, r.out, "NOT READY")
 
-	r = run(t, dir, "init", "dist", "--name", "Pier 7: times", "--master", "brand/mark.png", "--theme-color", "#0b4f6c", "--origin", "https://pier.example")
+	r = run(t, dir, "init", "dist", "--name", "Pier 7: times", "--master", "brand/mark.png", "--theme-color", "#0b4f6c",
+		"--origin", "https://pier.example")
 	require.Equal(t, 0, r.status, r.err)
 	r = run(t, dir, "fit")
 	require.Equal(t, 0, r.status, r.err)
@@ -123,7 +126,8 @@ func TestOwnSite(t *testing.T) {
 	assert.Contains(t, r.err, "index.html")
 }
 
-// Each mistake gets one message that says what, where and how to mend it, the right status, and leaves everything as it was.
+// Each mistake gets one message that says what, where and how to mend it, the right status, and leaves everything as
+// it was.
 func TestBadInput(t *testing.T) {
 	good := "site: dist\norigin: https://pier.example\napp: {name: Pier}\nworker: {pack: {include: [/*]}}\n"
 	with := func(extra map[string]string) map[string]string {
@@ -144,34 +148,58 @@ func TestBadInput(t *testing.T) {
 		{"empty folder", map[string]string{"dist/.keep/x": ""}, "survey dist/.keep/none", 3, []string{"no such folder"}},
 		{"no HTML", map[string]string{"dist/readme.txt": "x"}, "audit dist", 3, []string{"no HTML page", "index.html"}},
 		{"a file", map[string]string{"page.html": pierPage}, "survey page.html", 3, []string{"This is a file"}},
-		{"a project's root", map[string]string{"package.json": "{}", "index.html": pierPage, "dist/index.html": pierPage}, "survey .", 3, []string{"root of a project", "dist"}},
-		{"sources", map[string]string{"src/package.json": "{}", "src/index.html": `<script type="module" src="/src/main.tsx"></script>`, "src/build/index.html": pierPage}, "audit src", 3, []string{"sources", filepath.Join("src", "build")}},
-		{"no build yet", map[string]string{"package.json": "{}", "src/main.js": ""}, "fit .", 3, []string{"root of a project", "build the project"}},
-		{"fit before init", map[string]string{"dist/index.html": pierPage}, "fit dist", 2, []string{"tachyform.yaml", "tachyform init dist"}},
-		{"nowhere to write", with(map[string]string{".tachyform": "in the way"}), "fit", 3, []string{".tachyform", "untouched", "can be written to"}},
+		{"a project's root", map[string]string{"package.json": "{}", "index.html": pierPage, "dist/index.html": pierPage},
+			"survey .", 3, []string{"root of a project", "dist"}},
+		{"sources", map[string]string{"src/package.json": "{}",
+			"src/index.html": `<script type="module" src="/src/main.tsx"></script>`, "src/build/index.html": pierPage},
+			"audit src", 3, []string{"sources", filepath.Join("src", "build")}},
+		{"no build yet", map[string]string{"package.json": "{}", "src/main.js": ""}, "fit .", 3,
+			[]string{"root of a project", "build the project"}},
+		{"fit before init", map[string]string{"dist/index.html": pierPage}, "fit dist", 2,
+			[]string{"tachyform.yaml", "tachyform init dist"}},
+		{"nowhere to write", with(map[string]string{".tachyform": "in the way"}), "fit", 3,
+			[]string{".tachyform", "untouched", "can be written to"}},
 		{"no site named", nil, "audit", 2, []string{"no site", "tachyform survey dist"}},
 		{"unknown command", nil, "adit", 2, []string{"adit", "audit"}},
 		{"unknown option", nil, "audit --fomat json", 2, []string{"--fomat"}},
 		{"bad option value", with(nil), "audit --format yaml", 2, []string{"yaml", "json"}},
 		{"bad condition", with(nil), "rehearse --under ofline", 2, []string{"ofline", "offline"}},
-		{"wrong key", with(map[string]string{"tachyform.yaml": good + "  takover: ask\n"}), "fit", 2, []string{"tachyform.yaml:5", ""}},
-		{"misspelt key", with(map[string]string{"tachyform.yaml": "site: dist\naudt: {}\n"}), "fit", 2, []string{"tachyform.yaml:2:1", "audt", "audit"}},
-		{"wrong type", with(map[string]string{"tachyform.yaml": "site: [dist]\n"}), "fit", 2, []string{"tachyform.yaml:1:7", "takes text"}},
-		{"wrong value", with(map[string]string{"tachyform.yaml": "site: dist\nworker: {takeover: asks}\n"}), "fit", 2, []string{"asks", "did you mean ask"}},
-		{"not YAML", with(map[string]string{"tachyform.yaml": "site: [dist\n"}), "fit", 2, []string{"tachyform.yaml", "YAML"}},
+		{"wrong key", with(map[string]string{"tachyform.yaml": good + "  takover: ask\n"}), "fit", 2,
+			[]string{"tachyform.yaml:5", ""}},
+		{"misspelt key", with(map[string]string{"tachyform.yaml": "site: dist\naudt: {}\n"}), "fit", 2,
+			[]string{"tachyform.yaml:2:1", "audt", "audit"}},
+		{"wrong type", with(map[string]string{"tachyform.yaml": "site: [dist]\n"}), "fit", 2,
+			[]string{"tachyform.yaml:1:7", "takes text"}},
+		{"wrong value", with(map[string]string{"tachyform.yaml": "site: dist\nworker: {takeover: asks}\n"}), "fit", 2,
+			[]string{"asks", "did you mean ask"}},
+		{"not YAML", with(map[string]string{"tachyform.yaml": "site: [dist\n"}), "fit", 2,
+			[]string{"tachyform.yaml", "YAML"}},
 		{"no name", with(map[string]string{"tachyform.yaml": "site: dist\n"}), "fit", 2, []string{"app.name"}},
-		{"nothing matches", with(map[string]string{"tachyform.yaml": strings.Replace(good, "/*", "/asets/*", 1)}), "fit", 2, []string{"/asets/*", "matches no file"}},
-		{"over budget", with(map[string]string{"tachyform.yaml": strings.Replace(good, "[/*]", "[/*], budget: 10 B", 1)}), "fit", 2, []string{"budget", "heaviest"}},
-		{"not UTF-8", with(map[string]string{"dist/old.html": "<html><body><p>K\xfcste</p></body></html>"}), "fit", 3, []string{"old.html", "UTF-8", "0xfc"}},
-		{"truncated", with(map[string]string{"dist/cut.html": "<html><head><title>Cut</title><link rel=\"styl"}), "fit", 3, []string{"cut.html", "middle of a tag"}},
-		{"UTF-16", with(map[string]string{"dist/wide.html": "\xff\xfe<\x00p\x00"}), "fit", 3, []string{"wide.html", "UTF-16"}},
-		{"no master", with(map[string]string{"tachyform.yaml": good + "icons: {master: none.png}\n"}), "fit", 3, []string{"none.png", "icons.master"}},
-		{"broken master", with(map[string]string{"tachyform.yaml": good + "icons: {master: m.png}\n", "m.png": pictureOf(600, 600)[:200]}), "fit", 3, []string{"m.png", "damaged"}},
-		{"tiny master", with(map[string]string{"tachyform.yaml": good + "icons: {master: m.png}\n", "m.png": pictureOf(64, 64)}), "fit", 3, []string{"64 by 64", "512"}},
-		{"giant master", with(map[string]string{"tachyform.yaml": good + "icons: {master: m.png}\n", "m.png": giantPNG()}), "fit", 3, []string{"too many", "1024"}},
-		{"no picture", with(map[string]string{"tachyform.yaml": good + "icons: {master: m.png}\n", "m.png": "hello"}), "fit", 3, []string{"not a picture"}},
-		{"SVG with text", with(map[string]string{"tachyform.yaml": good + "icons: {master: m.svg}\n", "m.svg": "<svg viewBox=\"0 0 9 9\">\n<text>S</text></svg>"}), "fit", 3, []string{"m.svg:2", "<text>", "outlines"}},
-		{"stand-in not there", with(map[string]string{"tachyform.yaml": strings.Replace(good, "worker: {", "worker: {stand_ins: {page: /off.html}, ", 1)}), "fit", 2, []string{"/off.html"}},
+		{"nothing matches", with(map[string]string{"tachyform.yaml": strings.Replace(good, "/*", "/asets/*", 1)}), "fit", 2,
+			[]string{"/asets/*", "matches no file"}},
+		{"over budget", with(map[string]string{"tachyform.yaml": strings.Replace(good, "[/*]", "[/*], budget: 10 B", 1)}),
+			"fit", 2, []string{"budget", "heaviest"}},
+		{"not UTF-8", with(map[string]string{"dist/old.html": "<html><body><p>K\xfcste</p></body></html>"}), "fit", 3,
+			[]string{"old.html", "UTF-8", "0xfc"}},
+		{"truncated", with(map[string]string{"dist/cut.html": "<html><head><title>Cut</title><link rel=\"styl"}), "fit", 3,
+			[]string{"cut.html", "middle of a tag"}},
+		{"UTF-16", with(map[string]string{"dist/wide.html": "\xff\xfe<\x00p\x00"}), "fit", 3,
+			[]string{"wide.html", "UTF-16"}},
+		{"no master", with(map[string]string{"tachyform.yaml": good + "icons: {master: none.png}\n"}), "fit", 3,
+			[]string{"none.png", "icons.master"}},
+		{"broken master", with(map[string]string{"tachyform.yaml": good +
+			"icons: {master: m.png}\n", "m.png": pictureOf(600, 600)[:200]}), "fit", 3, []string{"m.png", "damaged"}},
+		{"tiny master", with(map[string]string{"tachyform.yaml": good +
+			"icons: {master: m.png}\n", "m.png": pictureOf(64, 64)}), "fit", 3, []string{"64 by 64", "512"}},
+		{"giant master", with(map[string]string{"tachyform.yaml": good + "icons: {master: m.png}\n", "m.png": giantPNG()}),
+			"fit", 3, []string{"too many", "1024"}},
+		{"no picture", with(map[string]string{"tachyform.yaml": good + "icons: {master: m.png}\n", "m.png": "hello"}), "fit",
+			3, []string{"not a picture"}},
+		{"SVG with text", with(map[string]string{"tachyform.yaml": good +
+			"icons: {master: m.svg}\n", "m.svg": "<svg viewBox=\"0 0 9 9\">\n<text>S</text></svg>"}), "fit", 3,
+			[]string{"m.svg:2", "<text>", "outlines"}},
+		{"stand-in not there", with(map[string]string{"tachyform.yaml": strings.Replace(good, "worker: {",
+			"worker: {stand_ins: {page: /off.html}, ", 1)}), "fit", 2, []string{"/off.html"}},
 		{"init twice", with(nil), "init dist", 2, []string{"already", "--replace"}},
 		{"nothing to undo", with(nil), "undo", 2, []string{"nothing to undo"}},
 		{"nothing listens", nil, "audit http://127.0.0.1:9/", 3, []string{"Nothing answers", "start the server"}},
@@ -216,15 +244,17 @@ func crc(b []byte) []byte {
 
 // A worker that never ends or eats memory is a finding, not a hang.
 func TestHostileWorkers(t *testing.T) {
-	register := strings.Replace(pierPage, "</head>", "<script>navigator.serviceWorker.register('/w.js')</script></head>", 1)
+	register := strings.Replace(pierPage, "</head>", "<script>navigator.serviceWorker.register('/w.js')</script></head>",
+		1)
 	for name, c := range map[string]struct{ code, says string }{
 		"endless at start":   {"for (;;) {}", "without a pause"},
 		"endless at install": {"addEventListener('install', () => { for (;;) {} })", "without a pause"},
-		"endless promises":   {"addEventListener('install', () => { const f = () => Promise.resolve().then(f); f(); })", "without a pause"},
-		"memory":             {"const a = []; for (;;) a.push(new Array(1e5).fill(7));", "was stopped"},
-		"deep":               {"const f = () => f() + 1; f();", ""},
-		"syntax":             {"addEventListener('fetch', => {})", "w.js"},
-		"throws":             {"throw new Error('no tide')", "no tide"},
+		"endless promises": {"addEventListener('install', () => { const f = () => Promise.resolve().then(f); f(); })",
+			"without a pause"},
+		"memory": {"const a = []; for (;;) a.push(new Array(1e5).fill(7));", "was stopped"},
+		"deep":   {"const f = () => f() + 1; f();", ""},
+		"syntax": {"addEventListener('fetch', => {})", "w.js"},
+		"throws": {"throw new Error('no tide')", "no tide"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
@@ -240,7 +270,8 @@ func TestHostileWorkers(t *testing.T) {
 }
 
 func TestServe(t *testing.T) {
-	dir := write(t, map[string]string{"tachyform.yaml": "site: dist\naddress: /pier/\n", "dist/index.html": pierPage, "dist/site.webmanifest": "{}"})
+	dir := write(t, map[string]string{"tachyform.yaml": "site: dist\naddress: /pier/\n", "dist/index.html": pierPage,
+		"dist/site.webmanifest": "{}"})
 	c := exec.Command(program, "serve", "--port", "0")
 	c.Dir = dir
 	out, err := c.StdoutPipe()
@@ -313,8 +344,10 @@ func TestDemo(t *testing.T) {
 
 // What fit would write can be had piece by piece, and looked at, without touching the site.
 func TestParts(t *testing.T) {
-	dir := write(t, map[string]string{"dist/index.html": pierPage, "dist/s.css": "p {}", "brand/mark.png": pictureOf(512, 512)})
-	run(t, dir, "init", "dist", "--name", "Pier", "--master", "brand/mark.png", "--origin", "https://pier.example", "--no-questions")
+	dir := write(t, map[string]string{"dist/index.html": pierPage, "dist/s.css": "p {}",
+		"brand/mark.png": pictureOf(512, 512)})
+	run(t, dir, "init", "dist", "--name", "Pier", "--master", "brand/mark.png", "--origin", "https://pier.example",
+		"--no-questions")
 	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 	r := run(t, dir, "head")
 	require.Equal(t, 0, r.status, r.err)
@@ -354,8 +387,10 @@ func TestParts(t *testing.T) {
 
 // A worker that somebody left behind can be got rid of, and that is tried before it is deployed.
 func TestRetire(t *testing.T) {
-	const old = "addEventListener('install', (e) => e.waitUntil(caches.open('old').then((c) => c.add('/')))); addEventListener('fetch', (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))));"
-	dir := write(t, map[string]string{"dist/index.html": strings.Replace(pierPage, "</head>", "<script>navigator.serviceWorker.register('/old/../sw.js')</script></head>", 1), "dist/sw.js": old})
+	const old = "addEventListener('install', (e) => e.waitUntil(caches.open('old').then((c) => c.add('/')))); " +
+		"addEventListener('fetch', (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))));"
+	dir := write(t, map[string]string{"dist/index.html": strings.Replace(pierPage, "</head>",
+		"<script>navigator.serviceWorker.register('/old/../sw.js')</script></head>", 1), "dist/sw.js": old})
 	before := testsite.Tree(t, filepath.Join(dir, "dist"))
 	r := run(t, dir, "retire", "dist", "--at", "/sw.js", "--out", "gone.js")
 	require.Equal(t, 0, r.status, r.err)
@@ -375,7 +410,8 @@ func TestRetire(t *testing.T) {
 
 // Rehearsals of the project file decide the exit status, and can be played alone.
 func TestNamedRehearsals(t *testing.T) {
-	dir := write(t, map[string]string{"dist/index.html": pierPage, "next/index.html": strings.ReplaceAll(pierPage, "Pier", "Quay"), "tachyform.yaml": `site: dist
+	dir := write(t, map[string]string{"dist/index.html": pierPage,
+		"next/index.html": strings.ReplaceAll(pierPage, "Pier", "Quay"), "tachyform.yaml": `site: dist
 origin: https://pier.example
 rehearsals:
   - {name: opens, steps: [{open: /}, {expect: {title: Pier, controlled: no}}]}

@@ -35,7 +35,8 @@ played after the others, or alone with --only.`,
 	under := conditionsFlag(c, "offline,stalled")
 	profile := targetFlag(c)
 	c.Flags().StringArrayVar(&only, "only", nil, "play only the rehearsal of the project file with this `name`")
-	c.Flags().BoolVar(&account, "account", false, "tell all that happened in each step: worker events, answers, the network, the console")
+	c.Flags().BoolVar(&account, "account", false, "tell all that happened in each step: worker events, answers, the "+
+		"network, the console")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		o, in, err := a.rehearsable(cmd.Context(), args, under)
 		if err != nil {
@@ -56,7 +57,8 @@ played after the others, or alone with --only.`,
 		}
 		played, holds := []*audit.PlanResult{}, true
 		for _, named := range chosen {
-			p, err := audit.RunPlan(cmd.Context(), in, named, func(dir string) (site.Host, error) { return openRelease(o.project, in.Host.Origin(), dir) })
+			p, err := audit.RunPlan(cmd.Context(), in, named,
+				func(dir string) (site.Host, error) { return openRelease(o.project, in.Host.Origin(), dir) })
 			if err != nil {
 				return wrapRead(o.name, err)
 			}
@@ -65,7 +67,8 @@ played after the others, or alone with --only.`,
 		}
 		switch {
 		case a.format == "json":
-			out := map[string]any{"schema": "tachyform.rehearsal/1", "site": o.name, "origin": in.Host.Origin(), "entry": o.project.Audit.Entry, "rehearsals": played}
+			out := map[string]any{"schema": "tachyform.rehearsal/1", "site": o.name, "origin": in.Host.Origin(),
+				"entry": o.project.Audit.Entry, "rehearsals": played}
 			if r != nil {
 				out["worker"], out["pages"], out["gaps"] = r.Worker, r.Pages, append([]string{}, r.Rehearsal.Gaps...)
 			}

@@ -27,7 +27,8 @@ func remember(o *opened, r *audit.Report) ([]report.Remembered, error) {
 	}
 	file := filepath.Join(fit.StateDir(o.project, o.name), historyFile)
 	failed := func(err error) error {
-		return &problem.Problem{Kind: problem.Write, Where: file, What: "the history cannot be kept: " + problem.Innermost(err), Mend: "check that the folder can be written to", Cause: err}
+		return &problem.Problem{Kind: problem.Write, Where: file, What: "the history cannot be kept: " +
+			problem.Innermost(err), Mend: "check that the folder can be written to", Cause: err}
 	}
 	text, err := os.ReadFile(file)
 	if err != nil && !os.IsNotExist(err) {

@@ -15,8 +15,8 @@ import (
 
 var replacedList = regexp.MustCompile(`REPLACED\s*=\s*(\[[^\]]*\])`)
 
-// learnReplaced finds out what the worker keeps whose place another is to take: from a visit with it, or, where that has happened before,
-// from the one that is there now.
+// learnReplaced finds out what the worker keeps whose place another is to take: from a visit with it, or, where that
+// has happened before, from the one that is there now.
 func (a *app) learnReplaced(ctx context.Context, o *opened) error {
 	w := &o.project.Worker
 	if w.Replace != "yes" || o.folder == nil {
@@ -41,7 +41,8 @@ func (a *app) learnReplaced(ctx context.Context, o *opened) error {
 
 // tryReplacing rehearses what a visitor goes through who has the site's own worker, before anything is written.
 func (a *app) tryReplacing(ctx context.Context, o *opened, plan *fit.Plan) error {
-	if o.project.Worker.Replace != "yes" || plan.Worker == nil || !slices.ContainsFunc(plan.Changes, func(c fit.Change) bool { return c.What == "worker" }) {
+	if o.project.Worker.Replace != "yes" || plan.Worker == nil || !slices.ContainsFunc(plan.Changes,
+		func(c fit.Change) bool { return c.What == "worker" }) {
 		return nil
 	}
 	in, err := a.input(o)
@@ -63,5 +64,7 @@ func (a *app) tryReplacing(ctx context.Context, o *opened, plan *fit.Plan) error
 	default:
 		return nil
 	}
-	return &problem.Problem{Kind: problem.Usage, Where: o.project.Worker.Present.File, What: fmt.Sprintf("tried from the old worker to the new one, %s; nothing was written", what), Mend: "tachyform retire makes a worker that removes the old one first"}
+	return &problem.Problem{Kind: problem.Usage, Where: o.project.Worker.Present.File,
+		What: fmt.Sprintf("tried from the old worker to the new one, %s; nothing was written",
+			what), Mend: "tachyform retire makes a worker that removes the old one first"}
 }

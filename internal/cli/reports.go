@@ -23,9 +23,11 @@ func readReport(file string) (*audit.Report, error) {
 	}
 	switch {
 	case err != nil:
-		return nil, &problem.Problem{Kind: problem.Usage, Where: file, What: "the earlier report cannot be read: " + err.Error(), Mend: "tachyform audit --report json=FILE writes one", Cause: err}
+		return nil, &problem.Problem{Kind: problem.Usage, Where: file, What: "the earlier report cannot be read: " +
+			err.Error(), Mend: "tachyform audit --report json=FILE writes one", Cause: err}
 	case r.Schema != "tachyform.audit/1":
-		return nil, &problem.Problem{Kind: problem.Usage, Where: file, What: "this is no report of an audit", Mend: "tachyform audit --report json=FILE writes one"}
+		return nil, &problem.Problem{Kind: problem.Usage, Where: file, What: "this is no report of an audit",
+			Mend: "tachyform audit --report json=FILE writes one"}
 	}
 	return r, nil
 }

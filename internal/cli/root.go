@@ -84,7 +84,8 @@ func Main(args []string, in io.Reader, out, errOut io.Writer) int {
 	return a.status(err)
 }
 
-// styled gives a writer that takes colours away where they are not wanted, and all commands but those where a terminal takes what is written.
+// styled gives a writer that takes colours away where they are not wanted, and all commands but those where a terminal
+// takes what is written.
 func styled(w io.Writer) io.Writer {
 	profile := colorprofile.Detect(w, os.Environ())
 	if profile > colorprofile.NoTTY {
@@ -105,7 +106,8 @@ func (a *app) status(err error) int {
 	}
 	var usage usageError
 	if errors.As(err, &usage) {
-		fmt.Fprintln(a.err, report.Problem(&problem.Problem{Kind: problem.Usage, What: usage.Error(), Mend: "tachyform --help lists what there is"}, a.width))
+		fmt.Fprintln(a.err, report.Problem(&problem.Problem{Kind: problem.Usage, What: usage.Error(),
+			Mend: "tachyform --help lists what there is"}, a.width))
 		return statusUsage
 	}
 	all := problem.All(err)
@@ -175,10 +177,12 @@ To see all of it on an example: tachyform demo`,
 		},
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
-	root.PersistentFlags().StringVar(&a.project, "project", "", "the project `file` (default: tachyform.yaml, found by walking up)")
+	root.PersistentFlags().StringVar(&a.project, "project", "",
+		"the project `file` (default: tachyform.yaml, found by walking up)")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.SetVersionTemplate("tachyform {{.Version}}\n")
-	for _, c := range []*cobra.Command{a.survey(), a.initialise(), a.fit(), a.undo(), a.rehearse(), a.trace(), a.icons(), a.head(), a.worker(), a.sheet(), a.audit(), a.explain(), a.retire(), a.serve(), a.manifest(), a.schema(), a.demo()} {
+	for _, c := range []*cobra.Command{a.survey(), a.initialise(), a.fit(), a.undo(), a.rehearse(), a.trace(), a.icons(),
+		a.head(), a.worker(), a.sheet(), a.audit(), a.explain(), a.retire(), a.serve(), a.manifest(), a.schema(), a.demo()} {
 		if c.Args == nil {
 			c.Args = cobra.NoArgs
 		}

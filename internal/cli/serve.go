@@ -38,10 +38,12 @@ of its own; --name allows others, such as that of a tunnel.`,
 		}
 		listener, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
 		if err != nil {
-			return &problem.Problem{Kind: problem.Usage, What: fmt.Sprintf("port %d cannot be used: %v", port, err), Mend: "name another with --port, or --port 0 for any"}
+			return &problem.Problem{Kind: problem.Usage, What: fmt.Sprintf("port %d cannot be used: %v", port, err),
+				Mend: "name another with --port, or --port 0 for any"}
 		}
 		origin := fmt.Sprintf("http://127.0.0.1:%d", listener.Addr().(*net.TCPAddr).Port)
-		server := &http.Server{Handler: serve.Named(names, serve.Handler(o.folder.Dir, origin, o.project)), ReadHeaderTimeout: 10 * time.Second}
+		server := &http.Server{Handler: serve.Named(names, serve.Handler(o.folder.Dir, origin, o.project)),
+			ReadHeaderTimeout: 10 * time.Second}
 		fmt.Fprintf(a.out, "%s is at %s%s\nCtrl-C stops it.\n", o.name, origin, o.project.Addr)
 		go func() {
 			<-cmd.Context().Done()

@@ -9,9 +9,9 @@ import (
 	"tachyform/internal/report"
 )
 
-// shield keeps from a terminal what would be commands to it, wherever it comes from: of control characters and escape sequences only
-// styles, line ends and those of our own progress line get through. Texts of a site are cleaned where they are laid out, too; this is for
-// what was forgotten.
+// shield keeps from a terminal what would be commands to it, wherever it comes from: of control characters and escape
+// sequences only styles, line ends and those of our own progress line get through. Texts of a site are cleaned where
+// they are laid out, too; this is for what was forgotten.
 type shield struct{ io.Writer }
 
 var (

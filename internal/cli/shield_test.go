@@ -40,7 +40,8 @@ func TestShield(t *testing.T) {
 
 // Serve keeps to this machine's names, hides what begins with a dot, and tells nothing of the machine.
 func TestServeRefuses(t *testing.T) {
-	dir := write(t, map[string]string{"index.html": pierPage, ".env": "SECRET=1", "a/.git/config": "x", ".well-known/assetlinks.json": "[]", "gone.html": pierPage})
+	dir := write(t, map[string]string{"index.html": pierPage, ".env": "SECRET=1", "a/.git/config": "x",
+		".well-known/assetlinks.json": "[]", "gone.html": pierPage})
 	p := project.Default(dir)
 	server := httptest.NewServer(serve.Named([]string{"tunnel.example"}, serve.Handler(dir, "http://127.0.0.1", p)))
 	defer server.Close()
@@ -60,7 +61,9 @@ func TestServeRefuses(t *testing.T) {
 	for _, c := range []struct {
 		path, host string
 		status     int
-	}{{"/", "", 200}, {"/", "LOCALHOST:8300", 200}, {"/", "tunnel.example", 200}, {"/", "evil.example", 421}, {"/", "127.0.0.1.evil.example:80", 421}, {"/.env", "", 404}, {"/a/.git/config", "", 404}, {"/.well-known/assetlinks.json", "", 200}} {
+	}{{"/", "", 200}, {"/", "LOCALHOST:8300", 200}, {"/", "tunnel.example", 200}, {"/", "evil.example", 421}, {"/",
+		"127.0.0.1.evil.example:80", 421}, {"/.env", "", 404}, {"/a/.git/config", "", 404},
+		{"/.well-known/assetlinks.json", "", 200}} {
 		status, _ := ask(c.path, c.host)
 		assert.Equal(t, c.status, status, c.host+c.path)
 	}
@@ -80,11 +83,13 @@ func TestLiveFaults(t *testing.T) {
 	require.NoError(t, err)
 	defer listener.Close()
 	answers := map[string]string{
-		"/short":    "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: 100\r\n\r\n<p>",
-		"/encoded":  "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Encoding: gzip\r\nContent-Length: 20\r\n\r\nthis is no such text",
+		"/short": "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: 100\r\n\r\n<p>",
+		"/encoded": "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Encoding: gzip\r\nContent-Length: " +
+			"20\r\n\r\nthis is no such text",
 		"/switch":   "HTTP/1.1 101 Switching Protocols\r\nUpgrade: websocket\r\nConnection: Upgrade\r\n\r\n",
 		"/redirect": "HTTP/1.1 302 Found\r\nLocation: http://[x\r\nContent-Length: 0\r\n\r\n",
-		"/headers":  "HTTP/1.1 200 OK\r\n" + strings.Repeat("X-Tide: "+strings.Repeat("x", 1000)+"\r\n", 400) + "Content-Length: 0\r\n\r\n",
+		"/headers": "HTTP/1.1 200 OK\r\n" + strings.Repeat("X-Tide: "+strings.Repeat("x", 1000)+"\r\n", 400) +
+			"Content-Length: 0\r\n\r\n",
 	}
 	go func() {
 		for {
@@ -105,7 +110,8 @@ func TestLiveFaults(t *testing.T) {
 		}
 	}()
 	dir := t.TempDir()
-	for path, want := range map[string]string{"/short": "breaks off", "/encoded": "Content-Encoding", "/switch": "101", "/redirect": "no address", "/headers": "256 kB", "/never": "no whole answer within 1s"} {
+	for path, want := range map[string]string{"/short": "breaks off", "/encoded": "Content-Encoding", "/switch": "101",
+		"/redirect": "no address", "/headers": "256 kB", "/never": "no whole answer within 1s"} {
 		start := time.Now()
 		r := run(t, dir, "audit", "http://me:secret@"+listener.Addr().String()+path, "--answer-within", "1s")
 		assert.Equal(t, 3, r.status, path)

@@ -14,8 +14,10 @@ import (
 )
 
 // destinations tells what kind of request asks for a file, by extension.
-var destinations = map[string]string{".css": "style", ".js": "script", ".mjs": "script", ".png": "image", ".jpg": "image", ".jpeg": "image", ".gif": "image", ".webp": "image",
-	".avif": "image", ".svg": "image", ".ico": "image", ".woff": "font", ".woff2": "font", ".ttf": "font", ".otf": "font", ".mp4": "video", ".webm": "video", ".mp3": "audio", ".html": "document", ".htm": "document"}
+var destinations = map[string]string{".css": "style", ".js": "script", ".mjs": "script", ".png": "image",
+	".jpg": "image", ".jpeg": "image", ".gif": "image", ".webp": "image",
+	".avif": "image", ".svg": "image", ".ico": "image", ".woff": "font", ".woff2": "font", ".ttf": "font", ".otf": "font",
+	".mp4": "video", ".webm": "video", ".mp3": "audio", ".html": "document", ".htm": "document"}
 
 // tracedJSON is one condition in the JSON form.
 type tracedJSON struct {
@@ -55,7 +57,8 @@ where, what went to the network, what was stored, and what the worker printed.`,
 	}
 	a.formatFlag(c)
 	a.liveFlags(c)
-	c.Flags().StringVar(&as, "as", "", "what the request asks for: document, style, script, image, font, data … (default: by the address)")
+	c.Flags().StringVar(&as, "as", "", "what the request asks for: document, style, script, image, font, data … "+
+		"(default: by the address)")
 	under := conditionsFlag(c, "online,offline,stalled")
 	profile := targetFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
@@ -93,7 +96,10 @@ where, what went to the network, what was stored, and what the worker printed.`,
 		if a.format == "json" {
 			out := []tracedJSON{}
 			for _, t := range list {
-				j := tracedJSON{Condition: t.Condition, Handled: t.Handled.String(), Status: t.Status, Source: t.Source.String(), Rule: report.RuleOf(t.Source), Shown: strings.TrimPrefix(t.Shown, o.host.Origin()), Bytes: t.Bytes, MS: t.Elapsed.Milliseconds(), Reason: t.Reason.String(), Sent: []sentJSON{}, Stored: []storedJSON{}}
+				j := tracedJSON{Condition: t.Condition, Handled: t.Handled.String(), Status: t.Status, Source: t.Source.String(),
+					Rule: report.RuleOf(t.Source), Shown: strings.TrimPrefix(t.Shown,
+						o.host.Origin()), Bytes: t.Bytes, MS: t.Elapsed.Milliseconds(), Reason: t.Reason.String(), Sent: []sentJSON{},
+					Stored: []storedJSON{}}
 				for _, s := range t.Sent {
 					j.Sent = append(j.Sent, sentJSON{strings.TrimPrefix(s.URL, o.host.Origin()), s.Status})
 				}
@@ -105,7 +111,8 @@ where, what went to the network, what was stored, and what the worker printed.`,
 				}
 				out = append(out, j)
 			}
-			return a.json(map[string]any{"schema": "tachyform.trace/1", "url": strings.TrimPrefix(url, o.host.Origin()), "destination": destination, "under": out})
+			return a.json(map[string]any{"schema": "tachyform.trace/1", "url": strings.TrimPrefix(url, o.host.Origin()),
+				"destination": destination, "under": out})
 		}
 		fmt.Fprint(a.out, report.Trace(strings.TrimPrefix(url, o.host.Origin()), destination, o.host.Origin(), list, a.width))
 		return nil

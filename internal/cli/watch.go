@@ -52,7 +52,8 @@ func (a *app) watch(ctx context.Context, args []string, once func() error) error
 				// A project file that is being edited may be wrong for a moment.
 				a.status(err)
 			}
-			fmt.Fprintf(a.out, "\n  watching %s; judged at %s in %d ms. Ctrl-C ends it.\n", name, start.Format("15:04:05"), time.Since(start).Milliseconds())
+			fmt.Fprintf(a.out, "\n  watching %s; judged at %s in %d ms. Ctrl-C ends it.\n", name, start.Format("15:04:05"),
+				time.Since(start).Milliseconds())
 		}
 		if !sleep(ctx, pause) {
 			return nil

@@ -15,7 +15,8 @@ import (
 	"tachyform/internal/testsite/demo"
 )
 
-// audit --watch judges again when a file changes, shows a mistake in the project file and goes on, and ends when it is stopped.
+// audit --watch judges again when a file changes, shows a mistake in the project file and goes on, and ends when it is
+// stopped.
 func TestWatch(t *testing.T) {
 	dir := write(t, map[string]string{"tachyform.yaml": "site: dist\n", "dist/index.html": pierPage})
 	c := exec.Command(program, "audit", "--watch")
@@ -53,7 +54,8 @@ func TestWatch(t *testing.T) {
 // Reports of every kind at once, and what changed since an earlier one.
 func TestReports(t *testing.T) {
 	dir := write(t, map[string]string{"tachyform.yaml": "site: dist\n", "dist/index.html": pierPage})
-	r := run(t, dir, "audit", "--report", "json=out/a.json", "--report", "sarif=out/a.sarif", "--report", "junit=out/a.xml", "--report", "markdown=out/a.md", "--report", "html=out/a.html")
+	r := run(t, dir, "audit", "--report", "json=out/a.json", "--report", "sarif=out/a.sarif", "--report",
+		"junit=out/a.xml", "--report", "markdown=out/a.md", "--report", "html=out/a.html")
 	require.Equal(t, 1, r.status, r.err)
 	for _, name := range []string{"a.json", "a.sarif", "a.xml", "a.md", "a.html"} {
 		text, err := os.ReadFile(filepath.Join(dir, "out", name))

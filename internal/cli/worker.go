@@ -23,7 +23,8 @@ func (a *app) worker() *cobra.Command {
 	a.formatFlag(c)
 	c.Flags().BoolVar(&list, "list", false, "list what is in the pack instead: file, bytes, and why")
 	c.Flags().BoolVar(&minify, "minify", false, "without comments, white space and long names")
-	c.Flags().StringVar(&target, "target", "", "the oldest JavaScript that browsers must know, `es2017` to es2022 (default es2020)")
+	c.Flags().StringVar(&target, "target", "", "the oldest JavaScript that browsers must know, `es2017` to es2022 "+
+		"(default es2020)")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		o, plan, err := a.planned(cmd, args)
 		if err != nil {
@@ -34,7 +35,8 @@ func (a *app) worker() *cobra.Command {
 		}
 		if list {
 			if a.format == "json" {
-				return a.json(map[string]any{"schema": "tachyform.pack/1", "bytes": plan.Worker.Bytes(), "pack": plan.Worker.Pack, "notes": append([]worker.Note{}, plan.Worker.Notes...)})
+				return a.json(map[string]any{"schema": "tachyform.pack/1", "bytes": plan.Worker.Bytes(), "pack": plan.Worker.Pack,
+					"notes": append([]worker.Note{}, plan.Worker.Notes...)})
 			}
 			fmt.Fprint(a.out, report.Pack(plan.Worker, a.width))
 			return nil

@@ -10,7 +10,8 @@ import (
 	"tachyform/internal/report"
 )
 
-// writing takes the project's state folder, deals with what an earlier run was killed in the middle of, says so, and does the work.
+// writing takes the project's state folder, deals with what an earlier run was killed in the middle of, says so, and
+// does the work.
 func (a *app) writing(ctx context.Context, p *project.Project, dir, command string, work func(*fit.State) error) error {
 	if info, err := os.Stat(dir); err != nil || !info.IsDir() {
 		return work(nil) // which says what is wrong with it; nothing is to be made beside it

@@ -58,12 +58,14 @@ func forBench(t *testing.T) {
 	}
 }
 
-// TestBenchAgainstChromium opens the same fitted pages offline in one warm Chromium and in the embedded user agent, which here starts
-// the worker anew for every page. The visits online, and the installation of the worker by them, count for neither.
+// TestBenchAgainstChromium opens the same fitted pages offline in one warm Chromium and in the embedded user agent,
+// which here starts the worker anew for every page. The visits online, and the installation of the worker by them,
+// count for neither.
 func TestBenchAgainstChromium(t *testing.T) {
 	forBench(t)
 	_, example := demo.Fitted(t)
-	for name, p := range map[string]*project.Project{"the example, a dozen requests a page": example, "300 pages of text with a style sheet, a script and a picture": textSite(t, 300)} {
+	for name, p := range map[string]*project.Project{"the example, a dozen requests a page": example,
+		"300 pages of text with a style sheet, a script and a picture": textSite(t, 300)} {
 		c := startChromium(t)
 		server := httptest.NewUnstartedServer(nil)
 		server.Start()
@@ -80,7 +82,8 @@ func TestBenchAgainstChromium(t *testing.T) {
 		in := audit.Input{Project: p, Name: "site", Host: f, Folder: f}
 		r, err := audit.Rehearse(context.Background(), in)
 		require.NoError(t, err)
-		plan := &rehearsal.Rehearsal{Hosts: []site.Host{f}, Reader: &page.Reader{}, Conditions: []condition.Condition{condition.Offline, condition.Stalled}, Visit: visits}
+		plan := &rehearsal.Rehearsal{Hosts: []site.Host{f}, Reader: &page.Reader{},
+			Conditions: []condition.Condition{condition.Offline, condition.Stalled}, Visit: visits}
 		median := func(all bool) time.Duration {
 			plan.Pages = nil
 			for _, page := range r.Pages {
@@ -106,7 +109,8 @@ func TestBenchAgainstChromium(t *testing.T) {
 		}
 		theirs, err := c.LoadTime(pages)
 		require.NoError(t, err)
-		t.Logf("%s: a page in Chromium %v, here %v, ratio %.0f", name, theirs.Round(time.Microsecond*100), ours.Round(time.Microsecond*10), float64(theirs)/float64(ours))
+		t.Logf("%s: a page in Chromium %v, here %v, ratio %.0f", name, theirs.Round(time.Microsecond*100),
+			ours.Round(time.Microsecond*10), float64(theirs)/float64(ours))
 	}
 }
 
@@ -120,12 +124,15 @@ func textSite(t testing.TB, n int) *project.Project {
 	for i := range n {
 		put(fmt.Sprintf("site/p%d.html", i), fmt.Sprintf(`<!doctype html><html lang="en"><head><title>Pier %d</title><link rel="stylesheet" href="/s.css"><script defer src="/s.js"></script></head><body><img src="/pier.svg" alt=""><h1>Pier %d</h1>%s<a href="/p%d.html">next</a></body></html>`, i, i, strings.Repeat("<p>Low water comes twice a day.</p>", 100), (i+1)%n))
 	}
-	put("site/index.html", `<!doctype html><title>Piers</title><link rel="stylesheet" href="/s.css"><a href="/p0.html">first</a>`)
+	put("site/index.html",
+		`<!doctype html><title>Piers</title><link rel="stylesheet" href="/s.css"><a href="/p0.html">first</a>`)
 	put("site/s.css", "p { color: navy }")
 	put("site/s.js", "document.documentElement.dataset.ready = '1'")
 	put("site/pier.svg", `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><path d="M0 0h9v9z"/></svg>`)
 	put("mark.svg", `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><path d="M0 0h9v9z"/></svg>`)
-	put("tachyform.yaml", "site: site\napp: {name: Piers, short_name: Piers, start_url: /, display: standalone}\nicons: {master: mark.svg, backdrop: \"#fff\"}\nworker:\n  pack: {include: [\"/*\"]}\naudit: {visit: [/]}\n")
+	put("tachyform.yaml", "site: site\napp: {name: Piers, short_name: Piers, start_url: /, display: "+
+		"standalone}\nicons: {master: mark.svg, backdrop: \"#fff\"}\nworker:\n  pack: {include: [\"/*\"]}\naudit: "+
+		"{visit: [/]}\n")
 	p, err := project.Load(filepath.Join(dir, project.FileName))
 	require.NoError(t, err)
 	f := demo.Open(t, p)
@@ -148,9 +155,11 @@ func TestBenchGrowth(t *testing.T) {
 			text := fmt.Sprintf(`<!doctype html><html lang="en"><head><title>Page %d</title><link rel="stylesheet" href="/s.css"><script>navigator.serviceWorker.register('/w.js')</script></head><body>%s</body></html>`, i, links.String())
 			require.NoError(t, os.WriteFile(filepath.Join(dir, fmt.Sprintf("p%d.html", i)), []byte(text), 0o644))
 		}
-		require.NoError(t, os.WriteFile(filepath.Join(dir, "index.html"), []byte(`<script>navigator.serviceWorker.register('/w.js')</script>`), 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "index.html"),
+			[]byte(`<script>navigator.serviceWorker.register('/w.js')</script>`), 0o644))
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "s.css"), []byte("p { color: red }"), 0o644))
-		require.NoError(t, os.WriteFile(filepath.Join(dir, "w.js"), []byte("onfetch = e => e.respondWith(caches.match(e.request).then(r => r || fetch(e.request)))"), 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "w.js"),
+			[]byte("onfetch = e => e.respondWith(caches.match(e.request).then(r => r || fetch(e.request)))"), 0o644))
 		p := project.Default(dir)
 		f := demo.Open(t, p)
 		start := time.Now()
@@ -161,8 +170,8 @@ func TestBenchGrowth(t *testing.T) {
 	}
 }
 
-// TestBenchStamps compares the stamping of a tree of 10 000 files with sha256sum over the same tree, as many at a time as there are
-// processors, and says what a plan of them costs beyond that.
+// TestBenchStamps compares the stamping of a tree of 10 000 files with sha256sum over the same tree, as many at a time
+// as there are processors, and says what a plan of them costs beyond that.
 func TestBenchStamps(t *testing.T) {
 	forBench(t)
 	dir := t.TempDir()
@@ -188,7 +197,8 @@ func TestBenchStamps(t *testing.T) {
 	}
 	theirs := median(func() time.Duration {
 		start := time.Now()
-		out, err := exec.Command("sh", "-c", fmt.Sprintf("find %s -type f -print0 | xargs -0 -n 100 -P %d sha256sum >/dev/null", site, runtime.NumCPU())).CombinedOutput()
+		out, err := exec.Command("sh", "-c", fmt.Sprintf("find %s -type f -print0 | xargs -0 -n 100 -P %d sha256sum "+
+			">/dev/null", site, runtime.NumCPU())).CombinedOutput()
 		require.NoError(t, err, string(out))
 		return time.Since(start)
 	})
@@ -225,16 +235,19 @@ func TestBenchStamps(t *testing.T) {
 		require.NotEmpty(t, code)
 		return time.Since(start)
 	})
-	t.Logf("10 000 files, 310 MB: stamps %v, sha256sum %v, ratio %.2f; listing, plan and worker %v, beyond hashing %v", hashing.Round(time.Millisecond), theirs.Round(time.Millisecond), float64(theirs)/float64(hashing), both.Round(time.Millisecond), (both - hashing).Round(time.Millisecond))
+	t.Logf("10 000 files, 310 MB: stamps %v, sha256sum %v, ratio %.2f; listing, plan and worker %v, beyond hashing %v",
+		hashing.Round(time.Millisecond), theirs.Round(time.Millisecond), float64(theirs)/float64(hashing),
+		both.Round(time.Millisecond), (both - hashing).Round(time.Millisecond))
 }
 
-// TestBenchWorkerCost measures in a real Chromium what the worker adds to requests, against the same page without one: medians of
-// single fetches on loopback, and the first fetch after the worker was stopped.
+// TestBenchWorkerCost measures in a real Chromium what the worker adds to requests, against the same page without one:
+// medians of single fetches on loopback, and the first fetch after the worker was stopped.
 func TestBenchWorkerCost(t *testing.T) {
 	forBench(t)
 	const times = `(async () => { const list = []; for (let i = 0; i < 400; i++) { const at = performance.now(); await (await fetch(%q + (i %% 50))).text(); list.push(performance.now() - at) } return list.sort((a, b) => a - b)[200] })()`
 	for _, n := range []int{10, 10_000} {
-		files := map[string]string{"index.html": "<!doctype html><title>One</title>", "bare.html": "<!doctype html><title>Bare</title>"}
+		files := map[string]string{"index.html": "<!doctype html><title>One</title>",
+			"bare.html": "<!doctype html><title>Bare</title>"}
 		for i := range max(n, 50) {
 			files[fmt.Sprintf("pack/%d", i)] = strings.Repeat("x", 2000)
 			if i < 50 {
@@ -266,7 +279,8 @@ func TestBenchWorkerCost(t *testing.T) {
 		}
 		require.NoError(t, page.Load(with.Origin()+"/"))
 		started := time.Now()
-		for with.js(page, "navigator.serviceWorker.getRegistration().then(r => !!(r && r.active && r.active.state === 'activated'))") != "true" {
+		for with.js(page, "navigator.serviceWorker.getRegistration().then(r => !!(r && r.active && r.active.state === "+
+			"'activated'))") != "true" {
 			require.Less(t, time.Since(started), 5*time.Minute)
 			time.Sleep(100 * time.Millisecond)
 		}
@@ -287,12 +301,15 @@ func TestBenchWorkerCost(t *testing.T) {
 		for range 7 {
 			require.NoError(t, c.StopWorkers())
 			var ms float64
-			_, err := fmt.Sscan(with.js(page, "(async () => { const at = performance.now(); await (await fetch('/pack/7')).text(); return performance.now() - at })()"), &ms)
+			_, err := fmt.Sscan(with.js(page, "(async () => { const at = performance.now(); await (await "+
+				"fetch('/pack/7')).text(); return performance.now() - at })()"), &ms)
 			require.NoError(t, err)
 			starts = append(starts, ms)
 		}
 		slices.Sort(starts)
-		t.Logf("%6d files packed in %v: a request without a worker %.2f ms, that nothing matches %.2f ms, from the pack %.2f ms; the first after a stop %.1f ms", n, installed.Round(time.Millisecond), took["plain"][2], took["free"][2], took["pack"][2], starts[3])
+		t.Logf("%6d files packed in %v: a request without a worker %.2f ms, that nothing matches %.2f ms, from the pack "+
+			"%.2f ms; the first after a stop %.1f ms", n, installed.Round(time.Millisecond), took["plain"][2], took["free"][2],
+			took["pack"][2], starts[3])
 		page.Close()
 		c.Close()
 	}

@@ -51,12 +51,14 @@ func TestWorkerInChromium(t *testing.T) {
 	for _, v := range p.Audit.Visit {
 		visits = append(visits, server.URL+v)
 	}
-	require.NoError(t, c.Visit(visits, "navigator.serviceWorker.ready.then(r => new Promise(done => { const look = () => r.active && r.active.state === 'activated' ? done() : setTimeout(look, 50); look(); }))"))
+	require.NoError(t, c.Visit(visits, "navigator.serviceWorker.ready.then(r => new Promise(done => { const look = () "+
+		"=> r.active && r.active.state === 'activated' ? done() : setTimeout(look, 50); look(); }))"))
 	refusals, err := c.InstallErrors(server.URL + "/")
 	require.NoError(t, err)
 	assert.Equal(t, len(refusals) == 0, predicted.Targets["chromium-desktop"].Installable, "the browser says %v", refusals)
 
-	text, err := c.Evaluate(server.URL+"/", `caches.keys().then(names => Promise.all(names.map(n => caches.open(n).then(c => c.keys()).then(k => [n, k.map(r => r.url.slice(location.origin.length)).sort()])))).then(l => JSON.stringify(Object.fromEntries(l)))`)
+	text, err := c.Evaluate(server.URL+"/",
+		`caches.keys().then(names => Promise.all(names.map(n => caches.open(n).then(c => c.keys()).then(k => [n, k.map(r => r.url.slice(location.origin.length)).sort()])))).then(l => JSON.stringify(Object.fromEntries(l)))`)
 	require.NoError(t, err)
 	var caches map[string][]string
 	require.NoError(t, json.Unmarshal([]byte(text), &caches))

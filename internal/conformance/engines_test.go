@@ -63,7 +63,8 @@ func (l *line) deploy(files map[string]string) {
 		require.NoError(l.t, os.WriteFile(path, []byte(text), 0o644))
 	}
 	file := filepath.Join(l.dir, project.FileName)
-	require.NoError(l.t, os.WriteFile(file, []byte("site: site\napp: {name: Line}\norigin: "+l.Origin()+"\n"+l.settings), 0o644))
+	require.NoError(l.t, os.WriteFile(file, []byte("site: site\napp: {name: Line}\norigin: "+l.Origin()+"\n"+l.settings),
+		0o644))
 	p, err := project.Load(file)
 	require.NoError(l.t, err)
 	f := demo.Open(l.t, p)
@@ -99,7 +100,8 @@ func (l *line) online() { require.NoError(l.t, l.Online()) }
 func (l *line) open(tab driver.Tab, path string) {
 	l.t.Helper()
 	require.NoError(l.t, tab.Load(l.Origin()+path))
-	l.js(tab, `navigator.serviceWorker.ready.then(r => new Promise(done => { const look = () => r.active.state === 'activated' ? done('') : setTimeout(look, 20); look() }))`)
+	l.js(tab,
+		`navigator.serviceWorker.ready.then(r => new Promise(done => { const look = () => r.active.state === 'activated' ? done('') : setTimeout(look, 20); look() }))`)
 }
 
 // js gives the text that an expression, or a promise, comes to on the page.
@@ -114,7 +116,8 @@ func (l *line) js(tab driver.Tab, expression string) string {
 func (l *line) fetches(tab driver.Tab, urls []string) (list []string) {
 	l.t.Helper()
 	text, _ := json.Marshal(urls)
-	answer := l.js(tab, `Promise.all(`+string(text)+`.map(u => Promise.race([fetch(u).then(r => r.text()), new Promise(r => setTimeout(r, 3000, 'nothing'))]).catch(() => 'nothing'))).then(JSON.stringify)`)
+	answer := l.js(tab, `Promise.all(`+string(text)+
+		`.map(u => Promise.race([fetch(u).then(r => r.text()), new Promise(r => setTimeout(r, 3000, 'nothing'))]).catch(() => 'nothing'))).then(JSON.stringify)`)
 	require.NoError(l.t, json.Unmarshal([]byte(answer), &list))
 	return list
 }
@@ -146,8 +149,8 @@ var approaches = map[string][6]string{
 	"cache-only":                 {"kept", "nothing", "kept", "nothing", "kept", "nothing"},
 }
 
-// basics proves in a real browser what every site relies on: the approaches under every condition, with and without a kept copy; a
-// packed page offline by all its addresses; the page stand-in; and a new release that takes over.
+// basics proves in a real browser what every site relies on: the approaches under every condition, with and without a
+// kept copy; a packed page offline by all its addresses; the page stand-in; and a new release that takes over.
 func basics(t *testing.T, newTab func() driver.Tab) {
 	var rules []string
 	var order []string
@@ -159,7 +162,8 @@ func basics(t *testing.T, newTab func() driver.Tab) {
 		}
 		rules, order = append(rules, rule+"}"), append(order, name)
 	}
-	l := newLine(t, "worker: {pack: {pages: [/, /pier/]}, rules: ["+strings.Join(rules, ", ")+"], stand_ins: {page: /offline.html, status: 503}, takeover: at-once}\n", map[string]string{
+	l := newLine(t, "worker: {pack: {pages: [/, /pier/]}, rules: ["+strings.Join(rules, ", ")+
+		"], stand_ins: {page: /offline.html, status: 503}, takeover: at-once}\n", map[string]string{
 		"index.html":      "<!doctype html><title>One</title><link rel=stylesheet href=/line.css><p>",
 		"pier/index.html": "<!doctype html><title>Pier</title>",
 		"offline.html":    "<!doctype html><title>Away</title>",
@@ -176,7 +180,8 @@ func basics(t *testing.T, newTab func() driver.Tab) {
 	for i := range order {
 		stored = append(stored, fmt.Sprintf("/now/%d/stored", i))
 	}
-	l.js(page, fmt.Sprintf(`caches.open('own').then(c => c.put('/now/%d/stored', new Response('G0')))`, slices.Index(order, "cache-only")))
+	l.js(page, fmt.Sprintf(`caches.open('own').then(c => c.put('/now/%d/stored', new Response('G0')))`,
+		slices.Index(order, "cache-only")))
 	l.fetches(page, stored)
 	l.until(page, keptURLs+".then(k => k.split(' ').length)", "4")
 	for at, condition := range []string{"online", "offline", "stalled"} {
@@ -206,7 +211,8 @@ func basics(t *testing.T, newTab func() driver.Tab) {
 	l.Offline()
 
 	// A packed page is whole by each of its addresses; another one is stood in for.
-	for _, address := range [][2]string{{"/", "One"}, {"/?from=home-screen", "One"}, {"/index.html", "One"}, {"/pier", "Pier"}, {"/pier/index.html", "Pier"}, {"/other.html", "Away"}} {
+	for _, address := range [][2]string{{"/", "One"}, {"/?from=home-screen", "One"}, {"/index.html", "One"},
+		{"/pier", "Pier"}, {"/pier/index.html", "Pier"}, {"/other.html", "Away"}} {
 		path, title := address[0], address[1]
 		require.NoError(t, page.Load(l.Origin()+path))
 		assert.Equal(t, title, l.js(page, "document.title"), path)

@@ -33,8 +33,9 @@ import (
 	"tachyform/internal/site"
 )
 
-// testdata/installs.txtar holds variations of one installable site, testdata/installs.json what a real Chromium had against installing
-// each. TACHYFORM_RECORD=1 go test ./internal/cli -run 'TestInstalls$' records them anew, TACHYFORM_RECORD=missing those without a record.
+// testdata/installs.txtar holds variations of one installable site, testdata/installs.json what a real Chromium had
+// against installing each. TACHYFORM_RECORD=1 go test ./internal/cli -run 'TestInstalls$' records them anew,
+// TACHYFORM_RECORD=missing those without a record.
 
 const plainManifest = `{"name": "Pier", "start_url": "/", "display": "standalone", "icons": [{"src": "/i-192.png", "sizes": "192x192", "type": "image/png"}]}`
 
@@ -53,7 +54,8 @@ func layInstall(t *testing.T, a *txtar.Archive, name, origin, other string) *ins
 	fill := func(s string) string { return strings.NewReplacer("__ORIGIN__", origin, "__OTHER__", other).Replace(s) }
 	c := &installCase{dir: t.TempDir(), otherDir: t.TempDir()}
 	head, settings := `<link rel="manifest" href="/m.json">`, ""
-	elsewhereManifest := strings.NewReplacer(`"/"`, `"__ORIGIN__/"`, `"/i-192.png"`, `"__ORIGIN__/i-192.png"`).Replace(plainManifest)
+	elsewhereManifest := strings.NewReplacer(`"/"`, `"__ORIGIN__/"`, `"/i-192.png"`,
+		`"__ORIGIN__/i-192.png"`).Replace(plainManifest)
 	files := map[string]string{"m.json": plainManifest}
 	for _, f := range a.Files {
 		file, ok := strings.CutPrefix(f.Name, name+"/")
@@ -70,7 +72,8 @@ func layInstall(t *testing.T, a *txtar.Archive, name, origin, other string) *ins
 		}
 	}
 	if files["index.html"] == "" {
-		files["index.html"] = "<!doctype html><html lang=\"en\"><head><title>Pier</title>\n" + head + "\n</head><body>Pier</body></html>\n"
+		files["index.html"] = "<!doctype html><html lang=\"en\"><head><title>Pier</title>\n" + head +
+			"\n</head><body>Pier</body></html>\n"
 	}
 	write := func(dir, file, text string) {
 		path := filepath.Join(dir, filepath.FromSlash(file))
@@ -128,7 +131,11 @@ func browserRefuses(t *testing.T, a *txtar.Archive, name string) []string {
 	for i := range servers {
 		l, err := net.Listen("tcp", "127.0.0.1:0")
 		require.NoError(t, err)
-		servers[i] = &httptest.Server{Listener: l, Config: &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { handlers[i].ServeHTTP(w, r) })}}
+		servers[i] = &httptest.Server{Listener: l,
+			Config: &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter,
+				r *http.Request) {
+				handlers[i].ServeHTTP(w, r)
+			})}}
 	}
 	origin, other := "http://"+servers[0].Listener.Addr().String(), "http://"+servers[1].Listener.Addr().String()
 	laid := layInstall(t, a, name, origin, other)
@@ -182,7 +189,8 @@ func TestInstalls(t *testing.T) {
 			require.NoError(t, err)
 			others, err := site.OpenFolder(laid.otherDir, other, "/", laid.other.Host)
 			require.NoError(t, err)
-			r, err := audit.Run(context.Background(), audit.Input{Project: laid.project, Name: "site", Host: own, Folder: own, Others: []site.Host{others}})
+			r, err := audit.Run(context.Background(), audit.Input{Project: laid.project, Name: "site", Host: own, Folder: own,
+				Others: []site.Host{others}})
 			require.NoError(t, err)
 			v := r.Targets["chromium-desktop"]
 			assert.Equal(t, len(said[name]) == 0, v.Installable, "the browser says %v, here %v", said[name], v.Blockers)

@@ -19,9 +19,11 @@ import (
 	"tachyform/internal/site"
 )
 
-// interfaceSets are the interface descriptions that a service worker sees something of, each with those it builds on and objects to try.
+// interfaceSets are the interface descriptions that a service worker sees something of, each with those it builds on
+// and objects to try.
 var interfaceSets = []struct{ spec, deps, objects string }{
-	{"service-workers", "dom html push-api fetch", `ServiceWorkerGlobalScope: ['self'], ServiceWorkerRegistration: ['registration'], ServiceWorker: ['self.serviceWorker'], Clients: ['clients'], CacheStorage: ['caches'], Cache: ['self.cacheObject'], NavigationPreloadManager: ['registration.navigationPreload'], ExtendableEvent: ["new ExtendableEvent('x')"], ExtendableMessageEvent: ["new ExtendableMessageEvent('x')"], FetchEvent: ["new FetchEvent('x', {request: new Request('/x')})"]`},
+	{"service-workers", "dom html push-api fetch",
+		`ServiceWorkerGlobalScope: ['self'], ServiceWorkerRegistration: ['registration'], ServiceWorker: ['self.serviceWorker'], Clients: ['clients'], CacheStorage: ['caches'], Cache: ['self.cacheObject'], NavigationPreloadManager: ['registration.navigationPreload'], ExtendableEvent: ["new ExtendableEvent('x')"], ExtendableMessageEvent: ["new ExtendableMessageEvent('x')"], FetchEvent: ["new FetchEvent('x', {request: new Request('/x')})"]`},
 	{"dom", "html", `Event: ["new Event('x')"], CustomEvent: ["new CustomEvent('x')"], EventTarget: ['new EventTarget()'], AbortController: ['new AbortController()'], AbortSignal: ['new AbortController().signal']`},
 	{"streams", "dom", `ReadableStream: ['new ReadableStream()'], WritableStream: ['new WritableStream()'], TransformStream: ['new TransformStream()'], ReadableStreamDefaultReader: ['new ReadableStream().getReader()'], ReadableStreamBYOBReader: ["new ReadableStream({type: 'bytes'}).getReader({mode: 'byob'})"], WritableStreamDefaultWriter: ['new WritableStream().getWriter()'], ByteLengthQueuingStrategy: ['new ByteLengthQueuingStrategy({highWaterMark: 1})'], CountQueuingStrategy: ['new CountQueuingStrategy({highWaterMark: 1})']`},
 	{"encoding", "streams dom", `TextEncoder: ['new TextEncoder()'], TextDecoder: ['new TextDecoder()'], TextEncoderStream: ['new TextEncoderStream()'], TextDecoderStream: ['new TextDecoderStream()']`},
@@ -31,7 +33,8 @@ var interfaceSets = []struct{ spec, deps, objects string }{
 	{"FileAPI", "dom html url", `Blob: ['new Blob()'], File: ["new File([], 'x')"], FileReader: ['new FileReader()']`},
 	{"fetch", "referrer-policy html dom", `Headers: ['new Headers()'], Request: ["new Request('about:blank')"], Response: ['new Response()']`},
 	{"xhr", "dom html", `FormData: ['new FormData()'], ProgressEvent: ["new ProgressEvent('x')"]`},
-	{"push-api", "service-workers html dom", `PushManager: ['registration.pushManager'], PushEvent: ["new PushEvent('x', {data: 'x'})"], PushMessageData: ["new PushEvent('x', {data: 'x'}).data"]`},
+	{"push-api", "service-workers html dom",
+		`PushManager: ['registration.pushManager'], PushEvent: ["new PushEvent('x', {data: 'x'})"], PushMessageData: ["new PushEvent('x', {data: 'x'}).data"]`},
 	{"hr-time", "html dom", `Performance: ['performance']`},
 	{"html", "dom fetch", `WorkerLocation: ['location'], WorkerNavigator: ['navigator'], MessageChannel: ['new MessageChannel()'], MessagePort: ['new MessageChannel().port1'], BroadcastChannel: ["new BroadcastChannel('x')"], MessageEvent: ["new MessageEvent('x')"], ErrorEvent: ["new ErrorEvent('x')"], PromiseRejectionEvent: ["new PromiseRejectionEvent('x', {promise: Promise.resolve()})"]`},
 	{"webidl", "", `DOMException: ['new DOMException()']`},
@@ -51,12 +54,15 @@ func interfaceScript(spec, deps, objects string) string {
 	if spec == "html" || spec == "push-api" {
 		more = "a.add_untested_idls('" + builtOn + "'); "
 	}
-	return wptPrelude + "importScripts('/resources/testharness.js', '/resources/WebIDLParser.js', '/resources/idlharness.js');\n" +
-		"idl_test(['" + spec + "'], " + string(list) + ", async (a) => { self.cacheObject = await caches.open('x'); " + more + "a.add_objects({" + objects + "}); });\ndone();\n"
+	return wptPrelude + "importScripts('/resources/testharness.js', '/resources/WebIDLParser.js', " +
+		"'/resources/idlharness.js');\n" +
+		"idl_test(['" + spec + "'], " + string(list) + ", async (a) => { self.cacheObject = await caches.open('x'); " + more +
+		"a.add_objects({" + objects + "}); });\ndone();\n"
 }
 
-// TestInterfaces checks every member of the interfaces that service workers see: that it is there as described, and that it does nothing on
-// an object of another kind. What counts is what Chromium passes (testdata/interfaces.json, written with TACHYFORM_RECORD=1).
+// TestInterfaces checks every member of the interfaces that service workers see: that it is there as described, and
+// that it does nothing on an object of another kind. What counts is what Chromium passes (testdata/interfaces.json,
+// written with TACHYFORM_RECORD=1).
 func TestInterfaces(t *testing.T) {
 	dir := os.Getenv("TACHYFORM_WPT")
 	if dir == "" {
@@ -75,7 +81,8 @@ func TestInterfaces(t *testing.T) {
 	require.NoError(t, json.Unmarshal(text, &baseline))
 	all, passed := 0, 0
 	for _, set := range interfaceSets {
-		report, notes := runWPTScript(dir, wptOrigin+"/interfaces-"+set.spec+".js", "classic", interfaceScript(set.spec, set.deps, set.objects), true)
+		report, notes := runWPTScript(dir, wptOrigin+"/interfaces-"+set.spec+".js", "classic",
+			interfaceScript(set.spec, set.deps, set.objects), true)
 		if report == nil {
 			for _, n := range notes {
 				t.Logf("%s: %s %s", set.spec, n.Level, n.Text)

@@ -36,7 +36,8 @@ func shared(t *testing.T, variable, name string) string {
 	return dir
 }
 
-// TestRecordedInstalling compares the verdict for chromium-desktop with what the browser itself said of the recorded sites.
+// TestRecordedInstalling compares the verdict for chromium-desktop with what the browser itself said of the recorded
+// sites.
 func TestRecordedInstalling(t *testing.T) {
 	cases, err := filepath.Glob(filepath.Join(shared(t, "TACHYFORM_SITES", "sites"), "*", "case.json"))
 	require.NoError(t, err)
@@ -48,18 +49,22 @@ func TestRecordedInstalling(t *testing.T) {
 		p := project.Default("site")
 		p.Addr, p.Origin, p.Audit.Entry, p.Audit.Visit, p.Audit.Pages = c.Base, recorded.Origin, c.Entry, c.Visit, c.Pages
 		// The browser was on one machine with its server, whose origin counts as secure.
-		r, err := audit.Run(context.Background(), audit.Input{Project: p, Name: "site", Host: hosts[0], Folder: hosts[0].(*site.Folder), Others: hosts[1:], Trusted: true})
+		r, err := audit.Run(context.Background(),
+			audit.Input{Project: p, Name: "site", Host: hosts[0], Folder: hosts[0].(*site.Folder), Others: hosts[1:],
+				Trusted: true})
 		require.NoError(t, err)
 		if v := r.Targets["chromium-desktop"]; v.Installable == (len(want.Installability) == 0) {
 			agreed++
 		} else {
-			t.Errorf("%s: the browser says %v, here %v %v", filepath.Base(filepath.Dir(path)), want.Installability, v.Installable, v.Blockers)
+			t.Errorf("%s: the browser says %v, here %v %v", filepath.Base(filepath.Dir(path)), want.Installability,
+				v.Installable, v.Blockers)
 		}
 	}
 	t.Logf("installing agrees on %d of %d sites", agreed, len(cases))
 }
 
-// vectorHost is the made-up host of the recorded manifests: /i-N.png is a picture of N by N pixels, /i-WxH.png of W by H.
+// vectorHost is the made-up host of the recorded manifests: /i-N.png is a picture of N by N pixels, /i-WxH.png of W by
+// H.
 type vectorHost struct {
 	origin, manifestPath, text string
 	document                   string
@@ -71,7 +76,8 @@ var iconName = regexp.MustCompile(`^/(?:app/)?(?:sub/)?i-(\d+)(?:x(\d+))?\.png$`
 
 func (h vectorHost) Answer(_ context.Context, r *site.Request) (*site.Response, error) {
 	answer := func(status int, kind string, body []byte) (*site.Response, error) {
-		return &site.Response{Status: status, StatusText: http.StatusText(status), Header: http.Header{"Content-Type": {kind}}, Body: site.Bytes(body)}, nil
+		return &site.Response{Status: status, StatusText: http.StatusText(status),
+			Header: http.Header{"Content-Type": {kind}}, Body: site.Bytes(body)}, nil
 	}
 	path := r.URL.Pathname()
 	if m := iconName.FindStringSubmatch(path); m != nil {
@@ -94,7 +100,8 @@ func (h vectorHost) Answer(_ context.Context, r *site.Request) (*site.Response, 
 	case "/page.html":
 		return answer(200, "text/html", []byte("<p>"))
 	case h.document:
-		return answer(200, "text/html", []byte(fmt.Sprintf("<!doctype html><title>x</title><link rel=manifest href=%q>", h.manifestPath)))
+		return answer(200, "text/html", []byte(fmt.Sprintf("<!doctype html><title>x</title><link rel=manifest href=%q>",
+			h.manifestPath)))
 	}
 	return answer(404, "text/plain", []byte("404"))
 }
@@ -124,13 +131,15 @@ func TestVectorInstalling(t *testing.T) {
 		other := vectorHost{"http://other", "/none", "", "/none"}
 		p := project.Default("site")
 		p.Origin, p.Audit.Entry, p.Audit.Visit = h.origin, h.document, []string{h.document}
-		r, err := audit.Run(context.Background(), audit.Input{Project: p, Name: "site", Host: h, Others: []site.Host{other}, Trusted: true})
+		r, err := audit.Run(context.Background(), audit.Input{Project: p, Name: "site", Host: h, Others: []site.Host{other},
+			Trusted: true})
 		require.NoError(t, err)
 		all++
 		if target := r.Targets["chromium-desktop"]; target.Installable == (len(v.Chromium.Installability) == 0) {
 			agreed++
 		} else {
-			t.Logf("%s: the browser says %v, here %v %v: %.500s", v.ID, v.Chromium.Installability, target.Installable, target.Blockers, v.ManifestText)
+			t.Logf("%s: the browser says %v, here %v %v: %.500s", v.ID, v.Chromium.Installability, target.Installable,
+				target.Blockers, v.ManifestText)
 		}
 	}
 	require.NoError(t, scanner.Err())

@@ -85,12 +85,14 @@ func TestRecordedSites(t *testing.T) {
 				sort.Strings(missing)
 				same := expected.Navigated == (o.Outcome != rehearsal.Lost && o.Outcome != rehearsal.Stuck)
 				if expected.Navigated {
-					same = same && expected.Status == o.Status && expected.Title == o.Title && strings.Join(expected.Missing, " ") == strings.Join(missing, " ")
+					same = same && expected.Status == o.Status && expected.Title == o.Title && strings.Join(expected.Missing,
+						" ") == strings.Join(missing, " ")
 				}
 				if same {
 					agreed++
 				} else {
-					t.Logf("DIFFERS %s: browser %+v, here %s %d %q missing %v (%s)", p.URL, expected, o.Outcome, o.Status, o.Title, missing, o.Reason)
+					t.Logf("DIFFERS %s: browser %+v, here %s %d %q missing %v (%s)", p.URL, expected, o.Outcome, o.Status, o.Title,
+						missing, o.Reason)
 				}
 			}
 			active := ""
@@ -108,7 +110,8 @@ func TestRecordedSites(t *testing.T) {
 				for _, e := range cache.Entries {
 					urls = append(urls, e.URL)
 				}
-				if a, b := strings.Join(without(want.Caches[cache.Name], want.BrowserFetched), " "), strings.Join(without(urls, want.BrowserFetched), " "); a != b {
+				if a, b := strings.Join(without(want.Caches[cache.Name], want.BrowserFetched),
+					" "), strings.Join(without(urls, want.BrowserFetched), " "); a != b {
 					t.Logf("DIFFERS cache %s: browser %s, here %s", cache.Name, a, b)
 				}
 			}
@@ -145,7 +148,8 @@ func TestRecordedUpdates(t *testing.T) {
 			}
 			c, hosts, err := recorded.Load(folder, &want)
 			require.NoError(t, err)
-			s := rehearsal.NewSession(rehearsal.NewEmbedded(context.Background(), hosts, useragent.Options{HTTPCache: true}), recorded.Origin)
+			s := rehearsal.NewSession(rehearsal.NewEmbedded(context.Background(), hosts, useragent.Options{HTTPCache: true}),
+				recorded.Origin)
 			defer s.Close()
 			numbers := map[int]int{}
 			for _, e := range want.Update.Steps {
@@ -192,7 +196,8 @@ func TestRecordedUpdates(t *testing.T) {
 				var requested []string
 				if e.Step != "offline" {
 					for _, h := range happened {
-						if u := strings.TrimPrefix(h.String(), recorded.Origin); h.Kind == account.EventNetwork && !slices.Contains(want.BrowserFetched, h.URL) {
+						if u := strings.TrimPrefix(h.String(), recorded.Origin); h.Kind == account.EventNetwork &&
+							!slices.Contains(want.BrowserFetched, h.URL) {
 							requested = append(requested, fmt.Sprintf("%d %s", h.Status, u))
 						}
 					}
@@ -216,8 +221,12 @@ func TestRecordedUpdates(t *testing.T) {
 				if m := regexp.MustCompile(`data-html="([^"]*)"`).FindSubmatch(v.Response.Actual().Bytes()); m != nil && !v.Failed {
 					html = string(m[1])
 				}
-				got := fmt.Sprintf("navigated %v controlled %v html %q title %q worker %q %q %q caches %v requested %v", !v.Failed && !v.Stuck, v.Controlled, html, v.Title, name(active), name(waiting), name(installing), caches, requested)
-				expected := fmt.Sprintf("navigated %v controlled %v html %q title %q worker %q %q %q caches %v requested %v", e.Navigated, e.Controlled, text(e.HTML), e.Title, text(e.Worker.Active), text(e.Worker.Waiting), text(e.Worker.Installing), e.Caches, e.Requested)
+				got := fmt.Sprintf("navigated %v controlled %v html %q title %q worker %q %q %q caches %v requested %v",
+					!v.Failed &&
+						!v.Stuck, v.Controlled, html, v.Title, name(active), name(waiting), name(installing), caches, requested)
+				expected := fmt.Sprintf("navigated %v controlled %v html %q title %q worker %q %q %q caches %v requested %v",
+					e.Navigated, e.Controlled, text(e.HTML), e.Title, text(e.Worker.Active), text(e.Worker.Waiting),
+					text(e.Worker.Installing), e.Caches, e.Requested)
 				steps++
 				if got == expected {
 					agreed++

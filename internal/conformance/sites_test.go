@@ -30,8 +30,8 @@ import (
 	"tachyform/internal/useragent"
 )
 
-// Each file of testdata/sites is a small site with a mechanism of its own; beside it stands what a real Chromium did with it.
-// TACHYFORM_RECORD=1 go test ./internal/cli -run TestSites records all of them anew.
+// Each file of testdata/sites is a small site with a mechanism of its own; beside it stands what a real Chromium did
+// with it. TACHYFORM_RECORD=1 go test ./internal/cli -run TestSites records all of them anew.
 
 // siteRecord is what came of a site, with addresses on its own origin as paths.
 type siteRecord struct {
@@ -148,7 +148,8 @@ func predict(t *testing.T, path string) *siteRecord {
 	}
 	for _, p := range got.Pages {
 		o := p.Under["offline"]
-		rec := pageRecord{URL: local(p.URL), Opened: o.Outcome != rehearsal.Lost && o.Outcome != rehearsal.Stuck, Missing: []string{}}
+		rec := pageRecord{URL: local(p.URL), Opened: o.Outcome != rehearsal.Lost && o.Outcome != rehearsal.Stuck,
+			Missing: []string{}}
 		if rec.Opened {
 			rec.Status, rec.Title = o.Status, o.Title
 			for _, l := range o.Missing {
@@ -162,7 +163,8 @@ func predict(t *testing.T, path string) *siteRecord {
 	if len(s.releases) < 2 {
 		return out
 	}
-	stage := rehearsal.NewSession(rehearsal.NewEmbedded(context.Background(), hosts, useragent.Options{HTTPCache: true}), hosts[0].Origin())
+	stage := rehearsal.NewSession(rehearsal.NewEmbedded(context.Background(), hosts, useragent.Options{HTTPCache: true}),
+		hosts[0].Origin())
 	defer stage.Close()
 	for _, v := range r.Visit {
 		stage.Step(rehearsal.Step{Open: v})
@@ -177,7 +179,8 @@ func predict(t *testing.T, path string) *siteRecord {
 		stage.Step(step)
 		v := stage.View("")
 		active, waiting, _ := stage.Worker()
-		rec := stepRecord{Step: name, Title: v.Title, Controlled: v.Controlled, Waiting: waiting != nil, Caches: caches(stage.Caches())}
+		rec := stepRecord{Step: name, Title: v.Title, Controlled: v.Controlled, Waiting: waiting != nil,
+			Caches: caches(stage.Caches())}
 		if active != nil {
 			rec.Worker = local(active.Script)
 		}
@@ -315,7 +318,8 @@ func record(t *testing.T, path string) *siteRecord {
 		_, err := tab.Go(origin + s.project.Audit.Visit[len(s.project.Audit.Visit)-1])
 		require.NoError(t, err)
 		state = rest(t, tab)
-		out.Steps = append(out.Steps, stepRecord{name, state.Title, state.Controlled, local.Replace(state.Worker), state.Waiting, localAll(state.Caches)})
+		out.Steps = append(out.Steps, stepRecord{name, state.Title, state.Controlled, local.Replace(state.Worker),
+			state.Waiting, localAll(state.Caches)})
 	}
 	tab.Close()
 	return out
@@ -328,7 +332,8 @@ func readable(t *testing.T, r *siteRecord) string {
 	enc.SetIndent("", " ")
 	require.NoError(t, enc.Encode(r))
 	// Lists of addresses stay on a line each.
-	return regexp.MustCompile(`\[[^\[\]{}]*\]`).ReplaceAllStringFunc(b.String(), func(s string) string { return strings.Join(strings.Fields(s), " ") })
+	return regexp.MustCompile(`\[[^\[\]{}]*\]`).ReplaceAllStringFunc(b.String(),
+		func(s string) string { return strings.Join(strings.Fields(s), " ") })
 }
 
 // TestSites compares what the embedded user agent makes of each site with what was recorded of a real browser.
@@ -351,7 +356,8 @@ func TestSites(t *testing.T) {
 
 // TestSitesLive records a few sites anew, so that the records keep being those of a browser of today.
 func TestSitesLive(t *testing.T) {
-	for _, name := range []string{"04-page-for-no-network", "13-module-worker", "26-style-chain", "42-takes-over-at-once"} {
+	for _, name := range []string{"04-page-for-no-network", "13-module-worker", "26-style-chain",
+		"42-takes-over-at-once"} {
 		path := fmt.Sprintf("testdata/sites/%s.txtar", name)
 		want, err := os.ReadFile(strings.TrimSuffix(path, ".txtar") + ".json")
 		require.NoError(t, err)

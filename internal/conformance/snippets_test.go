@@ -17,7 +17,8 @@ import (
 	"tachyform/internal/serve"
 )
 
-// What the tests of the embedded worker environment say of browsers is true of a real one: the same files run there as workers.
+// What the tests of the embedded worker environment say of browsers is true of a real one: the same files run there as
+// workers.
 func TestEnvironmentInChromium(t *testing.T) {
 	const from = "../useragent/testdata/environment/"
 	harness, err := os.ReadFile(from + "harness.js")
@@ -35,7 +36,8 @@ func TestEnvironmentInChromium(t *testing.T) {
 			code, err := os.ReadFile(path)
 			require.NoError(t, err)
 			dir := t.TempDir()
-			for file, text := range map[string]string{"index.html": "<!doctype html><title>Pier</title>", "w.js": string(harness) + string(code), "data.json": `{"tide": "low"}`} {
+			for file, text := range map[string]string{"index.html": "<!doctype html><title>Pier</title>",
+				"w.js": string(harness) + string(code), "data.json": `{"tide": "low"}`} {
 				require.NoError(t, os.WriteFile(filepath.Join(dir, file), []byte(text), 0o644))
 			}
 			text := whatCameOfIt(t, c, dir)
@@ -50,8 +52,8 @@ func TestEnvironmentInChromium(t *testing.T) {
 	}
 }
 
-// TestSnippetsInChromium asks a real browser small questions about the worker environment, and compares with what was recorded; the
-// embedded environment is asked the same in internal/useragent.
+// TestSnippetsInChromium asks a real browser small questions about the worker environment, and compares with what was
+// recorded; the embedded environment is asked the same in internal/useragent.
 func TestSnippetsInChromium(t *testing.T) {
 	const from = "../useragent/testdata/"
 	code := "const HERE = location.origin;\n"
@@ -61,7 +63,8 @@ func TestSnippetsInChromium(t *testing.T) {
 		code += string(text)
 	}
 	dir := t.TempDir()
-	for file, text := range map[string]string{"index.html": "<!doctype html><title>Pier</title>", "w.js": code, "data.json": `{"tide": "low"}`} {
+	for file, text := range map[string]string{"index.html": "<!doctype html><title>Pier</title>", "w.js": code,
+		"data.json": `{"tide": "low"}`} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, file), []byte(text), 0o644))
 	}
 	c := startChromium(t)

@@ -17,10 +17,14 @@ import (
 	"tachyform/internal/driver/chromium"
 )
 
-// What rules keep, for how long, and what they never do; in a real Chromium, whose worker is stopped between storing and looking.
+// What rules keep, for how long, and what they never do; in a real Chromium, whose worker is stopped between storing
+// and looking.
 func TestKeepingInChromium(t *testing.T) {
 	c := startChromium(t)
-	elsewhere := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, "elsewhere") }))
+	elsewhere := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter,
+		r *http.Request) {
+		fmt.Fprint(w, "elsewhere")
+	}))
 	defer elsewhere.Close()
 	other := strings.Replace(elsewhere.URL, "127.0.0.1", "localhost", 1)
 	l := newLine(t, `
@@ -41,13 +45,16 @@ worker:
     - {match: /films/*, answer: cache-first}
   stand_ins: {data: {match: /now/sent/*, body: '{"sent": false}'}}
   takeover: when-closed
-`, map[string]string{"index.html": "<!doctype html><title>One</title>", "film.mp4": "0123456789", "films/a.mp4": "abcdefghij"})
+`, map[string]string{"index.html": "<!doctype html><title>One</title>", "film.mp4": "0123456789",
+		"films/a.mp4": "abcdefghij"})
 	page := tabs(t, c)()
 	defer page.Close()
 	l.open(page, "/")
 	l.open(page, "/")
 	get := func(url, init string) string {
-		return l.js(page, fmt.Sprintf(`fetch(%q, %s).then(r => r.text().then(text => r.status + ' ' + text.slice(-40)), () => 'failed')`, url, init))
+		return l.js(page,
+			fmt.Sprintf(`fetch(%q, %s).then(r => r.text().then(text => r.status + ' ' + text.slice(-40)), () => 'failed')`, url,
+				init))
 	}
 	asks := func(url, init, want string) {
 		t.Helper()
@@ -108,7 +115,8 @@ worker:
 		assert.Equal(t, "opaque", l.js(page, fmt.Sprintf(`fetch(%q, {mode: 'no-cors'}).then(r => r.type)`, other+name)))
 		time.Sleep(60 * time.Millisecond)
 	}
-	assert.Equal(t, other+"/b", l.js(page, `caches.open('tachyform / kept `+other+`/*').then(c => c.keys()).then(k => k.map(r => r.url).join(' '))`))
+	assert.Equal(t, other+"/b", l.js(page, `caches.open('tachyform / kept `+other+
+		`/*').then(c => c.keys()).then(k => k.map(r => r.url).join(' '))`))
 
 	// Ranges of whole copies, from the pack and from a rule's store; a film asked for from its start is kept whole.
 	asks("/film.mp4", "{headers: {Range: 'bytes=2-4'}}", "206 234")
@@ -134,7 +142,8 @@ worker:
 	// Where nothing more can be stored the answer comes all the same.
 	quota := func(size *float64) {
 		require.NoError(t, page.(*chromium.Tab).Command(func(ctx context.Context, session cdp.Session) error {
-			_, err := cdp.Call(ctx, session, storage.OverrideQuotaForOrigin, storage.OverrideQuotaForOriginParams{Origin: l.Origin(), QuotaSize: size})
+			_, err := cdp.Call(ctx, session, storage.OverrideQuotaForOrigin,
+				storage.OverrideQuotaForOriginParams{Origin: l.Origin(), QuotaSize: size})
 			return err
 		}))
 	}
@@ -152,11 +161,13 @@ worker:
 
 // A browser that keeps nothing for a site answers as if there were no worker.
 func TestWithoutStorageInChromium(t *testing.T) {
-	l := newLine(t, "worker: {pack: {pages: [/]}, rules: [{match: /now/*, answer: cache-first}], module: own.js, takeover: at-once}\n", map[string]string{
+	l := newLine(t, "worker: {pack: {pages: [/]}, rules: [{match: /now/*, answer: cache-first}], module: own.js, "+
+		"takeover: at-once}\n", map[string]string{
 		"index.html": "<!doctype html><title>One</title>", "../own.js": `
 import { refuse } from './refuse.js';
 self.addEventListener('message', (event) => { if (event.data === 'lock') refuse(); });
-`, "../refuse.js": `export function refuse() { caches.open = caches.match = () => Promise.reject(new DOMException('', 'SecurityError')); }`})
+`,
+		"../refuse.js": `export function refuse() { caches.open = caches.match = () => Promise.reject(new DOMException('', 'SecurityError')); }`})
 	page := tabs(t, startChromium(t))()
 	defer page.Close()
 	l.open(page, "/")
@@ -169,8 +180,8 @@ self.addEventListener('message', (event) => { if (event.data === 'lock') refuse(
 	assert.Equal(t, "One", l.js(page, "document.title"))
 }
 
-// Two releases, two tabs: no page gets files of both, a half-finished deployment changes nothing, and pages kept as they were visited
-// are those of the release that shows them.
+// Two releases, two tabs: no page gets files of both, a half-finished deployment changes nothing, and pages kept as
+// they were visited are those of the release that shows them.
 func TestReleasesInChromium(t *testing.T) {
 	c := startChromium(t)
 	files := func(n string) map[string]string {
@@ -182,7 +193,8 @@ func TestReleasesInChromium(t *testing.T) {
 			"lazy-" + n + ".js": "self.lazy = " + n,
 		}
 	}
-	l := newLine(t, "worker: {pack: {pages: [/, /form.html], include: ['/lazy-*', /part.js]}, rules: [{match: /*, destination: document, answer: network-first, keep: {at_most: 5}}], takeover: ask}\n", files("1"))
+	l := newLine(t, "worker: {pack: {pages: [/, /form.html], include: ['/lazy-*', /part.js]}, rules: [{match: /*, "+
+		"destination: document, answer: network-first, keep: {at_most: 5}}], takeover: ask}\n", files("1"))
 	open := tabs(t, c)
 	a, b := open(), open()
 	defer a.Close()
@@ -192,8 +204,10 @@ func TestReleasesInChromium(t *testing.T) {
 	l.open(b, "/form.html")
 	assert.Equal(t, "Form 1", l.js(b, "document.title"))
 	// Somebody is typing in the second tab: it puts the reload off.
-	l.js(b, `(document.addEventListener('tachyform:taken-over', e => { e.preventDefault(); self.later = e.detail.reload }), '')`)
-	l.js(a, `(self.events = [], ['kept', 'release-waiting', 'taken-over', 'failed'].forEach(n => document.addEventListener('tachyform:' + n, e => { events.push(n); self.detail = e.detail })), '')`)
+	l.js(b,
+		`(document.addEventListener('tachyform:taken-over', e => { e.preventDefault(); self.later = e.detail.reload }), '')`)
+	l.js(a,
+		`(self.events = [], ['kept', 'release-waiting', 'taken-over', 'failed'].forEach(n => document.addEventListener('tachyform:' + n, e => { events.push(n); self.detail = e.detail })), '')`)
 
 	// A deployment of which a file has not arrived: the page says that it failed, and nothing changes.
 	next := files("2")
@@ -212,7 +226,8 @@ func TestReleasesInChromium(t *testing.T) {
 	l.until(a, "events.join(' ')", "failed")
 	assert.Equal(t, "Index 1", l.js(a, "fetch('/').then(r => r.text()).then(t => t.match(/<title>(.*)<.title>/)[1])"))
 
-	// The whole one waits until its visitor agrees, then one page is loaded again and the other keeps the release it runs under.
+	// The whole one waits until its visitor agrees, then one page is loaded again and the other keeps the release it runs
+	// under.
 	l.host.Store(whole)
 	l.js(a, "tachyform.check().then(() => '')")
 	l.until(a, "events.join(' ')", "failed release-waiting")
@@ -232,7 +247,8 @@ func TestReleasesInChromium(t *testing.T) {
 	l.js(b, "(later(), '')")
 	l.until(b, "document.title", "Form 2")
 	l.open(a, "/")
-	l.until(a, `caches.open('tachyform / pack').then(c => c.keys()).then(k => k.some(r => r.url.includes('lazy-1')))`, "false")
+	l.until(a, `caches.open('tachyform / pack').then(c => c.keys()).then(k => k.some(r => r.url.includes('lazy-1')))`,
+		"false")
 
 	// The visited page was kept under the first release; offline it is the second's.
 	l.Offline()
@@ -240,8 +256,8 @@ func TestReleasesInChromium(t *testing.T) {
 	assert.Equal(t, "Visited 2 2", l.js(a, "document.title + ' ' + self.part"))
 }
 
-// One page draws all others; pages from the network alone are asked for while the worker starts; where it is off nothing is registered,
-// and what was is taken away.
+// One page draws all others; pages from the network alone are asked for while the worker starts; where it is off
+// nothing is registered, and what was is taken away.
 func TestPagesInChromium(t *testing.T) {
 	c := startChromium(t)
 	page := tabs(t, c)()
@@ -252,16 +268,20 @@ func TestPagesInChromium(t *testing.T) {
 		}
 		return l.js(page, "document.title")
 	}
-	shell := newLine(t, "worker: {shell: {page: /app.html, except: [/old/*]}, takeover: when-closed}\nhosting: {single_page: /app.html}\n", map[string]string{
-		"index.html": "<!doctype html><title>Index</title>", "app.html": "<!doctype html><title>App</title><script src=/app.js></script>", "app.js": "document.title += ' drawn'", "report.txt": "plain"})
+	shell := newLine(t, "worker: {shell: {page: /app.html, except: [/old/*]}, takeover: when-closed}\nhosting: "+
+		"{single_page: /app.html}\n", map[string]string{
+		"index.html": "<!doctype html><title>Index</title>", "app.html": "<!doctype html><title>App</title><script " +
+			"src=/app.js></script>", "app.js": "document.title += ' drawn'", "report.txt": "plain"})
 	shell.open(page, "/app.html")
 	shell.Offline()
 	assert.Equal(t, "App drawn", title(shell, "/piers/skerra"))
 	assert.NotEqual(t, "App drawn", title(shell, "/old/piers"))
 	assert.NotEqual(t, "App drawn", title(shell, "/report.txt"))
 
-	first := newLine(t, "worker: {rules: [{match: /*, destination: document, answer: network-first}], stand_ins: {page: /away.html, font: /away.woff2}}\n", map[string]string{
-		"index.html": "<!doctype html><title>Index</title>", "away.html": "<!doctype html><title>Away</title>", "away.woff2": "font"})
+	first := newLine(t, "worker: {rules: [{match: /*, destination: document, answer: network-first}], stand_ins: "+
+		"{page: /away.html, font: /away.woff2}}\n", map[string]string{
+		"index.html": "<!doctype html><title>Index</title>", "away.html": "<!doctype html><title>Away</title>",
+		"away.woff2": "font"})
 	state := "navigator.serviceWorker.getRegistration().then(r => r.navigationPreload.getState()).then(s => s.enabled)"
 	first.open(page, "/")
 	assert.Equal(t, "true", first.js(page, state))
@@ -287,7 +307,8 @@ func TestPagesInChromium(t *testing.T) {
 	first.js(page, "tachyform.check().then(() => '')")
 	first.until(page, state, "false")
 
-	off := newLine(t, "worker: {pack: {pages: [/]}}\n", map[string]string{"index.html": "<!doctype html><title>Index</title>"})
+	off := newLine(t, "worker: {pack: {pages: [/]}}\n",
+		map[string]string{"index.html": "<!doctype html><title>Index</title>"})
 	off.open(page, "/")
 	off.settings = "worker: {pack: {pages: [/]}, register: {off_on: [127.0.0.*]}}\n"
 	off.deploy(nil)
@@ -297,5 +318,6 @@ func TestPagesInChromium(t *testing.T) {
 	off.js(page, "(tachyform.takeOver(), '')")
 	time.Sleep(time.Second) // the page is loaded again, now with the script that registers nothing
 	require.NoError(t, page.Load(off.Origin()+"/"))
-	off.until(page, "Promise.all([navigator.serviceWorker.getRegistration(), caches.keys()]).then(([r, names]) => [!!r, ...names].join())", "false")
+	off.until(page, "Promise.all([navigator.serviceWorker.getRegistration(), caches.keys()]).then(([r, names]) => "+
+		"[!!r, ...names].join())", "false")
 }

@@ -19,7 +19,8 @@ import (
 	"tachyform/internal/useragent/account"
 )
 
-// wptHost serves a tree of browser conformance tests as their README asks: templates filled in, .headers files applied, handlers missing.
+// wptHost serves a tree of browser conformance tests as their README asks: templates filled in, .headers files
+// applied, handlers missing.
 type wptHost struct {
 	dir, origin string
 	worker      string // the address of the worker that is tested
@@ -29,8 +30,10 @@ type wptHost struct {
 
 func (h wptHost) Origin() string { return h.origin }
 
-var wptTemplate = strings.NewReplacer("{{host}}", "localhost", "{{ports[http][0]}}", "8000", "{{ports[http][1]}}", "8001", "{{ports[https][0]}}", "8443",
-	"{{ports[https][1]}}", "8444", "{{ports[wss][0]}}", "8667", "{{domains[www2]}}", "www2.localhost", "{{hosts[alt][]}}", "127.0.0.1")
+var wptTemplate = strings.NewReplacer("{{host}}", "localhost", "{{ports[http][0]}}", "8000", "{{ports[http][1]}}",
+	"8001", "{{ports[https][0]}}", "8443",
+	"{{ports[https][1]}}", "8444", "{{ports[wss][0]}}", "8667", "{{domains[www2]}}", "www2.localhost", "{{hosts[alt][]}}",
+	"127.0.0.1")
 
 // wptHooks are added to the harness: they report when all tests of a file are through, or their time is up.
 const wptHooks = `
@@ -42,7 +45,8 @@ const wptHooks = `
 func (h wptHost) Answer(_ context.Context, r *site.Request) (*site.Response, error) {
 	path := r.URL.Pathname()
 	plain := func(status int, kind, body string) (*site.Response, error) {
-		return &site.Response{Status: status, StatusText: http.StatusText(status), Header: http.Header{"Content-Type": {kind}}, Body: site.Bytes(body)}, nil
+		return &site.Response{Status: status, StatusText: http.StatusText(status),
+			Header: http.Header{"Content-Type": {kind}}, Body: site.Bytes(body)}, nil
 	}
 	switch {
 	case h.worker != "" && r.URL.Href(true) == h.worker:
@@ -65,7 +69,8 @@ func (h wptHost) Answer(_ context.Context, r *site.Request) (*site.Response, err
 	if path == "/resources/testharness.js" {
 		body += wptHooks
 	}
-	kinds := map[string]string{".js": "text/javascript", ".json": "application/json", ".html": "text/html", ".txt": "text/plain", ".idl": "text/plain"}
+	kinds := map[string]string{".js": "text/javascript", ".json": "application/json", ".html": "text/html",
+		".txt": "text/plain", ".idl": "text/plain"}
 	resp, _ := plain(200, kinds[filepath.Ext(path)], body)
 	if extra, err := os.ReadFile(filepath.Join(h.dir, filepath.FromSlash(path)) + ".headers"); err == nil {
 		for _, line := range strings.Split(wptTemplate.Replace(string(extra)), "\n") {
@@ -126,7 +131,8 @@ const (
 	wptPrelude = "self.GLOBAL = { isWindow: () => false, isWorker: () => true, isShadowRealm: () => false };\n"
 )
 
-// runWPTScript runs a text as a service worker that stands at an address, and gives its report, nil when it never finished.
+// runWPTScript runs a text as a service worker that stands at an address, and gives its report, nil when it never
+// finished.
 func runWPTScript(dir, address, kind, text string, long bool) (*wptReport, []account.Note) {
 	limit := 10 * time.Second
 	if long {
@@ -134,7 +140,8 @@ func runWPTScript(dir, address, kind, text string, long bool) (*wptReport, []acc
 		text = "self.LONG = true;\n" + text
 	}
 	scope := address[:strings.LastIndexByte(address, '/')+1] + "does/not/exist"
-	register := fmt.Sprintf("<script>navigator.serviceWorker.register(%q, {scope: %q, type: %q})</script>", address, scope, kind)
+	register := fmt.Sprintf("<script>navigator.serviceWorker.register(%q, {scope: %q, type: %q})</script>", address, scope,
+		kind)
 	hosts := []site.Host{wptHost{dir: dir, origin: wptOrigin, worker: address, text: text, page: register}}
 	for _, origin := range []string{"http://127.0.0.1:8000", "http://localhost:8001", "http://127.0.0.1:8001"} {
 		hosts = append(hosts, wptHost{dir: dir, origin: origin})
@@ -160,7 +167,8 @@ func runWPTScript(dir, address, kind, text string, long bool) (*wptReport, []acc
 	return report, b.Notes()
 }
 
-// TestWPT runs a whole tree of browser conformance tests and counts, of what a real browser passes, how much passes here.
+// TestWPT runs a whole tree of browser conformance tests and counts, of what a real browser passes, how much passes
+// here.
 func TestWPT(t *testing.T) {
 	dir := os.Getenv("TACHYFORM_WPT")
 	if dir == "" {

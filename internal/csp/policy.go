@@ -19,8 +19,8 @@ type Policy struct {
 	list   []map[string][]string // each policy: directive to sources
 }
 
-// Parse reads policies, each as one header field or the content of a meta element. url is that of the document or script they
-// hold for.
+// Parse reads policies, each as one header field or the content of a meta element. url is that of the document or
+// script they hold for.
 func Parse(url string, texts []string) *Policy {
 	p := &Policy{origin: originOf(url)}
 	for _, text := range texts {
@@ -46,8 +46,8 @@ func Parse(url string, texts []string) *Policy {
 	return p
 }
 
-// Sandbox says of a document's Content-Security-Policy header whether it takes the document its origin and its scripts (CSP 3, 6.3.2;
-// in a meta element the directive has no effect).
+// Sandbox says of a document's Content-Security-Policy header whether it takes the document its origin and its scripts
+// (CSP 3, 6.3.2; in a meta element the directive has no effect).
 func Sandbox(header string) (opaque, scriptless bool) {
 	for _, one := range strings.Split(header, ",") {
 		for _, d := range strings.Split(one, ";") {
@@ -96,9 +96,12 @@ func originOf(url string) string {
 
 // fallbacks are where a directive's sources come from when it is not there (CSP 3, 6.1).
 var fallbacks = map[string][]string{
-	"worker-src": {"child-src", "script-src", "default-src"}, "frame-src": {"child-src", "default-src"}, "script-src-elem": {"script-src", "default-src"},
-	"style-src-elem": {"style-src", "default-src"}, "style-src-attr": {"style-src", "default-src"}, "manifest-src": {"default-src"}, "connect-src": {"default-src"},
-	"img-src": {"default-src"}, "font-src": {"default-src"}, "media-src": {"default-src"}, "object-src": {"default-src"}, "script-src": {"default-src"},
+	"worker-src": {"child-src", "script-src", "default-src"}, "frame-src": {"child-src",
+		"default-src"}, "script-src-elem": {"script-src", "default-src"},
+	"style-src-elem": {"style-src", "default-src"}, "style-src-attr": {"style-src",
+		"default-src"}, "manifest-src": {"default-src"}, "connect-src": {"default-src"},
+	"img-src": {"default-src"}, "font-src": {"default-src"}, "media-src": {"default-src"}, "object-src": {"default-src"},
+	"script-src": {"default-src"},
 }
 
 // directiveFor names the directive that governs a destination (CSP 3, 6.8.1).
@@ -171,7 +174,8 @@ func holds(sources []string, word string) bool {
 	return false
 }
 
-// AllowsInline says whether an inline script may run: by 'unsafe-inline', its nonce, or the hash of its text (CSP 3, 6.7.3).
+// AllowsInline says whether an inline script may run: by 'unsafe-inline', its nonce, or the hash of its text (CSP 3,
+// 6.7.3).
 func (p *Policy) AllowsInline(text, nonce string) bool {
 	if p == nil {
 		return true
@@ -239,7 +243,8 @@ func (p *Policy) matches(source string, u *whatwg.Url) bool {
 	self := p.origin
 	switch {
 	case lower == "*":
-		return scheme == "http" || scheme == "https" || scheme == "ws" || scheme == "wss" || strings.HasPrefix(self, scheme+":")
+		return scheme == "http" || scheme == "https" || scheme == "ws" || scheme == "wss" ||
+			strings.HasPrefix(self, scheme+":")
 	case lower == "'self'":
 		at := weburl.Origin(u)
 		return at == self || strings.Replace(at, "https://", "http://", 1) == self
@@ -261,10 +266,12 @@ func (p *Policy) matches(source string, u *whatwg.Url) bool {
 	}
 	schemes, ports := schemePartMatches(strings.ToLower(want), scheme), portPartMatches(port, u)
 	// An upgrade to a secure scheme is one of the port as well.
-	if schemes == noMatch || ports == noMatch || schemes == upgrade && ports == exact || ports == upgrade && schemes == exact {
+	if schemes == noMatch || ports == noMatch || schemes == upgrade && ports == exact || ports == upgrade &&
+		schemes == exact {
 		return false
 	}
-	return hostPartMatches(strings.ToLower(name), u.Hostname()) && (!hasPath || path == "" || pathPartMatches("/"+path, u.Pathname()))
+	return hostPartMatches(strings.ToLower(name), u.Hostname()) &&
+		(!hasPath || path == "" || pathPartMatches("/"+path, u.Pathname()))
 }
 
 // partMatch is how a part of a source expression matches that of a URL.
@@ -282,7 +289,8 @@ func schemePartMatches(source, scheme string) partMatch {
 	switch {
 	case source == scheme:
 		return exact
-	case source == "http" && scheme == "https", source == "ws" && (scheme == "wss" || scheme == "http" || scheme == "https"), source == "wss" && scheme == "https":
+	case source == "http" && scheme == "https", source == "ws" &&
+		(scheme == "wss" || scheme == "http" || scheme == "https"), source == "wss" && scheme == "https":
 		return upgrade
 	}
 	return noMatch

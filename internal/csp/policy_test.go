@@ -109,7 +109,8 @@ const asksForPictures = `(async () => {
   return JSON.stringify(allowed);
 })()`
 
-// Policies let through what they let through in a real Chromium: its answers are kept, and asked anew with TACHYFORM_RECORD=1.
+// Policies let through what they let through in a real Chromium: its answers are kept, and asked anew with
+// TACHYFORM_RECORD=1.
 func TestPoliciesInChromium(t *testing.T) {
 	const kept = "testdata/policies.json"
 	if os.Getenv("TACHYFORM_RECORD") != "" {
@@ -146,7 +147,8 @@ func TestPoliciesInChromium(t *testing.T) {
 		require.Len(t, answers[policy], len(policyURLs), "ask again with TACHYFORM_RECORD=1: %s", policy)
 		p := Parse(here+"/", []string{strings.ReplaceAll(policy, "HERE", here)})
 		for i, url := range policyURLs {
-			assert.Equal(t, answers[policy][i], p.Allows("image", strings.ReplaceAll(url, "HERE", here), ""), "%s: %s", policy, url)
+			assert.Equal(t, answers[policy][i], p.Allows("image", strings.ReplaceAll(url, "HERE", here), ""), "%s: %s", policy,
+				url)
 		}
 	}
 }
@@ -180,18 +182,25 @@ func TestPolicyByDestination(t *testing.T) {
 		{"", "script", script, "", true},
 		{"script-src 'self'", "script", "no url", "", false},
 	} {
-		assert.Equal(t, c.allowed, Parse(page, []string{c.policy}).Allows(c.destination, c.url, c.nonce), "%s for %s", c.policy, c.destination)
+		assert.Equal(t, c.allowed, Parse(page, []string{c.policy}).Allows(c.destination, c.url, c.nonce), "%s for %s",
+			c.policy, c.destination)
 	}
 	for policy, want := range map[string]bool{
-		"frame-ancestors 'self'": false, "frame-ancestors https://*.example": true, "frame-ancestors 'none'": false, "frame-ancestors https://harbour.example": true, "default-src 'none'": true,
+		"frame-ancestors 'self'": false, "frame-ancestors https://*.example": true, "frame-ancestors 'none'": false,
+		"frame-ancestors https://harbour.example": true, "default-src 'none'": true,
 	} {
 		assert.Equal(t, want, MayFrame(page, policy, "", "https://harbour.example/x"), policy)
 	}
-	for options, want := range map[string][2]bool{"DENY": {false, false}, "SameOrigin": {true, false}, "": {true, true}, "allow-from https://x.example": {true, true}} {
-		assert.Equal(t, want, [2]bool{MayFrame(page, "", options, page), MayFrame(page, "", options, "https://harbour.example/")}, options)
+	for options, want := range map[string][2]bool{"DENY": {false, false}, "SameOrigin": {true, false}, "": {true, true},
+		"allow-from https://x.example": {true, true}} {
+		assert.Equal(t, want, [2]bool{MayFrame(page, "", options, page),
+			MayFrame(page, "", options, "https://harbour.example/")}, options)
 	}
-	assert.True(t, MayFrame(page, "frame-ancestors https://harbour.example", "DENY", "https://harbour.example/"), "the older header does not count beside it")
-	for header, want := range map[string][2]bool{"sandbox": {true, true}, "sandbox allow-scripts": {true, false}, "SANDBOX Allow-Same-Origin": {false, true}, "img-src *": {false, false}, "img-src *, sandbox allow-scripts allow-same-origin": {false, false}} {
+	assert.True(t, MayFrame(page, "frame-ancestors https://harbour.example", "DENY", "https://harbour.example/"),
+		"the older header does not count beside it")
+	for header, want := range map[string][2]bool{"sandbox": {true, true}, "sandbox allow-scripts": {true, false},
+		"SANDBOX Allow-Same-Origin": {false, true}, "img-src *": {false,
+			false}, "img-src *, sandbox allow-scripts allow-same-origin": {false, false}} {
 		opaque, scriptless := Sandbox(header)
 		assert.Equal(t, want, [2]bool{opaque, scriptless}, header)
 	}

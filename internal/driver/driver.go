@@ -1,5 +1,5 @@
-// Package driver says what is asked of real browsers: tabs that open addresses and evaluate expressions. Each kind of browser has a package
-// of its own beside it.
+// Package driver says what is asked of real browsers: tabs that open addresses and evaluate expressions. Each kind of
+// browser has a package of its own beside it.
 package driver
 
 import (
@@ -46,8 +46,8 @@ type Process struct {
 	dirs []string
 }
 
-// Run starts a program with more variables in its environment. The folders are removed when it is ended. The error wraps ErrNotHere where
-// the program is not installed.
+// Run starts a program with more variables in its environment. The folders are removed when it is ended. The error
+// wraps ErrNotHere where the program is not installed.
 func Run(env, dirs []string, name string, args ...string) (*Process, error) {
 	path, err := exec.LookPath(name)
 	if err != nil {

@@ -41,7 +41,8 @@ func TestTabs(t *testing.T) {
 			require.NoError(t, err)
 			defer tab.Close()
 			require.NoError(t, tab.Load(server.URL+"/pier"))
-			for expression, want := range map[string]string{"document.title": "/pier", "Promise.resolve('low')": "low", "new Promise((ok) => setTimeout(ok, 50, 'later'))": "later"} {
+			for expression, want := range map[string]string{"document.title": "/pier", "Promise.resolve('low')": "low",
+				"new Promise((ok) => setTimeout(ok, 50, 'later'))": "later"} {
 				got, err := tab.Evaluate(expression)
 				require.NoError(t, err, expression)
 				assert.Equal(t, want, got, expression)

@@ -16,7 +16,8 @@ func (o *output) assetLinks() error {
 	if o.p.Addr != "/" {
 		return &problem.Problem{
 			Kind: problem.Usage, Where: o.p.Path,
-			What: fmt.Sprintf("Android looks for %s at the origin's root, and this site lies under %s", assetlinks.Path, o.p.Addr),
+			What: fmt.Sprintf("Android looks for %s at the origin's root, and this site lies under %s", assetlinks.Path,
+				o.p.Addr),
 			Mend: "remove shops.android here, and name it in the project of the site at the root",
 		}
 	}

@@ -27,7 +27,8 @@ func TestProof(t *testing.T) {
 		if there != "" {
 			require.NoError(t, os.WriteFile(filepath.Join(dir, ".well-known/assetlinks.json"), []byte(there), 0o644))
 		}
-		p, err := project.Parse("tachyform.yaml", []byte("app: {name: x}\nshops: {android: {package: example.pier, fingerprints: ['"+strings.Repeat("AB:", 31)+"AB']}}"))
+		p, err := project.Parse("tachyform.yaml", []byte("app: {name: x}\nshops: {android: {package: example.pier, "+
+			"fingerprints: ['"+strings.Repeat("AB:", 31)+"AB']}}"))
 		require.NoError(t, err)
 		prepare := func() *Plan {
 			f, err := site.OpenFolder(dir, "https://pier.example", "/", p.Host)

@@ -12,8 +12,9 @@ import (
 	"tachyform/internal/problem"
 )
 
-// CopyTo writes the site with the changes, of a live site the changes alone, to another folder, which must be new or empty, and leaves the site itself as it is. Nothing
-// stays of it when it fails. skipped lists links and the like that are no files of the site.
+// CopyTo writes the site with the changes, of a live site the changes alone, to another folder, which must be new or
+// empty, and leaves the site itself as it is. Nothing stays of it when it fails. skipped lists links and the like that
+// are no files of the site.
 func (p *Plan) CopyTo(ctx context.Context, dir string, skipped []string) (err error) {
 	bad := func(what, mend string, cause error) error {
 		return &problem.Problem{Kind: problem.Write, Where: dir, What: what, Mend: mend, Cause: cause}
@@ -26,7 +27,8 @@ func (p *Plan) CopyTo(ctx context.Context, dir string, skipped []string) (err er
 	if err != nil {
 		return err
 	}
-	if !p.Live && (to == site || strings.HasPrefix(to, site+string(filepath.Separator)) || strings.HasPrefix(site, to+string(filepath.Separator))) {
+	if !p.Live && (to == site || strings.HasPrefix(to, site+string(filepath.Separator)) ||
+		strings.HasPrefix(site, to+string(filepath.Separator))) {
 		return bad("this folder and the site lie in one another", "name a folder beside the site", nil)
 	}
 	entries, err := os.ReadDir(to)
@@ -50,7 +52,8 @@ func (p *Plan) CopyTo(ctx context.Context, dir string, skipped []string) (err er
 			os.RemoveAll(part)
 			var known *problem.Problem
 			if ctx.Err() == nil && !errors.As(err, &known) {
-				err = bad("the folder cannot be written: "+plain(err), "check that there is room, and that it can be written to", err)
+				err = bad("the folder cannot be written: "+plain(err), "check that there is room, and that it can be written to",
+					err)
 			}
 		}
 	}()
@@ -102,9 +105,10 @@ func moveContent(from, to string) error {
 	return os.Remove(from)
 }
 
-// copySite copies the site's files, but those that were passed over, and those that change with their new content; the latter are taken
-// out of changed.
-func (p *Plan) copySite(ctx context.Context, site, part string, passed map[string]bool, changed map[string]Change) error {
+// copySite copies the site's files, but those that were passed over, and those that change with their new content; the
+// latter are taken out of changed.
+func (p *Plan) copySite(ctx context.Context, site, part string, passed map[string]bool,
+	changed map[string]Change) error {
 	root, err := filepath.EvalSymlinks(site)
 	if err != nil {
 		return err

@@ -74,10 +74,13 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 		defer out.site.Close()
 	}
 	if p.App.Text("name") == "" {
-		return nil, &problem.Problem{Kind: problem.Usage, Where: orDefault(p.Path, project.FileName), What: "app.name is missing: an app needs a name", Mend: "add it under app:, such as name: Skerry Line"}
+		return nil, &problem.Problem{Kind: problem.Usage, Where: orDefault(p.Path, project.FileName),
+			What: "app.name is missing: an app needs a name", Mend: "add it under app:, such as name: Skerry Line"}
 	}
-	wanted := HeadTags{Viewport: true, ThemeColor: p.App.Text("theme_color"), DarkColor: p.Head.Dark, Scheme: p.Head.Scheme,
-		AppName: p.App.Text("name"), ShortName: orDefault(p.App.Text("short_name"), p.App.Text("name")), Mend: p.Head.Mend == "yes"}
+	wanted := HeadTags{Viewport: true, ThemeColor: p.App.Text("theme_color"), DarkColor: p.Head.Dark,
+		Scheme:  p.Head.Scheme,
+		AppName: p.App.Text("name"), ShortName: orDefault(p.App.Text("short_name"),
+			p.App.Text("name")), Mend: p.Head.Mend == "yes"}
 	if err := out.icons(&wanted); err != nil {
 		return nil, err
 	}
@@ -124,7 +127,8 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 		code, err := worker.Generate(w, worker.OptionsOf(p))
 		var own *worker.ModuleError
 		if errors.As(err, &own) {
-			return nil, &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", own.File, own.Line, own.Column), What: "the worker's own module cannot be used: " + own.Text, Mend: "mend it; nothing was written"}
+			return nil, &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", own.File, own.Line, own.Column),
+				What: "the worker's own module cannot be used: " + own.Text, Mend: "mend it; nothing was written"}
 		}
 		if err != nil {
 			return nil, err
@@ -164,14 +168,19 @@ func (o *output) contents() map[string][]byte { return o.all }
 func (o *output) put(urlPath string, content []byte, what string) error {
 	rel, ok := strings.CutPrefix(urlPath, o.p.Addr)
 	if !ok {
-		return &problem.Problem{Kind: problem.Usage, Where: orDefault(o.p.Path, project.FileName), What: fmt.Sprintf("%s lies outside the site's address %s", urlPath, o.p.Addr), Mend: "paths start at the origin and include the address"}
+		return &problem.Problem{Kind: problem.Usage, Where: orDefault(o.p.Path, project.FileName),
+			What: fmt.Sprintf("%s lies outside the site's address %s", urlPath,
+				o.p.Addr), Mend: "paths start at the origin and include the address"}
 	}
 	if !filepath.IsLocal(filepath.FromSlash(rel)) {
-		return &problem.Problem{Kind: problem.Usage, Where: orDefault(o.p.Path, project.FileName), What: urlPath + " leads out of the site's folder", Mend: "write the path without .."}
+		return &problem.Problem{Kind: problem.Usage, Where: orDefault(o.p.Path, project.FileName),
+			What: urlPath + " leads out of the site's folder", Mend: "write the path without .."}
 	}
 	if o.site.Root != nil {
 		if err := o.site.checkTarget(rel); err != nil {
-			return &problem.Problem{Kind: problem.Write, Where: filepath.Join(o.f.Dir, rel), What: err.Error() + ", where " + urlPath + " has to be written; nothing was", Mend: "put a file or a folder of the site in its place, or choose another path in the project file", Cause: err}
+			return &problem.Problem{Kind: problem.Write, Where: filepath.Join(o.f.Dir, rel), What: err.Error() + ", where " +
+				urlPath + " has to be written; nothing was", Mend: "put a file or a folder of the site in its place, or choose " +
+				"another path in the project file", Cause: err}
 		}
 	}
 	return o.putFile(rel, content, what)
@@ -227,7 +236,8 @@ func (o *output) icons(w *HeadTags) error {
 		return nil
 	}
 	white := color.NRGBA{255, 255, 255, 255}
-	r := icon.Recipe{Ground: cfg.Ground, Targets: o.p.Audit.Targets, Tiles: cfg.Tiles == "yes", Backdrop: colour(white, cfg.Backdrop, o.p.App.Text("background_color"))}
+	r := icon.Recipe{Ground: cfg.Ground, Targets: o.p.Audit.Targets, Tiles: cfg.Tiles == "yes",
+		Backdrop: colour(white, cfg.Backdrop, o.p.App.Text("background_color"))}
 	var err error
 	for _, m := range []struct {
 		file string
@@ -247,7 +257,8 @@ func (o *output) icons(w *HeadTags) error {
 	folder := strings.TrimSuffix(cfg.Folder, "/") + "/"
 	if cfg.Startup != "" {
 		recipe := icon.StartupRecipe{Recipe: r, Landscape: cfg.Startup == "both", Dark: cfg.StartupDark != "",
-			StartGround: colour(white, cfg.StartupGround, o.p.App.Text("background_color")), DarkGround: colour(white, cfg.StartupDark)}
+			StartGround: colour(white, cfg.StartupGround, o.p.App.Text("background_color")), DarkGround: colour(white,
+				cfg.StartupDark)}
 		start, err := icon.MakeStartup(recipe)
 		if err != nil {
 			return err
@@ -311,7 +322,9 @@ func (o *output) shortcuts() (list []icon.ShortcutMaster, err error) {
 		} else if near := spelling.Nearest(name, names); near != "" {
 			mend = fmt.Sprintf("did you mean %q?", near)
 		}
-		return nil, &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", orDefault(o.p.Path, project.FileName), at.Line, at.Column), What: fmt.Sprintf("no shortcut of the app is called %q", name), Mend: mend}
+		return nil, &problem.Problem{Kind: problem.Usage,
+			Where: fmt.Sprintf("%s:%d:%d", orDefault(o.p.Path, project.FileName), at.Line,
+				at.Column), What: fmt.Sprintf("no shortcut of the app is called %q", name), Mend: mend}
 	}
 	return list, nil
 }
@@ -336,7 +349,8 @@ func (o *output) withShortcutIcons(app project.Members) project.Members {
 	return app
 }
 
-// manifest writes the manifest anew, or changes in the one that the entry page links to what the project file says otherwise.
+// manifest writes the manifest anew, or changes in the one that the entry page links to what the project file says
+// otherwise.
 func (o *output) manifest(w *HeadTags) error {
 	app := o.withShortcutIcons(slices.Clone(o.p.App))
 	theirs, text, err := o.linked()
@@ -344,7 +358,8 @@ func (o *output) manifest(w *HeadTags) error {
 		return err
 	}
 	asked := slices.Clone(app)
-	defaults := []project.Member{{Name: "start_url", Value: o.p.Addr}, {Name: "scope", Value: o.p.Addr}, {Name: "display", Value: "standalone"}}
+	defaults := []project.Member{{Name: "start_url", Value: o.p.Addr}, {Name: "scope", Value: o.p.Addr},
+		{Name: "display", Value: "standalone"}}
 	for _, d := range defaults {
 		if _, there := app.Get(d.Name); !there {
 			app.Set(d.Name, d.Value)
@@ -394,11 +409,12 @@ func UnreadableManifest(where string, text []byte, err error) error {
 	if errors.As(err, &syntax) {
 		where = fmt.Sprintf("%s:%d", where, bytes.Count(text[:min(syntax.Offset, len(text))], []byte("\n"))+1)
 	}
-	return &problem.Problem{Kind: problem.Read, Where: where, What: "the manifest that is there cannot be changed: " + err.Error(), Mend: "mend it, or take it away to have a new one written"}
+	return &problem.Problem{Kind: problem.Read, Where: where, What: "the manifest that is there cannot be changed: " +
+		err.Error(), Mend: "mend it, or take it away to have a new one written"}
 }
 
-// linked gives the URL path and the text of the manifest that the entry page links to; "" when there is none, or when it is what an
-// earlier fit made.
+// linked gives the URL path and the text of the manifest that the entry page links to; "" when there is none, or when
+// it is what an earlier fit made.
 func (o *output) linked() (path string, text []byte, err error) {
 	entry := o.f.FileAt(o.p.Audit.Entry)
 	if entry == nil {
@@ -457,7 +473,8 @@ func (o *output) pages(ctx context.Context, w HeadTags) error {
 		}
 		url := o.f.Origin() + o.f.PathOf(file)
 		if err := checkEncoding(url, text); err != nil {
-			return &problem.Problem{Kind: problem.Read, Where: filepath.Join(o.f.Dir, file.Path), What: err.Error(), Mend: "save the page as UTF-8; nothing was written"}
+			return &problem.Problem{Kind: problem.Read, Where: filepath.Join(o.f.Dir, file.Path), What: err.Error(),
+				Mend: "save the page as UTF-8; nothing was written"}
 		}
 		own := w
 		if o.f.PathOf(file) != w.StandIn {
@@ -465,7 +482,8 @@ func (o *output) pages(ctx context.Context, w HeadTags) error {
 		}
 		edited, err := EditHead(text, url, own, earlier)
 		if err != nil {
-			return &problem.Problem{Kind: problem.Read, Where: filepath.Join(o.f.Dir, file.Path), What: err.Error(), Mend: "the file seems to be cut off: build it again; nothing was written"}
+			return &problem.Problem{Kind: problem.Read, Where: filepath.Join(o.f.Dir, file.Path), What: err.Error(),
+				Mend: "the file seems to be cut off: build it again; nothing was written"}
 		}
 		o.plan.Pages++
 		if len(edited.Added)+len(edited.Changed)+len(edited.Misnamed) > 0 {
@@ -485,7 +503,10 @@ func (o *output) chooser() (func(path string) bool, error) {
 			m, err := site.NewPattern(text, o.f.Origin())
 			if err != nil {
 				at := o.p.PlaceOf(fmt.Sprintf("%s[%d]", key, i))
-				return nil, &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", orDefault(o.p.Path, project.FileName), at.Line, at.Column), What: fmt.Sprintf("%q is not a pattern: %s", text, err), Mend: "patterns look like /guide/*", Cause: err}
+				return nil, &problem.Problem{Kind: problem.Usage,
+					Where: fmt.Sprintf("%s:%d:%d", orDefault(o.p.Path, project.FileName), at.Line,
+						at.Column), What: fmt.Sprintf("%q is not a pattern: %s", text, err), Mend: "patterns look like /guide/*",
+					Cause: err}
 			}
 			list = append(list, m)
 		}

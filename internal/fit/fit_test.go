@@ -21,19 +21,32 @@ const link, theme = `<link rel="manifest" href="/m.json">`, `<meta name="theme-c
 
 func TestEditHead(t *testing.T) {
 	for _, c := range []struct{ name, page, want string }{
-		{"indented", "<html>\n<head>\n    <title>x</title>\n</head>\n", "<html>\n<head>\n    <title>x</title>\n    " + link + "\n    " + theme + "\n</head>\n"},
-		{"Windows line ends", "<head>\r\n\t<title>x</title>\r\n</head>\r\n", "<head>\r\n\t<title>x</title>\r\n\t" + link + "\r\n\t" + theme + "\r\n</head>\r\n"},
+		{"indented", "<html>\n<head>\n    <title>x</title>\n</head>\n", "<html>\n<head>\n    <title>x</title>\n    " + link +
+			"\n    " + theme + "\n</head>\n"},
+		{"Windows line ends", "<head>\r\n\t<title>x</title>\r\n</head>\r\n", "<head>\r\n\t<title>x</title>\r\n\t" + link +
+			"\r\n\t" + theme + "\r\n</head>\r\n"},
 		{"empty head", "<html>\n  <head>\n  </head>\n", "<html>\n  <head>\n    " + link + "\n    " + theme + "\n  </head>\n"},
 		{"one line", "<head><title>x</title></head><p>", "<head><title>x</title>" + link + theme + "</head><p>"},
-		{"no head tags", "<!doctype html>\n<title>x</title>\n<p>y\n", "<!doctype html>\n<title>x</title>\n" + link + "\n" + theme + "\n<p>y\n"},
+		{"no head tags", "<!doctype html>\n<title>x</title>\n<p>y\n", "<!doctype html>\n<title>x</title>\n" + link + "\n" +
+			theme + "\n<p>y\n"},
 		{"text first", "hello", link + theme + "hello"},
-		{"there already", "<head>\n<link href='../m.json' rel=manifest>\n<META NAME=theme-color content=red>\n</head>", "<head>\n<link href='../m.json' rel=manifest>\n<META NAME=theme-color content=red>\n</head>"},
-		{"another address", "<head>\n<link href='old.json' rel=manifest>\n" + theme + "\n</head>", "<head>\n<link href='/m.json' rel=manifest>\n" + theme + "\n</head>"},
-		{"no address", "<head>\n<link rel=manifest>\n" + theme + "\n</head>", "<head>\n<link rel=manifest href=\"/m.json\">\n" + theme + "\n</head>"},
-		{"in the body, in comments, in templates", "<head>\n<!-- " + link + " --><template>" + link + "</template>\n</head>\n<body>" + link, "<head>\n<!-- " + link + " --><template>" + link + "</template>\n" + link + "\n" + theme + "\n</head>\n<body>" + link},
-		{"script that speaks of heads", "<head>\n<script>'</head>'</script>\n</head>", "<head>\n<script>'</head>'</script>\n" + link + "\n" + theme + "\n</head>"},
-		{"templates", "<head>\n<?php if ($a->b) { ?>\n<link rel=manifest href=\"<%= m %>\">\n<?php } ?>\n  {{> head }}\n</head>", "<head>\n<?php if ($a->b) { ?>\n<link rel=manifest href=\"<%= m %>\">\n<?php } ?>\n  {{> head }}\n  " + theme + "\n</head>"},
-		{"byte order mark", "\xef\xbb\xbf<head>\n</head>\n", "\xef\xbb\xbf<head>\n  " + link + "\n  " + theme + "\n</head>\n"},
+		{"there already", "<head>\n<link href='../m.json' rel=manifest>\n<META NAME=theme-color content=red>\n</head>",
+			"<head>\n<link href='../m.json' rel=manifest>\n<META NAME=theme-color content=red>\n</head>"},
+		{"another address", "<head>\n<link href='old.json' rel=manifest>\n" + theme + "\n</head>",
+			"<head>\n<link href='/m.json' rel=manifest>\n" + theme + "\n</head>"},
+		{"no address", "<head>\n<link rel=manifest>\n" + theme + "\n</head>",
+			"<head>\n<link rel=manifest href=\"/m.json\">\n" + theme + "\n</head>"},
+		{"in the body, in comments, in templates", "<head>\n<!-- " + link + " --><template>" + link +
+			"</template>\n</head>\n<body>" + link, "<head>\n<!-- " + link + " --><template>" + link + "</template>\n" + link +
+			"\n" + theme + "\n</head>\n<body>" + link},
+		{"script that speaks of heads", "<head>\n<script>'</head>'</script>\n</head>",
+			"<head>\n<script>'</head>'</script>\n" + link + "\n" + theme + "\n</head>"},
+		{"templates", "<head>\n<?php if ($a->b) { ?>\n<link rel=manifest href=\"<%= m %>\">\n<?php } ?>\n  {{> head " +
+			"}}\n</head>",
+			"<head>\n<?php if ($a->b) { ?>\n<link rel=manifest href=\"<%= m %>\">\n<?php } ?>\n  {{> head }}\n  " + theme +
+				"\n</head>"},
+		{"byte order mark", "\xef\xbb\xbf<head>\n</head>\n", "\xef\xbb\xbf<head>\n  " + link + "\n  " + theme +
+			"\n</head>\n"},
 	} {
 		got, err := EditHead([]byte(c.page), at, two, nil)
 		require.NoError(t, err, c.name)
@@ -48,7 +61,8 @@ func TestEditHead(t *testing.T) {
 	}
 }
 
-// What the project file asks for besides: dark colours, cookies for the manifest, mended names; and what it asks for no more goes.
+// What the project file asks for besides: dark colours, cookies for the manifest, mended names; and what it asks for
+// no more goes.
 func TestEditHeadFurther(t *testing.T) {
 	edit := func(text string, w HeadTags, earlier ...string) string {
 		e, err := EditHead([]byte(text), at, w, earlier)
@@ -59,11 +73,15 @@ func TestEditHeadFurther(t *testing.T) {
 		return string(e.Text)
 	}
 	both := HeadTags{ThemeColor: "#fff", DarkColor: "#000", Scheme: "light dark"}
-	assert.Equal(t, `<head><meta name="color-scheme" content="light dark"><meta name="theme-color" media="(prefers-color-scheme: light)" content="#fff"><meta name="theme-color" media="(prefers-color-scheme: dark)" content="#000"></head>`, edit("<head></head>", both))
-	assert.Equal(t, `<head>`+theme+`<meta name="color-scheme" content="light dark"></head>`, edit("<head>"+theme+"</head>", both), "one without a medium is for both")
-	assert.Equal(t, `<link rel=manifest href=/m.json crossorigin="use-credentials">`, edit(`<link rel=manifest href=/m.json>`, HeadTags{Manifest: "/m.json", Credentials: true}))
+	assert.Equal(t,
+		`<head><meta name="color-scheme" content="light dark"><meta name="theme-color" media="(prefers-color-scheme: light)" content="#fff"><meta name="theme-color" media="(prefers-color-scheme: dark)" content="#000"></head>`, edit("<head></head>", both))
+	assert.Equal(t, `<head>`+theme+`<meta name="color-scheme" content="light dark"></head>`,
+		edit("<head>"+theme+"</head>", both), "one without a medium is for both")
+	assert.Equal(t, `<link rel=manifest href=/m.json crossorigin="use-credentials">`,
+		edit(`<link rel=manifest href=/m.json>`, HeadTags{Manifest: "/m.json", Credentials: true}))
 	slips := `<head><meta name='theme-colour' content=red><link rel="apple-touch-icon-precomposed" href=a.png></head>`
-	assert.Equal(t, `<head><meta name='theme-color' content=red><link rel="apple-touch-icon" href=a.png></head>`, edit(slips, HeadTags{ThemeColor: "#fff", AppleIcon: "/b.png", Mend: true}))
+	assert.Equal(t, `<head><meta name='theme-color' content=red><link rel="apple-touch-icon" href=a.png></head>`,
+		edit(slips, HeadTags{ThemeColor: "#fff", AppleIcon: "/b.png", Mend: true}))
 	e, err := EditHead([]byte(slips), at, HeadTags{}, nil)
 	require.NoError(t, err)
 	require.Len(t, e.Misnamed, 2)
@@ -71,7 +89,9 @@ func TestEditHeadFurther(t *testing.T) {
 	assert.True(t, e.Misnamed[1].Obsolete)
 	earlier := HeadTags{ThemeColor: "#fff", Register: "/r.js", Manifest: "/m.json"}.Snippet()
 	before := "<head>\n  " + strings.Join(earlier, "\n  ") + "\n</head>"
-	assert.Equal(t, "<head>\n  "+link+"\n  "+`<meta name="theme-color" content="#abc">`+"\n</head>", edit(before, HeadTags{ThemeColor: "#abc", Manifest: "/m.json"}, earlier...), "what an earlier fit wrote and nobody wants now goes")
+	assert.Equal(t, "<head>\n  "+link+"\n  "+`<meta name="theme-color" content="#abc">`+"\n</head>",
+		edit(before, HeadTags{ThemeColor: "#abc", Manifest: "/m.json"},
+			earlier...), "what an earlier fit wrote and nobody wants now goes")
 }
 
 // All bytes outside what was inserted stay, and a second edit changes nothing.
@@ -115,7 +135,8 @@ func plan(t *testing.T) *Plan {
 		require.NoError(t, os.WriteFile(filepath.Join(site, name), []byte(text), 0o600))
 	}
 	return &Plan{Site: site, State: filepath.Join(dir, ".tachyform"), Changes: []Change{
-		{"a", []byte("one"), []byte("ONE"), "page"}, {"b", []byte("two"), []byte("TWO"), "page"}, {"new/deep/c", nil, []byte("THREE"), "icon"}}}
+		{"a", []byte("one"), []byte("ONE"), "page"}, {"b", []byte("two"), []byte("TWO"), "page"}, {"new/deep/c", nil,
+			[]byte("THREE"), "icon"}}}
 }
 
 func files(t *testing.T, dir string) map[string]string {
@@ -195,7 +216,8 @@ func TestInterrupted(t *testing.T) {
 			require.NoError(t, err)
 			assert.Equal(t, []Recovered{{Undo: undo, Finished: true}}, r.Runs)
 			if !undo {
-				assert.Equal(t, map[string]string{"a": "ONE", "b": "TWO", "new": "/", "new/deep": "/", "new/deep/c": "THREE"}, files(t, p.Site))
+				assert.Equal(t, map[string]string{"a": "ONE", "b": "TWO", "new": "/", "new/deep": "/", "new/deep/c": "THREE"},
+					files(t, p.Site))
 				_, err = s.Undo(p.Site)
 				require.NoError(t, err)
 			}
@@ -208,7 +230,8 @@ func TestInterrupted(t *testing.T) {
 func TestRebuiltAfterCut(t *testing.T) {
 	for _, undo := range []bool{false, true} {
 		for cut := range 4 {
-			for _, rebuilt := range []map[string]string{{"a": "NEW", "b": "NEW", "d": "NEW"}, {"a": "NEW"}, {"b": "NEW"}, {"new/deep/c": "NEW"}, {"a": ""}} {
+			for _, rebuilt := range []map[string]string{{"a": "NEW", "b": "NEW", "d": "NEW"}, {"a": "NEW"}, {"b": "NEW"},
+				{"new/deep/c": "NEW"}, {"a": ""}} {
 				p := plan(t)
 				want := files(t, p.Site)
 				s := state(t, p)
@@ -238,11 +261,23 @@ func TestRebuiltAfterCut(t *testing.T) {
 
 func TestFailedFit(t *testing.T) {
 	for name, change := range map[string]func(site string) error{
-		"a file stands where a folder":   func(site string) error { return os.WriteFile(filepath.Join(site, "new"), []byte("in the way"), 0o644) },
-		"changed while":                  func(site string) error { return os.WriteFile(filepath.Join(site, "b"), []byte("meanwhile"), 0o644) },
-		"a symbolic link":                func(site string) error { return os.Rename(filepath.Join(site, "b"), filepath.Join(site, "x")) },
-		"leads out of the site's folder": func(site string) error { return os.Symlink("../outside", filepath.Join(site, "new")) },
-		"a folder stands there":          func(site string) error { return os.MkdirAll(filepath.Join(site, "new/deep/c"), 0o755) },
+		"a file stands where a folder": func(site string) error {
+			return os.WriteFile(filepath.Join(site, "new"),
+				[]byte("in the way"), 0o644)
+		},
+		"changed while": func(site string) error {
+			return os.WriteFile(filepath.Join(site, "b"),
+				[]byte("meanwhile"), 0o644)
+		},
+		"a symbolic link": func(site string) error {
+			return os.Rename(filepath.Join(site, "b"),
+				filepath.Join(site, "x"))
+		},
+		"leads out of the site's folder": func(site string) error {
+			return os.Symlink("../outside",
+				filepath.Join(site, "new"))
+		},
+		"a folder stands there": func(site string) error { return os.MkdirAll(filepath.Join(site, "new/deep/c"), 0o755) },
 	} {
 		p := plan(t)
 		require.NoError(t, os.Mkdir(filepath.Join(p.Site, "../outside"), 0o755))
@@ -262,7 +297,8 @@ func TestFailedFit(t *testing.T) {
 	}
 }
 
-// What a build made anew since a fit is what undo gives back; from all else every fit is taken, however many there were.
+// What a build made anew since a fit is what undo gives back; from all else every fit is taken, however many there
+// were.
 func TestUndoAfterRebuild(t *testing.T) {
 	p := plan(t)
 	s := state(t, p)
@@ -291,12 +327,16 @@ func TestUndoAfterRebuild(t *testing.T) {
 func TestForeignJournals(t *testing.T) {
 	one := digest([]byte("evil"))
 	entry := func(path string) string {
-		return `{"state":"applying","site":"site","entries":[{"path":"` + path + `","before":"","after":"` + one + `","mode":420}]}`
+		return `{"state":"applying","site":"site","entries":[{"path":"` + path + `","before":"","after":"` + one +
+			`","mode":420}]}`
 	}
 	for name, text := range map[string]string{
-		"000001": entry("../victim"), "000002": entry("/victim"), "000003": entry("a/../../victim"), "000004": strings.Replace(entry("victim"), `"site"`, `"."`, 1),
-		"000005": strings.Replace(entry("x"), "entries", `folders":["../made"],"entries`, 1), "000006": entry("out/victim"), "000007": "{", "000008": entry("x"), "odd": entry("x"),
-		"000009": strings.Replace(entry("x"), "applying", "dancing", 1), "000010": strings.Replace(entry("x"), `"site":`, `"token":"../x","site":`, 1),
+		"000001": entry("../victim"), "000002": entry("/victim"), "000003": entry("a/../../victim"),
+		"000004": strings.Replace(entry("victim"), `"site"`, `"."`, 1),
+		"000005": strings.Replace(entry("x"), "entries", `folders":["../made"],"entries`,
+			1), "000006": entry("out/victim"), "000007": "{", "000008": entry("x"), "odd": entry("x"),
+		"000009": strings.Replace(entry("x"), "applying", "dancing", 1), "000010": strings.Replace(entry("x"), `"site":`,
+			`"token":"../x","site":`, 1),
 	} {
 		p := plan(t)
 		base := filepath.Dir(p.Site)
@@ -319,7 +359,8 @@ func TestForeignJournals(t *testing.T) {
 		u, err := s.Undo(p.Site)
 		require.NoError(t, err, name)
 		assert.Contains(t, u.Strays[0].Name, ".DS_Store")
-		assert.Equal(t, map[string]string{"a": "one", "b": "two", "out": ""}, map[string]string{"a": files(t, p.Site)["a"], "b": files(t, p.Site)["b"], "out": ""}, name)
+		assert.Equal(t, map[string]string{"a": "one", "b": "two", "out": ""},
+			map[string]string{"a": files(t, p.Site)["a"], "b": files(t, p.Site)["b"], "out": ""}, name)
 	}
 }
 

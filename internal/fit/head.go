@@ -20,10 +20,12 @@ type span struct {
 	now        string // its text as it is to be
 }
 
-// templates are the marks between which templates stand: PHP and other processing instructions, ERB and its kin, and braces.
+// templates are the marks between which templates stand: PHP and other processing instructions, ERB and its kin, and
+// braces.
 var templates = [][2]string{{"<?", "?>"}, {"<%", "%>"}, {"{{", "}}"}, {"{%", "%}"}, {"{#", "#}"}}
 
-// blanked gives the text with spaces in the place of templates, so that what stands in them is taken for neither tags nor text.
+// blanked gives the text with spaces in the place of templates, so that what stands in them is taken for neither tags
+// nor text.
 func blanked(text []byte) []byte {
 	out := text
 	for _, mark := range templates {
@@ -51,7 +53,8 @@ func blanked(text []byte) []byte {
 	return out
 }
 
-// scan finds the link, meta and script tags of the head and where the head ends: the offset at which lines are inserted.
+// scan finds the link, meta and script tags of the head and where the head ends: the offset at which lines are
+// inserted.
 func scan(original []byte) (tags []span, end int, err error) {
 	text := blanked(original)
 	end = -1
@@ -139,8 +142,8 @@ type replacement struct {
 	text       string
 }
 
-// EditHead gives the page's text with what its head lacks, all other bytes as they were. url is the page's own address. Lines of
-// earlier that an earlier fit put in are taken out again where they are not wanted any more.
+// EditHead gives the page's text with what its head lacks, all other bytes as they were. url is the page's own
+// address. Lines of earlier that an earlier fit put in are taken out again where they are not wanted any more.
 func EditHead(text []byte, url string, w HeadTags, earlier []string) (*Edited, error) {
 	if bytes.HasPrefix(text, []byte{0xff, 0xfe}) || bytes.HasPrefix(text, []byte{0xfe, 0xff}) {
 		return nil, fmt.Errorf("the page is written in UTF-16")
@@ -254,7 +257,8 @@ func outdated(text []byte, tags *[]span, items []headItem, earlier []string) (ed
 			start, end := t.start, t.start+len(line)
 			// With the whole line, when nothing else stands on it.
 			lineStart := bytes.LastIndexByte(text[:start], '\n') + 1
-			if rest := bytes.TrimLeft(text[end:], " \t\r"); len(bytes.TrimSpace(text[lineStart:start])) == 0 && len(rest) > 0 && rest[0] == '\n' {
+			if rest := bytes.TrimLeft(text[end:], " \t\r"); len(bytes.TrimSpace(text[lineStart:start])) == 0 && len(rest) > 0 &&
+				rest[0] == '\n' {
 				start, end = lineStart, len(text)-len(rest)+1
 			}
 			edits = append(edits, replacement{start, end, ""})
@@ -294,8 +298,8 @@ func setAttr(tag, attr, value string) string {
 	return strings.TrimRight(tag[:at], " ") + fmt.Sprintf(` %s="%s"`, attr, escaped) + tag[at:]
 }
 
-// block lays out new lines so that they look as if they had always stood there: with the line ends and the indentation of what
-// is around them. It gives the offset they go to, at or before the end of the head.
+// block lays out new lines so that they look as if they had always stood there: with the line ends and the indentation
+// of what is around them. It gives the offset they go to, at or before the end of the head.
 func block(text []byte, end int, lines []string) (int, string) {
 	newline := "\n"
 	if bytes.Contains(text, []byte("\r\n")) {

@@ -12,10 +12,11 @@ import (
 // HeadTags is what the head of a page is to hold. Empty members are not wanted.
 type HeadTags struct {
 	Manifest string // URL path of the manifest
-	// Credentials asks for the manifest to be fetched with cookies, for hosts that show it only to people who are signed in.
+	// Credentials asks for the manifest to be fetched with cookies, for hosts that show it only to people who are signed
+	// in.
 	Credentials bool
-	// ThemeColor is the colour of the bar around the page, DarkColor the one while the system is dark; Scheme lists the colour
-	// schemes that pages know.
+	// ThemeColor is the colour of the bar around the page, DarkColor the one while the system is dark; Scheme lists the
+	// colour schemes that pages know.
 	ThemeColor, DarkColor, Scheme string
 	Icon                          string // URL path of the favicon
 	VectorIcon                    string // URL path of a favicon that is an SVG
@@ -24,8 +25,8 @@ type HeadTags struct {
 	Register                      string // URL path of the registration script
 	// StandIn is the URL path of the page stand-in, for that page alone: its script looks for the page that was wanted.
 	StandIn string
-	// Viewport asks for a page as wide as the screen. ShortName is the name under an icon on an iPhone's home screen, AppName the
-	// app's own, for pages whose title says more.
+	// Viewport asks for a page as wide as the screen. ShortName is the name under an icon on an iPhone's home screen,
+	// AppName the app's own, for pages whose title says more.
 	Viewport           bool
 	ShortName, AppName string
 	// Mend asks for misspelt and obsolete names of tags to be corrected.
@@ -56,7 +57,8 @@ func (w HeadTags) lines() []string {
 	return lines
 }
 
-// headItem is one wanted tag: how to find it when it is there, which of its attributes must say what, and its line when it is not.
+// headItem is one wanted tag: how to find it when it is there, which of its attributes must say what, and its line
+// when it is not.
 type headItem struct {
 	element string
 	is      func(page.Tag) bool
@@ -72,7 +74,8 @@ func (w HeadTags) items() []headItem {
 	esc := html.EscapeString
 	link := func(rel, href, more string, keep bool) {
 		if href != "" {
-			list = append(list, headItem{"link", func(t page.Tag) bool { return t.Rel(rel) }, "href", href, keep, fmt.Sprintf(`<link rel="%s" href="%s"%s>`, rel, esc(href), more)})
+			list = append(list, headItem{"link", func(t page.Tag) bool { return t.Rel(rel) }, "href", href, keep,
+				fmt.Sprintf(`<link rel="%s" href="%s"%s>`, rel, esc(href), more)})
 		}
 	}
 	meta := func(name, content, more string, is func(page.Tag) bool) {
@@ -82,7 +85,10 @@ func (w HeadTags) items() []headItem {
 		if is == nil {
 			is = func(page.Tag) bool { return true }
 		}
-		list = append(list, headItem{"meta", func(t page.Tag) bool { return strings.EqualFold(t.Attr["name"], name) && is(t) }, "content", content, true,
+		list = append(list, headItem{"meta", func(t page.Tag) bool {
+			return strings.EqualFold(t.Attr["name"], name) &&
+				is(t)
+		}, "content", content, true,
 			fmt.Sprintf(`<meta name="%s"%s content="%s">`, name, more, esc(content))})
 	}
 	credentials := ""
@@ -97,20 +103,25 @@ func (w HeadTags) items() []headItem {
 	if w.DarkColor != "" {
 		// A tag without a medium is for both.
 		dark := func(t page.Tag) bool { return t.Attr["media"] == "" || strings.Contains(t.Attr["media"], "dark") }
-		meta("theme-color", w.ThemeColor, ` media="(prefers-color-scheme: light)"`, func(t page.Tag) bool { return t.Attr["media"] == "" || !dark(t) })
+		meta("theme-color", w.ThemeColor, ` media="(prefers-color-scheme: light)"`,
+			func(t page.Tag) bool { return t.Attr["media"] == "" || !dark(t) })
 		meta("theme-color", w.DarkColor, ` media="(prefers-color-scheme: dark)"`, dark)
 	} else {
 		meta("theme-color", w.ThemeColor, "", nil)
 	}
 	meta("application-name", w.AppName, "", nil)
 	if w.Icon != "" {
-		list = append(list, headItem{"link", func(t page.Tag) bool { return t.Rel("icon") }, "href", w.Icon, true, fmt.Sprintf(`<link rel="icon" href="%s" sizes="16x16 32x32 48x48">`, esc(w.Icon))})
+		list = append(list, headItem{"link", func(t page.Tag) bool { return t.Rel("icon") }, "href", w.Icon, true,
+			fmt.Sprintf(`<link rel="icon" href="%s" sizes="16x16 32x32 48x48">`, esc(w.Icon))})
 	}
 	if w.VectorIcon != "" {
 		list = append(list, headItem{"link", func(t page.Tag) bool {
 			// An icon of the page's own is not joined by a second one.
-			return t.Rel("icon") && (t.Attr["type"] == "image/svg+xml" || strings.HasSuffix(strings.ToLower(t.Attr["href"]), ".svg") || !strings.HasSuffix(t.Attr["href"], w.Icon))
-		}, "href", w.VectorIcon, true, fmt.Sprintf(`<link rel="icon" href="%s" type="image/svg+xml" sizes="any">`, esc(w.VectorIcon))})
+			return t.Rel("icon") &&
+				(t.Attr["type"] == "image/svg+xml" || strings.HasSuffix(strings.ToLower(t.Attr["href"]), ".svg") ||
+					!strings.HasSuffix(t.Attr["href"], w.Icon))
+		}, "href", w.VectorIcon, true, fmt.Sprintf(`<link rel="icon" href="%s" type="image/svg+xml" sizes="any">`,
+			esc(w.VectorIcon))})
 	}
 	link("apple-touch-icon", w.AppleIcon, "", true)
 	meta("apple-mobile-web-app-title", w.ShortName, "", nil)
@@ -119,7 +130,10 @@ func (w HeadTags) items() []headItem {
 		meta("apple-mobile-web-app-capable", "yes", "", nil)
 	}
 	for _, s := range w.Startup {
-		list = append(list, headItem{"link", func(t page.Tag) bool { return t.Rel("apple-touch-startup-image") && t.Attr["media"] == s.Media }, "href", s.Href, false,
+		list = append(list, headItem{"link", func(t page.Tag) bool {
+			return t.Rel("apple-touch-startup-image") &&
+				t.Attr["media"] == s.Media
+		}, "href", s.Href, false,
 			fmt.Sprintf(`<link rel="apple-touch-startup-image" media="%s" href="%s">`, esc(s.Media), esc(s.Href))})
 	}
 	if w.Register != "" {
@@ -127,7 +141,8 @@ func (w HeadTags) items() []headItem {
 		if w.StandIn != "" {
 			more = fmt.Sprintf(` data-stand-in="%s"`, esc(w.StandIn))
 		}
-		list = append(list, headItem{"script", nil, "src", w.Register, false, fmt.Sprintf(`<script src="%s" defer%s></script>`, esc(w.Register), more)})
+		list = append(list, headItem{"script", nil, "src", w.Register, false,
+			fmt.Sprintf(`<script src="%s" defer%s></script>`, esc(w.Register), more)})
 	}
 	return list
 }

@@ -19,9 +19,10 @@ import (
 	"golang.org/x/sync/errgroup"
 )
 
-// A journal is a folder below the state folder: journal.json, the files as they were (old/N) and as they become (new/N).
-// It is complete before the first file of the site is touched, so that whoever comes after a crash can finish the work or take it back.
-// It may have come with somebody else's project, so nothing in it is believed that could lead outside of the site it names.
+// A journal is a folder below the state folder: journal.json, the files as they were (old/N) and as they become
+// (new/N). It is complete before the first file of the site is touched, so that whoever comes after a crash can finish
+// the work or take it back. It may have come with somebody else's project, so nothing in it is believed that could
+// lead outside of the site it names.
 
 // States of a journal.
 const (
@@ -124,7 +125,8 @@ func readJournal(state tree, dir string) (*journal, error) {
 // check refuses what no run of ours wrote, above all names that lead out of the site.
 func (j *journal) check() error {
 	local := func(name string) bool {
-		return name != "." && filepath.IsLocal(filepath.FromSlash(name)) && path.Clean(name) == name && !strings.Contains(name, "\x00")
+		return name != "." && filepath.IsLocal(filepath.FromSlash(name)) && path.Clean(name) == name &&
+			!strings.Contains(name, "\x00")
 	}
 	if !slices.Contains([]string{applying, applied, undoing}, j.State) {
 		return fmt.Errorf("%q is no state of a journal", j.State)
@@ -166,7 +168,8 @@ func relativeSite(state, site string) (string, error) {
 	return filepath.ToSlash(rel), err
 }
 
-// atOnce does several pieces of work at a time: most of it is waiting for the disk. The first error ends it, after what is under way.
+// atOnce does several pieces of work at a time: most of it is waiting for the disk. The first error ends it, after
+// what is under way.
 func atOnce(n int, do func(i int) error) error {
 	var g errgroup.Group
 	g.SetLimit(16)
@@ -195,7 +198,8 @@ func newToken() string {
 // begin writes a complete journal for the changes of a site, with the number that is given.
 func begin(state, site tree, name string, number int, changes []Change, head []string) (j *journal, err error) {
 	final := path.Join(journalsName, fmt.Sprintf("%06d", number))
-	j = &journal{State: applying, Site: name, Head: head, Token: newToken(), state: state, dir: final + unfinished, number: number}
+	j = &journal{State: applying, Site: name, Head: head, Token: newToken(), state: state, dir: final + unfinished,
+		number: number}
 	defer func() {
 		if err != nil {
 			// What a full disk cut off takes no more room, and nobody goes on with it.
@@ -250,7 +254,8 @@ func begin(state, site tree, name string, number int, changes []Change, head []s
 func (j *journal) old(i int) string { return path.Join(j.dir, "old", strconv.Itoa(i)) }
 func (j *journal) new(i int) string { return path.Join(j.dir, "new", strconv.Itoa(i)) }
 
-// temporary is the name that an entry's content is first written under. It is short: a page's own name may be as long as names can be.
+// temporary is the name that an entry's content is first written under. It is short: a page's own name may be as long
+// as names can be.
 func (j *journal) temporary(i int) string { return fmt.Sprintf(".tachyform-%s-%d", j.Token, i) }
 
 func (j *journal) save() error {
@@ -318,8 +323,8 @@ func (j *journal) untouched(site tree) (bool, error) {
 	return true, nil
 }
 
-// forward brings every file to its new content. Running it again after a crash goes on where it stopped. A file that is neither as before
-// nor as after ends it with an error.
+// forward brings every file to its new content. Running it again after a crash goes on where it stopped. A file that
+// is neither as before nor as after ends it with an error.
 func (j *journal) forward(site tree) error {
 	for _, f := range j.Folders {
 		if err := site.MkdirAll(f, 0o755); err != nil {
@@ -352,8 +357,8 @@ func (j *journal) forward(site tree) error {
 	return j.save()
 }
 
-// backward brings every file that is as the journal left it back to its old content, and removes the journal. It gives the files that it
-// brought back, and those that are somebody else's by now and stay as they are.
+// backward brings every file that is as the journal left it back to its old content, and removes the journal. It gives
+// the files that it brought back, and those that are somebody else's by now and stay as they are.
 func (j *journal) backward(site tree) (restored, left []string, err error) {
 	became := make([]ending, len(j.Entries))
 	err = atOnce(len(j.Entries), func(i int) (err error) {
@@ -424,8 +429,8 @@ func (j *journal) entryBackward(site tree, i int) (ending, error) {
 	return broughtBack, nil
 }
 
-// madeAnew says of a file that the journal created and that has its bytes whether a build wrote it again since: where other files were
-// made anew, one that is younger than the fit belongs to the build too, and stays.
+// madeAnew says of a file that the journal created and that has its bytes whether a build wrote it again since: where
+// other files were made anew, one that is younger than the fit belongs to the build too, and stays.
 func (j *journal) madeAnew(site tree, e journalEntry) bool {
 	if !j.Cut || j.Applied.IsZero() {
 		return false

@@ -12,20 +12,24 @@ import (
 	"tachyform/internal/worker"
 )
 
-// alone makes sure that the worker to be written is the only one of its scope: two take turns in replacing each other, and pages that load
-// again at each takeover never come to rest. A worker of the site's own keeps its place until the project file says otherwise.
+// alone makes sure that the worker to be written is the only one of its scope: two take turns in replacing each other,
+// and pages that load again at each takeover never come to rest. A worker of the site's own keeps its place until the
+// project file says otherwise.
 func (o *output) alone(s worker.Scripts) error {
 	if o.p.Worker.Replace == "yes" {
 		return nil
 	}
 	stop := func(where, what string) error {
-		return &problem.Problem{Kind: problem.Usage, Where: where, What: what + "; two workers for the same pages take turns in replacing each other. Nothing was written",
-			Mend: "to keep the site's own, write worker: {present: {file: /its-address.js}}, and it is what is rehearsed and judged; to put this one in its place, add replace: yes; else take the register call out of the site"}
+		return &problem.Problem{Kind: problem.Usage, Where: where,
+			What: what + "; two workers for the same pages take turns in replacing each other. Nothing was written",
+			Mend: "to keep the site's own, write worker: {present: {file: /its-address.js}}, and it is what is rehearsed " +
+				"and judged; to put this one in its place, add replace: yes; else take the register call out of the site"}
 	}
 	found := page.FindRegistrations(o.f, s.Register)
 	for _, r := range found.Read {
 		if r.Covers() == o.f.Origin()+s.Scope && r.Script != o.f.Origin()+s.Script {
-			return stop(o.spot(page.Place{URL: r.From, Line: r.Line, Column: r.Column}), "the site registers a worker of its own, "+strings.TrimPrefix(r.Script, o.f.Origin()))
+			return stop(o.spot(page.Place{URL: r.From, Line: r.Line, Column: r.Column}),
+				"the site registers a worker of its own, "+strings.TrimPrefix(r.Script, o.f.Origin()))
 		}
 	}
 	if file := o.f.FileAt(s.Script); file != nil && o.f.PathOf(file) == s.Script {
@@ -35,7 +39,10 @@ func (o *output) alone(s worker.Scripts) error {
 		}
 		if ours, err := madeHere(o.plan.State, o.f.Dir, file.Path, text); err != nil {
 			return err
-		} else if !ours && slices.ContainsFunc(found.Read, func(r page.Registration) bool { return r.Script == o.f.Origin()+s.Script }) {
+		} else if !ours && slices.ContainsFunc(found.Read, func(r page.Registration) bool {
+			return r.Script == o.f.Origin()+
+				s.Script
+		}) {
 			return stop(file.Abs, "a worker of the site's own stands at "+s.Script)
 		}
 	}
@@ -65,7 +72,8 @@ func settle(p *project.Project) error {
 	}
 	at := p.PlaceOf("worker.present")
 	refuse := func(what, mend string) error {
-		return &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", orDefault(p.Path, project.FileName), at.Line, at.Column), What: what, Mend: mend}
+		return &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", orDefault(p.Path, project.FileName),
+			at.Line, at.Column), What: what, Mend: mend}
 	}
 	scope := w.Present.Scope
 	if scope == "" {
@@ -73,9 +81,12 @@ func settle(p *project.Project) error {
 	}
 	switch {
 	case w.Present.Type == "module":
-		return refuse("the worker that is to be replaced is registered as a module, and the one that fit writes is a classic script: pages that go on registering it would bring it back at each visit", "take the register call out of the site, and the key replace as well")
+		return refuse("the worker that is to be replaced is registered as a module, and the one that fit writes is a "+
+			"classic script: pages that go on registering it would bring it back at each visit",
+			"take the register call out of the site, and the key replace as well")
 	case scope != worker.ScopeOf(w.Present.File):
-		return refuse(fmt.Sprintf("the worker that is to be replaced has the scope %s, which is not its folder", scope), "take the register call out of the site, and the key replace as well")
+		return refuse(fmt.Sprintf("the worker that is to be replaced has the scope %s, which is not its folder", scope),
+			"take the register call out of the site, and the key replace as well")
 	}
 	w.File = w.Present.File
 	return nil

@@ -27,8 +27,8 @@ func StateDir(p *project.Project, siteDir string) string {
 	return filepath.Join(filepath.Dir(filepath.Clean(siteDir)), project.StateDir)
 }
 
-// State is a project's state folder in the hands of one process: whoever writes into the site, recovers or undoes holds it, and everybody
-// else waits. The system takes it back when the process ends, however it ends.
+// State is a project's state folder in the hands of one process: whoever writes into the site, recovers or undoes
+// holds it, and everybody else waits. The system takes it back when the process ends, however it ends.
 type State struct {
 	dir  string
 	root tree
@@ -42,11 +42,13 @@ const (
 	lockPoll = 25 * time.Millisecond
 )
 
-// OpenState takes the state folder of a project, which is made where there is none; command is what is told to others meanwhile. A second
-// process waits some seconds, then gets a problem that says who holds it.
+// OpenState takes the state folder of a project, which is made where there is none; command is what is told to others
+// meanwhile. A second process waits some seconds, then gets a problem that says who holds it.
 func OpenState(ctx context.Context, dir, command string) (*State, error) {
 	if info, err := os.Lstat(dir); err == nil && info.Mode()&fs.ModeSymlink != 0 {
-		return nil, &problem.Problem{Kind: problem.Write, Where: dir, What: "the folder of journals and originals is a symbolic link, which may lead anywhere", Mend: "put a folder in its place"}
+		return nil, &problem.Problem{Kind: problem.Write, Where: dir,
+			What: "the folder of journals and originals is a symbolic link, which may lead anywhere",
+			Mend: "put a folder in its place"}
 	}
 	s := &State{dir: dir}
 	if err := s.take(ctx, command); err != nil {
@@ -129,11 +131,13 @@ func (s *State) held() error {
 			}
 		}
 	}
-	return &problem.Problem{Kind: problem.Write, Where: s.dir, What: fmt.Sprintf("%s is writing into the site; nothing was touched after waiting %d seconds", who, int(lockWait.Seconds())),
+	return &problem.Problem{Kind: problem.Write, Where: s.dir, What: fmt.Sprintf("%s is writing into the site; "+
+		"nothing was touched after waiting %d seconds", who, int(lockWait.Seconds())),
 		Mend: "run this again when it has ended"}
 }
 
-// Close lets others have the state folder. One in which nothing was kept goes again; who waits for its lock makes it anew.
+// Close lets others have the state folder. One in which nothing was kept goes again; who waits for its lock makes it
+// anew.
 func (s *State) Close() error {
 	if dir, err := s.root.Open("."); err == nil {
 		names, err := dir.Readdirnames(-1)
@@ -148,8 +152,8 @@ func (s *State) Close() error {
 
 // Recovered is what was done about a fit or an undo that an earlier process was killed in the middle of.
 type Recovered struct {
-	// Undo tells that it was an undo. Finished tells that it was brought to its end; else the fit was taken back, since the site was made
-	// anew meanwhile.
+	// Undo tells that it was an undo. Finished tells that it was brought to its end; else the fit was taken back, since
+	// the site was made anew meanwhile.
 	Undo, Finished bool
 	// Left lists files that are neither as the fit found them nor as it left them: they stay as they are.
 	Left []string
@@ -165,7 +169,8 @@ type Recovery struct {
 func openSite(dir string) (tree, error) {
 	site, err := openTree(dir)
 	if err != nil {
-		return tree{}, &problem.Problem{Kind: problem.Read, Where: dir, What: "the folder cannot be opened: " + plain(err), Cause: err}
+		return tree{}, &problem.Problem{Kind: problem.Read, Where: dir, What: "the folder cannot be opened: " + plain(err),
+			Cause: err}
 	}
 	return site, nil
 }
@@ -183,8 +188,9 @@ func (s *State) journalsOf(site string) ([]*journal, []Stray, error) {
 	return slices.DeleteFunc(list, func(j *journal) bool { return !j.of(rel) }), strays, nil
 }
 
-// Recover deals with what an earlier run was killed in the middle of. A file is touched only while it is byte for byte as the journal
-// knows it. If all of them are, the work is finished; where a build made files anew, the fit is taken back from the others.
+// Recover deals with what an earlier run was killed in the middle of. A file is touched only while it is byte for byte
+// as the journal knows it. If all of them are, the work is finished; where a build made files anew, the fit is taken
+// back from the others.
 func (s *State) Recover(dir string) (Recovery, error) {
 	if err := s.clean(); err != nil {
 		return Recovery{}, writeProblem(s.dir, "what an earlier run left cannot be removed", err)
@@ -225,7 +231,8 @@ func (s *State) Recover(dir string) (Recovery, error) {
 	return result, nil
 }
 
-// clean removes journals that were never completed, for which nothing of the site was touched, and those whose removal was cut off.
+// clean removes journals that were never completed, for which nothing of the site was touched, and those whose removal
+// was cut off.
 func (s *State) clean() error {
 	dir, err := s.root.Open(journalsName)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -280,7 +287,9 @@ func (s *State) Apply(ctx context.Context, p *Plan) error {
 	defer site.Close()
 	for _, c := range p.Changes {
 		if err := site.checkTarget(c.Path); err != nil {
-			return &problem.Problem{Kind: problem.Write, Where: filepath.Join(p.Site, c.Path), What: err.Error() + "; nothing was written", Mend: "put a file in its place, or choose another path in the project file"}
+			return &problem.Problem{Kind: problem.Write, Where: filepath.Join(p.Site, c.Path),
+				What: err.Error() + "; nothing was written", Mend: "put a file in its place, or choose another path in the " +
+					"project file"}
 		}
 		now, err := site.digestAt(c.Path)
 		if err != nil {
@@ -291,7 +300,9 @@ func (s *State) Apply(ctx context.Context, p *Plan) error {
 			before = digest(c.Old)
 		}
 		if now != before {
-			return &problem.Problem{Kind: problem.Write, Where: filepath.Join(p.Site, c.Path), What: "the file changed while the fit was being worked out; nothing was written", Mend: "wait until the build is through, then run fit again"}
+			return &problem.Problem{Kind: problem.Write, Where: filepath.Join(p.Site, c.Path),
+				What: "the file changed while the fit was being worked out; nothing was written",
+				Mend: "wait until the build is through, then run fit again"}
 		}
 	}
 	name, err := relativeSite(s.dir, p.Site)
@@ -314,9 +325,13 @@ func (s *State) Apply(ctx context.Context, p *Plan) error {
 	var changed errChanged
 	switch {
 	case back != nil:
-		return writeProblem(p.Site, "writing failed and could not be taken back yet; tachyform undo takes it back", errors.Join(err, back))
+		return writeProblem(p.Site, "writing failed and could not be taken back yet; tachyform undo takes it back",
+			errors.Join(err, back))
 	case errors.As(err, &changed), len(left) > 0:
-		return &problem.Problem{Kind: problem.Write, Where: p.Site, What: "files changed while the fit was being written; it was taken back, and these are as whoever changed them left them: " + listed(append(left, changed.name)), Mend: "wait until the build is through, then run fit again", Cause: err}
+		return &problem.Problem{Kind: problem.Write, Where: p.Site,
+			What: "files changed while the fit was being written; it was taken back, and these are as whoever changed them " +
+				"left them: " +
+				listed(append(left, changed.name)), Mend: "wait until the build is through, then run fit again", Cause: err}
 	}
 	return writeProblem(p.Site, "writing failed; the site is as it was", err)
 }
@@ -328,8 +343,8 @@ type Undone struct {
 	Restored, Left []string
 }
 
-// Undo takes back every fit from the files that are still as it left them, newest first. It refuses, and changes nothing, when somebody
-// changed a file of the newest fit since.
+// Undo takes back every fit from the files that are still as it left them, newest first. It refuses, and changes
+// nothing, when somebody changed a file of the newest fit since.
 func (s *State) Undo(dir string) (*Undone, error) {
 	recovery, err := s.Recover(dir)
 	result := &Undone{Recovery: recovery}
@@ -344,7 +359,8 @@ func (s *State) Undo(dir string) (*Undone, error) {
 		if len(recovery.Runs) > 0 {
 			return result, nil // that was it
 		}
-		return result, &problem.Problem{Kind: problem.Usage, Where: dir, What: "there is nothing to undo: no fit of this site is on record in " + s.dir}
+		return result, &problem.Problem{Kind: problem.Usage, Where: dir,
+			What: "there is nothing to undo: no fit of this site is on record in " + s.dir}
 	}
 	site, err := openSite(dir)
 	if err != nil {
@@ -371,7 +387,8 @@ func (s *State) Undo(dir string) (*Undone, error) {
 		if i == len(list)-1 && len(changed) > 0 {
 			slices.Sort(changed)
 			return result, &problem.Problem{Kind: problem.Write, Where: dir,
-				What: fmt.Sprintf("nothing was undone, since %d of the files that fit wrote were changed afterwards: %s", len(changed), listed(changed)),
+				What: fmt.Sprintf("nothing was undone, since %d of the files that fit wrote were changed afterwards: %s",
+					len(changed), listed(changed)),
 				Mend: "build the site again to get rid of what fit wrote, or put those files back first"}
 		}
 		j.Cut = len(changed) > 0
@@ -400,7 +417,8 @@ func (s *State) Undo(dir string) (*Undone, error) {
 	return result, nil
 }
 
-// WaitUntilFree waits while another process holds a state folder, so that nobody reads a half-fitted site. It makes nothing.
+// WaitUntilFree waits while another process holds a state folder, so that nobody reads a half-fitted site. It makes
+// nothing.
 func WaitUntilFree(ctx context.Context, dir string) error {
 	root, err := openTree(dir)
 	if err != nil {
@@ -417,7 +435,8 @@ func WaitUntilFree(ctx context.Context, dir string) error {
 }
 
 func listed(paths []string) string {
-	paths = slices.Compact(slices.Sorted(slices.Values(slices.DeleteFunc(slices.Clone(paths), func(p string) bool { return p == "" }))))
+	paths = slices.Compact(slices.Sorted(slices.Values(slices.DeleteFunc(slices.Clone(paths),
+		func(p string) bool { return p == "" }))))
 	if len(paths) > 5 {
 		return strings.Join(paths[:5], ", ") + fmt.Sprintf(" and %d more", len(paths)-5)
 	}
@@ -425,7 +444,8 @@ func listed(paths []string) string {
 }
 
 func writeProblem(where, what string, err error) error {
-	return &problem.Problem{Kind: problem.Write, Where: where, What: what + ": " + plain(err), Mend: "check that the folder can be written to and the disk has room", Cause: err}
+	return &problem.Problem{Kind: problem.Write, Where: where, What: what + ": " + plain(err),
+		Mend: "check that the folder can be written to and the disk has room", Cause: err}
 }
 
 func plain(err error) string {

@@ -14,7 +14,8 @@ import (
 	"tachyform/internal/inputfile"
 )
 
-// tree is a folder below which files are read and written, and outside of which nothing is, whatever links lie in it (os.Root).
+// tree is a folder below which files are read and written, and outside of which nothing is, whatever links lie in it
+// (os.Root).
 type tree struct{ *os.Root }
 
 func openTree(dir string) (tree, error) {
@@ -41,7 +42,8 @@ func isDigest(s string) bool {
 	return err == nil && len(b) == sha256.Size
 }
 
-// digestAt is the SHA-256 of the file at a path, absent or foreign. The error is of a file that is there and can't be read.
+// digestAt is the SHA-256 of the file at a path, absent or foreign. The error is of a file that is there and can't be
+// read.
 func (t tree) digestAt(name string) (string, error) {
 	info, err := t.Lstat(name)
 	switch {
@@ -104,8 +106,8 @@ type errChanged struct{ name string }
 
 func (e errChanged) Error() string { return e.name + " changed meanwhile" }
 
-// exchange gives the file at a path its new content in one step, if before is still the digest of what stands there: the content is
-// written under another name in the same folder first, then moved into place.
+// exchange gives the file at a path its new content in one step, if before is still the digest of what stands there:
+// the content is written under another name in the same folder first, then moved into place.
 func (t tree) exchange(name, temporary, before string, content []byte, mode fs.FileMode) error {
 	temporary = path.Join(path.Dir(name), temporary)
 	if err := t.create(temporary, content, mode); err != nil {
@@ -124,7 +126,8 @@ func (t tree) exchange(name, temporary, before string, content []byte, mode fs.F
 	return nil
 }
 
-// removePart removes the beginning of a file that a killed run left under a temporary name: only what content begins with is ours.
+// removePart removes the beginning of a file that a killed run left under a temporary name: only what content begins
+// with is ours.
 func (t tree) removePart(name string, content []byte) {
 	f, err := t.OpenFile(name, os.O_RDONLY|syscall.O_NONBLOCK, 0)
 	if err != nil {
@@ -150,8 +153,8 @@ func (t tree) sync(dir string) error {
 	return nil
 }
 
-// checkTarget says why a file of the site, by its path relative to the folder, can't be written: a link stands in its place or on the way
-// and might lead elsewhere, or a folder does. It gives nil where a file may be written.
+// checkTarget says why a file of the site, by its path relative to the folder, can't be written: a link stands in its
+// place or on the way and might lead elsewhere, or a folder does. It gives nil where a file may be written.
 func (t tree) checkTarget(name string) error {
 	info, err := t.Lstat(name)
 	switch {

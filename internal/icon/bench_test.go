@@ -40,7 +40,8 @@ func sixMasters(t *testing.T) map[string]*image.NRGBA {
 	byteOf := func(f float64) uint8 { return uint8(max(0, min(255, f))) }
 	photo := each(func(x, y int) color.NRGBA {
 		noise := r.Float64()*16 - 8
-		return color.NRGBA{byteOf(120 + 70*wave(x, y, 90, 40) + noise), byteOf(130 + 60*wave(x, y, 140, 30) + noise), byteOf(150 + 50*wave(y, x, 200, 60) + noise), 255}
+		return color.NRGBA{byteOf(120 + 70*wave(x, y, 90, 40) + noise), byteOf(130 + 60*wave(x, y, 140, 30) + noise),
+			byteOf(150 + 50*wave(y, x, 200, 60) + noise), 255}
 	})
 	mark, err := LoadMaster(demoMark)
 	require.NoError(t, err)
@@ -58,7 +59,8 @@ func sixMasters(t *testing.T) map[string]*image.NRGBA {
 	words := canvas{NRGBA: blank()}
 	words.fill(words.Rect, color.NRGBA{255, 255, 255, 255})
 	for i := range 12 {
-		words.write("Low water at Skerra", 20, 80+i*82, textStyle{float64(30 + i*6), i%2 == 0}, color.NRGBA{30, 30, 30, 255}, 0, 0)
+		words.write("Low water at Skerra", 20, 80+i*82, textStyle{float64(30 + i*6), i%2 == 0}, color.NRGBA{30, 30, 30, 255},
+			0, 0)
 	}
 	clear := each(func(x, y int) color.NRGBA {
 		d := math.Hypot(float64(x-n/2), float64(y-n/2))
@@ -70,10 +72,12 @@ func sixMasters(t *testing.T) map[string]*image.NRGBA {
 		}
 		return color.NRGBA{byteOf(float64(y) / 5), 120, 160, 255}
 	})
-	return map[string]*image.NRGBA{"photo": photo, "flat logo": flat, "thin lines": lines, "text": words.NRGBA, "transparency": clear, "tiny details": tiny}
+	return map[string]*image.NRGBA{"photo": photo, "flat logo": flat, "thin lines": lines, "text": words.NRGBA,
+		"transparency": clear, "tiny details": tiny}
 }
 
-// similarity is the mean structural similarity of two pictures of one size, over windows of 8 by 8 pixels, in lightness on white.
+// similarity is the mean structural similarity of two pictures of one size, over windows of 8 by 8 pixels, in
+// lightness on white.
 func similarity(a, b image.Image) float64 {
 	grey := func(m image.Image) []float64 {
 		r := m.Bounds()
@@ -110,8 +114,9 @@ func similarity(a, b image.Image) float64 {
 	return sum / float64(n)
 }
 
-// TestBenchAgainstResizer makes the same sizes of six masters here and with a public image tool (Debian's libvips-tools), in linear
-// light with a Lanczos kernel and the strongest deflate, and compares likeness, bytes and time.
+// TestBenchAgainstResizer makes the same sizes of six masters here and with a public image tool (Debian's
+// libvips-tools), in linear light with a Lanczos kernel and the strongest deflate, and compares likeness, bytes and
+// time.
 func TestBenchAgainstResizer(t *testing.T) {
 	if os.Getenv("TACHYFORM_BENCH") == "" {
 		t.Skip("a measurement; make bench runs it")
@@ -151,7 +156,8 @@ func TestBenchAgainstResizer(t *testing.T) {
 		start = time.Now()
 		for _, size := range sizes {
 			out := filepath.Join(dir, fmt.Sprintf("%d.png[compression=9]", size))
-			text, err := exec.Command(tool, file, "--size", fmt.Sprintf("%dx%d", size, size), "--linear", "-o", out).CombinedOutput()
+			text, err := exec.Command(tool, file, "--size", fmt.Sprintf("%dx%d", size, size), "--linear", "-o",
+				out).CombinedOutput()
 			require.NoError(t, err, string(text))
 		}
 		theirs += time.Since(start)

@@ -40,7 +40,8 @@ func decode(t *testing.T, data []byte) image.Image {
 	return m
 }
 
-// masters are pictures of different kinds: the example's mark, a clear square frame that reaches into the corners, a photo.
+// masters are pictures of different kinds: the example's mark, a clear square frame that reaches into the corners, a
+// photo.
 func masters(t *testing.T) []string {
 	dir := t.TempDir()
 	frame, photo := image.NewNRGBA(image.Rect(0, 0, 600, 600)), image.NewNRGBA(image.Rect(0, 0, 700, 520))
@@ -99,7 +100,8 @@ func TestSet(t *testing.T) {
 	assert.Greater(t, inside, 512*512/10, "the content is not lost in its backdrop")
 }
 
-// Scaling happens in linear light: a fine chessboard of black and white becomes the grey that is half as bright, not half the number.
+// Scaling happens in linear light: a fine chessboard of black and white becomes the grey that is half as bright, not
+// half the number.
 func TestLinearLight(t *testing.T) {
 	m := image.NewNRGBA(image.Rect(0, 0, 512, 512))
 	for i := range 512 * 512 {
@@ -132,16 +134,19 @@ func TestRefusals(t *testing.T) {
 		"filter.svg": {"<svg viewBox='0 0 9 9'>\n\n<filter/></svg>", "filter.svg:3"},
 		"deep.svg":   {"<svg viewBox='0 0 9 9'>" + strings.Repeat("<g>", 60000) + "</svg>", "more than 400"},
 		"many.svg":   {"<svg viewBox='0 0 9 9'>" + strings.Repeat("<g/>", 60000) + "</svg>", "50 000"},
-		"faded.svg":  {"<svg viewBox='0 0 9 9'>" + strings.Repeat("\n<g opacity='.9'>", 40) + "<rect width='5' height='5'/>" + strings.Repeat("</g>", 40) + "</svg>", "faded.svg:26"},
-		"rules.svg":  {"<svg viewBox='0 0 9 9'><style>" + strings.Repeat("a,", 30000) + "b{fill:red}</style>" + strings.Repeat("<rect/>", 3000) + "</svg>", "selectors"},
-		"html.svg":   {"<?xml version='1.0'?><html/>", "no SVG"},
-		"cross.svg":  {"<svg viewBox='0 0 9 9'><g></svg></g>", "closes nothing"},
-		"cycle.svg":  {"<svg viewBox='0 0 9 9'>\n<g id='a'><use href='#a'/></g></svg>", "in a circle"},
-		"bomb.svg":   {"<svg viewBox='0 0 9 9'><g id='a0'><path d='M0 0'/></g>" + bomb() + "</svg>", "50 000"},
-		"box.svg":    {"<svg viewBox='0 0 9 9'>\n<clipPath id='a' clipPathUnits='objectBoundingBox'/><path clip-path='url(#a)' d='M0 0'/></svg>", "box.svg:2"},
-		"basic.svg":  {"<svg viewBox='0 0 9 9'><path style='clip-path: circle(3px)' d='M0 0'/></svg>", "circle(3px)"},
-		"gone.svg":   {"<svg viewBox='0 0 9 9'>\n<use href='#none'/></svg>", "gone.svg:2"},
-		"other.svg":  {"<svg viewBox='0 0 9 9'><use href='icons.svg#a'/></svg>", "another file"},
+		"faded.svg": {"<svg viewBox='0 0 9 9'>" + strings.Repeat("\n<g opacity='.9'>", 40) + "<rect width='5' height='5'/>" +
+			strings.Repeat("</g>", 40) + "</svg>", "faded.svg:26"},
+		"rules.svg": {"<svg viewBox='0 0 9 9'><style>" + strings.Repeat("a,", 30000) + "b{fill:red}</style>" +
+			strings.Repeat("<rect/>", 3000) + "</svg>", "selectors"},
+		"html.svg":  {"<?xml version='1.0'?><html/>", "no SVG"},
+		"cross.svg": {"<svg viewBox='0 0 9 9'><g></svg></g>", "closes nothing"},
+		"cycle.svg": {"<svg viewBox='0 0 9 9'>\n<g id='a'><use href='#a'/></g></svg>", "in a circle"},
+		"bomb.svg":  {"<svg viewBox='0 0 9 9'><g id='a0'><path d='M0 0'/></g>" + bomb() + "</svg>", "50 000"},
+		"box.svg": {"<svg viewBox='0 0 9 9'>\n<clipPath id='a' clipPathUnits='objectBoundingBox'/><path " +
+			"clip-path='url(#a)' d='M0 0'/></svg>", "box.svg:2"},
+		"basic.svg": {"<svg viewBox='0 0 9 9'><path style='clip-path: circle(3px)' d='M0 0'/></svg>", "circle(3px)"},
+		"gone.svg":  {"<svg viewBox='0 0 9 9'>\n<use href='#none'/></svg>", "gone.svg:2"},
+		"other.svg": {"<svg viewBox='0 0 9 9'><use href='icons.svg#a'/></svg>", "another file"},
 	} {
 		path := filepath.Join(dir, name)
 		require.NoError(t, os.WriteFile(path, []byte(c.text), 0o644))
@@ -165,22 +170,33 @@ func TestSVG(t *testing.T) {
 	const rect = `<rect width="8" height="8"`
 	for body, want := range map[string]color.NRGBA{
 		rect + ` fill="#f00"/>`: {255, 0, 0, 255},
-		`<style>rect { fill: #0f0 }</style>` + rect + ` fill="#f00"/>`:                                                                                                  {0, 255, 0, 255},
-		`<style>.b { fill: #00f } rect { fill: #0f0 } @media print { .b { fill: #f00 } }</style>` + rect + ` class="a b"/>`:                                             {0, 0, 255, 255},
-		`<style><![CDATA[g > #x, circle { fill: #0f0; }]]></style><g>` + rect + ` id="x"/></g>`:                                                                         {0, 255, 0, 255},
-		`<style>rect { fill: #0f0 }</style>` + rect + ` style="fill:#00f"/>`:                                                                                            {0, 0, 255, 255},
-		`<defs>` + rect + ` id="r" fill="#f00"/></defs><use href="#r"/>`:                                                                                                {255, 0, 0, 255},
-		`<symbol id="s">` + rect + ` fill="#0f0"/></symbol><use xlink:href="#s" x="-1" y="-1"/>`:                                                                        {0, 255, 0, 255},
-		`<g id="one"><rect width="4" height="8" fill="#00f"/></g><use href="#one" x="4" transform="translate(0,0)"/>`:                                                   {0, 0, 255, 255},
-		`<clipPath id="c"><rect x="4" width="4" height="8"/></clipPath>` + rect + ` fill="#f00" clip-path="url(#c)"/>`:                                                  {255, 0, 0, 255},
-		`<clipPath id="c"><rect width="4" height="8"/></clipPath><g style="clip-path:url(#c)">` + rect + `/></g>`:                                                       {},
+		`<style>rect { fill: #0f0 }</style>` + rect +
+			` fill="#f00"/>`: {0, 255, 0, 255},
+		`<style>.b { fill: #00f } rect { fill: #0f0 } @media print { .b { fill: #f00 } }</style>` + rect +
+			` class="a b"/>`: {0, 0, 255, 255},
+		`<style><![CDATA[g > #x, circle { fill: #0f0; }]]></style><g>` + rect +
+			` id="x"/></g>`: {0, 255, 0, 255},
+		`<style>rect { fill: #0f0 }</style>` + rect +
+			` style="fill:#00f"/>`: {0, 0, 255, 255},
+		`<defs>` + rect +
+			` id="r" fill="#f00"/></defs><use href="#r"/>`: {255, 0, 0, 255},
+		`<symbol id="s">` + rect +
+			` fill="#0f0"/></symbol><use xlink:href="#s" x="-1" y="-1"/>`: {0, 255, 0, 255},
+		`<g id="one"><rect width="4" height="8" fill="#00f"/></g><use href="#one" x="4" transform="translate(0,0)"/>`: {0, 0,
+			255, 255},
+		`<clipPath id="c"><rect x="4" width="4" height="8"/></clipPath>` + rect +
+			` fill="#f00" clip-path="url(#c)"/>`: {255, 0, 0, 255},
+		`<clipPath id="c"><rect width="4" height="8"/></clipPath><g style="clip-path:url(#c)">` + rect +
+			`/></g>`: {},
 		`<clipPath id="c"><rect width="4" height="8"/></clipPath><g transform="translate(4 0)" clip-path="url(#c)"><rect x="-4" width="8" height="8" fill="#0f0"/></g>`: {0, 255, 0, 255},
 		`<clipPath id="c"><path clip-rule="evenodd" d="M0 0h8v8h-8zM2 2h5v5h-5z"/></clipPath><style>.k{clip-path:url(#c)}</style>` + rect + ` class="k"/>`:              {},
-		`<path fill-rule="evenodd" d="M0 0h8v8h-8zM2 2h5v5h-5z"/>`:                                                                                                      {},
-		`<g fill-rule="evenodd"><path d="M0 0h8v8h-8z"/><path fill="#00f" fill-rule="nonzero" d="M0 0h8v8h-8zM2 2h5v5h-5z"/></g>`:                                       {0, 0, 255, 255},
-		`<g opacity=".5"><rect width="8" height="8"/>` + rect + ` fill="#f00"/></g>`:                                                                                    {255, 0, 0, 128},
-		`<linearGradient id="l"><stop stop-color="#0f0"/></linearGradient><g opacity="1" fill-rule="evenodd">` + rect + ` fill="url(#l)"/></g>`:                         {0, 255, 0, 255},
-		`<style>.u rect { fill: #0f0 }</style><defs>` + rect + ` id="r"/></defs><use href="#r" class="u"/>`:                                                             {0, 255, 0, 255},
+		`<path fill-rule="evenodd" d="M0 0h8v8h-8zM2 2h5v5h-5z"/>`:                                                                {},
+		`<g fill-rule="evenodd"><path d="M0 0h8v8h-8z"/><path fill="#00f" fill-rule="nonzero" d="M0 0h8v8h-8zM2 2h5v5h-5z"/></g>`: {0, 0, 255, 255},
+		`<g opacity=".5"><rect width="8" height="8"/>` + rect +
+			` fill="#f00"/></g>`: {255, 0, 0, 128},
+		`<linearGradient id="l"><stop stop-color="#0f0"/></linearGradient><g opacity="1" fill-rule="evenodd">` + rect +
+			` fill="url(#l)"/></g>`: {0, 255, 0, 255},
+		`<style>.u rect { fill: #0f0 }</style><defs>` + rect + ` id="r"/></defs><use href="#r" class="u"/>`: {0, 255, 0, 255},
 	} {
 		m, err := loadSVG("x.svg", []byte(`<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 8 8">`+body+`</svg>`))
 		require.NoError(t, err, body)
@@ -204,7 +220,8 @@ func FuzzSVG(f *testing.F) {
 	})
 }
 
-// A picture that would hardly be seen on white stands on the backdrop, unless that is not wanted; other masters serve where they are named.
+// A picture that would hardly be seen on white stands on the backdrop, unless that is not wanted; other masters serve
+// where they are named.
 func TestRecipe(t *testing.T) {
 	m, err := LoadMaster(demoMark)
 	require.NoError(t, err)
@@ -233,7 +250,8 @@ func TestRecipe(t *testing.T) {
 	assert.Zero(t, edge.A, "white on white would help nobody")
 	c, _, _ = corner(Recipe{Master: dark, Backdrop: blue}, "any-192.png")
 	assert.Equal(t, color.NRGBA{200, 40, 40, 255}, c, "it can be seen, so it stays as it is")
-	c, _, n = corner(Recipe{Master: m, Monochrome: dark, Maskable: dark, Small: dark, Backdrop: blue}, "monochrome-512.png")
+	c, _, n = corner(Recipe{Master: m, Monochrome: dark, Maskable: dark, Small: dark, Backdrop: blue},
+		"monochrome-512.png")
 	assert.Equal(t, color.NRGBA{200, 40, 40, 255}, c)
 	assert.Equal(t, 7, n)
 }
@@ -242,7 +260,8 @@ func TestRecipe(t *testing.T) {
 func TestOrientation(t *testing.T) {
 	base := image.NewNRGBA(image.Rect(0, 0, 2, 1))
 	base.Pix[3], base.Pix[7] = 10, 20
-	for o, want := range map[int]string{1: "2x1 10 20", 2: "2x1 20 10", 3: "2x1 20 10", 4: "2x1 10 20", 5: "1x2 10 20", 6: "1x2 10 20", 7: "1x2 20 10", 8: "1x2 20 10"} {
+	for o, want := range map[int]string{1: "2x1 10 20", 2: "2x1 20 10", 3: "2x1 20 10", 4: "2x1 10 20", 5: "1x2 10 20",
+		6: "1x2 10 20", 7: "1x2 20 10", 8: "1x2 20 10"} {
 		m := upright(base, o)
 		assert.Equal(t, want, fmt.Sprintf("%dx%d %d %d", m.Rect.Dx(), m.Rect.Dy(), m.Pix[3], m.Pix[7]), o)
 	}
@@ -263,7 +282,8 @@ func TestOrientation(t *testing.T) {
 // A sheet shows what there is, the same each time.
 func TestSheet(t *testing.T) {
 	set := makeSet(t, demoMark)
-	s := &Sheet{Name: "Skerry Line sailings and tides of all the isles", ShortName: "Skerry Line ferries", Host: "line.example", Theme: color.NRGBA{11, 79, 108, 255}}
+	s := &Sheet{Name: "Skerry Line sailings and tides of all the isles", ShortName: "Skerry Line ferries",
+		Host: "line.example", Theme: color.NRGBA{11, 79, 108, 255}}
 	for _, name := range []string{"any-512.png", "maskable-512.png", "apple-180.png", "favicon.ico"} {
 		m, err := Decode(set[name].Data)
 		require.NoError(t, err)
@@ -322,8 +342,11 @@ func TestProfile(t *testing.T) {
 	for _, v := range []float64{2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045} {
 		curve = binary.BigEndian.AppendUint32(curve, uint32(int32(v*65536)))
 	}
-	wide := profileWith([3][3]float64{{0.51512, 0.24120, -0.00105}, {0.29198, 0.69225, 0.04189}, {0.15710, 0.06657, 0.78407}}, curve) // Display P3
-	usual := profileWith([3][3]float64{{0.43607, 0.22249, 0.01392}, {0.38515, 0.71687, 0.09708}, {0.14307, 0.06061, 0.71410}}, curve)
+	// Display P3
+	wide := profileWith([3][3]float64{{0.51512, 0.24120, -0.00105}, {0.29198, 0.69225, 0.04189},
+		{0.15710, 0.06657, 0.78407}}, curve)
+	usual := profileWith([3][3]float64{{0.43607, 0.22249, 0.01392}, {0.38515, 0.71687, 0.09708},
+		{0.14307, 0.06061, 0.71410}}, curve)
 	c, err := readProfile(usual)
 	require.NoError(t, err)
 	assert.Nil(t, c, "sRGB under another name")
@@ -365,7 +388,8 @@ func TestProfile(t *testing.T) {
 	}
 }
 
-// The set is what the targets use; startup images have the exact sizes of the screens, and their media queries tell them apart.
+// The set is what the targets use; startup images have the exact sizes of the screens, and their media queries tell
+// them apart.
 func TestSetByTarget(t *testing.T) {
 	m, err := LoadMaster(demoMark)
 	require.NoError(t, err)
@@ -379,12 +403,16 @@ func TestSetByTarget(t *testing.T) {
 		return strings.Join(b, " ")
 	}
 	white := color.NRGBA{255, 255, 255, 255}
-	assert.Equal(t, "any-192 any-512 favicon.ico favicon.svg", names(Recipe{Master: m, Targets: []string{"chromium-desktop"}, Backdrop: white}))
+	assert.Equal(t, "any-192 any-512 favicon.ico favicon.svg",
+		names(Recipe{Master: m, Targets: []string{"chromium-desktop"}, Backdrop: white}))
 	assert.Equal(t, "apple-180 favicon.ico", names(Recipe{Master: m, Targets: []string{"safari-ios"}, Ground: "filled"}))
-	assert.Equal(t, "any-192 any-512 tile-44 tile-71 tile-150 tile-310 maskable-192 maskable-512 favicon.ico favicon.svg shortcut-to-skerra-96 shortcut-to-skerra-192",
-		names(Recipe{Master: m, Targets: []string{"chromium-android"}, Ground: "clear", Tiles: true, Shortcuts: []ShortcutMaster{{"To Skerra!", m}}}))
+	assert.Equal(t, "any-192 any-512 tile-44 tile-71 tile-150 tile-310 maskable-192 maskable-512 favicon.ico "+
+		"favicon.svg shortcut-to-skerra-96 shortcut-to-skerra-192",
+		names(Recipe{Master: m, Targets: []string{"chromium-android"}, Ground: "clear", Tiles: true,
+			Shortcuts: []ShortcutMaster{{"To Skerra!", m}}}))
 
-	list, err := MakeStartup(StartupRecipe{Recipe: Recipe{Master: m, Backdrop: color.NRGBA{11, 79, 108, 255}}, StartGround: white, DarkGround: color.NRGBA{6, 40, 58, 255}, Dark: true})
+	list, err := MakeStartup(StartupRecipe{Recipe: Recipe{Master: m, Backdrop: color.NRGBA{11, 79, 108, 255}},
+		StartGround: white, DarkGround: color.NRGBA{6, 40, 58, 255}, Dark: true})
 	require.NoError(t, err)
 	assert.Len(t, list, 2*len(Screens))
 	seen := map[string]bool{}

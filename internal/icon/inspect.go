@@ -20,8 +20,8 @@ type Facts struct {
 	pixels *image.NRGBA
 }
 
-// ContentReach is how far from the centre something is drawn, as part of the width. It is only known for square pictures that
-// fill their square and have one colour all along the edge.
+// ContentReach is how far from the centre something is drawn, as part of the width. It is only known for square
+// pictures that fill their square and have one colour all along the edge.
 func (f *Facts) ContentReach() (reach float64, known bool) {
 	if f.pixels == nil || f.Width != f.Height || !f.Opaque || f.Width > 2048 {
 		return 0, false
@@ -39,8 +39,8 @@ func (f *Facts) Faint() bool {
 	return err == nil && s.faint
 }
 
-// Enlarged says whether a picture's edges are all so soft that it must have been scaled up: where it goes from dark to light within
-// six pixels, hardly any two neighbours differ by much of it.
+// Enlarged says whether a picture's edges are all so soft that it must have been scaled up: where it goes from dark to
+// light within six pixels, hardly any two neighbours differ by much of it.
 func (f *Facts) Enlarged() bool {
 	m := f.pixels
 	if m == nil || f.Width > 2048 || f.Height > 2048 || min(f.Width, f.Height) < 48 {
@@ -150,7 +150,8 @@ func inspectICO(data []byte) (*Facts, error) {
 		if h == 0 {
 			h = 256
 		}
-		if end := uint64(binary.LittleEndian.Uint32(e[8:])) + uint64(binary.LittleEndian.Uint32(e[12:])); end > uint64(len(data)) {
+		if end := uint64(binary.LittleEndian.Uint32(e[8:])) +
+			uint64(binary.LittleEndian.Uint32(e[12:])); end > uint64(len(data)) {
 			return nil, fmt.Errorf("the icon file is cut off")
 		}
 		f.Width, f.Height = max(f.Width, w), max(f.Height, h)

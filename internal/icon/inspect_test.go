@@ -71,30 +71,37 @@ func TestInspect(t *testing.T) {
 		want  Facts
 		fails string
 	}{
-		"PNG":                    {whole, Facts{Type: "image/png", Width: 64, Height: 64, Opaque: true}, ""},
-		"PNG, see-through":       {pngOf(t, tile(5, 6, clear)), Facts{Type: "image/png", Width: 5, Height: 6}, ""},
-		"JPEG":                   {jpg.Bytes(), Facts{Type: "image/jpeg", Width: 30, Height: 20, Opaque: true}, ""},
-		"GIF":                    {anim.Bytes(), Facts{Type: "image/gif", Width: 7, Height: 9, Opaque: true}, ""},
-		"AVIF":                   {avifOf(300, 200), Facts{Type: "image/avif", Width: 300, Height: 200}, ""},
-		"icon file":              {icoOf(pngOf(t, tile(16, 16, blue)), pngOf(t, tile(48, 48, blue))), Facts{Type: "image/x-icon", Width: 48, Height: 48}, ""},
-		"large icon file":        {icoOf(pngOf(t, tile(256, 256, blue))), Facts{Type: "image/x-icon", Width: 256, Height: 256}, ""},
-		"SVG":                    {[]byte(`<svg ` + svg + `/>`), Facts{Type: "image/svg+xml", Vector: true}, ""},
-		"SVG with a prefix":      {[]byte(`<?xml version="1.0"?><!-- x --><s:svg xmlns:s="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink"><s:use xlink:href="#a"/></s:svg>`), Facts{Type: "image/svg+xml", Vector: true}, ""},
-		"SVG with an entity":     {[]byte(`<!DOCTYPE svg [<!ENTITY sea "#0b4f6c">]><svg ` + svg + `><rect fill="&sea;"/></svg>`), Facts{Type: "image/svg+xml", Vector: true}, ""},
-		"empty":                  {nil, Facts{}, "the file is empty"},
-		"a page":                 {[]byte("<!doctype html><title>Not found</title>"), Facts{}, "no picture that browsers show"},
-		"PNG, cut off":           {whole[:60], Facts{}, "the file is damaged"},
-		"PNG, huge":              {huge, Facts{}, "100000 by 100000 pixels, too many"},
-		"AVIF without size":      {avifOf(1, 1)[:32], Facts{}, "it tells no size"},
-		"AVIF of no size":        {avifOf(0, 5), Facts{}, "it has 0 by 5 pixels"},
-		"icon file, cut off":     {icoOf(whole)[:40], Facts{}, "the icon file is cut off"},
-		"icon file, empty":       {[]byte{0, 0, 1, 0, 0, 0}, Facts{}, "the icon file is cut off"},
-		"icon file, short":       {[]byte{0, 0, 1, 0}, Facts{}, "the icon file is cut off"},
-		"SVG, no namespace":      {[]byte(`<svg width="5"></svg>`), Facts{}, "it lacks xmlns="},
-		"SVG, a mistake":         {[]byte("<svg " + svg + ">\n<g></svg>"), Facts{}, "line 2"},
-		"SVG, twice":             {[]byte(`<svg ` + svg + ` width="1" width="2"/>`), Facts{}, "has the attribute width twice"},
-		"SVG, not declared":      {[]byte(`<svg ` + svg + `><use xlink:href="#a"/></svg>`), Facts{}, "uses xlink: without declaring it"},
-		"SVG, a line before":     {[]byte("\n<?xml version=\"1.0\"?><svg " + svg + "/>"), Facts{}, "anything before its <?xml"},
+		"PNG":              {whole, Facts{Type: "image/png", Width: 64, Height: 64, Opaque: true}, ""},
+		"PNG, see-through": {pngOf(t, tile(5, 6, clear)), Facts{Type: "image/png", Width: 5, Height: 6}, ""},
+		"JPEG":             {jpg.Bytes(), Facts{Type: "image/jpeg", Width: 30, Height: 20, Opaque: true}, ""},
+		"GIF":              {anim.Bytes(), Facts{Type: "image/gif", Width: 7, Height: 9, Opaque: true}, ""},
+		"AVIF":             {avifOf(300, 200), Facts{Type: "image/avif", Width: 300, Height: 200}, ""},
+		"icon file": {icoOf(pngOf(t, tile(16, 16, blue)), pngOf(t, tile(48, 48, blue))),
+			Facts{Type: "image/x-icon", Width: 48, Height: 48}, ""},
+		"large icon file": {icoOf(pngOf(t, tile(256, 256, blue))),
+			Facts{Type: "image/x-icon", Width: 256, Height: 256}, ""},
+		"SVG":               {[]byte(`<svg ` + svg + `/>`), Facts{Type: "image/svg+xml", Vector: true}, ""},
+		"SVG with a prefix": {[]byte(`<?xml version="1.0"?><!-- x --><s:svg xmlns:s="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink"><s:use xlink:href="#a"/></s:svg>`), Facts{Type: "image/svg+xml", Vector: true}, ""},
+		"SVG with an entity": {[]byte(`<!DOCTYPE svg [<!ENTITY sea "#0b4f6c">]><svg ` + svg +
+			`><rect fill="&sea;"/></svg>`), Facts{Type: "image/svg+xml", Vector: true}, ""},
+		"empty": {nil, Facts{}, "the file is empty"},
+		"a page": {[]byte("<!doctype html><title>Not found</title>"), Facts{},
+			"no picture that browsers show"},
+		"PNG, cut off":       {whole[:60], Facts{}, "the file is damaged"},
+		"PNG, huge":          {huge, Facts{}, "100000 by 100000 pixels, too many"},
+		"AVIF without size":  {avifOf(1, 1)[:32], Facts{}, "it tells no size"},
+		"AVIF of no size":    {avifOf(0, 5), Facts{}, "it has 0 by 5 pixels"},
+		"icon file, cut off": {icoOf(whole)[:40], Facts{}, "the icon file is cut off"},
+		"icon file, empty":   {[]byte{0, 0, 1, 0, 0, 0}, Facts{}, "the icon file is cut off"},
+		"icon file, short":   {[]byte{0, 0, 1, 0}, Facts{}, "the icon file is cut off"},
+		"SVG, no namespace":  {[]byte(`<svg width="5"></svg>`), Facts{}, "it lacks xmlns="},
+		"SVG, a mistake":     {[]byte("<svg " + svg + ">\n<g></svg>"), Facts{}, "line 2"},
+		"SVG, twice": {[]byte(`<svg ` + svg + ` width="1" width="2"/>`), Facts{},
+			"has the attribute width twice"},
+		"SVG, not declared": {[]byte(`<svg ` + svg + `><use xlink:href="#a"/></svg>`), Facts{},
+			"uses xlink: without declaring it"},
+		"SVG, a line before": {[]byte("\n<?xml version=\"1.0\"?><svg " + svg + "/>"), Facts{},
+			"anything before its <?xml"},
 		"SVG, an entity of HTML": {[]byte(`<svg ` + svg + `><text>a&nbsp;b</text></svg>`), Facts{}, "line 1"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -155,7 +162,8 @@ func TestEnlarged(t *testing.T) {
 		name string
 		m    *image.NRGBA
 		want bool
-	}{{"sharp", sharp, false}, {"soft", soft, true}, {"plain", tile(192, 192, color.NRGBA{1, 2, 3, 255}), false}, {"small", tile(16, 16, color.NRGBA{1, 2, 3, 255}), false}} {
+	}{{"sharp", sharp, false}, {"soft", soft, true}, {"plain", tile(192, 192, color.NRGBA{1, 2, 3, 255}), false}, {"small",
+		tile(16, 16, color.NRGBA{1, 2, 3, 255}), false}} {
 		f, err := Inspect(pngOf(t, c.m))
 		require.NoError(t, err)
 		assert.Equal(t, c.want, f.Enlarged(), c.name)

@@ -54,14 +54,17 @@ func bad(path, what, mend string) error {
 	return &problem.Problem{Kind: problem.Read, Where: path, What: what, Mend: mend}
 }
 
-// LoadMaster reads and checks a master picture: SVG, PNG, JPEG, WebP or GIF, at least MinMaster pixels on its shorter side.
+// LoadMaster reads and checks a master picture: SVG, PNG, JPEG, WebP or GIF, at least MinMaster pixels on its shorter
+// side.
 func LoadMaster(path string) (*Master, error) {
 	data, err := inputfile.Read(path, maxFile)
 	if errors.As(err, new(*inputfile.TooLargeError)) {
-		return nil, bad(path, "the master picture's file has more than 64 MB", "use a smaller one; 1024 by 1024 pixels are plenty")
+		return nil, bad(path, "the master picture's file has more than 64 MB",
+			"use a smaller one; 1024 by 1024 pixels are plenty")
 	}
 	if err != nil {
-		return nil, &problem.Problem{Kind: problem.Read, Where: path, What: "the master picture cannot be read: " + plainError(err), Mend: "check icons.master", Cause: err}
+		return nil, &problem.Problem{Kind: problem.Read, Where: path, What: "the master picture cannot be read: " +
+			plainError(err), Mend: "check icons.master", Cause: err}
 	}
 	if len(data) == 0 {
 		return nil, bad(path, "the master picture's file is empty", "")
@@ -71,18 +74,22 @@ func LoadMaster(path string) (*Master, error) {
 	}
 	cfg, kind, err := image.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
-		return nil, bad(path, "this is not a picture that can be read ("+plainError(err)+")", "the master is an SVG, PNG, JPEG or WebP file")
+		return nil, bad(path, "this is not a picture that can be read ("+plainError(err)+")",
+			"the master is an SVG, PNG, JPEG or WebP file")
 	}
 	if int64(cfg.Width)*int64(cfg.Height) > maxPixels {
-		return nil, bad(path, fmt.Sprintf("the master picture has %d by %d pixels, too many to work with", cfg.Width, cfg.Height), "scale it to 1024 by 1024")
+		return nil, bad(path, fmt.Sprintf("the master picture has %d by %d pixels, too many to work with", cfg.Width,
+			cfg.Height), "scale it to 1024 by 1024")
 	}
 	if min(cfg.Width, cfg.Height) < MinMaster {
 		return nil, bad(path, fmt.Sprintf("the master picture is too small: %d by %d pixels", cfg.Width, cfg.Height),
-			fmt.Sprintf("icons of %d pixels are needed, and enlarging would blur them; use an SVG or at least %d by %d pixels", MinMaster, MinMaster, MinMaster))
+			fmt.Sprintf("icons of %d pixels are needed, and enlarging would blur them; use an SVG or at least %d by %d pixels",
+				MinMaster, MinMaster, MinMaster))
 	}
 	m, _, err := image.Decode(bytes.NewReader(data))
 	if err != nil {
-		return nil, bad(path, fmt.Sprintf("the %s file is damaged (%s)", strings.ToUpper(kind), plainError(err)), "export it again")
+		return nil, bad(path, fmt.Sprintf("the %s file is damaged (%s)", strings.ToUpper(kind), plainError(err)),
+			"export it again")
 	}
 	if _, inks := m.(*image.CMYK); inks {
 		return nil, bad(path, "the picture's colours are inks (CMYK), not light", "export it as RGB, with the profile sRGB")
@@ -119,13 +126,15 @@ func toNRGBA(m image.Image) *image.NRGBA {
 
 func looksLikeSVG(data []byte) bool {
 	head := strings.ToLower(string(data[:min(len(data), 1024)]))
-	return strings.Contains(head, "<svg") || strings.Contains(head, ":svg") || strings.HasPrefix(strings.TrimSpace(head), "<?xml")
+	return strings.Contains(head, "<svg") || strings.Contains(head, ":svg") || strings.HasPrefix(strings.TrimSpace(head),
+		"<?xml")
 }
 
 // undrawn names SVG elements that cannot be drawn here, with what to do about each.
 var undrawn = map[string]string{
 	"text": "convert the text to outlines, or export a PNG", "image": "export a PNG: pictures inside an SVG are not drawn",
-	"filter": "export a PNG: filters are not drawn", "foreignObject": "export a PNG", "mask": "export a PNG: masks are not drawn",
+	"filter": "export a PNG: filters are not drawn", "foreignObject": "export a PNG",
+	"mask":    "export a PNG: masks are not drawn",
 	"pattern": "export a PNG: patterns are not drawn",
 	"script":  "export a PNG: scripts are not run", "marker": "export a PNG: markers are not drawn",
 }

@@ -6,7 +6,8 @@ import (
 	"image"
 )
 
-// orientation reads how a JPEG's picture lies, from its Exif data: 1 to 8 as the Exif standard has it, 1 when nothing is said.
+// orientation reads how a JPEG's picture lies, from its Exif data: 1 to 8 as the Exif standard has it, 1 when nothing
+// is said.
 func orientation(data []byte) int {
 	if !bytes.HasPrefix(data, []byte{0xff, 0xd8}) {
 		return 1

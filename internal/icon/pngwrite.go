@@ -9,8 +9,8 @@ import (
 	"image/png"
 )
 
-// trueColour writes a picture as a PNG of eight bits a channel (PNG, third edition), with the filters that give the fewest bytes: those
-// of drawings with few tones compress best unfiltered, photos with a filter of each row's own.
+// trueColour writes a picture as a PNG of eight bits a channel (PNG, third edition), with the filters that give the
+// fewest bytes: those of drawings with few tones compress best unfiltered, photos with a filter of each row's own.
 func trueColour(m *image.NRGBA, opaque bool) ([]byte, error) {
 	channels := 4
 	if opaque {
@@ -122,7 +122,8 @@ func paeth(a, b, c byte) byte {
 	return c
 }
 
-// leastFilter appends a row with the filter whose differences are smallest in sum, which mostly compress best (PNG, 12.7).
+// leastFilter appends a row with the filter whose differences are smallest in sum, which mostly compress best (PNG,
+// 12.7).
 func leastFilter(dst []byte, channels int, prev, row []byte) []byte {
 	best, least := 0, -1
 	start := len(dst)

@@ -51,7 +51,8 @@ func profileOf(data []byte) []byte {
 			if data[at+1] == 0xda || size < 2 || at+2+size > len(data) {
 				break
 			}
-			if part, is := bytes.CutPrefix(data[at+4:at+2+size], []byte("ICC_PROFILE\x00")); data[at+1] == 0xe2 && is && len(part) > 2 {
+			if part, is := bytes.CutPrefix(data[at+4:at+2+size], []byte("ICC_PROFILE\x00")); data[at+1] == 0xe2 && is &&
+				len(part) > 2 {
 				profile = append(profile, part[2:]...)
 			}
 			at += 2 + size
@@ -79,14 +80,16 @@ type colours struct {
 	matrix [3][3]float64
 }
 
-// fromD50 takes XYZ under the profile connection space's white, D50, to linear sRGB (ICC.1, Annex E; IEC 61966-2-1, adapted by Bradford).
-var fromD50 = [3][3]float64{{3.1338561, -1.6168667, -0.4906146}, {-0.9787684, 1.9161415, 0.0334540}, {0.0719453, -0.2289914, 1.4052427}}
+// fromD50 takes XYZ under the profile connection space's white, D50, to linear sRGB (ICC.1, Annex E; IEC 61966-2-1,
+// adapted by Bradford).
+var fromD50 = [3][3]float64{{3.1338561, -1.6168667, -0.4906146}, {-0.9787684, 1.9161415, 0.0334540},
+	{0.0719453, -0.2289914, 1.4052427}}
 
 // errTables tells of a profile that works with tables of colours.
 var errTables = errors.New("its colour profile works with tables")
 
-// readProfile reads a profile of three curves and a matrix, or of one grey curve (ICC.1:2022, 8.3). It gives nil for one that
-// comes to the same as sRGB.
+// readProfile reads a profile of three curves and a matrix, or of one grey curve (ICC.1:2022, 8.3). It gives nil for
+// one that comes to the same as sRGB.
 func readProfile(p []byte) (*colours, error) {
 	if len(p) < 132 {
 		return nil, fmt.Errorf("its colour profile is cut off")

@@ -18,7 +18,8 @@ import (
 type Icon struct {
 	// Name is the file's name without its folder.
 	Name string
-	// Size is its width and height in pixels; of an ICO the largest, of a vector 0. Width and Height are there for what is not square.
+	// Size is its width and height in pixels; of an ICO the largest, of a vector 0. Width and Height are there for what
+	// is not square.
 	Size          int
 	Width, Height int
 	Type          string
@@ -41,11 +42,13 @@ const maxVector = 24 << 10
 // wanted lists the set in the order it is declared.
 func (r *Recipe) wanted(grounded bool) []Icon {
 	forAny := func(targets ...string) bool {
-		return len(r.Targets) == 0 || slices.ContainsFunc(targets, func(t string) bool { return slices.Contains(r.Targets, t) })
+		return len(r.Targets) == 0 ||
+			slices.ContainsFunc(targets, func(t string) bool { return slices.Contains(r.Targets, t) })
 	}
 	var list []Icon
 	if forAny(target.ChromiumAndroid, target.ChromiumDesktop, target.FirefoxAndroid, target.SafariMacOS) {
-		list = append(list, Icon{Name: "any-192.png", Size: 192, Purpose: "any"}, Icon{Name: "any-512.png", Size: 512, Purpose: "any"})
+		list = append(list, Icon{Name: "any-192.png", Size: 192, Purpose: "any"},
+			Icon{Name: "any-512.png", Size: 512, Purpose: "any"})
 	}
 	if r.Tiles {
 		for _, n := range []int{44, 71, 150, 310} {
@@ -53,7 +56,8 @@ func (r *Recipe) wanted(grounded bool) []Icon {
 		}
 	}
 	if forAny(target.ChromiumAndroid, target.FirefoxAndroid) {
-		list = append(list, Icon{Name: "maskable-192.png", Size: 192, Purpose: "maskable"}, Icon{Name: "maskable-512.png", Size: 512, Purpose: "maskable"})
+		list = append(list, Icon{Name: "maskable-192.png", Size: 192, Purpose: "maskable"},
+			Icon{Name: "maskable-512.png", Size: 512, Purpose: "maskable"})
 	}
 	if r.Monochrome != nil {
 		list = append(list, Icon{Name: "monochrome-512.png", Size: 512, Purpose: "monochrome"})
@@ -67,7 +71,8 @@ func (r *Recipe) wanted(grounded bool) []Icon {
 	}
 	for _, s := range r.Shortcuts {
 		for _, n := range []int{96, 192} {
-			list = append(list, Icon{Name: fmt.Sprintf("shortcut-%s-%d.png", fileWord(s.Name), n), Size: n, Purpose: "shortcut", Shortcut: s.Name})
+			list = append(list, Icon{Name: fmt.Sprintf("shortcut-%s-%d.png", fileWord(s.Name), n), Size: n, Purpose: "shortcut",
+				Shortcut: s.Name})
 		}
 	}
 	return list
@@ -97,14 +102,15 @@ func fileWord(s string) string {
 	return fmt.Sprintf("%x", s)
 }
 
-// SafeRadius is the part of an icon's width from its centre that every launcher's mask leaves visible (Web App Manifest, maskable icons).
+// SafeRadius is the part of an icon's width from its centre that every launcher's mask leaves visible (Web App
+// Manifest, maskable icons).
 const SafeRadius = 0.4
 
 // Recipe says what a set is made from.
 type Recipe struct {
 	Master *Master
-	// Maskable, Monochrome and Small stand in for Master where they are given: Small for icons of 48 pixels and less. Only with a
-	// Monochrome master is there a monochrome icon.
+	// Maskable, Monochrome and Small stand in for Master where they are given: Small for icons of 48 pixels and less.
+	// Only with a Monochrome master is there a monochrome icon.
 	Maskable, Monochrome, Small *Master
 	// Backdrop fills icons that may not be transparent.
 	Backdrop color.NRGBA
@@ -114,7 +120,8 @@ type Recipe struct {
 	Tiles bool
 	// Shortcuts are the pictures of the manifest's shortcuts.
 	Shortcuts []ShortcutMaster
-	// Ground says what lies under plain icons: clear, filled, or "" for the backdrop where the picture would hardly be seen on white.
+	// Ground says what lies under plain icons: clear, filled, or "" for the backdrop where the picture would hardly be
+	// seen on white.
 	Ground string
 }
 
@@ -134,7 +141,8 @@ func Make(r Recipe) ([]Icon, error) {
 		}
 	}
 	small := r.small()
-	grounded := r.Ground == "filled" || r.Ground == "" && shape.faint && apart(backdrop, color.NRGBA{255, 255, 255, 255}) > 40
+	grounded := r.Ground == "filled" || r.Ground == "" && shape.faint &&
+		apart(backdrop, color.NRGBA{255, 255, 255, 255}) > 40
 	wanted := r.wanted(grounded)
 	list := make([]Icon, len(wanted))
 	errs := make([]error, len(wanted))

@@ -137,7 +137,8 @@ func circle(cx, cy, r float64) outline {
 func superellipse(cx, cy, r, n float64) outline {
 	return func(t float64) (float64, float64) {
 		cos, sin := math.Cos(2*math.Pi*t), math.Sin(2*math.Pi*t)
-		return cx + r*math.Copysign(math.Pow(math.Abs(cos), 2/n), cos), cy + r*math.Copysign(math.Pow(math.Abs(sin), 2/n), sin)
+		return cx + r*math.Copysign(math.Pow(math.Abs(cos), 2/n), cos), cy + r*math.Copysign(math.Pow(math.Abs(sin), 2/n),
+			sin)
 	}
 }
 
@@ -422,7 +423,8 @@ func (s *Sheet) screens(c canvas, top int) {
 		ground     color.NRGBA
 		text       color.NRGBA
 		appleStyle bool
-	}{{"home screen, Android", color.NRGBA{0x2d, 0x45, 0x50, 0xff}, white, false}, {"home screen, iPhone", color.NRGBA{0xc9, 0xd6, 0xd8, 0xff}, ink, true}} {
+	}{{"home screen, Android", color.NRGBA{0x2d, 0x45, 0x50, 0xff}, white, false}, {"home screen, iPhone",
+		color.NRGBA{0xc9, 0xd6, 0xd8, 0xff}, ink, true}} {
 		x := margin + i*190
 		frame := rounded(float64(x), float64(y), 170, 200, 18)
 		c.solid(frame, where.ground)
@@ -483,7 +485,8 @@ func (s *Sheet) screens(c canvas, top int) {
 		c.solid(circle(float64(x)+282-float64(i)*18, float64(wy)+17, 5), faded(readable(theme)))
 	}
 	for i := range 3 {
-		c.solid(rounded(float64(x)+16, float64(wy)+50+float64(i)*20, 180+float64(i*31), 9, 4), color.NRGBA{0xec, 0xe9, 0xe2, 0xff})
+		c.solid(rounded(float64(x)+16, float64(wy)+50+float64(i)*20, 180+float64(i*31), 9, 4),
+			color.NRGBA{0xec, 0xe9, 0xe2, 0xff})
 	}
 	c.write("window on a desktop", x+150, wy+144, small, soft, 1, 0)
 	// The entry in the list of open apps.
@@ -495,7 +498,8 @@ func (s *Sheet) screens(c canvas, top int) {
 	c.picture(plainIcon, x+12, y+12, 22)
 	c.write(short, x+44, y+28, label, readable(theme), 0, 124)
 	for i := range 6 {
-		c.solid(rounded(float64(x)+16, float64(y)+64+float64(i)*34, float64(148-(i*37)%60), 12, 5), color.NRGBA{0xec, 0xe9, 0xe2, 0xff})
+		c.solid(rounded(float64(x)+16, float64(y)+64+float64(i)*34, float64(148-(i*37)%60), 12, 5),
+			color.NRGBA{0xec, 0xe9, 0xe2, 0xff})
 	}
 	c.write("task switcher", x+90, y+312, small, soft, 1, 0)
 }

@@ -11,13 +11,17 @@ import (
 	"sync"
 )
 
-// Screen is the screen of an iPhone or iPad: width and height in CSS pixels when held upright, and device pixels for each.
+// Screen is the screen of an iPhone or iPad: width and height in CSS pixels when held upright, and device pixels for
+// each.
 type Screen struct{ Width, Height, Ratio int }
 
-// Screens lists the screens of the iPhones and iPads that run a system of the last five years, one entry for all that share a size.
+// Screens lists the screens of the iPhones and iPads that run a system of the last five years, one entry for all that
+// share a size.
 var Screens = []Screen{
-	{375, 667, 2}, {414, 736, 3}, {375, 812, 3}, {414, 896, 2}, {414, 896, 3}, {390, 844, 3}, {428, 926, 3}, {393, 852, 3}, {430, 932, 3},
-	{402, 874, 3}, {440, 956, 3}, {420, 912, 3}, {768, 1024, 2}, {744, 1133, 2}, {810, 1080, 2}, {820, 1180, 2}, {834, 1112, 2},
+	{375, 667, 2}, {414, 736, 3}, {375, 812, 3}, {414, 896, 2}, {414, 896, 3}, {390, 844, 3}, {428, 926, 3}, {393, 852,
+		3}, {430, 932, 3},
+	{402, 874, 3}, {440, 956, 3}, {420, 912, 3}, {768, 1024, 2}, {744, 1133, 2}, {810, 1080, 2}, {820, 1180, 2}, {834,
+		1112, 2},
 	{834, 1194, 2}, {834, 1210, 2}, {1024, 1366, 2}, {1032, 1376, 2},
 }
 
@@ -55,7 +59,8 @@ func MakeStartup(r StartupRecipe) ([]Startup, error) {
 				if landscape {
 					w, h, lies = h, w, "landscape"
 				}
-				media := fmt.Sprintf("screen and (device-width: %dpx) and (device-height: %dpx) and (-webkit-device-pixel-ratio: %d) and (orientation: %s)", s.Width, s.Height, s.Ratio, lies)
+				media := fmt.Sprintf("screen and (device-width: %dpx) and (device-height: %dpx) and "+
+					"(-webkit-device-pixel-ratio: %d) and (orientation: %s)", s.Width, s.Height, s.Ratio, lies)
 				name := fmt.Sprintf("start-%dx%d.png", w, h)
 				switch {
 				case dark:
@@ -64,7 +69,8 @@ func MakeStartup(r StartupRecipe) ([]Startup, error) {
 				case r.Dark:
 					media += " and (prefers-color-scheme: light)"
 				}
-				list = append(list, Startup{Icon{Name: name, Size: max(w, h), Width: w, Height: h, Type: "image/png", Purpose: "startup"}, media})
+				list = append(list, Startup{Icon{Name: name, Size: max(w, h), Width: w, Height: h, Type: "image/png",
+					Purpose: "startup"}, media})
 				grounds = append(grounds, ground)
 			}
 		}
@@ -131,8 +137,8 @@ func (r *StartupRecipe) middle(s shape, size int, ground color.NRGBA) (*image.NR
 	return out.NRGBA, nil
 }
 
-// inMiddle writes a PNG of one colour with an opaque picture in its middle. Each row is written as its difference from the one above
-// (PNG, 9.2), which is nothing nearly everywhere.
+// inMiddle writes a PNG of one colour with an opaque picture in its middle. Each row is written as its difference from
+// the one above (PNG, 9.2), which is nothing nearly everywhere.
 func inMiddle(picture *image.NRGBA, w, h int, ground color.NRGBA) ([]byte, error) {
 	size := picture.Rect.Dx()
 	left, top := (w-size)/2, (h-size)/2

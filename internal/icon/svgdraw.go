@@ -18,8 +18,8 @@ import (
 	"golang.org/x/net/html"
 )
 
-// The library that draws shapes knows neither clip paths nor the even-odd rule nor groups that fade as one. Parts of a picture that
-// use these are drawn by themselves and laid over the rest.
+// The library that draws shapes knows neither clip paths nor the even-odd rule nor groups that fade as one. Parts of a
+// picture that use these are drawn by themselves and laid over the rest.
 
 // property gives a presentation property of an element itself, from its style attribute or the attribute of that name.
 func property(n *html.Node, name string) string {
@@ -81,14 +81,16 @@ func (t *svgTree) clipOf(n *html.Node) (*html.Node, error) {
 	}
 	id, is := strings.CutPrefix(strings.ReplaceAll(strings.ReplaceAll(text, `"`, ""), "'", ""), "url(#")
 	if !is {
-		return nil, &svgFault{t.lines[n], fmt.Sprintf("the SVG clips by %q, which is not drawn here", text), "use a <clipPath> element, or export a PNG"}
+		return nil, &svgFault{t.lines[n], fmt.Sprintf("the SVG clips by %q, which is not drawn here", text),
+			"use a <clipPath> element, or export a PNG"}
 	}
 	clip := t.byID[strings.TrimSuffix(id, ")")]
 	switch {
 	case clip == nil || clip.Data != "clipPath":
 		return nil, nil // as browsers do
 	case attr(clip, "clipPathUnits") == "objectBoundingBox":
-		return nil, &svgFault{t.lines[clip], "the <clipPath> counts in parts of what it clips (objectBoundingBox), which is not drawn here", "write its shapes in the picture's own units, or export a PNG"}
+		return nil, &svgFault{t.lines[clip], "the <clipPath> counts in parts of what it clips (objectBoundingBox), which " +
+			"is not drawn here", "write its shapes in the picture's own units, or export a PNG"}
 	case property(clip, "clip-path") != "":
 		return nil, &svgFault{t.lines[clip], "the <clipPath> is clipped itself, which is not drawn here", "export a PNG"}
 	}
@@ -115,7 +117,8 @@ func compositions(root *html.Node) map[*html.Node]bool {
 	out := map[*html.Node]bool{}
 	var visit func(n *html.Node) bool
 	visit = func(n *html.Node) bool {
-		is := n.Type == html.ElementNode && (property(n, "clip-path") != "" || property(n, "fill-rule") != "" || container(n) && opacityOf(n) < 1)
+		is := n.Type == html.ElementNode && (property(n, "clip-path") != "" || property(n, "fill-rule") != "" ||
+			container(n) && opacityOf(n) < 1)
 		for k := n.FirstChild; k != nil; k = k.NextSibling {
 			is = visit(k) || is
 		}
@@ -140,7 +143,8 @@ type painter struct {
 	text      int // bytes handed to the library
 }
 
-// Bounds of what is drawn by itself: how many parts, how many layers at once, and how much text in all the library reads for them.
+// Bounds of what is drawn by itself: how many parts, how many layers at once, and how much text in all the library
+// reads for them.
 const (
 	maxParts  = 2000
 	maxLayers = 24
@@ -206,7 +210,8 @@ func (p *painter) part(dst *image.RGBA, n *html.Node, chain []*html.Node, evenOd
 	layer := dst
 	if clip != nil || fades {
 		if p.layers++; p.layers > maxLayers {
-			return &svgFault{p.tree.lines[n], fmt.Sprintf("more than %d elements that fade or are clipped stand in one another", maxLayers), "write the opacity on the innermost alone, or export a PNG"}
+			return &svgFault{p.tree.lines[n], fmt.Sprintf("more than %d elements that fade or are clipped stand in one another",
+				maxLayers), "write the opacity on the innermost alone, or export a PNG"}
 		}
 		defer func() { p.layers-- }()
 		layer = p.blank()
@@ -253,7 +258,8 @@ func (p *painter) part(dst *image.RGBA, n *html.Node, chain []*html.Node, evenOd
 	}
 	switch {
 	case fades:
-		draw.DrawMask(dst, dst.Rect, layer, image.Point{}, image.NewUniform(color.Alpha{uint8(opacityOf(n)*255 + 0.5)}), image.Point{}, draw.Over)
+		draw.DrawMask(dst, dst.Rect, layer, image.Point{}, image.NewUniform(color.Alpha{uint8(opacityOf(n)*255 + 0.5)}),
+			image.Point{}, draw.Over)
 	case layer != dst:
 		draw.Draw(dst, dst.Rect, layer, image.Point{}, draw.Over)
 	}
@@ -262,7 +268,8 @@ func (p *painter) part(dst *image.RGBA, n *html.Node, chain []*html.Node, evenOd
 
 // outlineOf copies an element with its shape alone, filled.
 func outlineOf(n *html.Node) *html.Node {
-	out := bare(n, n.Data, map[string]bool{"style": true, "fill": true, "stroke": true, "opacity": true, "fill-opacity": true, "stroke-opacity": true, "class": true, "clip-path": true, "clip-rule": true, "fill-rule": true})
+	out := bare(n, n.Data, map[string]bool{"style": true, "fill": true, "stroke": true, "opacity": true,
+		"fill-opacity": true, "stroke-opacity": true, "class": true, "clip-path": true, "clip-rule": true, "fill-rule": true})
 	for i, a := range out.Attr {
 		if a.Key == "style" {
 			out.Attr[i].Val = ""
@@ -392,7 +399,8 @@ func (s *evenOdd) SetColor(c any) {
 func (s *evenOdd) Clear() {
 	s.r.Clear()
 	s.started = false
-	s.box = fixed.Rectangle26_6{Min: fixed.Point26_6{X: math.MaxInt32, Y: math.MaxInt32}, Max: fixed.Point26_6{X: math.MinInt32, Y: math.MinInt32}}
+	s.box = fixed.Rectangle26_6{Min: fixed.Point26_6{X: math.MaxInt32, Y: math.MaxInt32},
+		Max: fixed.Point26_6{X: math.MinInt32, Y: math.MinInt32}}
 }
 
 // coloured is a picture that a function gives the colours of.

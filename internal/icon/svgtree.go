@@ -32,7 +32,8 @@ type svgFault struct {
 
 func (f *svgFault) Error() string { return f.what }
 
-// Bounds of an SVG: what references may grow it to, how deep it is nested, and how many selectors are tried on elements.
+// Bounds of an SVG: what references may grow it to, how deep it is nested, and how many selectors are tried on
+// elements.
 const (
 	mostElements = 50_000
 	mostDeep     = 400
@@ -64,7 +65,8 @@ func readSVG(data []byte) (*svgTree, error) {
 				return nil, &svgFault{line, "the SVG has more than 50 000 elements", "simplify it, or export a PNG"}
 			}
 			if depth++; depth > mostDeep {
-				return nil, &svgFault{line, fmt.Sprintf("the SVG nests more than %d elements in one another", mostDeep), "take groups out that hold only one other, or export a PNG"}
+				return nil, &svgFault{line, fmt.Sprintf("the SVG nests more than %d elements in one another", mostDeep),
+					"take groups out that hold only one other, or export a PNG"}
 			}
 			e := &html.Node{Type: html.ElementNode, Data: x.Name.Local}
 			for _, a := range x.Attr {
@@ -113,7 +115,8 @@ func setAttr(n *html.Node, key, value string) {
 	n.Attr = append(n.Attr, html.Attribute{Key: key, Val: value})
 }
 
-// flatten makes the tree one that needs no style sheets and no references: rules become style attributes, used elements are copied.
+// flatten makes the tree one that needs no style sheets and no references: rules become style attributes, used
+// elements are copied.
 func (t *svgTree) flatten() error {
 	if err := t.use(t.root, 0, new(int)); err != nil {
 		return err
@@ -154,14 +157,17 @@ func (t *svgTree) use(n *html.Node, depth int, copies *int) error {
 		}
 		id, local := strings.CutPrefix(ref, "#")
 		if !local {
-			return &svgFault{t.lines[k], fmt.Sprintf("<use> refers to another file, %q", ref), "put what it refers to into this file, or export a PNG"}
+			return &svgFault{t.lines[k], fmt.Sprintf("<use> refers to another file, %q", ref),
+				"put what it refers to into this file, or export a PNG"}
 		}
 		target := t.byID[id]
 		if target == nil {
-			return &svgFault{t.lines[k], fmt.Sprintf("<use> refers to %q, which is not there", ref), "mend the reference, or export the SVG again"}
+			return &svgFault{t.lines[k], fmt.Sprintf("<use> refers to %q, which is not there", ref),
+				"mend the reference, or export the SVG again"}
 		}
 		if depth > 12 {
-			return &svgFault{t.lines[k], fmt.Sprintf("<use> refers to %q in a circle", ref), "mend the references, or export a PNG"}
+			return &svgFault{t.lines[k], fmt.Sprintf("<use> refers to %q in a circle", ref),
+				"mend the references, or export a PNG"}
 		}
 		if target.Data == "symbol" && attr(target, "viewBox") != "" && attr(k, "width") != "" {
 			return &svgFault{t.lines[k], "<use> scales a symbol with a view box, which is not drawn here", "export a PNG"}
@@ -183,7 +189,8 @@ func (t *svgTree) use(n *html.Node, depth int, copies *int) error {
 		}
 		inner := t.copy(target, copies)
 		if *copies > mostElements {
-			return &svgFault{t.lines[k], "the SVG's references grow it to more than 50 000 elements", "simplify it, or export a PNG"}
+			return &svgFault{t.lines[k], "the SVG's references grow it to more than 50 000 elements",
+				"simplify it, or export a PNG"}
 		}
 		if inner.Data == "symbol" {
 			inner.Data = "g"
@@ -265,7 +272,8 @@ func (t *svgTree) style() error {
 		return nil
 	}
 	if len(rules)*len(t.lines) > mostMatches {
-		return &svgFault{1, fmt.Sprintf("the SVG's style sheets have %d selectors for %d elements, too many to try", len(rules), len(t.lines)), "take out those that match nothing, or export a PNG"}
+		return &svgFault{1, fmt.Sprintf("the SVG's style sheets have %d selectors for %d elements, too many to try",
+			len(rules), len(t.lines)), "take out those that match nothing, or export a PNG"}
 	}
 	sort.SliceStable(rules, func(i, j int) bool { return rules[i].selector.Specificity().Less(rules[j].selector.Specificity()) })
 	var visit func(n *html.Node)

@@ -15,8 +15,8 @@ const svgNamespace = "http://www.w3.org/2000/svg"
 
 var entity = regexp.MustCompile(`<!ENTITY\s+([\w:.-]+)\s+(?:"([^"]*)"|'([^']*)')\s*>`)
 
-// checkSVG says why browsers would not show an SVG as a picture: as such it has to be well-formed XML with the namespaces that it uses
-// declared (XML 1.0, 2.1; Namespaces in XML, 5), other than in the middle of a page.
+// checkSVG says why browsers would not show an SVG as a picture: as such it has to be well-formed XML with the
+// namespaces that it uses declared (XML 1.0, 2.1; Namespaces in XML, 5), other than in the middle of a page.
 func checkSVG(data []byte) error {
 	dec := xml.NewDecoder(bytes.NewReader(data))
 	dec.CharsetReader = charset.NewReaderLabel
@@ -56,7 +56,8 @@ func checkSVG(data []byte) error {
 			}
 			seen := map[xml.Name]bool{}
 			for _, a := range append(x.Attr, xml.Attr{Name: x.Name}) {
-				if space := a.Name.Space; space != "" && space != "xmlns" && !bytes.ContainsAny([]byte(space), ":/") && !declares(data, space) {
+				if space := a.Name.Space; space != "" && space != "xmlns" && !bytes.ContainsAny([]byte(space), ":/") &&
+					!declares(data, space) {
 					return fmt.Errorf("line %d uses %s: without declaring it, and browsers show no such SVG", line, space)
 				}
 			}

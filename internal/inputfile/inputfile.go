@@ -22,8 +22,8 @@ func (e *TooLargeError) Error() string {
 	return fmt.Sprintf("the file is larger than %d MB", e.Limit>>20)
 }
 
-// Read gives a file's content, at most limit bytes of it: a larger file is a TooLargeError, and what is no file an ErrNotRegular. It
-// never waits for a pipe's other end.
+// Read gives a file's content, at most limit bytes of it: a larger file is a TooLargeError, and what is no file an
+// ErrNotRegular. It never waits for a pipe's other end.
 func Read(path string, limit int64) ([]byte, error) {
 	// Without O_NONBLOCK opening a pipe waits until somebody writes to it.
 	f, err := os.OpenFile(path, os.O_RDONLY|syscall.O_NONBLOCK, 0)

@@ -23,7 +23,8 @@ func TestRead(t *testing.T) {
 	require.NoError(t, syscall.Mkfifo(at("pipe"), 0o600))
 	require.NoError(t, os.Symlink("/dev/zero", at("endless")))
 	require.NoError(t, os.Symlink("small", at("link")))
-	for name, want := range map[string]error{"small": nil, "link": nil, "large": &TooLargeError{2 << 20}, "pipe": ErrNotRegular, "endless": ErrNotRegular, ".": ErrNotRegular, "nowhere": os.ErrNotExist} {
+	for name, want := range map[string]error{"small": nil, "link": nil, "large": &TooLargeError{2 << 20},
+		"pipe": ErrNotRegular, "endless": ErrNotRegular, ".": ErrNotRegular, "nowhere": os.ErrNotExist} {
 		type result struct {
 			text []byte
 			err  error

@@ -17,8 +17,8 @@ import (
 	"tachyform/internal/driver/chromium"
 )
 
-// askedManifests are texts about which a real Chromium is asked: every member of the standards and of their extensions, each with values
-// of the wrong type, and what their texts do not decide.
+// askedManifests are texts about which a real Chromium is asked: every member of the standards and of their
+// extensions, each with values of the wrong type, and what their texts do not decide.
 func askedManifests() []string {
 	var out []string
 	wrong := []string{`7`, `"x"`, `[]`, `{}`, `true`, `null`, `[7]`, `["x"]`, `[{}]`, `{"x":7}`}

@@ -85,8 +85,8 @@ func ParseColour(text string) (color.NRGBA, bool) {
 	return color.NRGBA{eight(r), eight(g), eight(b), eight(alpha)}, true
 }
 
-// legacyForm says whether a function with commas has the form that CSS had before (CSS Color 4, 5.1 and 7): commas everywhere, no
-// slash, and for rgb() numbers or percentages but not both.
+// legacyForm says whether a function with commas has the form that CSS had before (CSS Color 4, 5.1 and 7): commas
+// everywhere, no slash, and for rgb() numbers or percentages but not both.
 func legacyForm(name, inside string, args []string) bool {
 	if strings.Contains(inside, "/") || strings.Count(inside, ",") != len(args)-1 || strings.Contains(inside, "none") {
 		return false

@@ -58,8 +58,10 @@ func ungamma(c float64) float64 {
 
 func fromOklab(l, a, b float64) (float64, float64, float64) {
 	cube := func(x float64) float64 { return x * x * x }
-	x, y, z := cube(l+0.3963377774*a+0.2158037573*b), cube(l-0.1055613458*a-0.0638541728*b), cube(l-0.0894841775*a-1.2914855480*b)
-	return gamma(4.0767416621*x - 3.3077115913*y + 0.2309699292*z), gamma(-1.2684380046*x + 2.6097574011*y - 0.3413193965*z), gamma(-0.0041960863*x - 0.7034186147*y + 1.7076147010*z)
+	x, y, z := cube(l+0.3963377774*a+
+		0.2158037573*b), cube(l-0.1055613458*a-0.0638541728*b), cube(l-0.0894841775*a-1.2914855480*b)
+	return gamma(4.0767416621*x - 3.3077115913*y + 0.2309699292*z), gamma(-1.2684380046*x +
+		2.6097574011*y - 0.3413193965*z), gamma(-0.0041960863*x - 0.7034186147*y + 1.7076147010*z)
 }
 
 // fromLab converts CIE Lab with the white point D50 to sRGB.
@@ -95,7 +97,8 @@ func fromXYZ(x, y, z float64) (float64, float64, float64) {
 // predefined reads the inside of color() (CSS Color 4, 10).
 func predefined(inside string) (color.NRGBA, bool) {
 	args := strings.Fields(strings.ReplaceAll(inside, "/", " "))
-	if len(args) < 4 || len(args) > 5 || strings.Contains(inside, ",") || !slashForm(strings.TrimPrefix(strings.TrimSpace(inside), args[0]), len(args)-1) {
+	if len(args) < 4 || len(args) > 5 || strings.Contains(inside, ",") ||
+		!slashForm(strings.TrimPrefix(strings.TrimSpace(inside), args[0]), len(args)-1) {
 		return color.NRGBA{}, false
 	}
 	var v [3]float64
@@ -120,7 +123,8 @@ func predefined(inside string) (color.NRGBA, bool) {
 		r, g, b = gamma(v[0]), gamma(v[1]), gamma(v[2])
 	case "display-p3":
 		x, y, z := ungamma(v[0]), ungamma(v[1]), ungamma(v[2])
-		r, g, b = fromXYZ(0.4865709486482162*x+0.26566769316909306*y+0.1982172852343625*z, 0.2289745640697488*x+0.6917385218365064*y+0.079286914093745*z, 0.04511338185890264*y+1.043944368900976*z)
+		r, g, b = fromXYZ(0.4865709486482162*x+0.26566769316909306*y+0.1982172852343625*z, 0.2289745640697488*x+
+			0.6917385218365064*y+0.079286914093745*z, 0.04511338185890264*y+1.043944368900976*z)
 	case "xyz", "xyz-d65":
 		r, g, b = fromXYZ(v[0], v[1], v[2])
 	case "xyz-d50":
@@ -128,7 +132,8 @@ func predefined(inside string) (color.NRGBA, bool) {
 	case "a98-rgb":
 		linear := func(c float64) float64 { return math.Copysign(math.Pow(math.Abs(c), 563.0/256), c) }
 		x, y, z := linear(v[0]), linear(v[1]), linear(v[2])
-		r, g, b = fromXYZ(573536.0/994567*x+263643.0/1420810*y+187206.0/994567*z, 591459.0/1989134*x+6239551.0/9945670*y+374412.0/4972835*z,
+		r, g, b = fromXYZ(573536.0/994567*x+263643.0/1420810*y+187206.0/994567*z, 591459.0/1989134*x+6239551.0/9945670*y+
+			374412.0/4972835*z,
 			53769.0/1989134*x+351524.0/4972835*y+4929758.0/4972835*z)
 	case "prophoto-rgb":
 		linear := func(c float64) float64 {
@@ -138,7 +143,8 @@ func predefined(inside string) (color.NRGBA, bool) {
 			return math.Copysign(math.Pow(math.Abs(c), 1.8), c)
 		}
 		x, y, z := linear(v[0]), linear(v[1]), linear(v[2])
-		r, g, b = fromXYZ50(0.7977666449006423*x+0.13518129740053308*y+0.0313477341283922*z, 0.2880748288194013*x+0.711835234241873*y+0.00008993693872564*z, 0.8251046025104602*z)
+		r, g, b = fromXYZ50(0.7977666449006423*x+0.13518129740053308*y+0.0313477341283922*z, 0.2880748288194013*x+
+			0.711835234241873*y+0.00008993693872564*z, 0.8251046025104602*z)
 	case "rec2020":
 		const a, bend = 1.09929682680944, 0.018053968510807
 		linear := func(c float64) float64 {
@@ -148,7 +154,8 @@ func predefined(inside string) (color.NRGBA, bool) {
 			return math.Copysign(math.Pow((math.Abs(c)+a-1)/a, 1/0.45), c)
 		}
 		x, y, z := linear(v[0]), linear(v[1]), linear(v[2])
-		r, g, b = fromXYZ(63426534.0/99577255*x+20160776.0/139408157*y+47086771.0/278816314*z, 26158966.0/99577255*x+472592308.0/697040785*y+8267143.0/139408157*z,
+		r, g, b = fromXYZ(63426534.0/99577255*x+20160776.0/139408157*y+47086771.0/278816314*z, 26158966.0/99577255*x+
+			472592308.0/697040785*y+8267143.0/139408157*z,
 			19567812.0/697040785*y+295819943.0/278816314*z)
 	default:
 		return color.NRGBA{}, false

@@ -176,7 +176,8 @@ func (p *processor) shareTarget() *ShareTarget {
 	}
 	params := v.Get("params")
 	if params == nil || params.Kind != Object {
-		p.issue("ignored-value", "share_target", v.Offset, "share_target is ignored: it lacks params", `such as "params": {"title": "title", "url": "link"}`)
+		p.issue("ignored-value", "share_target", v.Offset, "share_target is ignored: it lacks params",
+			`such as "params": {"title": "title", "url": "link"}`)
 		return nil
 	}
 	for _, field := range []struct {
@@ -206,7 +207,8 @@ func (p *processor) shareTarget() *ShareTarget {
 		}
 	}
 	if len(s.Params.Files) > 0 && (s.Method != "POST" || s.Enctype != multipart) {
-		p.ignored("share_target.params.files", files, "files come only by POST as "+multipart, `add "method": "POST" and "enctype": "`+multipart+`"`)
+		p.ignored("share_target.params.files", files, "files come only by POST as "+multipart,
+			`add "method": "POST" and "enctype": "`+multipart+`"`)
 		return nil
 	}
 	return s
@@ -228,7 +230,8 @@ func (p *processor) shareFile(item *Value, member string) (f *ShareFile, ok bool
 	f = &ShareFile{Name: name.Text}
 	accept := item.Get("accept")
 	if accept == nil {
-		p.issue("ignored-value", member, item.Offset, member+" is ignored: it does not say what it accepts", `such as "accept": ["image/*", ".csv"]`)
+		p.issue("ignored-value", member, item.Offset, member+" is ignored: it does not say what it accepts",
+			`such as "accept": ["image/*", ".csv"]`)
 		return nil, true
 	}
 	kinds := []*Value{accept}
@@ -243,7 +246,8 @@ func (p *processor) shareFile(item *Value, member string) (f *ShareFile, ok bool
 		if text := strings.TrimSpace(k.Text); acceptable.MatchString(text) {
 			f.Accept = append(f.Accept, text)
 		} else if text != "" {
-			p.ignored("share_target", k, fmt.Sprintf("%q is neither a media type nor an extension", k.Text), "such as image/* or .csv")
+			p.ignored("share_target", k, fmt.Sprintf("%q is neither a media type nor an extension", k.Text),
+				"such as image/* or .csv")
 			return nil, false
 		}
 	}
@@ -264,7 +268,8 @@ func (p *processor) fileHandler(item *Value, member string) *FileHandler {
 	}
 	accept := item.Get("accept")
 	if accept == nil || accept.Kind != Object {
-		p.issue("ignored-value", member, item.Offset, member+" is ignored: it does not say which files it takes", `such as "accept": {"text/csv": [".csv"]}`)
+		p.issue("ignored-value", member, item.Offset, member+" is ignored: it does not say which files it takes",
+			`such as "accept": {"text/csv": [".csv"]}`)
 		return nil
 	}
 	h := &FileHandler{Action: action, Accept: map[string][]string{}}
@@ -294,14 +299,16 @@ func (p *processor) fileHandler(item *Value, member string) *FileHandler {
 		h.Name = strings.TrimSpace(n.Text)
 	}
 	h.Icons = p.images(item, "icons", member+".")
-	if t, ok := p.str(item, "launch_type", member+"."); ok && slices.Contains([]string{"single-client", "multiple-clients"}, t.Text) {
+	if t, ok := p.str(item, "launch_type", member+"."); ok &&
+		slices.Contains([]string{"single-client", "multiple-clients"}, t.Text) {
 		h.LaunchType = t.Text
 	}
 	return h
 }
 
 // safelistedSchemes may be handled by web apps (HTML, 8.7.1.3).
-var safelistedSchemes = []string{"bitcoin", "ftp", "ftps", "geo", "im", "irc", "ircs", "magnet", "mailto", "matrix", "mms", "news", "nntp", "openpgp4fpr", "sftp", "sip", "sms", "smsto", "ssh", "tel", "urn", "webcal", "wtai", "xmpp"}
+var safelistedSchemes = []string{"bitcoin", "ftp", "ftps", "geo", "im", "irc", "ircs", "magnet", "mailto", "matrix",
+	"mms", "news", "nntp", "openpgp4fpr", "sftp", "sip", "sms", "smsto", "ssh", "tel", "urn", "webcal", "wtai", "xmpp"}
 
 var webScheme = regexp.MustCompile(`^web\+[a-z]+$`)
 
@@ -319,7 +326,8 @@ func (p *processor) protocolHandler(item *Value, member string) *ProtocolHandler
 	}
 	scheme := strings.ToLower(protocol.Text)
 	if !webScheme.MatchString(scheme) && !slices.Contains(safelistedSchemes, scheme) {
-		p.ignored(member+".protocol", protocol, fmt.Sprintf("web apps may not handle %q", protocol.Text), "begin a protocol of your own with web+, in small letters")
+		p.ignored(member+".protocol", protocol, fmt.Sprintf("web apps may not handle %q", protocol.Text),
+			"begin a protocol of your own with web+, in small letters")
 		return nil
 	}
 	v, ok := p.str(item, "url", member+".")
@@ -378,7 +386,8 @@ func (p *processor) scopeExtension(item *Value, member string) *ScopeExtension {
 	}
 	o, ok := p.str(item, "origin", member+".")
 	if !ok || kind != "origin" {
-		p.issue("ignored-value", member, item.Offset, member+" is ignored: it needs type and origin", `such as {"type": "origin", "origin": "https://tickets.skerry-line.example"}`)
+		p.issue("ignored-value", member, item.Offset, member+" is ignored: it needs type and origin",
+			`such as {"type": "origin", "origin": "https://tickets.skerry-line.example"}`)
 		return nil
 	}
 	u, err := whatwg.Parse(o.Text)

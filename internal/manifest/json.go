@@ -1,4 +1,5 @@
-// Package manifest processes, checks and writes web app manifests by the W3C standard, keeping the place of every member.
+// Package manifest processes, checks and writes web app manifests by the W3C standard, keeping the place of every
+// member.
 package manifest
 
 import (

@@ -8,8 +8,8 @@ import (
 	"golang.org/x/text/language"
 )
 
-// canonicalLanguage gives a language tag its canonical form (ECMA-402, 6.2: structurally valid, then canonicalised); ok is false for
-// what has not the form of one. Whether the subtags are registered does not matter.
+// canonicalLanguage gives a language tag its canonical form (ECMA-402, 6.2: structurally valid, then canonicalised);
+// ok is false for what has not the form of one. Whether the subtags are registered does not matter.
 func canonicalLanguage(text string) (tag string, ok bool) {
 	parts := strings.Split(strings.ToLower(text), "-")
 	alpha := func(s string, low, high int) bool {
@@ -107,7 +107,8 @@ func canonicalVariants(base, region string, variants []string) (string, string, 
 				out = append(out, v)
 			}
 		case "guoyu", "hakka", "xiang", "gaulish", "lojban":
-			succeeded := map[string]string{"zh-guoyu": "zh", "zh-hakka": "hak", "zh-xiang": "hsn", "cel-gaulish": "xtg", "art-lojban": "jbo"}[base+"-"+v]
+			succeeded := map[string]string{"zh-guoyu": "zh", "zh-hakka": "hak", "zh-xiang": "hsn", "cel-gaulish": "xtg",
+				"art-lojban": "jbo"}[base+"-"+v]
 			if succeeded == "" {
 				out = append(out, v)
 			} else {
@@ -121,7 +122,8 @@ func canonicalVariants(base, region string, variants []string) (string, string, 
 	return base, region, slices.Compact(out)
 }
 
-// languageAliases are languages that today's browsers replace and the library's older release of CLDR does not, or otherwise.
+// languageAliases are languages that today's browsers replace and the library's older release of CLDR does not, or
+// otherwise.
 var languageAliases = aliases(`
 	agp:apf ais:ami baz:nvo bh:bh bhk:fbl bjq:bzc bkb:ebk btb:beb cls:sa cnr:sr-ME daf:dnj dap:njz dek:sqm djl:dze dkl:aqd drw:fa-AF
 	dud:uth duj:dwu dwl:dbt elp:amq gbc:wny ggo:esg ggr:gtu gio:aou gom:kok ill:ilm izi:eza jar:jgk jaw:jv kdv:zkd kgd:ncq knn:knn
@@ -129,7 +131,8 @@ var languageAliases = aliases(`
 	noo:dtd nte:eko prs:fa-AF rmr:emx sap:aqt scc:sr scr:hr sgl:isk sul:sgd sum:ulw swc:sw-CD tgg:bjp tid:itd tnf:fa-AF tw:tw
 	unp:wro wgw:wgb wit:nol wiw:nwo xsj:suj yen:ynq yiy:yrm`)
 
-// regionAliases are the same of regions. Of several successors it is the one where the language is likely spoken, or the first.
+// regionAliases are the same of regions. Of several successors it is the one where the language is likely spoken, or
+// the first.
 var regionAliases = aliases(`
 	AN:CW FQ:AQ NT:SA PC:FM 062:034 200:CZ 530:CW 532:CW 536:SA 582:FM 830:JE 961:961
 	SU:RU,AM,AZ,BY,EE,GE,KZ,KG,LV,LT,MD,TJ,TM,UA,UZ 810:RU,AM,AZ,BY,EE,GE,KZ,KG,LV,LT,MD,TJ,TM,UA,UZ
@@ -145,8 +148,8 @@ func aliases(text string) map[string]string {
 	return out
 }
 
-// canonicalSubtags replaces language and region subtags that others have succeeded (UTS 35, annex C). Both are in the case that they are
-// written in; script and region may be missing.
+// canonicalSubtags replaces language and region subtags that others have succeeded (UTS 35, annex C). Both are in the
+// case that they are written in; script and region may be missing.
 func canonicalSubtags(base, script, region string) (string, string, string) {
 	successor := languageAliases[base]
 	if successor == "" {

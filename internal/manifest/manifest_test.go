@@ -19,7 +19,8 @@ const (
 func process(text string) (*Processed, []Issue) { return Process([]byte(text), murl, durl, Standard) }
 
 func TestProcess(t *testing.T) {
-	p, issues := process(`{"name":" Skerry\n Line ","start_url":"./?from=home","id":"/line","scope":"/","display":"Standalone","theme_color":"rgb(11 79 108)",
+	p,
+		issues := process(`{"name":" Skerry\n Line ","start_url":"./?from=home","id":"/line","scope":"/","display":"Standalone","theme_color":"rgb(11 79 108)",
 	 "icons":[{"src":"i.png","sizes":"192x192 any 0x1","purpose":"maskable any badge"},{"src":"j.png","purpose":"badge"},{"sizes":"1x1"}],
 	 "shortcuts":[{"name":"Tides","url":"/tides/"},{"name":"Away","url":"https://other.example/"}]}`)
 	assert.Equal(t, "Skerry Line", p.Name)
@@ -50,9 +51,12 @@ func TestHandlers(t *testing.T) {
 	 "launch_handler": {"client_mode": ["later", "focus-existing"]}, "handle_links": "preferred",
 	 "scope_extensions": [{"type": "origin", "origin": "https://tickets.example/x"}], "edge_side_panel": {"preferred_width": 400}, "note_taking": {"new_note_url": "new"},
 	 "name_localized": {"de-at": "Linie", "FR": {"value": " Ligne ", "dir": "ltr"}}, "lang": "EN-gb"}`)
-	assert.Equal(t, &ShareTarget{"https://line.example/app/share", "POST", "multipart/form-data", ShareParams{Title: "t", Files: []ShareFile{{"f", []string{"image/*", ".csv"}}}}}, p.ShareTarget)
-	assert.Equal(t, []FileHandler{{Action: "https://line.example/app/open", Name: "Tide tables", Accept: map[string][]string{"text/csv": {".csv", ".tide"}}}}, p.FileHandlers)
-	assert.Equal(t, []ProtocolHandler{{"web+tide", "https://line.example/app/go?u=%s"}, {"mailto", "https://line.example/app/mail?u=%s"}}, p.ProtocolHandlers)
+	assert.Equal(t, &ShareTarget{"https://line.example/app/share", "POST", "multipart/form-data",
+		ShareParams{Title: "t", Files: []ShareFile{{"f", []string{"image/*", ".csv"}}}}}, p.ShareTarget)
+	assert.Equal(t, []FileHandler{{Action: "https://line.example/app/open", Name: "Tide tables",
+		Accept: map[string][]string{"text/csv": {".csv", ".tide"}}}}, p.FileHandlers)
+	assert.Equal(t, []ProtocolHandler{{"web+tide", "https://line.example/app/go?u=%s"},
+		{"mailto", "https://line.example/app/mail?u=%s"}}, p.ProtocolHandlers)
 	assert.Equal(t, "focus-existing", p.LaunchHandler.ClientMode)
 	assert.Equal(t, "preferred", p.HandleLinks)
 	assert.Equal(t, []ScopeExtension{{"origin", "https://tickets.example"}}, p.ScopeExtensions)
@@ -119,8 +123,11 @@ func TestColours(t *testing.T) {
 	for text, want := range map[string]string{
 		"red": "#ff0000", "RebeccaPurple": "#663399", "transparent": "#00000000", "#abc": "#aabbcc", "#abcd": "#aabbccdd",
 		"rgb(0, 128, 255)": "#0080ff", "rgb(0% 50% 100% / 50%)": "#0080ff80", "hsl(120, 100%, 25%)": "#008000",
-		"hsl(0.5turn 100% 50%)": "#00ffff", "hwb(0 0% 0%)": "#ff0000", "oklch(60% .2 30)": "#de3e2d", "lab(50% 40 59.5)": "#bf5700", "color(srgb 1 0 0 / .5)": "#ff000080", "color(display-p3 1 1 1)": "#ffffff", "oklab(1 0 0)": "#ffffff",
-		"rgb(110, 0%, 0%)": "", "hsl(120, 100%, 50)": "", "rgb(1 2 3 4)": "", "rgb(1, 2, 3 / 4)": "", "blu": "", "#ab": "", "rgb(1,2)": "", "rgb(a b c)": "",
+		"hsl(0.5turn 100% 50%)": "#00ffff", "hwb(0 0% 0%)": "#ff0000", "oklch(60% .2 30)": "#de3e2d",
+		"lab(50% 40 59.5)": "#bf5700", "color(srgb 1 0 0 / .5)": "#ff000080", "color(display-p3 1 1 1)": "#ffffff",
+		"oklab(1 0 0)":     "#ffffff",
+		"rgb(110, 0%, 0%)": "", "hsl(120, 100%, 50)": "", "rgb(1 2 3 4)": "", "rgb(1, 2, 3 / 4)": "", "blu": "", "#ab": "",
+		"rgb(1,2)": "", "rgb(a b c)": "",
 	} {
 		c, ok := ParseColour(text)
 		if want == "" {

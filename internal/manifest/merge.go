@@ -9,9 +9,9 @@ import (
 	"tachyform/internal/project"
 )
 
-// Merge gives the text of a manifest in which the members of set have the values given there, all other bytes as they were: the order
-// of members, those that no standard knows, indentation and line ends. Members that are missing come last. A text that is no JSON
-// object is refused with a *SyntaxError.
+// Merge gives the text of a manifest in which the members of set have the values given there, all other bytes as they
+// were: the order of members, those that no standard knows, indentation and line ends. Members that are missing come
+// last. A text that is no JSON object is refused with a *SyntaxError.
 func Merge(text []byte, set project.Members) ([]byte, error) {
 	root, err := ParseJSON(text, false)
 	if err != nil {

@@ -29,11 +29,18 @@ func TestMerge(t *testing.T) {
 		want       string
 	}{
 		{"nothing to change", "{ \"name\" :\t\"Line\" }", members("name", "Line"), "{ \"name\" :\t\"Line\" }"},
-		{"the same, written otherwise", `{"name":"\u004cine","n":1.0,"o":{"a":1,"b":[true,null]}}`, members("name", "Line", "n", 1, "o", members("b", []any{true, nil}, "a", 1)), `{"name":"\u004cine","n":1.0,"o":{"a":1,"b":[true,null]}}`},
-		{"one value", "{\n  \"name\": \"Old\",\n  \"x-own\": {\"a\":1 }\n}\n", members("name", "Line"), "{\n  \"name\": \"Line\",\n  \"x-own\": {\"a\":1 }\n}\n"},
-		{"one that is missing", "{\n\t\"name\": \"Line\"\n}\n", members("name", "Line", "lang", "en"), "{\n\t\"name\": \"Line\",\n\t\"lang\": \"en\"\n}\n"},
-		{"Windows line ends", "{\r\n  \"name\": \"Line\"\r\n}\r\n", members("icons", icon), "{\r\n  \"name\": \"Line\",\r\n  \"icons\": [\r\n    {\r\n      \"src\": \"/a.png\",\r\n      \"sizes\": \"512x512\"\r\n    }\r\n  ]\r\n}\r\n"},
-		{"one line", `{"name":"Line"}`, members("icons", icon, "lang", "en"), `{"name":"Line", "icons": [{"src":"/a.png","sizes":"512x512"}], "lang": "en"}`},
+		{"the same, written otherwise", `{"name":"\u004cine","n":1.0,"o":{"a":1,"b":[true,null]}}`,
+			members("name", "Line", "n", 1, "o", members("b", []any{true, nil}, "a",
+				1)), `{"name":"\u004cine","n":1.0,"o":{"a":1,"b":[true,null]}}`},
+		{"one value", "{\n  \"name\": \"Old\",\n  \"x-own\": {\"a\":1 }\n}\n", members("name", "Line"),
+			"{\n  \"name\": \"Line\",\n  \"x-own\": {\"a\":1 }\n}\n"},
+		{"one that is missing", "{\n\t\"name\": \"Line\"\n}\n", members("name", "Line", "lang", "en"),
+			"{\n\t\"name\": \"Line\",\n\t\"lang\": \"en\"\n}\n"},
+		{"Windows line ends", "{\r\n  \"name\": \"Line\"\r\n}\r\n", members("icons", icon),
+			"{\r\n  \"name\": \"Line\",\r\n  \"icons\": [\r\n    {\r\n      \"src\": \"/a.png\",\r\n      \"sizes\": " +
+				"\"512x512\"\r\n    }\r\n  ]\r\n}\r\n"},
+		{"one line", `{"name":"Line"}`, members("icons", icon, "lang", "en"),
+			`{"name":"Line", "icons": [{"src":"/a.png","sizes":"512x512"}], "lang": "en"}`},
 		{"empty", "{}", members("name", "Line"), "{\n  \"name\": \"Line\"\n}"},
 		{"a name twice", `{"name":"A","name":"B"}`, members("name", "C"), `{"name":"A","name":"C"}`},
 		{"another kind", `{"name":5,"lang":null}`, members("name", "Line", "lang", "en"), `{"name":"Line","lang":"en"}`},
@@ -60,7 +67,8 @@ func TestMerge(t *testing.T) {
 // A manifest that is written anew has members in their order and the same bytes each time.
 func TestWrite(t *testing.T) {
 	app := members("x-own", 1, "theme_color", "#fff", "name", "Line & <Isles>", "icons", "replaced", "start_url", "/")
-	got, err := Write(app, []Image{{Src: "a.png", Sizes: []string{"192x192", "512x512"}, Type: "image/png", Purpose: []string{"any", "maskable"}}, {Src: "b.svg"}})
+	got, err := Write(app, []Image{{Src: "a.png", Sizes: []string{"192x192", "512x512"}, Type: "image/png",
+		Purpose: []string{"any", "maskable"}}, {Src: "b.svg"}})
 	require.NoError(t, err)
 	assert.Equal(t, `{
   "name": "Line & <Isles>",
@@ -128,8 +136,10 @@ func TestColourSpaces(t *testing.T) {
 		}
 	}
 	for _, text := range []string{
-		"", "#", "#12", "#12345", "#ggg", "notacolour", "rgb(1,2)", "rgb(1, 2 3)", "rgb(1 2 3 4)", "rgb(1,2,3,)", "rgb(a b c)", "hwb(0,0%,0%)", "hsl(1 2 3 4 5)",
-		"lab(1,2,3)", "color(odd 1 1 1)", "color(srgb 1 1)", "color(srgb 1, 1, 1)", "color()", "color(srgb 1 / 1 1)", "color(srgb 1 1 1 1)", "currentcolor ;", "url(x)", "rgb(1 2 3) rgb(1 2 3)", "--x", "var(--x)", "rgb(NaN 0 0)",
+		"", "#", "#12", "#12345", "#ggg", "notacolour", "rgb(1,2)", "rgb(1, 2 3)", "rgb(1 2 3 4)", "rgb(1,2,3,)",
+		"rgb(a b c)", "hwb(0,0%,0%)", "hsl(1 2 3 4 5)",
+		"lab(1,2,3)", "color(odd 1 1 1)", "color(srgb 1 1)", "color(srgb 1, 1, 1)", "color()", "color(srgb 1 / 1 1)",
+		"color(srgb 1 1 1 1)", "currentcolor ;", "url(x)", "rgb(1 2 3) rgb(1 2 3)", "--x", "var(--x)", "rgb(NaN 0 0)",
 	} {
 		_, ok := ParseColour(text)
 		assert.False(t, ok, text)

@@ -124,7 +124,8 @@ var DisplayModes = []string{"fullscreen", "standalone", "minimal-ui", "browser"}
 var overrideModes = append([]string{"window-controls-overlay", "tabbed"}, DisplayModes...)
 
 // Orientations are the values of orientation.
-var Orientations = []string{"any", "natural", "landscape", "landscape-primary", "landscape-secondary", "portrait", "portrait-primary", "portrait-secondary"}
+var Orientations = []string{"any", "natural", "landscape", "landscape-primary", "landscape-secondary", "portrait",
+	"portrait-primary", "portrait-secondary"}
 
 // Process reads a manifest text as a browser would that fetched it from manifestURL for the page documentURL.
 func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, []Issue) {
@@ -152,7 +153,8 @@ func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, [
 	}
 	if as == Chromium {
 		if v := discarding(root); v != nil {
-			p.issue("discarded", "permissions_policy", v.Offset, "Chromium throws the whole manifest away: permissions_policy takes an object of lists of origins, and this is "+v.describe(),
+			p.issue("discarded", "permissions_policy", v.Offset, "Chromium throws the whole manifest away: "+
+				"permissions_policy takes an object of lists of origins, and this is "+v.describe(),
 				`write it such as {"fullscreen": ["self"]}, or remove it`)
 			p.out.Fatal = true
 			root = &Value{Kind: Object}
@@ -161,14 +163,16 @@ func Process(text []byte, manifestURL, documentURL string, as As) (*Processed, [
 	p.root = root
 	for _, m := range root.Members {
 		if _, twice := p.out.Places[m.Name]; twice {
-			p.issue("duplicate-member", m.Name, m.Offset, fmt.Sprintf("%q stands twice; the last one counts", m.Name), "remove one")
+			p.issue("duplicate-member", m.Name, m.Offset, fmt.Sprintf("%q stands twice; the last one counts", m.Name),
+				"remove one")
 		}
 		line, column := p.pos.At(m.Offset)
 		p.out.Places[m.Name] = [2]int{line, column}
 		if !slices.Contains(knownMembers, m.Name) && !strings.HasSuffix(m.Name, "_localized") {
 			mend := "no browser reads it; remove it if nothing of yours does"
 			if kind := foreign[m.Name]; kind != "" {
-				p.issue("unknown-member", m.Name, m.Offset, fmt.Sprintf("%q belongs to %s, not to a web app's manifest", m.Name, kind), "remove it, or check that the page links to the right file")
+				p.issue("unknown-member", m.Name, m.Offset, fmt.Sprintf("%q belongs to %s, not to a web app's manifest", m.Name,
+					kind), "remove it, or check that the page links to the right file")
 				continue
 			}
 			if near := spelling.Nearest(m.Name, knownMembers); near != "" {
@@ -192,10 +196,14 @@ var knownMembers = func() (names []string) {
 var foreign = func() map[string]string {
 	out := map[string]string{}
 	for kind, names := range map[string]string{
-		"the manifest of a browser extension": "manifest_version version version_name background content_scripts permissions host_permissions optional_permissions action browser_action page_action web_accessible_resources content_security_policy options_page options_ui minimum_chrome_version browser_specific_settings commands omnibox default_locale update_url key",
-		"a package description":               "dependencies devDependencies peerDependencies scripts main module exports files license repository author keywords engines private workspaces",
-		"a list of build output":              "entrypoints assets chunks",
-		"a file of links to a native app":     "applinks webcredentials target relation details",
+		"the manifest of a browser extension": "manifest_version version version_name background content_scripts " +
+			"permissions host_permissions optional_permissions action browser_action page_action web_accessible_resources " +
+			"content_security_policy options_page options_ui minimum_chrome_version browser_specific_settings commands " +
+			"omnibox default_locale update_url key",
+		"a package description": "dependencies devDependencies peerDependencies scripts main module exports " +
+			"files license repository author keywords engines private workspaces",
+		"a list of build output":          "entrypoints assets chunks",
+		"a file of links to a native app": "applinks webcredentials target relation details",
 	} {
 		for _, name := range strings.Fields(names) {
 			out[name] = kind
@@ -208,7 +216,8 @@ func syntaxMend(text []byte, e *SyntaxError) string {
 	trimmed := strings.ToLower(strings.TrimSpace(string(text[:min(len(text), 200)])))
 	switch {
 	case strings.HasPrefix(trimmed, "<!doctype") || strings.HasPrefix(trimmed, "<html"):
-		return "the host answered with an HTML page: the manifest file is not where the link points; check that the build copies it"
+		return "the host answered with an HTML page: the manifest file is not where the link points; check that the " +
+			"build copies it"
 	case len(text) == 0:
 		return "the file is empty; tachyform fit writes one"
 	case strings.Contains(e.What, "comma"):
@@ -241,7 +250,8 @@ func (p *processor) ignored(member string, v *Value, why, mend string) {
 }
 
 // wanted names the kinds of JSON values to those who write them.
-var wanted = map[Kind]string{Bool: "true or false", Number: "a number", String: "a text", Array: "a list in [ ]", Object: "an object in { }"}
+var wanted = map[Kind]string{Bool: "true or false", Number: "a number", String: "a text", Array: "a list in [ ]",
+	Object: "an object in { }"}
 
 // wrongType tells of a value that is of another kind than its member takes.
 func (p *processor) wrongType(member string, v *Value, kind Kind) {
@@ -423,7 +433,8 @@ func (p *processor) startURL() {
 		return
 	}
 	if weburl.Origin(u) != weburl.Origin(p.doc) {
-		p.ignored("start_url", v, "it lies on another origin than the page that links to the manifest", "start it with / so that it stays on the site's own origin")
+		p.ignored("start_url", v, "it lies on another origin than the page that links to the manifest",
+			"start it with / so that it stays on the site's own origin")
 		return
 	}
 	p.out.StartURL, p.out.StartURLValid = u.Href(false), true
@@ -453,7 +464,8 @@ func (p *processor) scope() {
 	case weburl.Origin(u) != weburl.Origin(p.doc):
 		p.ignored("scope", v, "it lies on another origin than the page", "start it with /")
 	case !within(start, u):
-		p.ignored("scope", v, fmt.Sprintf("the start URL %s lies outside it", start.Pathname()), "widen the scope or move start_url into it")
+		p.ignored("scope", v, fmt.Sprintf("the start URL %s lies outside it", start.Pathname()),
+			"widen the scope or move start_url into it")
 	default:
 		p.out.Scope = u.Href(true)
 	}
@@ -509,7 +521,8 @@ func (p *processor) display() {
 		}
 		mode := strings.ToLower(p.trim(item.Text))
 		if !slices.Contains(overrideModes, mode) || mode == "tabbed" && p.as == Chromium {
-			p.ignored(member, item, fmt.Sprintf("there is no display mode %q", item.Text), "one of "+strings.Join(overrideModes, ", "))
+			p.ignored(member, item, fmt.Sprintf("there is no display mode %q", item.Text),
+				"one of "+strings.Join(overrideModes, ", "))
 			continue
 		}
 		p.out.DisplayOverride = append(p.out.DisplayOverride, mode)
@@ -558,7 +571,8 @@ func (p *processor) images(o *Value, name, path string) []Image {
 			continue
 		}
 		if src.Text == "" {
-			p.issue("ignored-value", member+".src", src.Offset, member+".src is empty, which means the manifest itself", "name the picture's file")
+			p.issue("ignored-value", member+".src", src.Offset, member+".src is empty, which means the manifest itself",
+				"name the picture's file")
 		}
 		img := Image{Src: u.Href(false)}
 		img.Line, img.Column = p.pos.At(item.Offset)

@@ -59,7 +59,9 @@ func inChromium(p *Processed) map[string]any {
 		m := map[string]any{"url": i.Src, "sizes": strings.ReplaceAll(sizes, "any", "0x0"), "type": i.Type}
 		return m
 	}
-	out := map[string]any{"id": p.ID, "startUrl": p.StartURL, "scope": p.Scope, "orientation": "DEFAULT", "display": "kUndefined", "preferRelatedApplications": p.PreferRelatedApplications != nil && *p.PreferRelatedApplications}
+	out := map[string]any{"id": p.ID, "startUrl": p.StartURL, "scope": p.Scope, "orientation": "DEFAULT",
+		"display": "kUndefined", "preferRelatedApplications": p.PreferRelatedApplications != nil &&
+			*p.PreferRelatedApplications}
 	text := func(key, value string) {
 		if value != "" {
 			out[key] = value
@@ -116,7 +118,8 @@ func inChromium(p *Processed) map[string]any {
 	list("relatedApplications", related)
 	list("protocolHandlers", protocols)
 	if s := p.ShareTarget; s != nil {
-		m := map[string]any{"action": s.Action, "enctype": s.Action, "method": camel(strings.ToLower(s.Method))} // so says the protocol
+		// so says the protocol
+		m := map[string]any{"action": s.Action, "enctype": s.Action, "method": camel(strings.ToLower(s.Method))}
 		for key, v := range map[string]string{"title": s.Params.Title, "text": s.Params.Text, "url": s.Params.URL} {
 			if v != "" {
 				m[key] = v

@@ -13,13 +13,15 @@ func scriptWhitespace(r rune) bool {
 	return asciiWhitespace(r) || r == '\v' || r == '\ufeff' || r == '\u2028' || r == '\u2029' || unicode.Is(unicode.Zs, r)
 }
 
-// trim takes away what a browser counts as white space at both ends of a text. The standard strips ASCII whitespace, Chromium also the
-// characters that Unicode's bidirectional algorithm calls white space, and Firefox what ECMAScript's trim() takes away.
+// trim takes away what a browser counts as white space at both ends of a text. The standard strips ASCII whitespace,
+// Chromium also the characters that Unicode's bidirectional algorithm calls white space, and Firefox what ECMAScript's
+// trim() takes away.
 func (p *processor) trim(text string) string {
 	switch p.as {
 	case Chromium:
 		return strings.TrimFunc(text, func(r rune) bool {
-			return asciiWhitespace(r) || r == '\v' || unicode.Is(unicode.Zs, r) && r != '\u00a0' && r != '\u202f' || r == '\u2028'
+			return asciiWhitespace(r) || r == '\v' || unicode.Is(unicode.Zs, r) && r != '\u00a0' && r != '\u202f' ||
+				r == '\u2028'
 		})
 	case Firefox:
 		return strings.TrimFunc(text, scriptWhitespace)
@@ -49,8 +51,8 @@ func (p *processor) keywords(text string) []string {
 	return out
 }
 
-// discarding gives the value for which Chromium throws the manifest away that has it, nil if there is none: a permissions_policy that is
-// not an object of lists of texts.
+// discarding gives the value for which Chromium throws the manifest away that has it, nil if there is none: a
+// permissions_policy that is not an object of lists of texts.
 func discarding(root *Value) *Value {
 	policy := root.Get("permissions_policy")
 	if policy == nil || policy.Kind != Object {

@@ -9,11 +9,12 @@ import (
 )
 
 // order is how members follow one another in a manifest that is written anew; others come after, as given.
-var order = []string{"name", "short_name", "description", "lang", "dir", "id", "start_url", "scope", "display", "display_override",
+var order = []string{"name", "short_name", "description", "lang", "dir", "id", "start_url", "scope", "display",
+	"display_override",
 	"orientation", "theme_color", "background_color", "categories"}
 
-// Write gives the text of a manifest with the app's members and icons: two spaces of indentation, a line end at its end,
-// the same bytes for the same input.
+// Write gives the text of a manifest with the app's members and icons: two spaces of indentation, a line end at its
+// end, the same bytes for the same input.
 func Write(app project.Members, icons []Image) ([]byte, error) {
 	var all project.Members
 	for _, name := range order {

@@ -39,7 +39,8 @@ type Token struct {
 // Opens says whether the token begins an element.
 func (t *Token) Opens() bool { return t.Kind == StartTag || t.Kind == SelfClosingTag }
 
-// Attributes gives a tag's attributes by their names in lower case, nil when it has none; of one that stands twice the first counts.
+// Attributes gives a tag's attributes by their names in lower case, nil when it has none; of one that stands twice the
+// first counts.
 func (t *Token) Attributes() map[string]string {
 	for t.more {
 		var name, value []byte

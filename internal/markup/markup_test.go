@@ -81,7 +81,8 @@ func TestTree(t *testing.T) {
 
 // Whatever the text, tokens cover it without a gap.
 func FuzzTokens(f *testing.F) {
-	for _, text := range []string{"<p a=b>x</p>", "<!--", "<script><!--<script></script>", "<a b='", "<title>", "\x00<\x00>", "</p x=y>", "<![CDATA[x]]>"} {
+	for _, text := range []string{"<p a=b>x</p>", "<!--", "<script><!--<script></script>", "<a b='", "<title>",
+		"\x00<\x00>", "</p x=y>", "<![CDATA[x]]>"} {
 		f.Add([]byte(text))
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {

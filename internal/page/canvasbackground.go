@@ -6,14 +6,15 @@ import (
 	"tachyform/internal/markup"
 )
 
-// CanvasBackground gives the colour, as written, that lies behind the whole document: that of the root element, or else of the body (CSS
-// Backgrounds, 2.11.2). It is "" where none is set, and "?" where a picture or a gradient lies over it. sheets are in the order of
-// the cascade.
+// CanvasBackground gives the colour, as written, that lies behind the whole document: that of the root element, or
+// else of the body (CSS Backgrounds, 2.11.2). It is "" where none is set, and "?" where a picture or a gradient lies
+// over it. sheets are in the order of the cascade.
 func (d *Document) CanvasBackground(sheets []*Style) string {
 	if d.text == nil {
 		return ""
 	}
-	c := &cascade{won: map[place]*candidate{}, hidden: map[*html.Node]bool{}, doc: d, seen: map[string]bool{}, byKey: map[string][]matched{}, vars: map[string]string{}}
+	c := &cascade{won: map[place]*candidate{}, hidden: map[*html.Node]bool{}, doc: d, seen: map[string]bool{},
+		byKey: map[string][]matched{}, vars: map[string]string{}}
 	for _, s := range sheets {
 		for name, value := range s.Variables {
 			c.vars[name] = value

@@ -19,8 +19,9 @@ type Sheet struct {
 	Off bool
 }
 
-// Applied gives the pictures and fonts that the style sheets make the document ask for: pictures of rules that win for some element
-// that is shown (CSS Cascading, 6), and font faces that text is shown with (CSS Fonts, 5.2). sheets are in the order of the cascade.
+// Applied gives the pictures and fonts that the style sheets make the document ask for: pictures of rules that win for
+// some element that is shown (CSS Cascading, 6), and font faces that text is shown with (CSS Fonts, 5.2). sheets are
+// in the order of the cascade.
 func (d *Document) Applied(sheets []*Style) []Reference {
 	c := &cascade{won: map[place]*candidate{}, hidden: map[*html.Node]bool{}, doc: d, seen: map[string]bool{}}
 	if d.text == nil || !c.gather(sheets) {
@@ -90,7 +91,8 @@ type cascade struct {
 	seen           map[string]bool
 }
 
-// gather collects the rules that matter. False means that nothing in the style sheets can make this document ask for anything.
+// gather collects the rules that matter. False means that nothing in the style sheets can make this document ask for
+// anything.
 func (c *cascade) gather(sheets []*Style) bool {
 	c.faces, c.vars = map[string][]FontFace{}, map[string]string{}
 	c.byKey, c.display = map[string][]matched{}, map[string][]matched{}
@@ -414,7 +416,8 @@ func (c *cascade) text(text string, families []string, f face) {
 
 func generic(family string) bool {
 	switch family {
-	case "serif", "sans-serif", "monospace", "cursive", "fantasy", "system-ui", "math", "emoji", "ui-serif", "ui-sans-serif", "ui-monospace", "ui-rounded":
+	case "serif", "sans-serif", "monospace", "cursive", "fantasy", "system-ui", "math", "emoji", "ui-serif",
+		"ui-sans-serif", "ui-monospace", "ui-rounded":
 		return true
 	}
 	return false
@@ -475,8 +478,8 @@ func (f FontFace) distance(want face) int {
 	return d + 20000 + low - w
 }
 
-// Order gives the style sheets of the document in the order of the cascade, of those that have come; imported ones come before
-// the one that imports them.
+// Order gives the style sheets of the document in the order of the cascade, of those that have come; imported ones
+// come before the one that imports them.
 func (d *Document) Order(come map[string]*Style) (list []*Style) {
 	seen := map[string]bool{}
 	var add func(s *Style)

@@ -17,27 +17,39 @@ func TestApplied(t *testing.T) {
 		{`<p class=x>x`, `p { background: url(a.png) !important } p.x { background: url(b.png) }`, "image /tides/a.png"},
 		{`<p class=x>x`, `p { background: url(a.png) } .x { background: none }`, ""},
 		{`<p style="background: red">x`, `p { background: url(a.png) }`, ""},
-		{`<p>x`, `p { background-image: url(a.png); list-style: url(b.png) } p { background-color: red }`, "image /tides/a.png, image /tides/b.png"},
+		{`<p>x`, `p { background-image: url(a.png); list-style: url(b.png) } p { background-color: red }`,
+			"image /tides/a.png, image /tides/b.png"},
 		{`<p>x`, `p:hover { background: url(a.png) } p:not(:hover) { border-image: url(b.png) 3 }`, "image /tides/b.png"},
-		{`<p>x<b>y`, `p::before { background: url(a.png) } b::before { content: ""; background: url(b.png) } p:after { content: url(c.png) }`, "image /tides/c.png, image /tides/b.png"},
-		{`<div hidden><p>x</div><section><p>y</section>`, `div p { background: url(a.png) } section { display: none } section p { background: url(b.png) }`, ""},
-		{`<div id=a><p>x`, `:is(#a, #b) > p { background: url(a.png) } :where(h1, h2) { background: url(b.png) } a:any-link { background: url(c.png) }`, "image /tides/a.png"},
-		{`<div class=d><p>x`, `.d { & p { background: url(a.png) } p + p { background: url(b.png) } &:hover { background: url(c.png) } @media print { background: url(d.png) } }`, "image /tides/a.png"},
-		{`<p>x`, `@media (max-width: 600px) { p { background: url(a.png) } } @media (width >= 600px) { p { background: url(b.png) } } @supports (display: grid) { p { mask: url(c.svg) } }`, "image /tides/b.png, image /tides/c.svg"},
-		{`<p>x`, `:root { --b: url(a.png); --f: Keel } p { background: var(--b, none); border-image-source: var(--none, url(b.png)) }`, "image /tides/a.png, image /tides/b.png"},
-		{`<p>x`, `p { background: image-set("a.png" 1x, "b.png" 2x), url("data:image/png;base64,") } @keyframes k { from { background: url(k.png) } }`, "image /tides/a.png"},
+		{`<p>x<b>y`,
+			`p::before { background: url(a.png) } b::before { content: ""; background: url(b.png) } p:after { content: url(c.png) }`, "image /tides/c.png, image /tides/b.png"},
+		{`<div hidden><p>x</div><section><p>y</section>`,
+			`div p { background: url(a.png) } section { display: none } section p { background: url(b.png) }`, ""},
+		{`<div id=a><p>x`,
+			`:is(#a, #b) > p { background: url(a.png) } :where(h1, h2) { background: url(b.png) } a:any-link { background: url(c.png) }`, "image /tides/a.png"},
+		{`<div class=d><p>x`,
+			`.d { & p { background: url(a.png) } p + p { background: url(b.png) } &:hover { background: url(c.png) } @media print { background: url(d.png) } }`, "image /tides/a.png"},
+		{`<p>x`,
+			`@media (max-width: 600px) { p { background: url(a.png) } } @media (width >= 600px) { p { background: url(b.png) } } @supports (display: grid) { p { mask: url(c.svg) } }`, "image /tides/b.png, image /tides/c.svg"},
+		{`<p>x`,
+			`:root { --b: url(a.png); --f: Keel } p { background: var(--b, none); border-image-source: var(--none, url(b.png)) }`, "image /tides/a.png, image /tides/b.png"},
+		{`<p>x`,
+			`p { background: image-set("a.png" 1x, "b.png" 2x), url("data:image/png;base64,") } @keyframes k { from { background: url(k.png) } }`, "image /tides/a.png"},
 		{`<template><p>x</template><noscript><p>y</noscript>`, `p { background: url(a.png) }`, ""},
 		{`<p>x`, faces, ""},
 		{`<p>x`, faces + `p { font-family: Keel, serif }`, "font /tides/keel.woff2"},
 		{`<p> </p>`, faces + `p { font-family: Keel, serif }`, ""},
-		{`<h1>x</h1><p><em>y</em>`, faces + `body { font: 1rem/1.5 "Keel", serif }`, "font /tides/keel-bold.woff2, font /tides/keel-italic.woff2"},
+		{`<h1>x</h1><p><em>y</em>`, faces + `body { font: 1rem/1.5 "Keel", serif }`,
+			"font /tides/keel-bold.woff2, font /tides/keel-italic.woff2"},
 		{`<pre>x</pre><button>y</button>`, faces + `body { font-family: keel }`, ""},
-		{`<button>y</button>`, faces + `body { font-family: Keel } button { font: inherit; font-weight: 600 }`, "font /tides/keel-bold.woff2"},
+		{`<button>y</button>`, faces + `body { font-family: Keel } button { font: inherit; font-weight: 600 }`,
+			"font /tides/keel-bold.woff2"},
 		{`<p>x`, faces + `p { font-family: serif, Keel }`, ""},
 		{`<p>x`, faces + `:root { --f: Keel } p { font-family: var(--f) }`, "font /tides/keel.woff2"},
 		{`<p>x`, faces + `p::before { content: "y"; font-family: Keel }`, "font /tides/keel.woff2"},
-		{`<p>Küste`, `@font-face { font-family: a; src: url(latin.woff2); unicode-range: U+0-FF } @font-face { font-family: a; src: url(greek.woff2); unicode-range: U+370-3FF, U+1F?? } p { font-family: a }`, "font /tides/latin.woff2"},
-		{`<p>x`, `@font-face { font-family: a; src: local(A), url(a.svg) format("svg"), url(a.woff2) format("woff2") } p { font-family: a }`, "font /tides/a.woff2"},
+		{`<p>Küste`,
+			`@font-face { font-family: a; src: url(latin.woff2); unicode-range: U+0-FF } @font-face { font-family: a; src: url(greek.woff2); unicode-range: U+370-3FF, U+1F?? } p { font-family: a }`, "font /tides/latin.woff2"},
+		{`<p>x`,
+			`@font-face { font-family: a; src: local(A), url(a.svg) format("svg"), url(a.woff2) format("woff2") } p { font-family: a }`, "font /tides/a.woff2"},
 	} {
 		d := ParseDocument(at, "text/html; charset=utf-8", []byte("<!doctype html><style>"+c.css+"</style><body>"+c.html))
 		assert.Equal(t, c.want, urls(d.Applied(d.Order(nil))), "%s with %s", c.html, c.css)
@@ -45,8 +57,10 @@ func TestApplied(t *testing.T) {
 	// Imported sheets come before the one that imports them; sheets for other media say nothing.
 	d := ParseDocument(at, "", []byte(`<!doctype html><link rel=stylesheet href=a.css><link rel=stylesheet href=print.css media=print><p>x`))
 	come := map[string]*Style{}
-	for name, text := range map[string]string{"a.css": `@import "b.css"; p { background: url(a.png) }`, "b.css": `p { background: url(b.png) } p { mask: url(m.svg) }`, "print.css": `p { background: url(p.png) }`} {
-		come["https://line.example/tides/"+name] = ParseStyle("https://line.example/tides/"+name, "https://line.example/tides/"+name, []byte(text))
+	for name, text := range map[string]string{"a.css": `@import "b.css"; p { background: url(a.png) }`,
+		"b.css": `p { background: url(b.png) } p { mask: url(m.svg) }`, "print.css": `p { background: url(p.png) }`} {
+		come["https://line.example/tides/"+name] = ParseStyle("https://line.example/tides/"+name,
+			"https://line.example/tides/"+name, []byte(text))
 	}
 	assert.Equal(t, "image /tides/a.png, image /tides/m.svg", urls(d.Applied(d.Order(come))))
 }
@@ -81,8 +95,10 @@ func TestPolicies(t *testing.T) {
 		assert.Equal(t, c.allowed, p.Allows(c.destination, c.url, "abc"), "%s for %s %s", c.policy, c.destination, c.url)
 	}
 	for policy, runs := range map[string]bool{
-		"img-src *": true, "script-src 'self'": false, "script-src 'unsafe-inline'": true, "default-src 'unsafe-inline' 'nonce-x'": false,
-		"script-src 'nonce-abc'": true, "script-src 'sha256-GItGNLcZoNDuLfIaWXD6gOtIpSRSTYHCIHtO5aTYU48='": false,
+		"img-src *": true, "script-src 'self'": false, "script-src 'unsafe-inline'": true,
+		"default-src 'unsafe-inline' 'nonce-x'":                            false,
+		"script-src 'nonce-abc'":                                           true,
+		"script-src 'sha256-GItGNLcZoNDuLfIaWXD6gOtIpSRSTYHCIHtO5aTYU48='": false,
 		"script-src 'sha256-V1dJFkpvbNvyd7LkIgPWKJl3D5HSGWwMNKwR7LNQhnk='": false,
 	} {
 		assert.Equal(t, runs, csp.Parse(page, []string{policy}).AllowsInline("let a", "abc"), policy)
@@ -90,8 +106,10 @@ func TestPolicies(t *testing.T) {
 }
 
 func TestImportMaps(t *testing.T) {
-	m := parseImportMap("https://line.example/a/", `{"imports": {"tide": "/lib/tide.js", "piers/": "./piers/", "/old.js": "/new.js", "gone": null}, "scopes": {"/inner/": {"tide": "/inner/tide.js"}}}`)
-	for specifier, want := range map[string]string{"tide": "/lib/tide.js", "piers/skerra.js": "/a/piers/skerra.js", "../old.js": "/new.js", "./x.js": "/m/x.js", "gone": "", "unknown": "", "piers/../../x.js": ""} {
+	m := parseImportMap("https://line.example/a/",
+		`{"imports": {"tide": "/lib/tide.js", "piers/": "./piers/", "/old.js": "/new.js", "gone": null}, "scopes": {"/inner/": {"tide": "/inner/tide.js"}}}`)
+	for specifier, want := range map[string]string{"tide": "/lib/tide.js", "piers/skerra.js": "/a/piers/skerra.js",
+		"../old.js": "/new.js", "./x.js": "/m/x.js", "gone": "", "unknown": "", "piers/../../x.js": ""} {
 		got, _ := m.Resolve("https://line.example/m/main.js", specifier)
 		assert.Equal(t, want, strings.TrimPrefix(got, "https://line.example"), specifier)
 	}
@@ -101,7 +119,8 @@ func TestImportMaps(t *testing.T) {
 
 func FuzzApplied(f *testing.F) {
 	f.Add("p { background: url(a.png) }", "<p class=x>x")
-	f.Add("@font-face { font-family: a; src: url(a) } :is(p, b) > :not(i)::before { content: 'x'; font: 1px/2 a }", "<p><b>x")
+	f.Add("@font-face { font-family: a; src: url(a) } :is(p, b) > :not(i)::before { content: 'x'; font: 1px/2 a }",
+		"<p><b>x")
 	f.Add(":root{--a:var(--b);--b:var(--a)} p{background:var(--a)}", "<p>")
 	f.Fuzz(func(t *testing.T, css, html string) {
 		d := ParseDocument(at, "", []byte("<style>"+css+"</style>"+html))
@@ -128,7 +147,8 @@ func TestGround(t *testing.T) {
 		"body { background: none } p { background: red }":                   "",
 		"@media print { body { background: red } }":                         "",
 	} {
-		d := ParseDocument("https://line.example/", "", []byte(`<!doctype html><title>x</title><style>`+css+`</style><body class=dark id=b><p>x`))
+		d := ParseDocument("https://line.example/", "", []byte(`<!doctype html><title>x</title><style>`+css+
+			`</style><body class=dark id=b><p>x`))
 		assert.Equal(t, want, d.CanvasBackground(d.Order(nil)), css)
 	}
 }

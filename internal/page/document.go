@@ -111,14 +111,16 @@ type mediaElement struct {
 
 var pageMark = regexp.MustCompile(`(?i)<(!doctype|html|head|title|meta|link|body)[\s>/]`)
 
-// Fragment says whether an HTML file is a piece that others include, or a text that only bears the extension, rather than a page:
-// it has none of the tags that make one.
+// Fragment says whether an HTML file is a piece that others include, or a text that only bears the extension, rather
+// than a page: it has none of the tags that make one.
 func Fragment(text []byte) bool {
-	wide := bytes.HasPrefix(text, []byte{0xff, 0xfe}) || bytes.HasPrefix(text, []byte{0xfe, 0xff}) // UTF-16, whose tags look otherwise
+	// UTF-16, whose tags look otherwise
+	wide := bytes.HasPrefix(text, []byte{0xff, 0xfe}) || bytes.HasPrefix(text, []byte{0xfe, 0xff})
 	return !wide && !pageMark.Match(text)
 }
 
-// All lists every request that the page could make by itself, also those of rules in style elements that nothing on it matches.
+// All lists every request that the page could make by itself, also those of rules in style elements that nothing on it
+// matches.
 func (d *Document) All() []Reference {
 	refs := append([]Reference(nil), d.References...)
 	for _, s := range d.Sheets {
@@ -164,10 +166,12 @@ func (d *Document) ManifestURL() string {
 }
 
 // headTags may stand in the head without ending it (HTML, 13.2.6.4.4).
-var headTags = map[string]bool{"base": true, "basefont": true, "bgsound": true, "link": true, "meta": true, "title": true,
+var headTags = map[string]bool{"base": true, "basefont": true, "bgsound": true, "link": true, "meta": true,
+	"title":    true,
 	"noscript": true, "noframes": true, "style": true, "script": true, "template": true, "head": true, "html": true}
 
-// ParseDocument reads an HTML text that was served from url with the given Content-Type, as it comes out on a desktop screen.
+// ParseDocument reads an HTML text that was served from url with the given Content-Type, as it comes out on a desktop
+// screen.
 func ParseDocument(url, contentType string, text []byte) *Document {
 	return ParseDocumentOn(Desktop, url, contentType, text)
 }
@@ -298,7 +302,8 @@ func (w *walker) tag(token *markup.Token) Tag {
 		w.doc.keys["."+class] = true
 	}
 	switch t.Name {
-	case "a", "area", "meta", "link", "script", "img", "iframe", "source", "video", "audio", "track", "embed", "object", "input", "body", "html", "image", "use", "table", "td", "th":
+	case "a", "area", "meta", "link", "script", "img", "iframe", "source", "video", "audio", "track", "embed", "object",
+		"input", "body", "html", "image", "use", "table", "td", "th":
 		t.Line, t.Column = w.pos.At(token.Start)
 	default:
 		if t.Attr["style"] != "" {
@@ -327,7 +332,8 @@ func (w *walker) add(t Tag, ref string, r Reference) {
 	w.doc.References = append(w.doc.References, r)
 }
 
-// cors gives the mode and credentials that a crossorigin attribute asks for (HTML, 2.5.4); base is what holds without it.
+// cors gives the mode and credentials that a crossorigin attribute asks for (HTML, 2.5.4); base is what holds without
+// it.
 func cors(t Tag, r Reference) Reference {
 	value, has := t.Attr["crossorigin"]
 	switch {
@@ -428,7 +434,8 @@ func (w *walker) element(t Tag) {
 		if w.media == nil {
 			return
 		}
-		w.add(t, t.Attr["src"], Reference{Destination: "track", Mode: "same-origin", Credentials: "include", Background: true})
+		w.add(t, t.Attr["src"], Reference{Destination: "track", Mode: "same-origin", Credentials: "include",
+			Background: true})
 	case "iframe":
 		sandbox, boxed := t.Attr["sandbox"]
 		boxed = boxed && !slices.Contains(strings.Fields(strings.ToLower(sandbox)), "allow-same-origin")
@@ -477,7 +484,8 @@ func (w *walker) endMedia() {
 func shownMediaType(mime string) bool {
 	essence, _, _ := strings.Cut(strings.ToLower(strings.TrimSpace(mime)), ";")
 	switch strings.TrimSpace(essence) {
-	case "", "video/mp4", "video/webm", "video/ogg", "audio/mpeg", "audio/mp4", "audio/ogg", "audio/webm", "audio/wav", "audio/x-wav", "audio/flac", "audio/aac", "audio/mp3", "application/ogg", "application/vnd.apple.mpegurl":
+	case "", "video/mp4", "video/webm", "video/ogg", "audio/mpeg", "audio/mp4", "audio/ogg", "audio/webm", "audio/wav",
+		"audio/x-wav", "audio/flac", "audio/aac", "audio/mp3", "application/ogg", "application/vnd.apple.mpegurl":
 		return true
 	}
 	return false
@@ -491,7 +499,8 @@ func (w *walker) link(t Tag, href string) {
 
 // written reads the document that stands in an iframe's srcdoc attribute: what it asks for, the page asks for.
 func (w *walker) written(text string) {
-	inner := &Document{URL: w.doc.URL, Base: w.doc.Base, Charset: "utf-8", Valid: true, keys: map[string]bool{}, text: []byte(text)}
+	inner := &Document{URL: w.doc.URL, Base: w.doc.Base, Charset: "utf-8", Valid: true, keys: map[string]bool{},
+		text: []byte(text)}
 	(&walker{doc: inner, pos: textpos.New([]byte(text)), inHead: true, screen: w.screen}).walk([]byte(text))
 	for _, r := range inner.References {
 		r.Line, r.Column = 0, 0
@@ -508,7 +517,8 @@ func (w *walker) linkElement(t Tag) {
 	}
 	switch {
 	case t.Rel("stylesheet"):
-		if essence, _, _ := strings.Cut(strings.TrimSpace(t.Attr["type"]), ";"); essence != "" && !strings.EqualFold(strings.TrimSpace(essence), "text/css") {
+		if essence, _, _ := strings.Cut(strings.TrimSpace(t.Attr["type"]), ";"); essence != "" &&
+			!strings.EqualFold(strings.TrimSpace(essence), "text/css") {
 			return
 		}
 		// An alternate one is asked for and says nothing until somebody chooses it.
@@ -529,7 +539,8 @@ func (w *walker) linkElement(t Tag) {
 	case t.Rel("icon"), t.Rel("apple-touch-icon"), t.Rel("apple-touch-startup-image"):
 		w.add(t, href, Reference{Destination: "image", Background: true})
 	case t.Rel("modulepreload"):
-		w.add(t, href, Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true, Preload: true})
+		w.add(t, href, Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true,
+			Preload: true})
 	case t.Rel("preload"):
 		switch as := strings.ToLower(t.Attr["as"]); as {
 		case "fetch", "font", "image", "script", "style", "track", "json": // what browsers preload of all destinations

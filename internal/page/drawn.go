@@ -9,7 +9,8 @@ import (
 // wordsOfPage is how many letters of text make a page that says something by itself.
 const wordsOfPage = 20
 
-// Drawn says whether the page shows next to nothing before its scripts have run: hardly a word, no picture and no field, but scripts.
+// Drawn says whether the page shows next to nothing before its scripts have run: hardly a word, no picture and no
+// field, but scripts.
 func (d *Document) Drawn() bool {
 	letters, scripts, skip, body := 0, false, "", false
 	for token := range markup.Tokens(d.text) {
@@ -33,7 +34,8 @@ func (d *Document) Drawn() bool {
 				scripts, skip = true, "script"
 			case "style", "title", "noscript", "template":
 				skip = token.Name
-			case "a", "button", "table", "img", "video", "audio", "canvas", "svg", "iframe", "input", "textarea", "select", "object", "embed", "picture":
+			case "a", "button", "table", "img", "video", "audio", "canvas", "svg", "iframe", "input", "textarea", "select",
+				"object", "embed", "picture":
 				if skip == "" {
 					return false
 				}

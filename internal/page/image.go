@@ -33,7 +33,8 @@ func (w *walker) candidate(screen Screen, t Tag) string {
 
 func shownImageType(mime string) bool {
 	switch strings.ToLower(strings.TrimSpace(mime)) {
-	case "image/png", "image/jpeg", "image/gif", "image/webp", "image/avif", "image/svg+xml", "image/bmp", "image/x-icon", "image/apng":
+	case "image/png", "image/jpeg", "image/gif", "image/webp", "image/avif", "image/svg+xml", "image/bmp", "image/x-icon",
+		"image/apng":
 		return true
 	}
 	return false
@@ -132,7 +133,8 @@ func splitSrcset(s string) []string {
 	return list
 }
 
-// sourceSize gives the width in CSS pixels that a sizes attribute names for the screen (HTML, "parse a sizes attribute").
+// sourceSize gives the width in CSS pixels that a sizes attribute names for the screen (HTML, "parse a sizes
+// attribute").
 func (s Screen) sourceSize(sizes string) float64 {
 	for _, part := range splitTokens(lowerTokens(sizes), css.CommaToken) {
 		part = trimTokens(part)

@@ -7,8 +7,8 @@ import (
 
 var importAttributes = regexp.MustCompile(`((?:from|import)\s*(?:\(\s*)?)("[^"\n]*"|'[^'\n]*')(\s*(?:with|assert|,\s*\{\s*with\s*:)\s*\{\s*type\s*:\s*["'](\w+)["']\s*,?\s*\}(?:\s*\})?)`)
 
-// withoutAttributes blanks the attributes of imports (ECMAScript, 16.2.2, WithClause) and tells the types that they give to modules. It
-// gives nil where there are none.
+// withoutAttributes blanks the attributes of imports (ECMAScript, 16.2.2, WithClause) and tells the types that they
+// give to modules. It gives nil where there are none.
 func withoutAttributes(text []byte) ([]byte, map[string]string) {
 	found := importAttributes.FindAllSubmatchIndex(text, -1)
 	if found == nil {

@@ -47,7 +47,8 @@ func parseImportMap(base string, text string) *ImportMap {
 }
 
 func urlLike(s string) bool {
-	return strings.HasPrefix(s, "/") || strings.HasPrefix(s, "./") || strings.HasPrefix(s, "../") || strings.Contains(s, "://")
+	return strings.HasPrefix(s, "/") || strings.HasPrefix(s, "./") || strings.HasPrefix(s, "../") ||
+		strings.Contains(s, "://")
 }
 
 // Resolve gives the address of a module specifier in the module at from (HTML, "resolve a module specifier").

@@ -9,7 +9,8 @@ import (
 	"tachyform/internal/markup"
 )
 
-// Made is an element that a script adds to its page, as far as its text says so: what is created and given literal attributes.
+// Made is an element that a script adds to its page, as far as its text says so: what is created and given literal
+// attributes.
 type Made struct {
 	Tag
 	placed bool
@@ -17,11 +18,13 @@ type Made struct {
 	ready, change int
 }
 
-// Changed is an attribute that a script gives to an element of its page: the first link with the keyword Rel, or the one with the ID.
+// Changed is an attribute that a script gives to an element of its page: the first link with the keyword Rel, or the
+// one with the ID.
 type Changed struct{ Rel, ID, Attr, Value string }
 
 // properties are attributes by the names that scripts know them by, where these differ.
-var properties = map[string]string{"crossOrigin": "crossorigin", "className": "class", "httpEquiv": "http-equiv", "noModule": "nomodule", "referrerPolicy": "referrerpolicy"}
+var properties = map[string]string{"crossOrigin": "crossorigin", "className": "class", "httpEquiv": "http-equiv",
+	"noModule": "nomodule", "referrerPolicy": "referrerpolicy"}
 
 // creates gives the name of the element that an expression creates.
 func (r *scriptReader) creates(e js.IExpr) (name string, args js.Args) {
@@ -63,7 +66,8 @@ func (r *scriptReader) element(e js.IExpr) *Made {
 		}
 	}
 	if name, _ := r.creates(e); name != "" {
-		m := &Made{Tag: Tag{Name: name, Attr: map[string]string{}, InHead: true}, placed: name == "img", ready: r.ready, change: r.change}
+		m := &Made{Tag: Tag{Name: name, Attr: map[string]string{}, InHead: true}, placed: name == "img", ready: r.ready,
+			change: r.change}
 		r.all = append(r.all, m)
 		return m
 	}
@@ -154,7 +158,8 @@ func (r *scriptReader) changes(c Changed, property string, value js.IExpr) {
 	}
 }
 
-// places notes what a call of a method does to elements: gives attributes, puts them into the page, or writes markup there.
+// places notes what a call of a method does to elements: gives attributes, puts them into the page, or writes markup
+// there.
 func (r *scriptReader) places(x *js.CallExpr, d *js.DotExpr) {
 	args := x.Args.List
 	switch dotName(d) {
@@ -192,7 +197,8 @@ func (r *scriptReader) places(x *js.CallExpr, d *js.DotExpr) {
 	}
 }
 
-// writtenMarkup reads elements out of a text that is written into the page; scripts run only in what is written while the page is read.
+// writtenMarkup reads elements out of a text that is written into the page; scripts run only in what is written while
+// the page is read.
 func (r *scriptReader) writtenMarkup(text string, scripts bool) {
 	for token := range markup.Tokens([]byte(text)) {
 		if !token.Opens() {
@@ -202,7 +208,8 @@ func (r *scriptReader) writtenMarkup(text string, scripts bool) {
 		if attr == nil {
 			attr = map[string]string{}
 		}
-		r.all = append(r.all, &Made{Tag: Tag{Name: token.Name, Attr: attr, InHead: true}, placed: token.Name != "script" || scripts, ready: r.ready, change: r.change})
+		r.all = append(r.all, &Made{Tag: Tag{Name: token.Name, Attr: attr, InHead: true}, placed: token.Name != "script" ||
+			scripts, ready: r.ready, change: r.change})
 	}
 }
 

@@ -13,18 +13,30 @@ import (
 func TestMade(t *testing.T) {
 	const base = "https://pier.example/isles/"
 	cases := []struct{ name, script, asks, tags string }{
-		{"by properties", `const s = document.createElement('script'); s.src = 'a.js'; document.body.append(s)`, "script /isles/a.js", "script"},
-		{"by setAttribute", `let l = document.createElement("LINK"); l.setAttribute('rel', 'stylesheet'); l.setAttribute('href', '/a.css'); document.head.appendChild(l)`, "style /a.css", "link"},
-		{"by assign", "document.head.append(Object.assign(document.createElement('link'), { rel: 'manifest', href: '/m.json' }))", "", "link"},
-		{"as a module", `var s = document.createElement('script'); s.type = 'module'; s.src = '/a.mjs'; document.head.insertBefore(s, null)`, "script module /a.mjs", "script"},
+		{"by properties", `const s = document.createElement('script'); s.src = 'a.js'; document.body.append(s)`,
+			"script /isles/a.js", "script"},
+		{"by setAttribute",
+			`let l = document.createElement("LINK"); l.setAttribute('rel', 'stylesheet'); l.setAttribute('href', '/a.css'); document.head.appendChild(l)`, "style /a.css", "link"},
+		{"by assign", "document.head.append(Object.assign(document.createElement('link'), { rel: 'manifest', href: " +
+			"'/m.json' }))", "", "link"},
+		{"as a module",
+			`var s = document.createElement('script'); s.type = 'module'; s.src = '/a.mjs'; document.head.insertBefore(s, null)`,
+			"script module /a.mjs", "script"},
 		{"never placed", `const s = document.createElement('script'); s.src = '/a.js'`, "", ""},
-		{"a picture needs no place", `new Image().src = '/a.png'; const i = new Image(); i.src = '/b.png'`, "image /a.png, image /b.png", "img img"},
-		{"an address that only running tells", `const s = document.createElement('script'); s.src = '/' + name; document.body.append(s)`, "", "script"},
-		{"a variable used anew", `let s = document.createElement('script'); s.src = '/a.js'; document.body.append(s); s = document.createElement('script'); s.src = '/b.js'; document.body.append(s)`, "script /a.js, script /b.js", "script script"},
+		{"a picture needs no place", `new Image().src = '/a.png'; const i = new Image(); i.src = '/b.png'`,
+			"image /a.png, image /b.png", "img img"},
+		{"an address that only running tells",
+			`const s = document.createElement('script'); s.src = '/' + name; document.body.append(s)`, "", "script"},
+		{"a variable used anew",
+			`let s = document.createElement('script'); s.src = '/a.js'; document.body.append(s); s = document.createElement('script'); s.src = '/b.js'; document.body.append(s)`, "script /a.js, script /b.js", "script script"},
 		{"written", `document.write('<script src="/a.js"><\/script><p>Pier')`, "script /a.js", "script p"},
-		{"inserted, where scripts do not run", `document.head.insertAdjacentHTML('beforeend', '<script src=/a.js></script><link rel=stylesheet href=/a.css>')`, "style /a.css", "link"},
-		{"when somebody clicks", `b.addEventListener('click', () => { const s = document.createElement('script'); s.src = '/a.js'; document.body.append(s) })`, "", ""},
-		{"when the page has come", `addEventListener('load', () => { const s = document.createElement('script'); s.src = '/a.js'; document.body.append(s) })`, "script /a.js", "script"},
+		{"inserted, where scripts do not run",
+			`document.head.insertAdjacentHTML('beforeend', '<script src=/a.js></script><link rel=stylesheet href=/a.css>')`,
+			"style /a.css", "link"},
+		{"when somebody clicks",
+			`b.addEventListener('click', () => { const s = document.createElement('script'); s.src = '/a.js'; document.body.append(s) })`, "", ""},
+		{"when the page has come",
+			`addEventListener('load', () => { const s = document.createElement('script'); s.src = '/a.js'; document.body.append(s) })`, "script /a.js", "script"},
 		{"not for a data address", `const i = new Image(); i.src = 'data:image/gif;base64,AA'`, "", "img"},
 	}
 	for _, c := range cases {
@@ -56,7 +68,8 @@ func TestManifestByScript(t *testing.T) {
 		`b.addEventListener('click', () => { document.querySelector('link[rel=manifest]').href = '/other.json' })`:     "https://pier.example/m.json",
 		`document.querySelector('head link[rel=manifest]'); document.querySelector('#n').href = '/other.json'`:         "https://pier.example/m.json",
 	} {
-		d := ParseDocument("https://pier.example/", "text/html", []byte(`<link rel=manifest id=m href=/m.json><script>`+script+`</script>`))
+		d := ParseDocument("https://pier.example/", "text/html", []byte(`<link rel=manifest id=m href=/m.json><script>`+
+			script+`</script>`))
 		s := d.Scripts[0]
 		assert.Equal(t, want, d.With(s.Made, s.Changed).ManifestURL(), script)
 	}
@@ -65,8 +78,10 @@ func TestManifestByScript(t *testing.T) {
 func TestParseRefresh(t *testing.T) {
 	const base = "https://pier.example/a/"
 	for content, want := range map[string]string{
-		"0; url=b.html": "0s https://pier.example/a/b.html", "3": "3s https://pier.example/a/", " 1.5 , URL = '/b' x": "1s https://pier.example/b",
-		"0;/b": "0s https://pier.example/b", `2;url="/b`: "2s https://pier.example/b", ".5;url=/b": "0s https://pier.example/b", "0 /b": "0s https://pier.example/b",
+		"0; url=b.html": "0s https://pier.example/a/b.html", "3": "3s https://pier.example/a/",
+		" 1.5 , URL = '/b' x": "1s https://pier.example/b",
+		"0;/b":                "0s https://pier.example/b", `2;url="/b`: "2s https://pier.example/b",
+		".5;url=/b": "0s https://pier.example/b", "0 /b": "0s https://pier.example/b",
 		"soon; url=/b": "", "": "", "5x": "", "0; url=mailto:pier": "",
 	} {
 		got := ""
@@ -120,7 +135,8 @@ func TestTells(t *testing.T) {
 		script, tells    string
 		reloads, guarded bool
 	}{
-		{`r.waiting.postMessage({ type: 'go', n: 1, deep: [true, null] })`, `{"deep":[true,null],"n":1,"type":"go"}`, false, false},
+		{`r.waiting.postMessage({ type: 'go', n: 1, deep: [true, null] })`, `{"deep":[true,null],"n":1,"type":"go"}`, false,
+			false},
 		{`const tell = (w) => w.postMessage('go')`, `"go"`, false, false},
 		{`navigator.serviceWorker.controller.postMessage('hello')`, "", false, false},
 		{`window.postMessage('x'); port.postMessage('y'); frame.contentWindow.postMessage('z')`, "", false, false},

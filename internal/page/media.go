@@ -10,7 +10,8 @@ import (
 	"github.com/tdewolff/parse/v2/css"
 )
 
-// kleene is what a condition comes to in the three-valued logic of Media Queries 4, 3.1: a feature that is not known makes it neither true nor false.
+// kleene is what a condition comes to in the three-valued logic of Media Queries 4, 3.1: a feature that is not known
+// makes it neither true nor false.
 type kleene int8
 
 const (
@@ -241,7 +242,8 @@ func (s Screen) featureHolds(tokens []styleToken) kleene {
 			return s.boolean(word)
 		}
 		op := "="
-		for _, bound := range []struct{ prefix, op string }{{"min-", ">="}, {"max-", "<="}, {"-webkit-min-", ">="}, {"-webkit-max-", "<="}} {
+		for _, bound := range []struct{ prefix, op string }{{"min-", ">="}, {"max-", "<="}, {"-webkit-min-", ">="},
+			{"-webkit-max-", "<="}} {
 			if rest, is := strings.CutPrefix(word, bound.prefix); is {
 				if strings.HasPrefix(bound.prefix, "-webkit-") {
 					rest = "-webkit-" + rest
@@ -268,7 +270,8 @@ func (s Screen) featureHolds(tokens []styleToken) kleene {
 			continue
 		}
 		values = append(values, parts[first:i])
-		if op != "=" && i+1 < len(parts) && parts[i+1].kind == css.DelimToken && parts[i+1].data == "=" && adjacent(tokens, parts[i]) {
+		if op != "=" && i+1 < len(parts) && parts[i+1].kind == css.DelimToken && parts[i+1].data == "=" &&
+			adjacent(tokens, parts[i]) {
 			op += "="
 			i++
 		}

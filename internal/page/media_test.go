@@ -244,7 +244,8 @@ func TestMediaQueries(t *testing.T) {
 		defer c.Close()
 		list, err := json.Marshal(mediaQueries)
 		require.NoError(t, err)
-		text, err := c.Evaluate(server.URL, "JSON.stringify({Width: innerWidth, Height: innerHeight, Density: devicePixelRatio, Matches: "+string(list)+".map((q) => matchMedia(q).matches)})")
+		text, err := c.Evaluate(server.URL, "JSON.stringify({Width: innerWidth, Height: innerHeight, Density: "+
+			"devicePixelRatio, Matches: "+string(list)+".map((q) => matchMedia(q).matches)})")
 		require.NoError(t, err)
 		require.NoError(t, os.MkdirAll("testdata", 0o755))
 		require.NoError(t, os.WriteFile(kept, []byte(text), 0o644))
@@ -262,8 +263,10 @@ func TestMediaQueries(t *testing.T) {
 // A phone is narrow, dense and touched.
 func TestPhone(t *testing.T) {
 	for query, want := range map[string]bool{
-		"": true, " ": true, "(pointer: coarse)": true, "(hover: hover)": false, "(any-pointer: fine)": false, "(orientation: portrait)": true, "(min-resolution: 2dppx)": true,
-		"(min-resolution: 3x)": false, "(-webkit-min-device-pixel-ratio: 2.625)": true, "(max-width: 412px)": true, "(width < 412px)": false, "(aspect-ratio: 412/915)": true, "(min-height: 100vh)": true,
+		"": true, " ": true, "(pointer: coarse)": true, "(hover: hover)": false, "(any-pointer: fine)": false,
+		"(orientation: portrait)": true, "(min-resolution: 2dppx)": true,
+		"(min-resolution: 3x)": false, "(-webkit-min-device-pixel-ratio: 2.625)": true, "(max-width: 412px)": true,
+		"(width < 412px)": false, "(aspect-ratio: 412/915)": true, "(min-height: 100vh)": true,
 	} {
 		assert.Equal(t, want, Phone.matches(query), query)
 	}
@@ -272,10 +275,14 @@ func TestPhone(t *testing.T) {
 // The width that a sizes attribute names, on a window of 1280 by 800.
 func TestSourceSize(t *testing.T) {
 	for sizes, want := range map[string]float64{
-		"": 1280, "50vw": 640, "300px": 300, "20em": 320, "0": 0, "100vh": 800, "calc(100vw - 2rem)": 1248, "calc((100vw - 80px) / 3)": 400, "calc(2 * 10px + 1in)": 116,
-		"(min-width: 600px) 50vw, 100vw": 640, "(max-width: 600px) 50vw, 90vw": 1152, "(max-width: 600px) 50vw": 1280, "(min-width: 600px) and (hover) calc(50vw + 1px), 9px": 641,
-		"(width >= 2000px) 1px, (width >= 1000px) 2px, 3px": 2, "print 5px, 7px": 7, "50%, 7px": 7, "-5px, 7px": 7, ", 7px": 7, "auto, 7px": 7, "calc(1px * 2px), 7px": 7, "calc(1px / 0), 7px": 7,
-		"calc(5), 7px": 7, "calc(1px + 5), 7px": 7, "calc(1px, 7px": 1280, "7px)": 1280, "5px (min-width: 1px), 7px": 7, "(unknown: 1) 5px, 7px": 7, "not (width < 5px) 5px, 7px": 5,
+		"": 1280, "50vw": 640, "300px": 300, "20em": 320, "0": 0, "100vh": 800, "calc(100vw - 2rem)": 1248,
+		"calc((100vw - 80px) / 3)": 400, "calc(2 * 10px + 1in)": 116,
+		"(min-width: 600px) 50vw, 100vw": 640, "(max-width: 600px) 50vw, 90vw": 1152, "(max-width: 600px) 50vw": 1280,
+		"(min-width: 600px) and (hover) calc(50vw + 1px), 9px": 641,
+		"(width >= 2000px) 1px, (width >= 1000px) 2px, 3px":    2, "print 5px, 7px": 7, "50%, 7px": 7, "-5px, 7px": 7,
+		", 7px": 7, "auto, 7px": 7, "calc(1px * 2px), 7px": 7, "calc(1px / 0), 7px": 7,
+		"calc(5), 7px": 7, "calc(1px + 5), 7px": 7, "calc(1px, 7px": 1280, "7px)": 1280, "5px (min-width: 1px), 7px": 7,
+		"(unknown: 1) 5px, 7px": 7, "not (width < 5px) 5px, 7px": 5,
 	} {
 		assert.InDelta(t, want, Desktop.sourceSize(sizes), 1e-9, "%q", sizes)
 	}
@@ -287,10 +294,12 @@ func FuzzMediaQuery(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, query string) {
 		holds := Desktop.matches(query)
-		if again := Desktop.matches(strings.ToUpper(query)); strings.EqualFold(strings.ToUpper(query), query) && again != holds {
+		if again := Desktop.matches(strings.ToUpper(query)); strings.EqualFold(strings.ToUpper(query), query) &&
+			again != holds {
 			t.Fatalf("%q is %v, in capitals %v", query, holds, again)
 		}
-		if holds && strings.TrimSpace(query) != "" && !Desktop.matches("print, "+query) && !strings.ContainsAny(query, `"'\[{()}]/<`) {
+		if holds && strings.TrimSpace(query) != "" && !Desktop.matches("print, "+query) &&
+			!strings.ContainsAny(query, `"'\[{()}]/<`) {
 			t.Fatalf("%q holds alone, and not as the second of a list", query)
 		}
 	})

@@ -6,8 +6,8 @@ import (
 	"tachyform/internal/spelling"
 )
 
-// Misnamed is a tag whose name in its attribute Attr (name or rel) browsers do not know, or know no longer. Right is the name to write,
-// "" when the tag is of no more use.
+// Misnamed is a tag whose name in its attribute Attr (name or rel) browsers do not know, or know no longer. Right is
+// the name to write, "" when the tag is of no more use.
 type Misnamed struct {
 	Tag                Tag
 	Attr, Wrong, Right string
@@ -16,11 +16,15 @@ type Misnamed struct {
 
 // The names of tags that make an app, and others that are not to be taken for misspelt ones.
 var (
-	appMetas = []string{"theme-color", "viewport", "application-name", "color-scheme", "apple-mobile-web-app-title", "apple-mobile-web-app-capable",
+	appMetas = []string{"theme-color", "viewport", "application-name", "color-scheme", "apple-mobile-web-app-title",
+		"apple-mobile-web-app-capable",
 		"apple-mobile-web-app-status-bar-style", "mobile-web-app-capable"}
 	appRels = []string{"manifest", "icon", "apple-touch-icon", "apple-touch-startup-image", "stylesheet", "mask-icon"}
 	// otherRels are the link types of the HTML standard and such as are in wide use.
-	otherRels = strings.Fields("alternate author canonical dns-prefetch expect external help license me modulepreload next nofollow pingback preconnect prefetch preload prerender prev privacy-policy search shortlink shortcut tag terms-of-service up first last start contents index glossary copyright edituri wlwmanifest amphtml fluid-icon apple-touch-icon-precomposed home top section")
+	otherRels = strings.Fields("alternate author canonical dns-prefetch expect external help license me modulepreload " +
+		"next nofollow pingback preconnect prefetch preload prerender prev privacy-policy search shortlink shortcut tag " +
+		"terms-of-service up first last start contents index glossary copyright edituri wlwmanifest amphtml fluid-icon " +
+		"apple-touch-icon-precomposed home top section")
 )
 
 // CheckTagName says whether a meta or link tag bears a name that is a slip of a known one, or that is out of use.

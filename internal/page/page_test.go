@@ -49,7 +49,9 @@ func TestDocumentReferences(t *testing.T) {
 }
 
 func TestDocumentFacts(t *testing.T) {
-	d := ParseDocument(at, "", []byte("\xef\xbb\xbf<!doctype html>\n<html lang=de><head><meta charset=utf-8>\n<title> Gezeiten\n heute</title><meta name=Theme-Color content=red><link rel='icon SHORTCUT' href=i.png></head><body><svg><title>no</title></svg><a href=../x.html#a>x</a></body></html>"))
+	d := ParseDocument(at, "", []byte("\xef\xbb\xbf<!doctype html>\n<html lang=de><head><meta charset=utf-8>\n<title> "+
+		"Gezeiten\n heute</title><meta name=Theme-Color content=red><link rel='icon SHORTCUT' "+
+		"href=i.png></head><body><svg><title>no</title></svg><a href=../x.html#a>x</a></body></html>"))
 	assert.Equal(t, "Gezeiten heute", d.Title)
 	assert.Equal(t, "de", d.Lang)
 	assert.True(t, d.Valid && d.Complete)
@@ -58,9 +60,12 @@ func TestDocumentFacts(t *testing.T) {
 	assert.Equal(t, 4, tag.Line)
 	require.Len(t, d.Links, 1)
 	assert.Equal(t, "https://line.example/x.html", d.Links[0].URL)
-	assert.Equal(t, "", ParseDocument(at, "", []byte("<p>text<link rel=manifest href=m>")).ManifestURL(), "text ends the head")
-	assert.Equal(t, "K\u00fcste", ParseDocument(at, "text/html; charset=windows-1252", []byte("<title>K\xfcste</title>")).Title)
-	for text, fragment := range map[string]bool{"owner-proof: 12": true, "<p>part</p>": true, "<li>\n<headline>": true, "<!DOCTYPE html><p>": false, "<TITLE>x</TITLE>": false, "\xef\xbb\xbf<html>": false} {
+	assert.Equal(t, "", ParseDocument(at, "", []byte("<p>text<link rel=manifest href=m>")).ManifestURL(),
+		"text ends the head")
+	assert.Equal(t, "K\u00fcste", ParseDocument(at, "text/html; charset=windows-1252",
+		[]byte("<title>K\xfcste</title>")).Title)
+	for text, fragment := range map[string]bool{"owner-proof: 12": true, "<p>part</p>": true, "<li>\n<headline>": true,
+		"<!DOCTYPE html><p>": false, "<TITLE>x</TITLE>": false, "\xef\xbb\xbf<html>": false} {
 		assert.Equal(t, fragment, ParseDocument(at, "", []byte(text)).Fragment, text)
 	}
 	assert.False(t, ParseDocument(at, "text/html; charset=utf-8", []byte("<title>K\xfcste</title>")).Valid)
@@ -81,11 +86,13 @@ func TestRegistrations(t *testing.T) {
 		require.True(t, s.Valid, code)
 		got := ""
 		for _, r := range s.Registrations {
-			got += strings.TrimPrefix(r.Script, "https://line.example") + " " + strings.TrimPrefix(r.Scope, "https://line.example")
+			got += strings.TrimPrefix(r.Script, "https://line.example") + " " + strings.TrimPrefix(r.Scope,
+				"https://line.example")
 		}
 		assert.Equal(t, want, got, code)
 	}
-	s := ParseScript("https://line.example/js/a.js", "https://line.example/js/a.js", []byte("\n  fetch('t.json'); import './b.js'"))
+	s := ParseScript("https://line.example/js/a.js", "https://line.example/js/a.js",
+		[]byte("\n  fetch('t.json'); import './b.js'"))
 	assert.Equal(t, "data /tides/t.json, script /js/b.js", urls(s.At(at, nil).References))
 	assert.Equal(t, 2, s.References[0].Line)
 }
@@ -114,8 +121,10 @@ func TestStyles(t *testing.T) {
 
 // What most links are resolved by in a hurry comes out as the URL standard's parser has it.
 func TestPlainReferences(t *testing.T) {
-	bases := []string{"https://line.example/", at, "https://line.example/a/b/", "http://127.0.0.1:8300/x/y?q=1#f", "https://line.example/a//b"}
-	refs := []string{"", "x", "x/", "../x", "../../../x", "./", ".", "..", "a/./b/../c", "/..", "/a/../b/.", "...", "a..b", ".hidden", "/", "#f", "x#f", "a//b", "x/..", "-_.html"}
+	bases := []string{"https://line.example/", at, "https://line.example/a/b/", "http://127.0.0.1:8300/x/y?q=1#f",
+		"https://line.example/a//b"}
+	refs := []string{"", "x", "x/", "../x", "../../../x", "./", ".", "..", "a/./b/../c", "/..", "/a/../b/.", "...", "a..b",
+		".hidden", "/", "#f", "x#f", "a//b", "x/..", "-_.html"}
 	for _, base := range bases {
 		for _, ref := range refs {
 			want, err := whatwg.ParseRef(base, ref)
@@ -141,10 +150,12 @@ func FuzzDocument(f *testing.F) {
 
 func FuzzScriptAndStyle(f *testing.F) {
 	f.Add([]byte("import A from''"))
-	f.Add([]byte("import a from './a.js'; fetch(`x${1}`); new Worker(new URL('w.js', import.meta.url)); navigator.serviceWorker.register('\\x2f')"))
+	f.Add([]byte("import a from './a.js'; fetch(`x${1}`); new Worker(new URL('w.js', import.meta.url)); " +
+		"navigator.serviceWorker.register('\\x2f')"))
 	f.Add([]byte("@import url(\"a\" ; @font-face{src:url(a)format(b),url(c}p{background:image-set('x' 1x)}"))
 	f.Fuzz(func(t *testing.T, text []byte) {
-		for _, refs := range [][]Reference{ParseScript(at, at, text).At("https://other.example/", nil).References, ParseStyle(at, at, text).All()} {
+		for _, refs := range [][]Reference{ParseScript(at, at, text).At("https://other.example/", nil).References,
+			ParseStyle(at, at, text).All()} {
 			for _, r := range refs {
 				if !strings.HasPrefix(r.URL, "http") || r.Line < 0 || r.Column < 0 {
 					t.Fatalf("%+v", r)

@@ -40,7 +40,8 @@ func once[T any](r *Reader, kind, url, base string, text []byte, read func() T) 
 
 // Document reads an HTML text that was served from url.
 func (r *Reader) Document(url, contentType string, text []byte) *Document {
-	return once(r, "document", url, contentType, text, func() *Document { return ParseDocumentOn(r.screen(), url, contentType, text) })
+	return once(r, "document", url, contentType, text,
+		func() *Document { return ParseDocumentOn(r.screen(), url, contentType, text) })
 }
 
 // Style reads a style sheet.
@@ -53,7 +54,8 @@ func (r *Reader) Script(url string, text []byte) *Script {
 	return once(r, "script", url, "", text, func() *Script { return ParseScript(url, url, text) })
 }
 
-// ForeignScript reads a script of another origin than the pages that run it: what it asks of their address is not known.
+// ForeignScript reads a script of another origin than the pages that run it: what it asks of their address is not
+// known.
 func (r *Reader) ForeignScript(url string, text []byte) *Script {
 	return once(r, "foreign script", url, "", text, func() *Script { return parseScript(url, url, text, true) })
 }

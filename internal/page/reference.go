@@ -1,4 +1,5 @@
-// Package page reads HTML, style sheets and scripts and tells what a page asks for and where it leads, without running it.
+// Package page reads HTML, style sheets and scripts and tells what a page asks for and where it leads, without running
+// it.
 package page
 
 import (
@@ -11,7 +12,8 @@ import (
 type Reference struct {
 	// URL is absolute and has no fragment.
 	URL string
-	// Destination is the request's destination (Fetch, 2.2.5): "style", "script", "image", "font", "iframe", … or "" for fetch().
+	// Destination is the request's destination (Fetch, 2.2.5): "style", "script", "image", "font", "iframe", … or "" for
+	// fetch().
 	Destination string
 	// Mode is the request's mode: navigate, same-origin, no-cors or cors.
 	Mode string
@@ -33,7 +35,8 @@ type Reference struct {
 	Module bool
 	// Background marks what the browser fetches on its own account or as a hint; a page is whole without it.
 	Background bool
-	// Off marks an imported style sheet whose media condition does not hold: it is asked for, but says nothing about the page.
+	// Off marks an imported style sheet whose media condition does not hold: it is asked for, but says nothing about the
+	// page.
 	Off bool
 	// From is the URL of the document, style sheet or script that asks.
 	From string
@@ -58,7 +61,8 @@ type Reference struct {
 	raw, specifier string
 }
 
-// ModuleRoot says whether the request is for a module that is to run by itself, rather than for one that another imports.
+// ModuleRoot says whether the request is for a module that is to run by itself, rather than for one that another
+// imports.
 func (r Reference) ModuleRoot() bool {
 	return r.Module && !r.Preload && (r.Runs || r.specifier == "")
 }
@@ -89,17 +93,19 @@ func Resolve(base, ref string) (abs string, ok bool) {
 	return u.Href(true), true
 }
 
-// resolvePlain resolves the references that most links are, of plain characters and without a scheme, in the way the URL standard
-// would; ok is false for all others. base has to be an absolute URL in its normal form.
+// resolvePlain resolves the references that most links are, of plain characters and without a scheme, in the way the
+// URL standard would; ok is false for all others. base has to be an absolute URL in its normal form.
 func resolvePlain(base, ref string) (string, bool) {
 	ref, _, _ = strings.Cut(ref, "#")
 	for _, c := range []byte(ref) {
-		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '/' || c == '.' || c == '-' || c == '_') {
+		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '/' || c == '.' || c == '-' ||
+			c == '_') {
 			return "", false
 		}
 	}
 	start := strings.Index(base, "://")
-	if start < 0 || !strings.HasPrefix(base, "http") || strings.HasPrefix(ref, "//") || strings.ContainsAny(base, "%\\@ ") {
+	if start < 0 || !strings.HasPrefix(base, "http") || strings.HasPrefix(ref, "//") ||
+		strings.ContainsAny(base, "%\\@ ") {
 		return "", false
 	}
 	base, _, _ = strings.Cut(base, "#")

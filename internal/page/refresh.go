@@ -16,7 +16,8 @@ type Refresh struct {
 
 var refreshText = regexp.MustCompile(`(?is)^[ \t\n\f\r]*(?:([0-9]+)|\.)[0-9.]*(?:[ \t\n\f\r]*[;, \t\n\f\r][ \t\n\f\r]*(?:url[ \t\n\f\r]*=[ \t\n\f\r]*)?(.*))?$`)
 
-// ParseRefresh reads the content of a meta element or header that sends a page on (HTML, 4.2.5.3, "shared declarative refresh steps").
+// ParseRefresh reads the content of a meta element or header that sends a page on (HTML, 4.2.5.3, "shared declarative
+// refresh steps").
 func ParseRefresh(base, content string) (*Refresh, bool) {
 	m := refreshText.FindStringSubmatch(content)
 	if m == nil {

@@ -26,7 +26,8 @@ func FindRegistrations(f *site.Folder, ours ...string) (found Registering) {
 	for _, file := range f.Files() {
 		path := f.PathOf(file)
 		html := strings.HasSuffix(file.Path, ".html") || strings.HasSuffix(file.Path, ".htm")
-		if skip[path] || file.Size > registeringBytes || !html && !strings.HasSuffix(file.Path, ".js") && !strings.HasSuffix(file.Path, ".mjs") {
+		if skip[path] || file.Size > registeringBytes || !html && !strings.HasSuffix(file.Path, ".js") &&
+			!strings.HasSuffix(file.Path, ".mjs") {
 			continue
 		}
 		text, err := file.Bytes()

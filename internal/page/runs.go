@@ -35,8 +35,8 @@ func (t truth) not() truth {
 	return sometimes
 }
 
-// truth reads a condition as it comes out in a browser of today on the page's origin: whether there are service workers, and what
-// location says, are known; all else is not.
+// truth reads a condition as it comes out in a browser of today on the page's origin: whether there are service
+// workers, and what location says, are known; all else is not.
 func (r *scriptReader) truth(e js.IExpr) truth {
 	switch x := e.(type) {
 	case *js.GroupExpr:
@@ -211,12 +211,18 @@ func (r *scriptReader) ends(s js.IStmt) bool {
 }
 
 // byHand are events that only come when somebody does something, or the page is left.
-var byHand = map[string]bool{"click": true, "dblclick": true, "auxclick": true, "contextmenu": true, "mousedown": true, "mouseup": true, "mousemove": true, "mouseover": true,
-	"mouseout": true, "mouseenter": true, "mouseleave": true, "pointerdown": true, "pointerup": true, "pointermove": true, "pointerover": true, "pointerenter": true, "pointerleave": true,
-	"touchstart": true, "touchend": true, "touchmove": true, "touchcancel": true, "keydown": true, "keyup": true, "keypress": true, "input": true, "beforeinput": true, "change": true, "submit": true,
-	"reset": true, "focus": true, "blur": true, "focusin": true, "focusout": true, "scroll": true, "wheel": true, "drag": true, "dragstart": true, "dragend": true, "dragover": true, "drop": true,
-	"copy": true, "cut": true, "paste": true, "select": true, "toggle": true, "resize": true, "hashchange": true, "popstate": true, "beforeunload": true, "unload": true, "pagehide": true,
-	"offline": true, "online": true, "beforeinstallprompt": true, "appinstalled": true, "beforeprint": true, "play": true, "ended": true}
+var byHand = map[string]bool{"click": true, "dblclick": true, "auxclick": true, "contextmenu": true, "mousedown": true,
+	"mouseup": true, "mousemove": true, "mouseover": true,
+	"mouseout": true, "mouseenter": true, "mouseleave": true, "pointerdown": true, "pointerup": true, "pointermove": true,
+	"pointerover": true, "pointerenter": true, "pointerleave": true,
+	"touchstart": true, "touchend": true, "touchmove": true, "touchcancel": true, "keydown": true, "keyup": true,
+	"keypress": true, "input": true, "beforeinput": true, "change": true, "submit": true,
+	"reset": true, "focus": true, "blur": true, "focusin": true, "focusout": true, "scroll": true, "wheel": true,
+	"drag": true, "dragstart": true, "dragend": true, "dragover": true, "drop": true,
+	"copy": true, "cut": true, "paste": true, "select": true, "toggle": true, "resize": true, "hashchange": true,
+	"popstate": true, "beforeunload": true, "unload": true, "pagehide": true,
+	"offline": true, "online": true, "beforeinstallprompt": true, "appinstalled": true, "beforeprint": true, "play": true,
+	"ended": true}
 
 // listensFor gives the event that a call of addEventListener lays a function down for.
 func (r *scriptReader) listensFor(x *js.CallExpr) string {

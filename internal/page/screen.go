@@ -23,7 +23,8 @@ var (
 var cssLength = regexp.MustCompile(`^([+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)(?:e[+-]?[0-9]+)?)([a-z]+)$`)
 
 // pixels is how many CSS pixels a unit of length is (CSS Values 4, 6), where the screen does not decide.
-var pixels = map[string]float64{"px": 1, "em": 16, "rem": 16, "ex": 8, "ch": 8, "cm": 96 / 2.54, "mm": 96 / 25.4, "q": 96 / 101.6, "in": 96, "pt": 96.0 / 72, "pc": 16}
+var pixels = map[string]float64{"px": 1, "em": 16, "rem": 16, "ex": 8, "ch": 8, "cm": 96 / 2.54, "mm": 96 / 25.4,
+	"q": 96 / 101.6, "in": 96, "pt": 96.0 / 72, "pc": 16}
 
 // length gives a CSS length in pixels; fonts have their initial size.
 func (s Screen) length(text string) (float64, bool) {

@@ -17,8 +17,8 @@ import (
 type Script struct {
 	References    []Reference
 	Registrations []Registration
-	// UnreadRegistrations are calls of register, or what looks like one, whose address can't be read from the text, or that wait for what
-	// a visitor does; Unread are requests of which the same is true.
+	// UnreadRegistrations are calls of register, or what looks like one, whose address can't be read from the text, or
+	// that wait for what a visitor does; Unread are requests of which the same is true.
 	UnreadRegistrations, Unread []Place
 	// Valid is false when the text does not parse; then nothing else is known of it.
 	Valid bool
@@ -27,10 +27,11 @@ type Script struct {
 	// Made are elements that it adds to its page, Changed what it changes of those that are there.
 	Made    []Tag
 	Changed []Changed
-	// Tells are the messages, as JSON, that it sends to workers other than the page's own: to a new one, as soon as that waits.
+	// Tells are the messages, as JSON, that it sends to workers other than the page's own: to a new one, as soon as that
+	// waits.
 	Tells []string
-	// Reloads tells that it loads the page anew when another worker takes it over; GuardedReload that it does so only on a page that
-	// had a worker before.
+	// Reloads tells that it loads the page anew when another worker takes it over; GuardedReload that it does so only on
+	// a page that had a worker before.
 	Reloads, GuardedReload bool
 	// Draws tells that it may put something on the page.
 	Draws bool
@@ -44,13 +45,15 @@ type Place struct {
 	Line, Column int
 }
 
-// At gives the script with its page-relative URLs, those of fetch() and register(), resolved against the base URL of the page
-// that runs it, and module names by that page's import map.
+// At gives the script with its page-relative URLs, those of fetch() and register(), resolved against the base URL of
+// the page that runs it, and module names by that page's import map.
 func (s *Script) At(base string, imports *ImportMap) *Script {
 	if !s.relative {
 		return s
 	}
-	out := &Script{Valid: s.Valid, Draws: s.Draws, UnreadRegistrations: s.UnreadRegistrations, Unread: s.Unread, Made: s.Made, Changed: s.Changed, Tells: s.Tells, Reloads: s.Reloads, GuardedReload: s.GuardedReload, References: make([]Reference, 0, len(s.References))}
+	out := &Script{Valid: s.Valid, Draws: s.Draws, UnreadRegistrations: s.UnreadRegistrations, Unread: s.Unread,
+		Made: s.Made, Changed: s.Changed, Tells: s.Tells, Reloads: s.Reloads, GuardedReload: s.GuardedReload,
+		References: make([]Reference, 0, len(s.References))}
 	for _, r := range s.References {
 		if r.raw != "" {
 			var ok bool
@@ -82,10 +85,12 @@ func (s *Script) At(base string, imports *ImportMap) *Script {
 	return out
 }
 
-// ParseScript reads a script. from is where the text stands; base is what page-relative URLs, such as those of fetch(), resolve against.
+// ParseScript reads a script. from is where the text stands; base is what page-relative URLs, such as those of
+// fetch(), resolve against.
 func ParseScript(from, base string, text []byte) *Script { return parseScript(from, base, text, false) }
 
-// withRoom copies a text with room behind it: the parser puts a NUL there, and copies a text that has none, which places are then not found in.
+// withRoom copies a text with room behind it: the parser puts a NUL there, and copies a text that has none, which
+// places are then not found in.
 func withRoom(text []byte) []byte {
 	return append(make([]byte, 0, len(text)+1), text...)
 }
@@ -107,8 +112,10 @@ func parseScript(from, base string, text []byte, foreign bool) *Script {
 		}
 		s.Valid = true
 	}
-	r := &scriptReader{out: s, kinds: kinds, controls: bytes.Contains(text, []byte(".controller")), foreign: foreign, from: from, base: base, text: text, pos: textpos.New(text), constants: map[*js.Var]string{}, containers: map[*js.Var]bool{},
-		made: map[string]*Made{}, lookedUp: map[string]Changed{}, had: map[string]bool{}}
+	r := &scriptReader{out: s, kinds: kinds, controls: bytes.Contains(text, []byte(".controller")), foreign: foreign,
+		from: from, base: base, text: text, pos: textpos.New(text), constants: map[*js.Var]string{},
+		containers: map[*js.Var]bool{},
+		made:       map[string]*Made{}, lookedUp: map[string]Changed{}, had: map[string]bool{}}
 	if len(src) > 0 {
 		r.first = uintptr(unsafe.Pointer(unsafe.SliceData(src)))
 	}
@@ -185,7 +192,8 @@ func (b bindings) Enter(n js.INode) js.IVisitor {
 			}
 		case *js.BindingObject:
 			for _, part := range name.List {
-				if v, ok := part.Value.Binding.(*js.Var); ok && part.Key != nil && string(part.Key.Literal.Data) == "serviceWorker" {
+				if v, ok := part.Value.Binding.(*js.Var); ok && part.Key != nil &&
+					string(part.Key.Literal.Data) == "serviceWorker" {
 					b.r.containers[variable(v)] = true
 				}
 			}
@@ -218,7 +226,8 @@ func (a reassigned) Enter(n js.INode) js.IVisitor {
 
 func (a reassigned) Exit(js.INode) {}
 
-var assignment = map[js.TokenType]bool{js.EqToken: true, js.AddEqToken: true, js.NullishEqToken: true, js.OrEqToken: true, js.AndEqToken: true}
+var assignment = map[js.TokenType]bool{js.EqToken: true, js.AddEqToken: true, js.NullishEqToken: true,
+	js.OrEqToken: true, js.AndEqToken: true}
 
 var (
 	registerCall   = regexp.MustCompile(`\bregister\b["'\x60]?\]?\s*(?:\?\.)?\(`)
@@ -549,7 +558,8 @@ func (r *scriptReader) call(x *js.CallExpr) {
 		case "importScripts":
 			for _, a := range x.Args.List {
 				if ref, ok := r.literal(a.Value); ok {
-					r.add(r.base, ref, callee.Data, Reference{Destination: "script", Mode: "no-cors", Credentials: "include", ByWorker: true})
+					r.add(r.base, ref, callee.Data, Reference{Destination: "script", Mode: "no-cors", Credentials: "include",
+						ByWorker: true})
 				}
 			}
 		}
@@ -627,10 +637,12 @@ func (r *scriptReader) option(o *js.ObjectExpr, name string) string {
 	return ""
 }
 
-// opens reads an XMLHttpRequest, which is known by its method; one that waits for its answer never meets a service worker.
+// opens reads an XMLHttpRequest, which is known by its method; one that waits for its answer never meets a service
+// worker.
 func (r *scriptReader) opens(x *js.CallExpr, at []byte) {
 	method, ok := r.literal(x.Args.List[0].Value)
-	if !ok || !slices.Contains([]string{"GET", "HEAD", "POST", "PUT", "DELETE", "PATCH", "OPTIONS"}, strings.ToUpper(method)) {
+	if !ok || !slices.Contains([]string{"GET", "HEAD", "POST", "PUT", "DELETE", "PATCH", "OPTIONS"},
+		strings.ToUpper(method)) {
 		if !ok && bytes.Contains(r.text, []byte("XMLHttpRequest")) {
 			r.unread(at)
 		}
@@ -685,7 +697,8 @@ func (r *scriptReader) construct(x *js.NewExpr) {
 	switch name := string(v.Name()); name {
 	case "Worker", "SharedWorker":
 		if ref, ok := r.literal(x.Args.List[0].Value); ok {
-			r.add(r.base, ref, v.Data, Reference{Destination: strings.ToLower(name), Mode: "same-origin", Credentials: "same-origin"})
+			r.add(r.base, ref, v.Data, Reference{Destination: strings.ToLower(name), Mode: "same-origin",
+				Credentials: "same-origin"})
 		} else {
 			r.unread(v.Data)
 		}
@@ -718,5 +731,6 @@ func jsUnquote(data []byte) string {
 	if !strings.Contains(s, `\`) {
 		return s
 	}
-	return strings.NewReplacer(`\/`, `/`, `\\`, `\`, `\'`, `'`, `\"`, `"`, `\n`, "\n", `\t`, "\t", `\u002F`, "/", `\x2F`, "/").Replace(s)
+	return strings.NewReplacer(`\/`, `/`, `\\`, `\`, `\'`, `'`, `\"`, `"`, `\n`, "\n", `\t`, "\t", `\u002F`, "/", `\x2F`,
+		"/").Replace(s)
 }

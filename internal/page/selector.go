@@ -24,10 +24,12 @@ var (
 	notDynamic    = regexp.MustCompile(`:not\(\s*:(hover|focus|active|focus-within|focus-visible|visited|target|fullscreen|popover-open|open|placeholder-shown|user-invalid|user-valid|autofill|-webkit-autofill|defined)\s*\)`)
 	dynamic       = regexp.MustCompile(`:(hover|focus|active|focus-within|focus-visible|visited|target|fullscreen|popover-open|user-invalid|user-valid|autofill|-webkit-[a-z-]+|-moz-[a-z-]+|modal|playing|paused)\b`)
 	alternatives  = regexp.MustCompile(`:(?:is|where|matches|-webkit-any|-moz-any)\(([^()]*(?:\([^()]*\)[^()]*)*)\)`)
-	plainPseudo   = strings.NewReplacer(":any-link", "[href]", ":link", "[href]", ":defined", "", ":host", ":not(*)", ":-webkit-any-link", "[href]")
+	plainPseudo   = strings.NewReplacer(":any-link", "[href]", ":link", "[href]", ":defined", "", ":host", ":not(*)",
+		":-webkit-any-link", "[href]")
 )
 
-// selectors remembers lists that were compiled: the same style sheets are applied to every page of a site. It begins anew when it is full.
+// selectors remembers lists that were compiled: the same style sheets are applied to every page of a site. It begins
+// anew when it is full.
 var selectors struct {
 	sync.RWMutex
 	known map[string][]selector
@@ -35,7 +37,8 @@ var selectors struct {
 
 const maxSelectors = 20_000
 
-// selectorsOf compiles a selector list; each selector by itself, since browsers differ from our matcher in what they know.
+// selectorsOf compiles a selector list; each selector by itself, since browsers differ from our matcher in what they
+// know.
 func selectorsOf(list string) []selector {
 	selectors.RLock()
 	known, ok := selectors.known[list]

@@ -4,7 +4,8 @@ import (
 	"encoding/json"
 )
 
-// speculation reads rules for what to fetch ahead (HTML, 7.6.1), of those that name addresses and do not wait for a pointer.
+// speculation reads rules for what to fetch ahead (HTML, 7.6.1), of those that name addresses and do not wait for a
+// pointer.
 func (w *walker) speculation(t Tag, text string) {
 	type rule struct {
 		Source    string   `json:"source"`

@@ -11,7 +11,8 @@ import (
 	"tachyform/internal/textpos"
 )
 
-// Style is what a style sheet says as far as it makes requests: imports, font faces, and the rules that name pictures or fonts.
+// Style is what a style sheet says as far as it makes requests: imports, font faces, and the rules that name pictures
+// or fonts.
 type Style struct {
 	// Imports are asked for whatever the page looks like.
 	Imports []Reference
@@ -19,7 +20,8 @@ type Style struct {
 	Rules   []StyleRule
 	// Variables are the custom properties, wherever they are declared; the last declaration counts.
 	Variables map[string]string
-	// loose are the pictures in values that only an element's custom properties complete, and in custom properties themselves.
+	// loose are the pictures in values that only an element's custom properties complete, and in custom properties
+	// themselves.
 	loose []Reference
 }
 
@@ -42,7 +44,8 @@ type StyleRule struct {
 	Declared []Declaration
 }
 
-// Declaration is what a rule says about a property: the pictures it names, the font families, or that the element is not shown.
+// Declaration is what a rule says about a property: the pictures it names, the font families, or that the element is
+// not shown.
 type Declaration struct {
 	// Property is the longhand, such as background-image.
 	Property  string
@@ -139,7 +142,8 @@ func newStyleParser(from, base string, text []byte) *styleParser {
 	}
 }
 
-// prelude reads up to the block or semicolon that ends it (CSS Syntax, 5.4). end is '{', ';', '}' or 0 at the end of the text.
+// prelude reads up to the block or semicolon that ends it (CSS Syntax, 5.4). end is '{', ';', '}' or 0 at the end of
+// the text.
 func (p *styleParser) prelude() (tokens []styleToken, end byte) {
 	first := p.at
 	depth := 0
@@ -170,7 +174,8 @@ func (p *styleParser) prelude() (tokens []styleToken, end byte) {
 
 func customProperty(tokens []styleToken) bool {
 	tokens = trimTokens(tokens)
-	return len(tokens) > 1 && (tokens[0].kind == css.CustomPropertyNameToken || strings.HasPrefix(tokens[0].data, "--")) && tokens[1].kind == css.ColonToken
+	return len(tokens) > 1 && (tokens[0].kind == css.CustomPropertyNameToken || strings.HasPrefix(tokens[0].data, "--")) &&
+		tokens[1].kind == css.ColonToken
 }
 
 func trimTokens(t []styleToken) []styleToken {
@@ -374,7 +379,8 @@ func (p *styleParser) urls(tokens []styleToken, kind Reference, withStrings bool
 		case css.URLToken:
 			add(urlTokenValue(t.data), t.start)
 		case css.StringToken:
-			if function == "url" || function == "src" || strings.HasSuffix(function, "image-set") || withStrings && function == "" {
+			if function == "url" || function == "src" || strings.HasSuffix(function, "image-set") || withStrings &&
+				function == "" {
 				add(stringValue(t.data), t.start)
 			}
 		}
@@ -398,9 +404,13 @@ func (p *styleParser) reference(ref string, at int, r Reference) (Reference, boo
 }
 
 // pictureProperties are those whose values name pictures, with their longhands.
-var pictureProperties = map[string]string{"background": "background-image", "background-image": "background-image", "list-style": "list-style-image", "list-style-image": "list-style-image",
-	"border-image": "border-image-source", "border-image-source": "border-image-source", "mask": "mask-image", "mask-image": "mask-image", "-webkit-mask": "mask-image", "-webkit-mask-image": "mask-image", "cursor": "cursor", "filter": "filter",
-	"-webkit-mask-box-image": "-webkit-mask-box-image", "content": "content", "shape-outside": "shape-outside", "-webkit-box-reflect": "-webkit-box-reflect"}
+var pictureProperties = map[string]string{"background": "background-image", "background-image": "background-image",
+	"list-style": "list-style-image", "list-style-image": "list-style-image",
+	"border-image": "border-image-source", "border-image-source": "border-image-source", "mask": "mask-image",
+	"mask-image": "mask-image", "-webkit-mask": "mask-image", "-webkit-mask-image": "mask-image", "cursor": "cursor",
+	"filter":                 "filter",
+	"-webkit-mask-box-image": "-webkit-mask-box-image", "content": "content", "shape-outside": "shape-outside",
+	"-webkit-box-reflect": "-webkit-box-reflect"}
 
 // declarations reads a declaration; none come of those that make no difference to requests.
 func (p *styleParser) declarations(tokens []styleToken) []Declaration {
@@ -497,17 +507,21 @@ func groundColour(value []styleToken) string {
 	for i, t := range value {
 		word := strings.ToLower(t.data)
 		switch {
-		case t.kind == css.URLToken || t.kind == css.FunctionToken && (word == "url(" || strings.Contains(word, "gradient(") || strings.Contains(word, "image")):
+		case t.kind == css.URLToken || t.kind == css.FunctionToken &&
+			(word == "url(" || strings.Contains(word, "gradient(") || strings.Contains(word, "image")):
 			return "?"
 		case t.kind == css.HashToken:
 			return word
-		case t.kind == css.FunctionToken && strings.Contains(" rgb( rgba( hsl( hsla( hwb( lab( lch( oklab( oklch( color( ", " "+word+" "):
+		case t.kind == css.FunctionToken && strings.Contains(" rgb( rgba( hsl( hsla( hwb( lab( lch( oklab( oklch( color( ",
+			" "+word+" "):
 			end := i
 			for end < len(value)-1 && value[end].kind != css.RightParenthesisToken {
 				end++
 			}
 			return strings.ToLower(text(value[i : end+1]))
-		case t.kind == css.IdentToken && !strings.Contains(" none repeat no-repeat repeat-x repeat-y space round scroll fixed local left right top bottom center cover contain auto border-box padding-box content-box important ", " "+word+" "):
+		case t.kind == css.IdentToken && !strings.Contains(" none repeat no-repeat repeat-x repeat-y space round scroll "+
+			"fixed local left right top bottom center cover contain auto border-box padding-box content-box important ", " "+
+			word+" "):
 			return word
 		}
 	}
@@ -539,7 +553,9 @@ func fontShorthand(d Declaration, value []styleToken) []Declaration {
 	for i, t := range value {
 		word := strings.ToLower(t.data)
 		switch {
-		case t.kind == css.DimensionToken || t.kind == css.PercentageToken || t.kind == css.NumberToken && word == "0" || t.kind == css.FunctionToken || t.kind == css.IdentToken && strings.Contains(" xx-small x-small small medium large x-large xx-large smaller larger ", " "+word+" "):
+		case t.kind == css.DimensionToken || t.kind == css.PercentageToken || t.kind == css.NumberToken && word == "0" ||
+			t.kind == css.FunctionToken || t.kind == css.IdentToken &&
+			strings.Contains(" xx-small x-small small medium large x-large xx-large smaller larger ", " "+word+" "):
 			rest := value[i+1:]
 			if t.kind == css.FunctionToken {
 				for len(rest) > 0 && rest[0].kind != css.RightParenthesisToken {
@@ -563,7 +579,8 @@ func fontShorthand(d Declaration, value []styleToken) []Declaration {
 	return nil
 }
 
-// resolved puts the values of custom properties in the place of var(). What has none leaves the declaration without effect.
+// resolved puts the values of custom properties in the place of var(). What has none leaves the declaration without
+// effect.
 func (d Declaration) resolved(vars map[string]string) Declaration {
 	value := d.variable
 	for range 20 {
@@ -687,7 +704,8 @@ func (p *styleParser) fontSource(value []styleToken) Reference {
 				break
 			}
 		}
-		if refs := p.urls(part, Reference{Destination: "font", Mode: "cors", Credentials: "same-origin"}, false); len(refs) > 0 && shownFormat(text(part)) {
+		if refs := p.urls(part, Reference{Destination: "font", Mode: "cors", Credentials: "same-origin"},
+			false); len(refs) > 0 && shownFormat(text(part)) {
 			return refs[0]
 		}
 		value = value[min(len(part)+1, len(value)):]
@@ -702,7 +720,8 @@ func shownFormat(source string) bool {
 	}
 	format, _, _ = strings.Cut(format, ")")
 	switch strings.Fields(strings.Trim(format, `"' `) + " x")[0] {
-	case "woff2", "woff", "truetype", "opentype", "woff2-variations", "woff-variations", "truetype-variations", "opentype-variations", "collection":
+	case "woff2", "woff", "truetype", "opentype", "woff2-variations", "woff-variations", "truetype-variations",
+		"opentype-variations", "collection":
 		return true
 	}
 	return false

@@ -8,7 +8,8 @@ import (
 	"github.com/tdewolff/parse/v2/js"
 )
 
-// tells notes a message to a worker: a call of postMessage with a literal, on what is neither a window or port nor the page's own worker.
+// tells notes a message to a worker: a call of postMessage with a literal, on what is neither a window or port nor the
+// page's own worker.
 func (r *scriptReader) tells(x *js.CallExpr, d *js.DotExpr) {
 	if dotName(d) != "postMessage" || len(x.Args.List) != 1 {
 		return

@@ -13,7 +13,10 @@ import (
 
 // What is wrong with a pattern is told in words of people who write one.
 func TestReasons(t *testing.T) {
-	for text, want := range map[string]string{"((((": "a ( is never closed", "/a{b": "a { is never closed", "/a}": "a } closes what was never opened", "/{a{b}}": "inside another", `/a\\`[:3]: "backslash", "/:1": "a name after :", "/:a:a": "stands twice", "/(?<x>a)": "looks ahead", "/((?!api).*)": "the first of which wins", "/([)": "regular expression", "/(*)": "regular expression"} {
+	for text, want := range map[string]string{"((((": "a ( is never closed", "/a{b": "a { is never closed",
+		"/a}": "a } closes what was never opened", "/{a{b}}": "inside another", `/a\\`[:3]: "backslash",
+		"/:1": "a name after :", "/:a:a": "stands twice", "/(?<x>a)": "looks ahead",
+		"/((?!api).*)": "the first of which wins", "/([)": "regular expression", "/(*)": "regular expression"} {
 		_, err := New(text, "https://line.example")
 		var wrong *Error
 		if assert.True(t, errors.As(err, &wrong), text) {

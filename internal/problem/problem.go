@@ -75,7 +75,8 @@ func All(err error) []*Problem {
 	return []*Problem{{Kind: Read, What: err.Error(), Cause: err}}
 }
 
-// Innermost is the text of the error at the bottom of a chain: what went wrong, without what it was wrapped in on the way.
+// Innermost is the text of the error at the bottom of a chain: what went wrong, without what it was wrapped in on the
+// way.
 func Innermost(err error) string {
 	for {
 		inner := errors.Unwrap(err)

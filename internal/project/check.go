@@ -45,15 +45,18 @@ func (d *decoder) whole(p *Project) {
 			}
 			add(key, fmt.Sprintf("there is no manifest member %q", m.Name), mend)
 		case m.Value != nil && kindOf(m.Value) != string(kind):
-			add(key, fmt.Sprintf("%s takes a %s, not a %s", key, kind, kindOf(m.Value)), "browsers ignore a value of another kind")
+			add(key, fmt.Sprintf("%s takes a %s, not a %s", key, kind, kindOf(m.Value)),
+				"browsers ignore a value of another kind")
 		case strings.HasSuffix(m.Name, "_color") && !cssColour.MatchString(p.App.Text(m.Name)):
-			add(key, fmt.Sprintf("%s takes a CSS colour, not %q", key, p.App.Text(m.Name)), `such as "#0b4f6c"; quote it, since # starts a comment in YAML`)
+			add(key, fmt.Sprintf("%s takes a CSS colour, not %q", key, p.App.Text(m.Name)),
+				`such as "#0b4f6c"; quote it, since # starts a comment in YAML`)
 		}
 	}
 	d.worker(p.Worker, add)
 	for i, f := range p.Shops.Android.Fingerprints {
 		if !fingerprint.MatchString(f) {
-			add(fmt.Sprintf("shops.android.fingerprints[%d]", i), "this is not a SHA-256 fingerprint", "32 pairs of capital hexadecimal digits with colons between them, as the shop's console and keytool print it")
+			add(fmt.Sprintf("shops.android.fingerprints[%d]", i), "this is not a SHA-256 fingerprint",
+				"32 pairs of capital hexadecimal digits with colons between them, as the shop's console and keytool print it")
 		}
 	}
 	if a := p.Shops.Android; (a.Package == "") != (len(a.Fingerprints) == 0) {
@@ -66,7 +69,8 @@ func (d *decoder) whole(p *Project) {
 			case len(acts) == 0:
 				add(key, "this step does nothing", "give it a key such as open, reload, network or expect")
 			case len(acts) > 1:
-				add(key, "this step does several things at once: "+strings.Join(acts, ", "), "make it a step for each, in the order they happen")
+				add(key, "this step does several things at once: "+strings.Join(acts, ", "),
+					"make it a step for each, in the order they happen")
 			case step.Cookie != "" && !strings.Contains(step.Cookie, "="):
 				add(key+".cookie", fmt.Sprintf("%q is not NAME=VALUE", step.Cookie), "")
 			}
@@ -77,7 +81,8 @@ func (d *decoder) whole(p *Project) {
 		checkHosting(o.Host, fmt.Sprintf("other_origins[%d].hosting", i), add)
 	}
 	if p.Worker.Replace == "yes" && p.Worker.Present.File == "" {
-		add("worker.replace", "worker.replace takes the place of worker.present, which is not there", "name the site's own worker: present: {file: /sw.js}")
+		add("worker.replace", "worker.replace takes the place of worker.present, which is not there",
+			"name the site's own worker: present: {file: /sw.js}")
 	}
 }
 
@@ -85,7 +90,8 @@ func (d *decoder) whole(p *Project) {
 func checkHosting(h Hosting, key string, add func(key, what, mend string)) {
 	for i, r := range h.Redirects {
 		if r.Status != 0 && !slices.Contains([]int{301, 302, 303, 307, 308}, r.Status) {
-			add(fmt.Sprintf("%s.redirects[%d].status", key, i), fmt.Sprintf("%d is no status of a redirect", r.Status), "301, 302, 303, 307 or 308")
+			add(fmt.Sprintf("%s.redirects[%d].status", key, i), fmt.Sprintf("%d is no status of a redirect", r.Status),
+				"301, 302, 303, 307 or 308")
 		}
 	}
 	for i, s := range h.Statuses {

@@ -24,7 +24,9 @@ import (
 func Parse(name string, text []byte) (*Project, error) {
 	p := &Project{places: map[string]Place{}}
 	if line := tooDeep(text); line > 0 {
-		return nil, &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d", name, line), What: fmt.Sprintf("this is nested more than %d deep", maxDepth), Mend: "a project file needs no more than ten levels"}
+		return nil, &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d", name, line),
+			What: fmt.Sprintf("this is nested more than %d deep",
+				maxDepth), Mend: "a project file needs no more than ten levels"}
 	}
 	file, err := parser.ParseBytes(text, 0)
 	if err != nil {
@@ -52,8 +54,8 @@ func Parse(name string, text []byte) (*Project, error) {
 // maxDepth bounds how deep a project file is nested: what reads it goes down that far.
 const maxDepth = 60
 
-// tooDeep gives the line in which a text is nested too deep, 0 for none. It looks at brackets, indentation and dashes alone, before anything
-// that reads YAML has to.
+// tooDeep gives the line in which a text is nested too deep, 0 for none. It looks at brackets, indentation and dashes
+// alone, before anything that reads YAML has to.
 func tooDeep(text []byte) int {
 	var indents []int
 	flow := 0
@@ -99,7 +101,8 @@ func syntaxProblem(name string, err error) error {
 	if strings.Contains(first, "already defined") {
 		mend = "remove one of the two"
 	}
-	return &problem.Problem{Kind: problem.Usage, Where: where, What: "this is not valid YAML: " + first, Mend: mend, Cause: err}
+	return &problem.Problem{Kind: problem.Usage, Where: where, What: "this is not valid YAML: " + first, Mend: mend,
+		Cause: err}
 }
 
 type decoder struct {
@@ -221,7 +224,8 @@ func (d *decoder) object(n ast.Node, v reflect.Value, key string) {
 	pairs, ok := entries(n)
 	if !ok {
 		if key == "" {
-			d.report(n, "the project file holds "+describe(n)+" where keys such as site: and app: belong", "tachyform init SITE writes a complete one")
+			d.report(n, "the project file holds "+describe(n)+" where keys such as site: and app: belong",
+				"tachyform init SITE writes a complete one")
 		} else {
 			d.wrong(n, key, "a mapping of keys")
 		}
@@ -253,7 +257,8 @@ func (d *decoder) object(n ast.Node, v reflect.Value, key string) {
 	for i := range v.NumField() {
 		f := v.Type().Field(i)
 		if f.Tag.Get("need") != "" && !seen[f.Tag.Get("yaml")] {
-			d.report(n, fmt.Sprintf("%s lacks the key %q", key, f.Tag.Get("yaml")), strings.ToLower(f.Tag.Get("doc")[:1])+strings.TrimSuffix(f.Tag.Get("doc")[1:], "."))
+			d.report(n, fmt.Sprintf("%s lacks the key %q", key, f.Tag.Get("yaml")), strings.ToLower(f.Tag.Get("doc")[:1])+
+				strings.TrimSuffix(f.Tag.Get("doc")[1:], "."))
 		}
 	}
 }
@@ -340,22 +345,27 @@ func (d *decoder) text(n ast.Node, v reflect.Value, key string, tag reflect.Stru
 	switch tag.Get("check") {
 	case "origin":
 		u, err := url.Parse(s)
-		if err != nil || (u.Scheme != "https" && u.Scheme != "http") || u.Host == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" {
-			d.report(n, fmt.Sprintf("%s takes an origin, not %q", key, s), "write scheme and host alone, such as https://skerry-line.example")
+		if err != nil || (u.Scheme != "https" && u.Scheme != "http") || u.Host == "" || strings.Trim(u.Path, "/") != "" ||
+			u.RawQuery != "" {
+			d.report(n, fmt.Sprintf("%s takes an origin, not %q", key, s),
+				"write scheme and host alone, such as https://skerry-line.example")
 		}
 		v.SetString(strings.TrimRight(s, "/"))
 	case "path":
 		if !strings.HasPrefix(s, "/") {
-			d.report(n, fmt.Sprintf("%s takes a path from the origin, not %q", key, s), "start it with / and include the address the site is mounted at")
+			d.report(n, fmt.Sprintf("%s takes a path from the origin, not %q", key, s),
+				"start it with / and include the address the site is mounted at")
 		}
 	case "pattern":
 		var wrong *pattern.Error
 		if _, err := pattern.New(s, "https://site.example"); errors.As(err, &wrong) {
-			d.report(n, fmt.Sprintf("%s takes a URL pattern, and %q is none: %s", key, s, wrong.Reason), "patterns look like /assets/*, /old/:page or https://tiles.example/*")
+			d.report(n, fmt.Sprintf("%s takes a URL pattern, and %q is none: %s", key, s, wrong.Reason),
+				"patterns look like /assets/*, /old/:page or https://tiles.example/*")
 		}
 	case "colour":
 		if !cssColour.MatchString(s) {
-			d.report(n, fmt.Sprintf("%s takes a CSS colour, not %q", key, s), `such as "#0b4f6c"; quote it, since # starts a comment in YAML`)
+			d.report(n, fmt.Sprintf("%s takes a CSS colour, not %q", key, s),
+				`such as "#0b4f6c"; quote it, since # starts a comment in YAML`)
 		}
 	}
 }

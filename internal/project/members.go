@@ -15,22 +15,30 @@ const (
 type ManifestMember struct {
 	Name string
 	Kind MemberKind
-	// Apart tells that the project file does not take it under app: it is made from other keys, or is not the app's to say.
+	// Apart tells that the project file does not take it under app: it is made from other keys, or is not the app's to
+	// say.
 	Apart bool
 }
 
 // ManifestMembers lists the members of Web App Manifest, of its application information and of its incubations.
 var ManifestMembers = []ManifestMember{
 	{Name: "$schema", Kind: TextMember, Apart: true},
-	{Name: "name", Kind: TextMember}, {Name: "short_name", Kind: TextMember}, {Name: "description", Kind: TextMember}, {Name: "id", Kind: TextMember},
-	{Name: "start_url", Kind: TextMember}, {Name: "scope", Kind: TextMember}, {Name: "display", Kind: TextMember}, {Name: "display_override", Kind: ListMember},
+	{Name: "name", Kind: TextMember}, {Name: "short_name", Kind: TextMember}, {Name: "description",
+		Kind: TextMember}, {Name: "id", Kind: TextMember},
+	{Name: "start_url", Kind: TextMember}, {Name: "scope", Kind: TextMember}, {Name: "display",
+		Kind: TextMember}, {Name: "display_override", Kind: ListMember},
 	{Name: "orientation", Kind: TextMember}, {Name: "lang", Kind: TextMember}, {Name: "dir", Kind: TextMember},
-	{Name: "theme_color", Kind: TextMember}, {Name: "background_color", Kind: TextMember}, {Name: "icons", Kind: ListMember, Apart: true},
+	{Name: "theme_color", Kind: TextMember}, {Name: "background_color", Kind: TextMember}, {Name: "icons",
+		Kind: ListMember, Apart: true},
 	{Name: "screenshots", Kind: ListMember}, {Name: "shortcuts", Kind: ListMember}, {Name: "categories", Kind: ListMember},
-	{Name: "related_applications", Kind: ListMember}, {Name: "prefer_related_applications", Kind: TruthMember}, {Name: "iarc_rating_id", Kind: TextMember},
-	{Name: "share_target", Kind: MappingMember}, {Name: "file_handlers", Kind: ListMember}, {Name: "protocol_handlers", Kind: ListMember},
-	{Name: "launch_handler", Kind: MappingMember}, {Name: "handle_links", Kind: TextMember}, {Name: "permissions_policy", Kind: MappingMember, Apart: true},
-	{Name: "scope_extensions", Kind: ListMember}, {Name: "edge_side_panel", Kind: MappingMember}, {Name: "note_taking", Kind: MappingMember},
+	{Name: "related_applications", Kind: ListMember}, {Name: "prefer_related_applications",
+		Kind: TruthMember}, {Name: "iarc_rating_id", Kind: TextMember},
+	{Name: "share_target", Kind: MappingMember}, {Name: "file_handlers", Kind: ListMember}, {Name: "protocol_handlers",
+		Kind: ListMember},
+	{Name: "launch_handler", Kind: MappingMember}, {Name: "handle_links", Kind: TextMember}, {Name: "permissions_policy",
+		Kind: MappingMember, Apart: true},
+	{Name: "scope_extensions", Kind: ListMember}, {Name: "edge_side_panel", Kind: MappingMember}, {Name: "note_taking",
+		Kind: MappingMember},
 }
 
 // memberKinds are the kinds of those that may stand under app.

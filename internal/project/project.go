@@ -375,12 +375,14 @@ func (p *Project) HasWorker() bool {
 	if w.Present.File != "" && w.Replace != "yes" {
 		return false // the site has its own
 	}
-	return len(w.Pack.Include) > 0 || len(w.Pack.Pages) > 0 || len(w.Rules) > 0 || w.Shell.Page != "" || w.StandIns.Page != "" || w.Module != ""
+	return len(w.Pack.Include) > 0 || len(w.Pack.Pages) > 0 || len(w.Rules) > 0 || w.Shell.Page != "" ||
+		w.StandIns.Page != "" || w.Module != ""
 }
 
 // SiteDir is the site folder as a path that can be opened, or "" when none is named.
 func (p *Project) SiteDir() string {
-	if p.Site == "" || filepath.IsAbs(p.Site) || strings.HasPrefix(p.Site, "http://") || strings.HasPrefix(p.Site, "https://") {
+	if p.Site == "" || filepath.IsAbs(p.Site) || strings.HasPrefix(p.Site, "http://") ||
+		strings.HasPrefix(p.Site, "https://") {
 		return p.Site
 	}
 	return filepath.Join(p.Dir, p.Site)
@@ -423,7 +425,8 @@ func Load(path string) (*Project, error) {
 		if errors.Is(err, fs.ErrNotExist) {
 			mend = "tachyform init SITE writes one"
 		}
-		return nil, &problem.Problem{Kind: problem.Usage, What: "the project file cannot be read: " + err.Error(), Where: path, Mend: mend, Cause: err}
+		return nil, &problem.Problem{Kind: problem.Usage, What: "the project file cannot be read: " + err.Error(),
+			Where: path, Mend: mend, Cause: err}
 	}
 	p, err := Parse(path, text)
 	if err != nil {

@@ -56,15 +56,16 @@ func TestMistakes(t *testing.T) {
 		"worker: {rules: [{match: /*, answer: cache-first, method: POST}]}":        "f:1:38 answers to POST cannot be kept",
 		"worker: {rules: [{match: /*, answer: cache-first, opaque: yes}]}":         "f:1:59 keep: {at_most: 30}",
 		"worker: {rules: [{match: /*, answer: cache-first, statuses: [206]}]}":     "f:1:62 cannot be kept",
-		"worker: {rules: [{match: /*, answer: stale-while-revalidte}]}":            "f:1:38 did you mean stale-while-revalidate",
-		"worker: {stand_ins: {status: 503}}":                                       "f:1:30 there is none",
-		"worker: {stand_ins: {data: {status: 503}}}":                               "f:1:28 has no body",
-		"worker: {register: {hosts: ['https://x.example']}}":                       "f:1:29 not a host name",
-		"worker: {pack: {budget: 2 MiB}}":                                          "f:1:25 a size such as",
-		"rehearsals: [{name: a, steps: [{open: /, wait: 3s}]}]":                    "f:1:32 several things at once: open, wait",
-		"rehearsals: [{name: a, steps: [{tab: b}]}]":                               "f:1:32 does nothing",
-		"rehearsals: [{name: a, steps: [{expect: {controlled: maybe}}]}]":          "f:1:54 yes, no",
-		"rehearsals: [{name: a, steps: [{network: of-line}]}]":                     "f:1:42 did you mean offline",
+		"worker: {rules: [{match: /*, answer: stale-while-revalidte}]}": "f:1:38 did you mean " +
+			"stale-while-revalidate",
+		"worker: {stand_ins: {status: 503}}":                              "f:1:30 there is none",
+		"worker: {stand_ins: {data: {status: 503}}}":                      "f:1:28 has no body",
+		"worker: {register: {hosts: ['https://x.example']}}":              "f:1:29 not a host name",
+		"worker: {pack: {budget: 2 MiB}}":                                 "f:1:25 a size such as",
+		"rehearsals: [{name: a, steps: [{open: /, wait: 3s}]}]":           "f:1:32 several things at once: open, wait",
+		"rehearsals: [{name: a, steps: [{tab: b}]}]":                      "f:1:32 does nothing",
+		"rehearsals: [{name: a, steps: [{expect: {controlled: maybe}}]}]": "f:1:54 yes, no",
+		"rehearsals: [{name: a, steps: [{network: of-line}]}]":            "f:1:42 did you mean offline",
 		"address: app":                                   "f:1:10 start it with /",
 		"origin: line.example":                           "f:1:9 scheme and host",
 		"app: {nmae: x}":                                 "f:1:7 did you mean name",
@@ -101,8 +102,10 @@ func TestSchema(t *testing.T) {
 	require.NoError(t, err)
 	demo, err := os.ReadFile("../../examples/skerry-line/plain/tachyform.yaml")
 	require.NoError(t, err)
-	draft := Draft{Site: "dist", Name: "Pier: 7", ShortName: "yes", ThemeColor: "#fff", Pages: []string{"/"}, Entry: "/", OriginGuessed: true}.Text()
-	for text, ok := range map[string]bool{whole: true, string(demo): true, string(draft): true, "wroker: {}": false, "worker: {takeover: now}": false, "app: {name: 1}": false} {
+	draft := Draft{Site: "dist", Name: "Pier: 7", ShortName: "yes", ThemeColor: "#fff", Pages: []string{"/"}, Entry: "/",
+		OriginGuessed: true}.Text()
+	for text, ok := range map[string]bool{whole: true, string(demo): true, string(draft): true, "wroker: {}": false,
+		"worker: {takeover: now}": false, "app: {name: 1}": false} {
 		var v any
 		require.NoError(t, yaml.Unmarshal([]byte(text), &v))
 		b, err := json.Marshal(v)
@@ -166,10 +169,11 @@ func TestHostingMistakes(t *testing.T) {
 		"hosting: {redirects: [{match: '((((', to: /}]}":                                               "a ( is never closed",
 		"hosting: {headers: [{match: '/:1', set: {A: b}}]}":                                            "a name after :",
 		"other_origins: [{origin: 'https://a.example', hosting: {statuses: [{match: /, status: 1}]}}]": "other_origins[0]",
-		"worker: {replace: yes}":                                                                       "name the site's own worker",
-		"worker: {present: {file: sw.js}}":                                                             "takes a path from the origin",
-		"worker: {present: {file: /sw.js, type: modul}}":                                               "did you mean module",
-		"hosting: {hidden: show}":                                                                      "one of answer, refuse",
+		"worker: {replace: yes}": "name the site's " +
+			"own worker",
+		"worker: {present: {file: sw.js}}":               "takes a path from the origin",
+		"worker: {present: {file: /sw.js, type: modul}}": "did you mean module",
+		"hosting: {hidden: show}":                        "one of answer, refuse",
 	} {
 		_, err := Parse("f", []byte(text))
 		if assert.Error(t, err, text) && !strings.HasPrefix(want, "other_") {

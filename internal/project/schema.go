@@ -13,7 +13,8 @@ func Schema() map[string]any {
 	s["title"] = FileName
 	app := s["properties"].(map[string]any)["app"].(map[string]any)
 	members := map[string]any{}
-	kinds := map[MemberKind]string{TextMember: "string", ListMember: "array", TruthMember: "boolean", MappingMember: "object"}
+	kinds := map[MemberKind]string{TextMember: "string", ListMember: "array", TruthMember: "boolean",
+		MappingMember: "object"}
 	for name, kind := range memberKinds {
 		members[name] = map[string]any{"type": kinds[kind]}
 	}

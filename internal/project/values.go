@@ -98,7 +98,8 @@ func (s Size) String() string {
 
 func trimZero(f float64) string { return strings.TrimSuffix(strconv.FormatFloat(f, 'f', 1, 64), ".0") }
 
-// Member is one manifest member: a name and a value of the JSON kinds (string, float64 or int64, bool, nil, []any, Members).
+// Member is one manifest member: a name and a value of the JSON kinds (string, float64 or int64, bool, nil, []any,
+// Members).
 type Member struct {
 	Name  string
 	Value any

@@ -18,15 +18,16 @@ type Draft struct {
 	PageStandIn                      string
 	Entry                            string
 	OriginGuessed, BackgroundGuessed bool
-	// Present is a worker that the site registers by itself, PresentWhy where that stands; Unread tells that the call can't be read, and
-	// that Present, if there is one, was found by its text.
+	// Present is a worker that the site registers by itself, PresentWhy where that stands; Unread tells that the call
+	// can't be read, and that Present, if there is one, was found by its text.
 	Present, PresentWhy string
 	Unread              bool
 }
 
 // yamlText writes a text as a YAML scalar, quoted where it has to be.
 func yamlText(s string) string {
-	plain := s != "" && !strings.ContainsAny(s, "#:{}[],&*!|>'\"%@`\\") && !strings.ContainsFunc(s, unprintable) && s == strings.TrimSpace(s) && !strings.HasPrefix(s, "-") && !strings.HasPrefix(s, "?")
+	plain := s != "" && !strings.ContainsAny(s, "#:{}[],&*!|>'\"%@`\\") && !strings.ContainsFunc(s, unprintable) &&
+		s == strings.TrimSpace(s) && !strings.HasPrefix(s, "-") && !strings.HasPrefix(s, "?")
 	switch strings.ToLower(s) {
 	case "true", "false", "yes", "no", "null", "~", "on", "off", "y", "n":
 		plain = false
@@ -91,7 +92,8 @@ func (d Draft) Text() []byte {
 	}
 	member("description", d.Description, "")
 	member("start_url", orText(d.StartURL, d.Entry), "")
-	member("display", orText(d.Display, "standalone"), map[bool]string{true: "a window of its own"}[orText(d.Display, "standalone") == "standalone"])
+	member("display", orText(d.Display, "standalone"),
+		map[bool]string{true: "a window of its own"}[orText(d.Display, "standalone") == "standalone"])
 	member("orientation", d.Orientation, "")
 	member("theme_color", d.ThemeColor, "the bar around the page")
 	comment := "behind the icon while the app starts"

@@ -18,11 +18,15 @@ import (
 // Whatever a site calls itself, the drafted file reads back as it.
 func TestDraftReadsBack(t *testing.T) {
 	for _, name := range []string{
-		"Skerry Line", "Pier: 7", "yes", "No", "~", "null", "12", "0x1f", "1e3", ".5", "+7", "-", "- a", "? b", "# tides", "a #b", "a: b", "a:", ":a",
-		"'quoted'", `"quoted"`, `back\slash`, "{braces}", "[brackets]", "a, b", "&anchor", "*alias", "!tag", "|", ">", "%", "@a", "`a`", " a ", "a\tb", "a\nb", "a\r\nb",
-		"é ü 渡し船", "ferry \U0001F6A2", "a\u2028b", "a\u0085b", "a\x7fb", "a\x01b", "\u00a0", "---", "...", "<<", "=", "2026-11-27", "1_000", "0o7", "off", "true",
+		"Skerry Line", "Pier: 7", "yes", "No", "~", "null", "12", "0x1f", "1e3", ".5", "+7", "-", "- a", "? b", "# tides",
+		"a #b", "a: b", "a:", ":a",
+		"'quoted'", `"quoted"`, `back\slash`, "{braces}", "[brackets]", "a, b", "&anchor", "*alias", "!tag", "|", ">", "%",
+		"@a", "`a`", " a ", "a\tb", "a\nb", "a\r\nb",
+		"é ü 渡し船", "ferry \U0001F6A2", "a\u2028b", "a\u0085b", "a\x7fb", "a\x01b", "\u00a0", "---", "...", "<<", "=",
+		"2026-11-27", "1_000", "0o7", "off", "true",
 	} {
-		d := Draft{Site: "dist", Name: name, ShortName: name, Description: name, Pages: []string{"/" + name}, Entry: "/", ThemeColor: "#0b4f6c", OriginGuessed: true}
+		d := Draft{Site: "dist", Name: name, ShortName: name, Description: name, Pages: []string{"/" + name}, Entry: "/",
+			ThemeColor: "#0b4f6c", OriginGuessed: true}
 		p, err := Parse("f", d.Text())
 		if !assert.NoError(t, err, "%q\n%s", name, d.Text()) {
 			continue
@@ -35,8 +39,10 @@ func TestDraftReadsBack(t *testing.T) {
 
 // Each part of a draft reads back as what was found.
 func TestDraftParts(t *testing.T) {
-	full := Draft{Site: "../build", Origin: "https://line.example", Address: "/app/", Name: "Line", ShortName: "Line", Lang: "en-GB", Display: "minimal-ui", StartURL: "/app/?a=1",
-		Orientation: "portrait", ThemeColor: "#fff", BackgroundColor: "#000", Master: "brand/mark.svg", Pages: []string{"/app/", "/app/tides/*"}, KeepWhy: "all of it is small", PageStandIn: "/app/off.html", Entry: "/app/"}
+	full := Draft{Site: "../build", Origin: "https://line.example", Address: "/app/", Name: "Line", ShortName: "Line",
+		Lang: "en-GB", Display: "minimal-ui", StartURL: "/app/?a=1",
+		Orientation: "portrait", ThemeColor: "#fff", BackgroundColor: "#000", Master: "brand/mark.svg",
+		Pages: []string{"/app/", "/app/tides/*"}, KeepWhy: "all of it is small", PageStandIn: "/app/off.html", Entry: "/app/"}
 	p, err := Parse("f", full.Text())
 	require.NoError(t, err)
 	assert.Equal(t, "../build", p.Site)
@@ -47,7 +53,8 @@ func TestDraftParts(t *testing.T) {
 	assert.Equal(t, full.Pages, p.Worker.Pack.Pages)
 	assert.Equal(t, "/app/off.html", p.Worker.StandIns.Page)
 	assert.Equal(t, "/app/*", p.Worker.Rules[0].Match)
-	for name, want := range map[string]string{"lang": "en-GB", "display": "minimal-ui", "start_url": "/app/?a=1", "orientation": "portrait", "background_color": "#000"} {
+	for name, want := range map[string]string{"lang": "en-GB", "display": "minimal-ui", "start_url": "/app/?a=1",
+		"orientation": "portrait", "background_color": "#000"} {
 		assert.Equal(t, want, p.App.Text(name), name)
 	}
 	assert.True(t, p.HasWorker())
@@ -68,7 +75,8 @@ func TestDraftParts(t *testing.T) {
 
 // The project file is found from any folder below it, and what can't be read says how to get one.
 func TestFindAndLoad(t *testing.T) {
-	dir := testsite.Write(t, map[string]string{FileName: "site: dist\n", "src/deep/a.js": "", "other/" + FileName: "site: https://line.example/\n", "broken/" + FileName: "site: [\n"})
+	dir := testsite.Write(t, map[string]string{FileName: "site: dist\n", "src/deep/a.js": "", "other/" +
+		FileName: "site: https://line.example/\n", "broken/" + FileName: "site: [\n"})
 	for from, want := range map[string]string{"": "", "src/deep": "", "other": "other", "none/at/all": ""} {
 		assert.Equal(t, filepath.Join(dir, want, FileName), Find(filepath.Join(dir, from)), from)
 	}
@@ -87,7 +95,8 @@ func TestFindAndLoad(t *testing.T) {
 	abs := filepath.Join(dir, "x")
 	assert.Equal(t, abs, Default(abs).SiteDir())
 
-	for path, mend := range map[string]string{"nowhere.yaml": "tachyform init SITE writes one", "src": "check the path given with --project"} {
+	for path, mend := range map[string]string{"nowhere.yaml": "tachyform init SITE writes one",
+		"src": "check the path given with --project"} {
 		_, err := Load(filepath.Join(dir, path))
 		var wrong *problem.Problem
 		require.ErrorAs(t, err, &wrong, path)
@@ -101,7 +110,8 @@ func TestFindAndLoad(t *testing.T) {
 
 // Sizes and times as people write them, and as they are written back.
 func TestAmounts(t *testing.T) {
-	for text, want := range map[string]Size{"0": 0, "12": 12, "12 B": 12, "3 kB": 3000, "1.5 MB": 1_500_000, "2 GB": 2_000_000_000, "3kB": 3000} {
+	for text, want := range map[string]Size{"0": 0, "12": 12, "12 B": 12, "3 kB": 3000, "1.5 MB": 1_500_000,
+		"2 GB": 2_000_000_000, "3kB": 3000} {
 		got, err := parseSize(text)
 		if assert.NoError(t, err, text) {
 			assert.Equal(t, want, got, text)
@@ -111,10 +121,12 @@ func TestAmounts(t *testing.T) {
 		_, err := parseSize(text)
 		assert.Error(t, err, text)
 	}
-	for size, want := range map[Size]string{0: "0 B", 999: "999 B", 1000: "1 kB", 1250: "1.2 kB", 999_949: "999.9 kB", 1_500_000: "1.5 MB", 2_000_000_000: "2 GB"} {
+	for size, want := range map[Size]string{0: "0 B", 999: "999 B", 1000: "1 kB", 1250: "1.2 kB", 999_949: "999.9 kB",
+		1_500_000: "1.5 MB", 2_000_000_000: "2 GB"} {
 		assert.Equal(t, want, size.String())
 	}
-	for text, want := range map[string]time.Duration{"3s": 3 * time.Second, "1500ms": 1500 * time.Millisecond, "2m": 2 * time.Minute, "1h": time.Hour, "1d": 24 * time.Hour, "0.5s": 500 * time.Millisecond} {
+	for text, want := range map[string]time.Duration{"3s": 3 * time.Second, "1500ms": 1500 * time.Millisecond,
+		"2m": 2 * time.Minute, "1h": time.Hour, "1d": 24 * time.Hour, "0.5s": 500 * time.Millisecond} {
 		got, err := parseDuration(text)
 		if assert.NoError(t, err, text) {
 			assert.Equal(t, want, time.Duration(got), text)
@@ -138,8 +150,10 @@ func TestMembers(t *testing.T) {
 	m.Set("name", "Skerry Line")
 	text, err := json.Marshal(m)
 	require.NoError(t, err)
-	assert.JSONEq(t, `{"name":"Skerry Line","icons":[{"src":"a<b>.png"}],"prefer_related_applications":false}`, string(text))
-	assert.Less(t, bytes.Index(text, []byte("name")), bytes.Index(text, []byte("icons")), "in the order in which they were set first")
+	assert.JSONEq(t, `{"name":"Skerry Line","icons":[{"src":"a<b>.png"}],"prefer_related_applications":false}`,
+		string(text))
+	assert.Less(t, bytes.Index(text, []byte("name")), bytes.Index(text, []byte("icons")),
+		"in the order in which they were set first")
 	assert.Empty(t, m.Text("icons"), "a list is no text")
 	assert.Equal(t, "Skerry Line", m.Text("name"))
 	_, there := m.Get("scope")

@@ -1,4 +1,5 @@
-// Package recorded reads sites whose behaviour in a real browser was recorded, for tests; the format is described beside that data.
+// Package recorded reads sites whose behaviour in a real browser was recorded, for tests; the format is described
+// beside that data.
 package recorded
 
 import (
@@ -79,7 +80,8 @@ func (c Case) hosting() project.Hosting {
 		if status == 0 {
 			status = 302
 		}
-		h.Redirects = append(h.Redirects, project.Redirect{Match: r.From, To: fillOrigins(r.To), Status: status, UnlessCookie: r.UnlessCookie})
+		h.Redirects = append(h.Redirects, project.Redirect{Match: r.From, To: fillOrigins(r.To), Status: status,
+			UnlessCookie: r.UnlessCookie})
 	}
 	rooted := func(file string) string {
 		if file == "" || strings.HasPrefix(file, "/") {
@@ -149,7 +151,8 @@ func Load(folder string, expected any) (*Case, []site.Host, error) {
 		}
 	}
 	if d := c.Other["dir"]; d != "" {
-		other, err := openFolder(filepath.Join(folder, d), Other, "/", caseRules(c.Hosting.OtherHeaders, c.Hosting.OtherStatus))
+		other, err := openFolder(filepath.Join(folder, d), Other, "/",
+			caseRules(c.Hosting.OtherHeaders, c.Hosting.OtherStatus))
 		if err != nil {
 			return nil, nil, err
 		}

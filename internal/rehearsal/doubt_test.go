@@ -21,7 +21,9 @@ addEventListener('fetch', (e) => e.respondWith(caches.match(e.request).then((r) 
 func TestDoubts(t *testing.T) {
 	words := "<p>The tide tables of the harbour, day by day, with all that sails.</p>"
 	with := func(body, code string) map[string]string {
-		return map[string]string{"index.html": "<!doctype html><title>Pier</title><body>" + body + "<script>navigator.serviceWorker.register('/w.js')</script><script src=/s.js></script>", "s.js": code, "w.js": keepsAll}
+		return map[string]string{"index.html": "<!doctype html><title>Pier</title><body>" + body +
+			"<script>navigator.serviceWorker.register('/w.js')</script><script src=/s.js></script>", "s.js": code,
+			"w.js": keepsAll}
 	}
 	for name, c := range map[string]struct {
 		files   map[string]string
@@ -30,17 +32,23 @@ func TestDoubts(t *testing.T) {
 		want    *Doubt
 		outcome Outcome
 	}{
-		"a page of text":               {with(words, "document.title = 'x'"), nil, nil, nil, Whole},
-		"drawn by its script":          {with("<div id=app></div>", "document.getElementById('app').innerHTML = 'x'"), nil, nil, &Doubt{Kind: DoubtDrawn}, Whole},
-		"little text and no drawing":   {with("<p>Pier</p>", "console.log(1)"), nil, nil, nil, Whole},
-		"a request that can't be read": {with(words, "\n  fetch('/data/' + day)"), nil, nil, &Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 2, Column: 3}}, Whole},
-		"an old kind of request":       {with(words, "const r = new XMLHttpRequest(); r.open('GET', u)"), nil, nil, &Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 1, Column: 35}}, Whole},
-		"a module by a variable":       {with(words, "import(names[0])"), nil, nil, &Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 1, Column: 1}}, Whole},
-		"a request upon a click":       {with(words, "b.addEventListener('click', () => fetch(u))"), nil, nil, nil, Whole},
-		"a form that is sent":          {with(words, "fetch(u, {method: 'POST'})"), nil, nil, nil, Whole},
-		"told by somebody":             {with(words, "fetch('/data/' + day)"), map[string][]string{home: {}}, nil, nil, Whole},
-		"told for all pages":           {with("<div id=app></div>", "app.innerHTML = day"), map[string][]string{home + "*": {}}, nil, nil, Whole},
-		"two functions, one name": {with(words, "function a() { const u = '/a.json'; } function b(u) { return fetch(u); } b('/b.json')"), nil, nil,
+		"a page of text": {with(words, "document.title = 'x'"), nil, nil, nil, Whole},
+		"drawn by its script": {with("<div id=app></div>", "document.getElementById('app').innerHTML = 'x'"), nil,
+			nil, &Doubt{Kind: DoubtDrawn}, Whole},
+		"little text and no drawing": {with("<p>Pier</p>", "console.log(1)"), nil, nil, nil, Whole},
+		"a request that can't be read": {with(words, "\n  fetch('/data/' + day)"), nil, nil,
+			&Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 2, Column: 3}}, Whole},
+		"an old kind of request": {with(words, "const r = new XMLHttpRequest(); r.open('GET', u)"), nil, nil,
+			&Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 1, Column: 35}}, Whole},
+		"a module by a variable": {with(words, "import(names[0])"), nil, nil,
+			&Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 1, Column: 1}}, Whole},
+		"a request upon a click": {with(words, "b.addEventListener('click', () => fetch(u))"), nil, nil, nil, Whole},
+		"a form that is sent":    {with(words, "fetch(u, {method: 'POST'})"), nil, nil, nil, Whole},
+		"told by somebody":       {with(words, "fetch('/data/' + day)"), map[string][]string{home: {}}, nil, nil, Whole},
+		"told for all pages": {with("<div id=app></div>", "app.innerHTML = day"), map[string][]string{home + "*": {}},
+			nil, nil, Whole},
+		"two functions, one name": {with(words, "function a() { const u = '/a.json'; } function b(u) { return fetch(u); "+
+			"} b('/b.json')"), nil, nil,
 			&Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 1, Column: 62}}, Whole},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -48,7 +56,8 @@ func TestDoubts(t *testing.T) {
 			for file, text := range c.files {
 				more = append(more, file, text)
 			}
-			r := &Rehearsal{Hosts: []site.Host{siteWith(t, "", more...)}, Visit: []string{home}, Pages: []string{home}, Conditions: []condition.Condition{condition.Offline}, Asks: c.asks, Present: c.present}
+			r := &Rehearsal{Hosts: []site.Host{siteWith(t, "", more...)}, Visit: []string{home}, Pages: []string{home},
+				Conditions: []condition.Condition{condition.Offline}, Asks: c.asks, Present: c.present}
 			got, err := r.Run(context.Background())
 			require.NoError(t, err)
 			o := got.Pages[0].Under["offline"]
@@ -60,8 +69,11 @@ func TestDoubts(t *testing.T) {
 
 // A registration that can't be read is not "no registration"; with the worker named, everything is tried.
 func TestUnreadRegistration(t *testing.T) {
-	f := siteWith(t, keepsAll, "index.html", "<!doctype html><title>Pier</title><p>The tide tables of the harbour, day by day.</p><script src=/s.js></script>", "s.js", "const go = (c) => c.register(base + 'w.js');\nif ('serviceWorker' in navigator) go(navigator.serviceWorker)")
-	r := &Rehearsal{Hosts: []site.Host{f}, Visit: []string{home}, Pages: []string{home}, Conditions: []condition.Condition{condition.Offline}}
+	f := siteWith(t, keepsAll, "index.html", "<!doctype html><title>Pier</title><p>The tide tables of the harbour, "+
+		"day by day.</p><script src=/s.js></script>", "s.js", "const go = (c) => c.register(base + 'w.js');\nif "+
+		"('serviceWorker' in navigator) go(navigator.serviceWorker)")
+	r := &Rehearsal{Hosts: []site.Host{f}, Visit: []string{home}, Pages: []string{home},
+		Conditions: []condition.Condition{condition.Offline}}
 	got, err := r.Run(context.Background())
 	require.NoError(t, err)
 	assert.Nil(t, got.Worker)
@@ -82,12 +94,14 @@ func TestUnreadRegistration(t *testing.T) {
 // What is not simulated, and what was stopped, makes an outcome unknown, wherever it happened.
 func TestDoubtsOfWorkers(t *testing.T) {
 	for code, want := range map[string]Doubt{
-		"addEventListener('fetch', (e) => { new WebTransport('https://line.example'); });":                                                 {Kind: DoubtGap},
-		"addEventListener('fetch', (e) => { for (;;); });":                                                                                 {Kind: DoubtStopped, Err: script.ErrEndless},
-		"addEventListener('install', (e) => { const a = []; for (;;) a.push(new Array(1e5).fill(1)); });":                                  {Kind: DoubtStopped, Err: script.ErrMemory},
-		"addEventListener('fetch', (e) => e.respondWith(new Promise(() => { const f = () => { setTimeout(f); setTimeout(f); }; f(); })));": {Kind: DoubtStopped, Err: script.ErrEndless},
+		"addEventListener('fetch', (e) => { new WebTransport('https://line.example'); });":                {Kind: DoubtGap},
+		"addEventListener('fetch', (e) => { for (;;); });":                                                {Kind: DoubtStopped, Err: script.ErrEndless},
+		"addEventListener('install', (e) => { const a = []; for (;;) a.push(new Array(1e5).fill(1)); });": {Kind: DoubtStopped, Err: script.ErrMemory},
+		"addEventListener('fetch', (e) => e.respondWith(new Promise(() => { const f = () => { setTimeout(f); " +
+			"setTimeout(f); }; f(); })));": {Kind: DoubtStopped, Err: script.ErrEndless},
 	} {
-		r := &Rehearsal{Steps: 8_000_000, Hosts: []site.Host{siteWith(t, code)}, Visit: []string{home}, Pages: []string{home, home + "?a", home + "?b"}, Conditions: []condition.Condition{condition.Offline}}
+		r := &Rehearsal{Steps: 8_000_000, Hosts: []site.Host{siteWith(t, code)}, Visit: []string{home},
+			Pages: []string{home, home + "?a", home + "?b"}, Conditions: []condition.Condition{condition.Offline}}
 		got, err := r.Run(context.Background())
 		require.NoError(t, err)
 		for _, p := range got.Pages {

@@ -10,8 +10,8 @@ import (
 	"tachyform/internal/useragent/document"
 )
 
-// Driver is a browser with one profile that the steps of a rehearsal are carried out on. Each call returns once what it sets off has come
-// to rest. Tabs go by names, "" for the first.
+// Driver is a browser with one profile that the steps of a rehearsal are carried out on. Each call returns once what
+// it sets off has come to rest. Tabs go by names, "" for the first.
 type Driver interface {
 	// Open opens a URL in a tab, which is made where there is none.
 	Open(tab, url string)
@@ -27,8 +27,8 @@ type Driver interface {
 	StopWorkers()
 	// Evict throws away caches, databases, cookies or everything.
 	Evict(what string)
-	// Deliver gives the active workers an event that needs no page, ClickNotification clicks on one by its tag or title; both report
-	// whether there is a worker, or a notification, for it.
+	// Deliver gives the active workers an event that needs no page, ClickNotification clicks on one by its tag or title;
+	// both report whether there is a worker, or a notification, for it.
 	Deliver(event string, detail map[string]any) bool
 	ClickNotification(which string) bool
 	// SetCookie keeps a cookie for the first host.

@@ -62,7 +62,8 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 				say("missing: expected %s, got %s", listed(want), listed(got))
 			}
 		}
-	} else if string(e.Outcome)+e.Title+e.Address+e.AnsweredBy+e.Shows != "" || e.Status != 0 || e.Controlled != nil || e.Missing != nil || e.NoneMissing {
+	} else if string(e.Outcome)+e.Title+e.Address+e.AnsweredBy+e.Shows != "" || e.Status != 0 || e.Controlled != nil ||
+		e.Missing != nil || e.NoneMissing {
 		say("there is no open tab to look at")
 	}
 	active, waiting, _ := s.Worker()
@@ -113,7 +114,8 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 	}) {
 		say("says: nothing on the console holds %q", e.Says)
 	}
-	if e.Notification != "" && !slices.ContainsFunc(profile.Notifications, func(n useragent.Notification) bool { return n.Title == e.Notification || n.Tag == e.Notification }) {
+	if e.Notification != "" && !slices.ContainsFunc(profile.Notifications,
+		func(n useragent.Notification) bool { return n.Title == e.Notification || n.Tag == e.Notification }) {
 		say("notification: none %q is shown", e.Notification)
 	}
 	return wrong

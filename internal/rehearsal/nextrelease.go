@@ -15,17 +15,18 @@ import (
 	"tachyform/internal/weburl"
 )
 
-// NextRelease is what became of a page that was open, and of what was kept, when a release came that changes the worker's script by a line and
-// some of the files that the page had got from the worker.
+// NextRelease is what became of a page that was open, and of what was kept, when a release came that changes the
+// worker's script by a line and some of the files that the page had got from the worker.
 type NextRelease struct {
 	// Failure says why the new worker could not be installed, "" when it was.
 	Failure string
 	// AtOnce tells that it took over while the page of the release before was open.
 	AtOnce bool
-	// Mixed is a file that the open page then got from the new release, although it had come from what the old one kept; "" for none.
+	// Mixed is a file that the open page then got from the new release, although it had come from what the old one kept;
+	// "" for none.
 	Mixed string
-	// Left are caches under names of earlier releases that are still there once the new worker is active alone. Nobody had put them
-	// there but the probe.
+	// Left are caches under names of earlier releases that are still there once the new worker is active alone. Nobody
+	// had put them there but the probe.
 	Left []string
 }
 
@@ -83,7 +84,8 @@ func earlierName(name string) string {
 // maxMixed is how many of a page's files are looked at.
 const maxMixed = 3
 
-// deployNext deploys a release in a branch of the browser that visited the site. It gives nil where no worker serves the first page.
+// deployNext deploys a release in a branch of the browser that visited the site. It gives nil where no worker serves
+// the first page.
 func (r *Rehearsal) deployNext(b *useragent.Browser) *NextRelease {
 	defer b.Close()
 	url := r.Visit[0]
@@ -110,7 +112,8 @@ func (r *Rehearsal) deployNext(b *useragent.Browser) *NextRelease {
 	before := map[page.Reference][]byte{}
 	files := map[string]bool{}
 	for _, l := range tab.Loads {
-		if (l.Destination == "style" || l.Destination == "script") && l.Source.Kind == fetch.CacheSource && strings.HasPrefix(l.URL, weburl.OriginOf(url)+"/") && len(files) < maxMixed {
+		if (l.Destination == "style" || l.Destination == "script") && l.Source.Kind == fetch.CacheSource &&
+			strings.HasPrefix(l.URL, weburl.OriginOf(url)+"/") && len(files) < maxMixed {
 			files[l.URL] = true
 			before[l.Reference] = content(b, tab, l.Reference)
 		}
@@ -135,7 +138,8 @@ func (r *Rehearsal) deployNext(b *useragent.Browser) *NextRelease {
 	now, _ := b.RegistrationFor(url)
 	if out.AtOnce = now.Active == nil || now.Active.ID != old.ID; out.AtOnce && tab.Shows(shown) {
 		for ref, was := range before {
-			if now := content(b, tab, ref); was != nil && now != nil && !bytes.Equal(was, now) && (out.Mixed == "" || ref.URL < out.Mixed) {
+			if now := content(b, tab, ref); was != nil && now != nil && !bytes.Equal(was, now) &&
+				(out.Mixed == "" || ref.URL < out.Mixed) {
 				out.Mixed = ref.URL
 			}
 		}

@@ -40,7 +40,8 @@ type PageOutcome struct {
 	Doubt *Doubt
 }
 
-// judge names the outcome of a view of a browser, and whether it can be relied on; reference is the same page online without any worker.
+// judge names the outcome of a view of a browser, and whether it can be relied on; reference is the same page online
+// without any worker.
 func judge(b *useragent.Browser, v, reference *document.View) *PageOutcome {
 	o := outcomeOf(v, reference)
 	o.Doubt = doubt(b, v, o.Outcome)
@@ -49,7 +50,8 @@ func judge(b *useragent.Browser, v, reference *document.View) *PageOutcome {
 
 // outcomeOf names the outcome of a view; reference is the same page online without any worker.
 func outcomeOf(v, reference *document.View) *PageOutcome {
-	o := &PageOutcome{Status: v.Status, Title: v.Title, AnsweredBy: v.Source, Loads: v.Loads, Elapsed: v.Elapsed, Reason: v.Reason}
+	o := &PageOutcome{Status: v.Status, Title: v.Title, AnsweredBy: v.Source, Loads: v.Loads, Elapsed: v.Elapsed,
+		Reason: v.Reason}
 	if v.Response != nil {
 		o.ShownFrom = v.Response.Key
 	}
@@ -104,7 +106,8 @@ func ownContent(v, reference *document.View) bool {
 		urls = []string{v.Response.Key} // a copy that the worker wrapped anew is known by where it was kept
 	}
 	for _, u := range urls {
-		if path := weburl.WithoutQuery(u); path == weburl.WithoutQuery(v.FinalURL) || path == weburl.WithoutQuery(reference.FinalURL) {
+		if path := weburl.WithoutQuery(u); path == weburl.WithoutQuery(v.FinalURL) ||
+			path == weburl.WithoutQuery(reference.FinalURL) {
 			return true
 		}
 	}

@@ -9,8 +9,8 @@ import (
 	"tachyform/internal/weburl"
 )
 
-// PagesOf lists the absolute URLs of pages found from links, starting with entry, on its origin, at most so many and so many links
-// away; what the host's robots.txt asks to leave alone is. It is for sites without a folder.
+// PagesOf lists the absolute URLs of pages found from links, starting with entry, on its origin, at most so many and
+// so many links away; what the host's robots.txt asks to leave alone is. It is for sites without a folder.
 func PagesOf(ctx context.Context, host site.Host, entry string, most, depth int) []string {
 	b := useragent.New(ctx, []site.Host{host}, useragent.Options{})
 	defer b.Close()
@@ -26,7 +26,8 @@ func PagesOf(ctx context.Context, host site.Host, entry string, most, depth int)
 		pages = append(pages, queue[i])
 		for _, l := range d.Links {
 			u := weburl.WithoutQuery(l.URL)
-			if path, own := strings.CutPrefix(u, host.Origin()); own && strings.HasPrefix(path, "/") && seen[u] == 0 && seen[queue[i]] <= depth && robots.Allows(path) {
+			if path, own := strings.CutPrefix(u, host.Origin()); own && strings.HasPrefix(path, "/") && seen[u] == 0 &&
+				seen[queue[i]] <= depth && robots.Allows(path) {
 				seen[u] = seen[queue[i]] + 1
 				queue = append(queue, u)
 			}

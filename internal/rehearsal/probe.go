@@ -21,8 +21,8 @@ type Probe struct {
 	Mode, Destination string
 }
 
-// Probed is what a probe led to, online, with the site's worker and in a browser without any. A status of 0 is a network error; that of
-// an opaque answer is the one behind it.
+// Probed is what a probe led to, online, with the site's worker and in a browser without any. A status of 0 is a
+// network error; that of an opaque answer is the one behind it.
 type Probed struct {
 	Probe
 	With, Without int
@@ -48,7 +48,8 @@ type Health struct {
 // Bounds of a series: a worker whose store has not grown with the first requests is left at that.
 const firstOfSeries, allOfSeries = 24, 360
 
-// probe sends the rehearsal's probes and series, in a branch of the browser that visited the site, from a page that the worker controls.
+// probe sends the rehearsal's probes and series, in a branch of the browser that visited the site, from a page that
+// the worker controls.
 func (r *Rehearsal) probe(ctx context.Context, b *useragent.Browser) *Health {
 	defer b.Close()
 	plain := useragent.New(ctx, r.Hosts, r.plainOptions())
@@ -128,8 +129,8 @@ func number36(n int) string {
 	return string([]byte{digits[n/36%36], digits[n%36]})
 }
 
-// Awake opens pages offline one after the other in the browser that visited the site, whose worker was not stopped in between: what
-// works then and not after a stop was kept in the worker's variables only.
+// Awake opens pages offline one after the other in the browser that visited the site, whose worker was not stopped in
+// between: what works then and not after a stop was kept in the worker's variables only.
 func (r *Rehearsal) Awake(ctx context.Context, pages []string) (map[string]*PageOutcome, error) {
 	b := r.browser(ctx)
 	defer b.Close()

@@ -37,7 +37,8 @@ type Rehearsal struct {
 	Steps int
 	// Reader, if set, has read the site's files already.
 	Reader *page.Reader
-	// Probes are sent once after the visits, online; each of Series is an address that is asked for again and again with another query.
+	// Probes are sent once after the visits, online; each of Series is an address that is asked for again and again with
+	// another query.
 	Probes, Series []Probe
 	// Progress, if set, is told how many pages of all are done; it may be called from several goroutines.
 	Progress func(done, all int)
@@ -76,7 +77,8 @@ type Result struct {
 
 // options are those of the browsers that the rehearsal runs on.
 func (r *Rehearsal) options() useragent.Options {
-	return useragent.Options{Kind: r.Kind, Reader: r.Reader, Present: r.Present, Asks: r.Asks, HTTPCache: r.HTTPCache, Steps: r.Steps}
+	return useragent.Options{Kind: r.Kind, Reader: r.Reader, Present: r.Present, Asks: r.Asks, HTTPCache: r.HTTPCache,
+		Steps: r.Steps}
 }
 
 // browser gives a fresh browser as the rehearsal asks for.
@@ -108,8 +110,8 @@ func (r *Rehearsal) reference(ctx context.Context, url string, visited *useragen
 	return b.Open(url, nil)
 }
 
-// Run carries out the default rehearsal: visits online in one tab, then every page under every condition, each in a branch of
-// its own from the same starting point.
+// Run carries out the default rehearsal: visits online in one tab, then every page under every condition, each in a
+// branch of its own from the same starting point.
 func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	b := r.browser(ctx)
 	defer b.Close()
@@ -121,7 +123,8 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	out.Worker = workerState(b, r.Visit)
 	out.Caches = b.Caches()
 	out.Cookies = b.Cookies
-	out.Notes, out.Stored, out.Gaps, out.Personal, out.UnreadRegistrations, out.Rivals = b.Notes(), b.Stored(), slices.Clone(b.Gaps()), b.Personal(), b.UnreadRegistrations(), b.Rivals()
+	out.Notes, out.Stored, out.Gaps, out.Personal, out.UnreadRegistrations, out.Rivals = b.Notes(), b.Stored(),
+		slices.Clone(b.Gaps()), b.Personal(), b.UnreadRegistrations(), b.Rivals()
 	if len(r.Probes)+len(r.Series) > 0 && len(r.Visit) > 0 {
 		branch, after := b.Branch(), b.Branch()
 		var wait sync.WaitGroup
@@ -137,8 +140,8 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	return out, r.try(ctx, b, out)
 }
 
-// visit opens the pages of Visit online in one tab, each until it has come to rest, then closes the tab and, if asked to, stops the
-// worker.
+// visit opens the pages of Visit online in one tab, each until it has come to rest, then closes the tab and, if asked
+// to, stops the worker.
 func (r *Rehearsal) visit(ctx context.Context, b *useragent.Browser, stop bool) (views []*document.View, err error) {
 	var tab *document.Tab
 	for _, url := range r.Visit {
@@ -163,8 +166,8 @@ func (r *Rehearsal) visit(ctx context.Context, b *useragent.Browser, stop bool) 
 // try opens the pages under the conditions, as many at a time as there are processors.
 func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) error {
 	out.Pages = make([]*PageResult, len(r.Pages))
-	// They go in waves that grow, and what one wave exhausted lowers the limits of the next: a site that loops without end on every page
-	// is soon told, and the result depends on nothing but the site.
+	// They go in waves that grow, and what one wave exhausted lowers the limits of the next: a site that loops without
+	// end on every page is soon told, and the result depends on nothing but the site.
 	done, exhausted := 0, len(b.Exhausted())
 	var found []string
 	defer func() {

@@ -16,10 +16,13 @@ import (
 
 // The same rehearsal gives the same result, also when pages are tried side by side.
 func TestSameResult(t *testing.T) {
-	f := siteWith(t, `addEventListener('fetch', (e) => e.respondWith(Math.random() < 0.5 ? fetch(e.request) : caches.open('r' + Math.random()).then(async (c) => { const r = await fetch(e.request); await c.put(e.request, r.clone()); return r; })));`, "a.html", "<title>a</title>", "b.html", "<title>b</title>")
+	f := siteWith(t,
+		`addEventListener('fetch', (e) => e.respondWith(Math.random() < 0.5 ? fetch(e.request) : caches.open('r' + Math.random()).then(async (c) => { const r = await fetch(e.request); await c.put(e.request, r.clone()); return r; })));`, "a.html", "<title>a</title>", "b.html", "<title>b</title>")
 	var first string
 	for range 3 {
-		r := Rehearsal{Hosts: []site.Host{f}, Visit: []string{home, home, home}, Pages: []string{home, home + "a.html", home + "b.html"}, Conditions: []condition.Condition{condition.Offline, condition.Flaky, condition.Slow}}
+		r := Rehearsal{Hosts: []site.Host{f}, Visit: []string{home, home, home},
+			Pages: []string{home, home + "a.html", home + "b.html"}, Conditions: []condition.Condition{condition.Offline,
+				condition.Flaky, condition.Slow}}
 		got, err := r.Run(context.Background())
 		require.NoError(t, err)
 		var b strings.Builder

@@ -28,7 +28,8 @@ type Session struct {
 type Step struct {
 	// Tab names the tab that the step is about, "" for the first.
 	Tab string
-	// Open, Follow and Launch are absolute URLs: typed in, a link on the page that is shown, or as the home screen opens the app.
+	// Open, Follow and Launch are absolute URLs: typed in, a link on the page that is shown, or as the home screen opens
+	// the app.
 	Open, Follow, Launch string
 	// Reload is normal or past-worker.
 	Reload string
@@ -42,7 +43,8 @@ type Step struct {
 	StopWorker bool
 	// Evict is caches, databases, cookies or everything.
 	Evict string
-	// Push is a message's text; HasPush says that there is one. Sync, PeriodicSync are tags, Click a notification's tag or title.
+	// Push is a message's text; HasPush says that there is one. Sync, PeriodicSync are tags, Click a notification's tag
+	// or title.
 	Push                      string
 	HasPush                   bool
 	Sync, PeriodicSync, Click string
@@ -193,5 +195,6 @@ func links(v *document.View, url string) bool {
 	if v.Document == nil {
 		return false
 	}
-	return slices.ContainsFunc(v.Document.Links, func(l page.Link) bool { return weburl.WithoutFragment(l.URL) == weburl.WithoutFragment(url) })
+	return slices.ContainsFunc(v.Document.Links,
+		func(l page.Link) bool { return weburl.WithoutFragment(l.URL) == weburl.WithoutFragment(url) })
 }

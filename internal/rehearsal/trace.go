@@ -41,8 +41,8 @@ type SentRequest struct {
 	Status int
 }
 
-// Trace visits as the rehearsal does and then makes one request under each condition, each in a branch of its own. Pages are opened;
-// anything else is asked for as a page in the worker's scope would.
+// Trace visits as the rehearsal does and then makes one request under each condition, each in a branch of its own.
+// Pages are opened; anything else is asked for as a page in the worker's scope would.
 func (r *Rehearsal) Trace(ctx context.Context, url, destination string) ([]*Traced, error) {
 	b := r.browser(ctx)
 	defer b.Close()
@@ -82,7 +82,8 @@ func (r *Rehearsal) trace(b *useragent.Browser, url, destination string, c condi
 		if n := len(r.Visit); n > 0 {
 			from = r.Visit[n-1]
 		}
-		req := &fetch.Request{URL: url, Method: "GET", Header: [][2]string{{"accept", "*/*"}}, Mode: "no-cors", Credentials: "include", Redirect: "follow", Destination: destination}
+		req := &fetch.Request{URL: url, Method: "GET", Header: [][2]string{{"accept", "*/*"}}, Mode: "no-cors",
+			Credentials: "include", Redirect: "follow", Destination: destination}
 		if destination == "" || destination == "font" {
 			req.Mode, req.Credentials = "cors", "same-origin"
 		}
@@ -97,7 +98,8 @@ func (r *Rehearsal) trace(b *useragent.Browser, url, destination string, c condi
 	case resp != nil:
 		actual := resp.Actual()
 		t.Handled, t.Status, t.Source, t.Type, t.Bytes = by, actual.Status, resp.Source, resp.Type, actual.Len()
-		if u := cmp.Or(actual.URL(), weburl.WithoutQuery(resp.Key)); u != "" && weburl.WithoutQuery(u) != weburl.WithoutQuery(url) {
+		if u := cmp.Or(actual.URL(), weburl.WithoutQuery(resp.Key)); u != "" &&
+			weburl.WithoutQuery(u) != weburl.WithoutQuery(url) {
 			t.Shown = u
 		}
 	}

@@ -16,7 +16,8 @@ import (
 )
 
 // outcomeOrder has the outcomes from worst to best.
-var outcomeOrder = []rehearsal.Outcome{rehearsal.Stuck, rehearsal.Lost, rehearsal.Partial, rehearsal.StandIn, rehearsal.Whole}
+var outcomeOrder = []rehearsal.Outcome{rehearsal.Stuck, rehearsal.Lost, rehearsal.Partial, rehearsal.StandIn,
+	rehearsal.Whole}
 
 func outcomeStyle(o rehearsal.Outcome) lipgloss.Style {
 	switch o {
@@ -167,7 +168,8 @@ func tally(b *strings.Builder, pages []*audit.PageReport) {
 // notSimulated names what scripts used and the user agent lacks.
 func notSimulated(b *strings.Builder, gaps []string, width int) {
 	for _, g := range gaps {
-		fmt.Fprintf(b, "\n  %s\n", each(faint, wrap("Not simulated, so what depends on it was not tried: "+safe(g)+".", width-2, 2)))
+		fmt.Fprintf(b, "\n  %s\n", each(faint, wrap("Not simulated, so what depends on it was not tried: "+safe(g)+
+			".", width-2, 2)))
 	}
 }
 
@@ -217,7 +219,8 @@ func workerLine(b *strings.Builder, w *audit.WorkerReport, none string, width in
 	}
 	slices.Sort(names)
 	for _, n := range names {
-		fmt.Fprintf(b, "  %s %s\n", faint.Render("cache"), safe(worker.WithoutStamp(n))+faint.Render("  "+count(len(w.Caches[n]), "entry", "entries")))
+		fmt.Fprintf(b, "  %s %s\n", faint.Render("cache"), safe(worker.WithoutStamp(n))+
+			faint.Render("  "+count(len(w.Caches[n]), "entry", "entries")))
 	}
 }
 
@@ -282,7 +285,8 @@ func Audit(r *audit.Report, width int) string {
 	for _, c := range []struct {
 		n         int
 		one, many string
-	}{{r.Summary.Blockers, "blocker", "blockers"}, {r.Summary.Risks, "risk", "risks"}, {r.Summary.Polish, "polish", "polish"}} {
+	}{{r.Summary.Blockers, "blocker", "blockers"}, {r.Summary.Risks, "risk", "risks"}, {r.Summary.Polish, "polish",
+		"polish"}} {
 		if c.n > 0 {
 			counts = append(counts, count(c.n, c.one, c.many))
 		}
@@ -313,7 +317,8 @@ func Audit(r *audit.Report, width int) string {
 		tally(&b, r.Pages)
 	}
 	if s := r.Since; s != nil {
-		fmt.Fprintf(&b, "\n%s\n  %s, %s, %d still there\n", bold.Render("SINCE "+safe(s.Earlier)), green.Render(fmt.Sprintf("%d mended", len(s.Mended))), yellow.Render(fmt.Sprintf("%d new", len(s.New))), s.Still)
+		fmt.Fprintf(&b, "\n%s\n  %s, %s, %d still there\n", bold.Render("SINCE "+safe(s.Earlier)),
+			green.Render(fmt.Sprintf("%d mended", len(s.Mended))), yellow.Render(fmt.Sprintf("%d new", len(s.New))), s.Still)
 		for _, f := range s.Mended {
 			fmt.Fprintf(&b, "  %s %s %s\n", green.Render("mended"), pad(f.Code, 17), safe(cut(placeText(f.Where), width-28)))
 		}
@@ -351,7 +356,8 @@ func Audit(r *audit.Report, width int) string {
 		if i == 0 {
 			fmt.Fprintf(&b, "\n%s\n", bold.Render("WEIGHED OTHERWISE"))
 		}
-		fmt.Fprintf(&b, "  %s %s instead of %s, %s\n    %s\n", pad(c.Code, 17), onTargets(c), c.From, count(c.Findings, "finding", "findings"), each(faint, wrap(safe(c.Reason), width-4, 4)))
+		fmt.Fprintf(&b, "  %s %s instead of %s, %s\n    %s\n", pad(c.Code, 17), onTargets(c), c.From,
+			count(c.Findings, "finding", "findings"), each(faint, wrap(safe(c.Reason), width-4, 4)))
 	}
 	return b.String()
 }

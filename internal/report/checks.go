@@ -26,7 +26,8 @@ func Checks(list []*audit.Check, width int) string {
 func Explain(c *audit.Check, width int) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s  %s\n\n", bold.Render(c.Code), weightStyle(c.Weight).Render(c.Weight))
-	for _, part := range []struct{ name, text string }{{"what", c.Title + "."}, {"felt as", c.Reason}, {"mend", capital(c.Mend) + "."}, {"example", c.Example}, {"standard", c.Standard}} {
+	for _, part := range []struct{ name, text string }{{"what", c.Title + "."}, {"felt as", c.Reason},
+		{"mend", capital(c.Mend) + "."}, {"example", c.Example}, {"standard", c.Standard}} {
 		if part.text != "" {
 			fmt.Fprintf(&b, "  %s %s\n", faint.Render(pad(part.name, 9)), wrap(part.text, width-12, 12))
 		}
@@ -43,9 +44,12 @@ func Explain(c *audit.Check, width int) string {
 // ChecksDocument is docs/checks.md, made from the same source as the findings.
 func ChecksDocument(list []*audit.Check) string {
 	var b strings.Builder
-	b.WriteString("# What the audit can find\n\nMade from the catalogue that the findings come from (`go test ./internal/report -run TestChecksDocument` says when it is out of date;\n`TACHYFORM_WRITE_DOCS=1` with it writes it anew). `tachyform explain CODE` tells the same on a terminal.\n")
+	b.WriteString("# What the audit can find\n\nMade from the catalogue that the findings come from (`go test " +
+		"./internal/report -run TestChecksDocument` says when it is out of date;\n`TACHYFORM_WRITE_DOCS=1` with it " +
+		"writes it anew). `tachyform explain CODE` tells the same on a terminal.\n")
 	for _, weight := range []string{audit.Blocker, audit.Risk, audit.Polish} {
-		fmt.Fprintf(&b, "\n## %s\n", map[string]string{audit.Blocker: "Blockers", audit.Risk: "Risks", audit.Polish: "Polish"}[weight])
+		fmt.Fprintf(&b, "\n## %s\n", map[string]string{audit.Blocker: "Blockers", audit.Risk: "Risks",
+			audit.Polish: "Polish"}[weight])
 		for _, c := range list {
 			if c.Weight != weight {
 				continue

@@ -38,7 +38,8 @@ func Fit(p *fit.Plan, pr *project.Project, name string, width int) string {
 		row("icons", yellow.Render("none: name a master picture under icons.master"))
 	}
 	if p.Worker != nil {
-		row("worker", fmt.Sprintf("%s  %s, keeps %s, %s", p.Worker.Script, note(byWhat["worker"]), count(len(p.Worker.Pack), "file", "files"), size(p.Worker.Bytes())))
+		row("worker", fmt.Sprintf("%s  %s, keeps %s, %s", p.Worker.Script, note(byWhat["worker"]),
+			count(len(p.Worker.Pack), "file", "files"), size(p.Worker.Bytes())))
 	}
 	if p.Worker != nil {
 		b.WriteString(Notes(p.Worker.Notes, width))
@@ -54,10 +55,13 @@ func Fixed(p *fit.Plan, width int) string {
 		byWhat[c.What]++
 	}
 	var parts []string
-	for _, what := range []struct{ name, one, many string }{{"page", "page", "pages"}, {"manifest", "manifest", "manifests"}, {"icon", "icon", "icons"}, {"worker", "worker", "workers"}, {"script", "script", "scripts"}} {
+	for _, what := range []struct{ name, one, many string }{{"page", "page", "pages"},
+		{"manifest", "manifest", "manifests"}, {"icon", "icon", "icons"}, {"worker", "worker", "workers"}, {"script",
+			"script", "scripts"}} {
 		if n := byWhat[what.name]; n > 0 {
 			parts = append(parts, count(n, what.one, what.many))
 		}
 	}
-	return green.Render("fitted") + "  " + wrap(strings.Join(parts, ", ")+" written; tachyform undo takes it back", width-8, 8) + "\n\n"
+	return green.Render("fitted") + "  " + wrap(strings.Join(parts, ", ")+" written; tachyform undo takes it back",
+		width-8, 8) + "\n\n"
 }

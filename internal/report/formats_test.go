@@ -18,7 +18,8 @@ import (
 func TestFormats(t *testing.T) {
 	r := sample(3)
 	r.Changed = []audit.Override{{Code: "page.icon", From: "polish", To: "off", Reason: hostile, Findings: 2}}
-	r.Findings = append(r.Findings, &audit.Finding{Code: "offline.lost", Weight: audit.Risk, Title: "Lost", Where: audit.Where{URL: "/far.html"}, Mend: "keep it"})
+	r.Findings = append(r.Findings, &audit.Finding{Code: "offline.lost", Weight: audit.Risk, Title: "Lost",
+		Where: audit.Where{URL: "/far.html"}, Mend: "keep it"})
 
 	text, err := SARIF(r)
 	require.NoError(t, err)
@@ -48,7 +49,8 @@ func TestFormats(t *testing.T) {
 	require.Len(t, sarif.Runs[0].Results, len(r.Findings))
 	for i, result := range sarif.Runs[0].Results {
 		assert.Equal(t, result.RuleID, sarif.Runs[0].Tool.Driver.Rules[result.RuleIndex].ID)
-		assert.Equal(t, map[string]string{audit.Blocker: "error", audit.Risk: "warning", audit.Polish: "note"}[r.Findings[i].Weight], result.Level)
+		assert.Equal(t, map[string]string{audit.Blocker: "error", audit.Risk: "warning",
+			audit.Polish: "note"}[r.Findings[i].Weight], result.Level)
 		at := result.Locations[0].PhysicalLocation
 		_, err := url.Parse(at.ArtifactLocation.URI)
 		assert.NoError(t, err)
@@ -82,7 +84,8 @@ func TestFormats(t *testing.T) {
 	assert.Equal(t, 3, junit.Failures)
 
 	told := string(Markdown(r))
-	for _, word := range []string{"**not ready**", "app.unlinked", "dist/index.html:3:1", "1 whole, 1 partial, 1 lost", "`page.icon` is off here"} {
+	for _, word := range []string{"**not ready**", "app.unlinked", "dist/index.html:3:1", "1 whole, 1 partial, 1 lost",
+		"`page.icon` is off here"} {
 		assert.Contains(t, told, word)
 	}
 	assert.NotContains(t, told, "<script")
@@ -110,7 +113,11 @@ func TestAuditSchema(t *testing.T) {
 		return schema.Validate(value)
 	}
 	assert.NoError(t, check(func(*audit.Report) {}))
-	assert.NoError(t, check(func(r *audit.Report) { r.Compare(sample(1), "earlier.json"); r.Manifest, r.Worker = nil, nil }))
+	assert.NoError(t, check(func(r *audit.Report) {
+		r.Compare(sample(1), "earlier.json")
+		r.Manifest, r.Worker = nil,
+			nil
+	}))
 	assert.Error(t, check(func(r *audit.Report) { r.Summary.Verdict = "perhaps" }))
 	assert.Error(t, check(func(r *audit.Report) { r.Findings[0].Weight = "heavy" }))
 }

@@ -47,7 +47,8 @@ func Heads(p *fit.Plan, width int) string {
 	}
 	fmt.Fprintf(&b, "%s  %d of %s lack nothing\n", bold.Render("heads"), whole, count(p.Pages, "page", "pages"))
 	for _, g := range order {
-		fmt.Fprintf(&b, "\n  %s%s\n", bold.Render(safe(cut(strings.Join(g.pages[:min(3, len(g.pages))], "  "), width-20))), more(len(g.pages)-3))
+		fmt.Fprintf(&b, "\n  %s%s\n", bold.Render(safe(cut(strings.Join(g.pages[:min(3, len(g.pages))], "  "), width-20))),
+			more(len(g.pages)-3))
 		for _, l := range g.lines {
 			fmt.Fprintf(&b, "    %s\n", l)
 		}

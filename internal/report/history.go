@@ -31,8 +31,10 @@ func History(list []Remembered) string {
 			full = r.Whole * width / r.Pages
 		}
 		verdict := verdictStyle(r.Summary.Verdict).Render(pad(r.Summary.Verdict, 9))
-		fmt.Fprintf(&b, "  %s  %s %s%s  %s %s %s\n", faint.Render(r.At.Format("2006-01-02 15:04")), verdict, green.Render(strings.Repeat("█", full)), faint.Render(strings.Repeat("░", width-full)),
-			padLeft(count(r.Summary.Blockers, "blocker", "blockers"), 11), padLeft(count(r.Summary.Risks, "risk", "risks"), 8), padLeft(fmt.Sprintf("%d polish", r.Summary.Polish), 9))
+		fmt.Fprintf(&b, "  %s  %s %s%s  %s %s %s\n", faint.Render(r.At.Format("2006-01-02 15:04")), verdict,
+			green.Render(strings.Repeat("█", full)), faint.Render(strings.Repeat("░", width-full)),
+			padLeft(count(r.Summary.Blockers, "blocker", "blockers"), 11), padLeft(count(r.Summary.Risks, "risk", "risks"),
+				8), padLeft(fmt.Sprintf("%d polish", r.Summary.Polish), 9))
 	}
 	return b.String()
 }

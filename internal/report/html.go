@@ -54,7 +54,9 @@ func opensWords(mode string) string {
 	return "as " + mode
 }
 
-var targetNames = map[string]string{target.ChromiumAndroid: "Chromium on Android", target.ChromiumDesktop: "Chromium on the desktop", target.SafariIOS: "Safari on iOS", target.SafariMacOS: "Safari on macOS", target.FirefoxAndroid: "Firefox on Android"}
+var targetNames = map[string]string{target.ChromiumAndroid: "Chromium on Android",
+	target.ChromiumDesktop: "Chromium on the desktop", target.SafariIOS: "Safari on iOS",
+	target.SafariMacOS: "Safari on macOS", target.FirefoxAndroid: "Firefox on Android"}
 
 func slugCode(s string) string { return strings.ReplaceAll(s, ".", "-") }
 
@@ -117,7 +119,8 @@ func sourcesOf(o *rehearsal.PageOutcome) (list []htmlSource) {
 			n[kind(l.Source)]++
 		}
 	}
-	for _, k := range [][2]string{{"pack", "from the pack"}, {"kept", "from what rules or caches kept"}, {"worker", "made by the worker"}, {"network", "from the network"}, {"missing", "missing"}} {
+	for _, k := range [][2]string{{"pack", "from the pack"}, {"kept", "from what rules or caches kept"},
+		{"worker", "made by the worker"}, {"network", "from the network"}, {"missing", "missing"}} {
 		if n[k[0]] > 0 {
 			list = append(list, htmlSource{k[0], k[1], n[k[0]]})
 		}
@@ -209,7 +212,8 @@ func HTML(r *audit.Report) ([]byte, error) {
 		}
 		v.Tallies = append(v.Tallies, t)
 	}
-	for _, g := range []htmlGroup{{audit.Blocker, "Blockers", nil}, {audit.Risk, "Risks", nil}, {audit.Polish, "Polish", nil}} {
+	for _, g := range []htmlGroup{{audit.Blocker, "Blockers", nil}, {audit.Risk, "Risks", nil},
+		{audit.Polish, "Polish", nil}} {
 		for _, f := range r.Findings {
 			if f.Weight == g.Weight {
 				g.Findings = append(g.Findings, htmlFinding{f, weights(r, f)})

@@ -38,8 +38,8 @@ func (s *junitSuite) add(c junitCase) {
 	s.Cases = append(s.Cases, c)
 }
 
-// JUnit writes the audit as test results: a suite of targets, one of checks, one of pages offline. What is lighter than failOn does not
-// fail, and is told in the case's output.
+// JUnit writes the audit as test results: a suite of targets, one of checks, one of pages offline. What is lighter
+// than failOn does not fail, and is told in the case's output.
 func JUnit(r *audit.Report, failOn string) ([]byte, error) {
 	targets, checks, pages := junitSuite{Name: "installing"}, junitSuite{Name: "checks"}, junitSuite{Name: "pages offline"}
 	for _, t := range target.All {

@@ -32,7 +32,8 @@ func Manifest(p *manifest.Processed, issues []manifest.Issue, file string, width
 		}
 	}
 	for _, i := range issues {
-		fmt.Fprintf(&b, "\n  %s %s\n", yellow.Render(fmt.Sprintf("%s:%d:%d", file, i.Line, i.Column)), wrap(safe(i.What), width-4, 4))
+		fmt.Fprintf(&b, "\n  %s %s\n", yellow.Render(fmt.Sprintf("%s:%d:%d", file, i.Line, i.Column)),
+			wrap(safe(i.What), width-4, 4))
 		if i.Mend != "" {
 			fmt.Fprintf(&b, "    %s\n", blue.Render("→ ")+wrap(safe(i.Mend), width-6, 6))
 		}

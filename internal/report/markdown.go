@@ -38,7 +38,8 @@ func Markdown(r *audit.Report) []byte {
 	}
 	line("## %s: %s", plainMarkdown(orSite(r)), verdict)
 	line("")
-	line("%s, %s, %d polish.", count(r.Summary.Blockers, "blocker", "blockers"), count(r.Summary.Risks, "risk", "risks"), r.Summary.Polish)
+	line("%s, %s, %d polish.", count(r.Summary.Blockers, "blocker", "blockers"), count(r.Summary.Risks, "risk", "risks"),
+		r.Summary.Polish)
 	if s := r.Since; s != nil {
 		line("")
 		line("Since %s: %d mended, %d new, %d still there.", plainMarkdown(s.Earlier), len(s.Mended), len(s.New), s.Still)
@@ -94,7 +95,8 @@ func Markdown(r *audit.Report) []byte {
 	}
 	for _, c := range r.Changed {
 		line("")
-		line("`%s` is %s here instead of %s (%s): %s", c.Code, onTargets(c), c.From, count(c.Findings, "finding", "findings"), plainMarkdown(c.Reason))
+		line("`%s` is %s here instead of %s (%s): %s", c.Code, onTargets(c), c.From, count(c.Findings, "finding", "findings"),
+			plainMarkdown(c.Reason))
 	}
 	return []byte(b.String())
 }

@@ -11,7 +11,8 @@ import (
 // Pack lists what is in a worker's pack, the heaviest first, with the pattern that asked for it.
 func Pack(p *worker.Plan, width int) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s  %s, %s\n\n", bold.Render("pack of "+p.Script), count(len(p.Pack), "file", "files"), size(p.Bytes()))
+	fmt.Fprintf(&b, "%s  %s, %s\n\n", bold.Render("pack of "+p.Script), count(len(p.Pack), "file", "files"),
+		size(p.Bytes()))
 	entries := append([]worker.Entry(nil), p.Pack...)
 	sort.SliceStable(entries, func(i, j int) bool { return entries[i].Bytes > entries[j].Bytes })
 	column := 10
@@ -19,7 +20,8 @@ func Pack(p *worker.Plan, width int) string {
 		column = max(column, min(len(e.Path), width-42))
 	}
 	for _, e := range entries {
-		fmt.Fprintf(&b, "  %s %s  %s\n", pad(fitTo(safe(e.Path), column), column), padLeft(size(e.Bytes), 9), faint.Render(fitTo(safe(e.Why), width-column-16)))
+		fmt.Fprintf(&b, "  %s %s  %s\n", pad(fitTo(safe(e.Path), column), column), padLeft(size(e.Bytes), 9),
+			faint.Render(fitTo(safe(e.Why), width-column-16)))
 	}
 	b.WriteString(Notes(p.Notes, width))
 	return b.String()

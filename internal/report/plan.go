@@ -9,8 +9,8 @@ import (
 	"tachyform/internal/useragent/account"
 )
 
-// PlanResult shows a rehearsal step by step. With account, all that happened in a step stands under it; without, only what goes with a
-// step that went wrong.
+// PlanResult shows a rehearsal step by step. With account, all that happened in a step stands under it; without, only
+// what goes with a step that went wrong.
 func PlanResult(p *audit.PlanResult, account bool, width int) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "\n%s\n", bold.Render(strings.ToUpper(safe(p.Name))))
@@ -37,7 +37,8 @@ func PlanResult(p *audit.PlanResult, account bool, width int) string {
 		case result == "":
 			b.WriteString(wrap(do, width-6, 6))
 		case textWidth(do) > column:
-			fmt.Fprintf(&b, "%s\n      %s%s", wrap(do, width-6, 6), strings.Repeat(" ", column), fitTo(safe(result), width-column-6))
+			fmt.Fprintf(&b, "%s\n      %s%s", wrap(do, width-6, 6), strings.Repeat(" ", column),
+				fitTo(safe(result), width-column-6))
 		default:
 			fmt.Fprintf(&b, "%s  %s", pad(do, column-2), fitTo(safe(result), width-column-6))
 		}
@@ -75,10 +76,12 @@ func writeEvents(b *strings.Builder, list []audit.PlanEvent, width int) {
 			continue
 		}
 		what, text := eventText(e)
-		fmt.Fprintf(b, "      %s\n", faint.Render(fmt.Sprintf("%7.2fs  %s %s", float64(e.At)/1000, pad(what, 12), fitTo(safe(text), width-29))))
+		fmt.Fprintf(b, "      %s\n", faint.Render(fmt.Sprintf("%7.2fs  %s %s", float64(e.At)/1000, pad(what, 12),
+			fitTo(safe(text), width-29))))
 	}
 	if more > 0 {
-		fmt.Fprintf(b, "               %s\n", faint.Render(fmt.Sprintf("… and %d more of the same kinds; --format json has all", more)))
+		fmt.Fprintf(b, "               %s\n", faint.Render(fmt.Sprintf("… and %d more of the same kinds; --format json "+
+			"has all", more)))
 	}
 }
 

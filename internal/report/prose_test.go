@@ -19,13 +19,16 @@ import (
 var words = regexp.MustCompile(`[A-Za-z]{2,} [A-Za-z]{2,} [A-Za-z]{2,}|[a-z]{2,}: [a-z]{2,} [a-z]{2,}`)
 
 // reads are functions that look for one text in another.
-var reads = map[string]bool{"Contains": true, "ContainsAny": true, "Cut": true, "CutPrefix": true, "CutSuffix": true, "HasPrefix": true, "HasSuffix": true, "Index": true,
-	"LastIndex": true, "Split": true, "SplitN": true, "SplitAfter": true, "TrimPrefix": true, "TrimSuffix": true, "EqualFold": true, "Count": true, "Equal": true}
+var reads = map[string]bool{"Contains": true, "ContainsAny": true, "Cut": true, "CutPrefix": true, "CutSuffix": true,
+	"HasPrefix": true, "HasSuffix": true, "Index": true,
+	"LastIndex": true, "Split": true, "SplitN": true, "SplitAfter": true, "TrimPrefix": true, "TrimSuffix": true,
+	"EqualFold": true, "Count": true, "Equal": true}
 
 // ofOthers are sentences of libraries that have no type for what they say.
 var ofOthers = map[string]bool{"server response headers exceeded": true, "InternalError: out of memory": true}
 
-// Nothing reads back what was written for people: no text is cut, split or searched by a sentence, and none is compared with one.
+// Nothing reads back what was written for people: no text is cut, split or searched by a sentence, and none is
+// compared with one.
 func TestNobodyReadsProse(t *testing.T) {
 	found := 0
 	require.NoError(t, filepath.WalkDir("..", func(path string, e fs.DirEntry, err error) error {
@@ -44,7 +47,8 @@ func TestNobodyReadsProse(t *testing.T) {
 			}
 			found++
 			text, err := strconv.Unquote(lit.Value)
-			if err == nil && words.MatchString(text) && !ofOthers[text] && !strings.HasPrefix(text, " ") { // those with spaces around are lists of keywords
+			// those with spaces around are lists of keywords
+			if err == nil && words.MatchString(text) && !ofOthers[text] && !strings.HasPrefix(text, " ") {
 				assert.Fail(t, "a text is read by its words", "%s: %q", fset.Position(lit.Pos()), text)
 			}
 		}

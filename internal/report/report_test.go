@@ -24,7 +24,8 @@ import (
 )
 
 // hostile is text as a site might hold it: escape sequences, markup, direction marks, and no place to break.
-const hostile = "\x1b[31mred\x07\u202e<script>alert(1)</script>" + "aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa"
+const hostile = "\x1b[31mred\x07\u202e<script>alert(1)</script>" +
+	"aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa"
 
 // sample is a report with every kind of thing in it.
 func sample(pages int) *audit.Report {
@@ -33,19 +34,26 @@ func sample(pages int) *audit.Report {
 		Manifest: &audit.ManifestReport{Processed: &manifest.Processed{Name: hostile}},
 		Summary:  audit.Summary{Verdict: "not ready", Blockers: 1, Risks: 1, Polish: 9}}
 	failed := hostile
-	r.Worker = &audit.WorkerReport{URL: "/w.js", Scope: "/", State: "redundant", Error: &failed, Caches: map[string][]string{hostile: {"/"}}}
+	r.Worker = &audit.WorkerReport{URL: "/w.js", Scope: "/", State: "redundant", Error: &failed,
+		Caches: map[string][]string{hostile: {"/"}}}
 	for i := range pages {
-		r.Pages = append(r.Pages, &audit.PageReport{URL: fmt.Sprintf("/a-rather-long-folder-name/page-%d.html", i), Title: "Tides <" + fmt.Sprint(i), Under: map[string]*audit.PageResult{
-			"offline": {Outcome: []rehearsal.Outcome{"whole", "partial", "lost"}[i%3], Status: 200, Known: true, AnsweredBy: "pack", Missing: []string{"/" + hostile}}, "stalled": {Outcome: "stuck", Known: i > 0, Why: "a reason", Missing: []string{}}}})
+		r.Pages = append(r.Pages, &audit.PageReport{URL: fmt.Sprintf("/a-rather-long-folder-name/page-%d.html", i),
+			Title: "Tides <" + fmt.Sprint(i), Under: map[string]*audit.PageResult{
+				"offline": {Outcome: []rehearsal.Outcome{"whole", "partial", "lost"}[i%3], Status: 200, Known: true,
+					AnsweredBy: "pack", Missing: []string{"/" +
+						hostile}}, "stalled": {Outcome: "stuck", Known: i > 0, Why: "a reason", Missing: []string{}}}})
 	}
 	for i := range 11 {
 		weight := audit.Polish
 		if i < 2 {
 			weight = []string{audit.Blocker, audit.Risk}[i]
 		}
-		r.Findings = append(r.Findings, &audit.Finding{Code: "page.theme", Weight: weight, Title: "Pages set no theme colour", Where: audit.Where{File: "dist/index.html", Line: 3, Column: 1, URL: "/"}, Evidence: hostile, Reason: "The bar keeps its colour.", Mend: "tachyform fit adds the tag"})
+		r.Findings = append(r.Findings, &audit.Finding{Code: "page.theme", Weight: weight, Title: "Pages set no theme colour",
+			Where: audit.Where{File: "dist/index.html", Line: 3, Column: 1,
+				URL: "/"}, Evidence: hostile, Reason: "The bar keeps its colour.", Mend: "tachyform fit adds the tag"})
 	}
-	r.Rehearsal = &rehearsal.Result{Caches: []useragent.CacheContent{{Name: hostile, Entries: []useragent.CachedEntry{{URL: "https://line.example/" + hostile, Bytes: 7}}}}}
+	r.Rehearsal = &rehearsal.Result{Caches: []useragent.CacheContent{{Name: hostile,
+		Entries: []useragent.CachedEntry{{URL: "https://line.example/" + hostile, Bytes: 7}}}}}
 	return r
 }
 
@@ -60,11 +68,18 @@ func plain(text string) string {
 
 // Text from a site can't command the terminal, and lines that could be broken fit it.
 func TestTerminal(t *testing.T) {
-	summary := &survey.Summary{Site: "dist", Pages: 3, Files: 9, Kinds: []survey.KindTotal{{Kind: "pages", Files: 3, Bytes: 1000}}, Heaviest: []survey.FileWeight{{URL: "/" + hostile, Bytes: 99}},
-		Broken: []survey.Broken{{URL: "/x", From: "/" + "y", Line: 2, Places: 3}}, Others: []survey.OtherOrigin{{Origin: "https://other.example", Requests: 2}}, Unlinked: []string{"/a", "/b"}}
-	traced := []*rehearsal.Traced{{Condition: "stalled", Handled: fetch.ByWorker, Status: 200, Source: fetch.Source{Kind: fetch.CacheSource, Cache: "tachyform / kept /x"}, Notes: []account.Note{{Level: "error", Text: hostile}}}, {Condition: "offline", Reason: fetch.Failure{Kind: fetch.NetworkFailed}}}
+	summary := &survey.Summary{Site: "dist", Pages: 3, Files: 9,
+		Kinds: []survey.KindTotal{{Kind: "pages", Files: 3, Bytes: 1000}}, Heaviest: []survey.FileWeight{{URL: "/" +
+			hostile, Bytes: 99}},
+		Broken: []survey.Broken{{URL: "/x", From: "/" + "y", Line: 2,
+			Places: 3}}, Others: []survey.OtherOrigin{{Origin: "https://other.example", Requests: 2}}, Unlinked: []string{"/a",
+			"/b"}}
+	traced := []*rehearsal.Traced{{Condition: "stalled", Handled: fetch.ByWorker, Status: 200,
+		Source: fetch.Source{Kind: fetch.CacheSource, Cache: "tachyform / kept /x"}, Notes: []account.Note{{Level: "error",
+			Text: hostile}}}, {Condition: "offline", Reason: fetch.Failure{Kind: fetch.NetworkFailed}}}
 	for name, text := range map[string]string{
-		"audit": Audit(sample(30), 80), "rehearsal": Rehearsal(sample(60), 80), "survey": Survey(summary, 80), "trace": Trace("/x", "", "https://line.example", traced, 80),
+		"audit": Audit(sample(30), 80), "rehearsal": Rehearsal(sample(60), 80), "survey": Survey(summary,
+			80), "trace": Trace("/x", "", "https://line.example", traced, 80),
 		"problem": Problem(&problem.Problem{What: hostile, Where: "a:1:2", Mend: "mend it"}, 80),
 	} {
 		shown := plain(text)

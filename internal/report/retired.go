@@ -20,9 +20,11 @@ func Retired(r *audit.Retired, at, file string, width int) string {
 	}
 	switch {
 	case !r.Had:
-		tried(lipgloss.NewStyle(), "no worker of this site's present pages could be installed, so there was nothing to remove")
+		tried(lipgloss.NewStyle(),
+			"no worker of this site's present pages could be installed, so there was nothing to remove")
 	case r.Gone:
-		tried(green, fmt.Sprintf("a visitor with the present worker, %s kept: nothing left after the next visit", count(r.Kept, "file", "files")))
+		tried(green, fmt.Sprintf("a visitor with the present worker, %s kept: nothing left after the next visit",
+			count(r.Kept, "file", "files")))
 	default:
 		tried(red, r.Left)
 	}

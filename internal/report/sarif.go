@@ -55,11 +55,13 @@ func SARIF(r *audit.Report) ([]byte, error) {
 	for _, c := range audit.Catalogue {
 		if slices.ContainsFunc(r.Findings, func(f *audit.Finding) bool { return f.Code == c.Code }) {
 			index[c.Code] = len(rules)
-			rules = append(rules, sarifRule{c.Code, sarifText{c.Title + "."}, sarifText{c.Reason}, sarifText{capital(c.Mend) + "."}, map[string]string{"level": sarifLevels[c.Weight]}})
+			rules = append(rules, sarifRule{c.Code, sarifText{c.Title + "."}, sarifText{c.Reason}, sarifText{capital(c.Mend) +
+				"."}, map[string]string{"level": sarifLevels[c.Weight]}})
 		}
 	}
 	for _, f := range r.Findings {
-		result := sarifResult{RuleID: f.Code, RuleIndex: index[f.Code], Level: sarifLevels[f.Weight], Message: sarifText{sentence(f)}}
+		result := sarifResult{RuleID: f.Code, RuleIndex: index[f.Code], Level: sarifLevels[f.Weight],
+			Message: sarifText{sentence(f)}}
 		var at sarifPhysical
 		switch {
 		case f.Where.File != "":

@@ -20,11 +20,13 @@ func AuditSchema() map[string]any {
 	words(properties["summary"], "verdict", "ready", "not ready", "not known")
 	words(properties["findings"].(map[string]any)["items"], "weight", audit.Blocker, audit.Risk, audit.Polish)
 	page := properties["pages"].(map[string]any)["items"].(map[string]any)["properties"].(map[string]any)
-	words(page["under"].(map[string]any)["additionalProperties"], "outcome", "whole", "partial", "stand-in", "lost", "stuck")
+	words(page["under"].(map[string]any)["additionalProperties"], "outcome", "whole", "partial", "stand-in", "lost",
+		"stuck")
 	return s
 }
 
-// jsonSchema describes what encoding/json makes of a type. Members may be added in later versions, so others are allowed.
+// jsonSchema describes what encoding/json makes of a type. Members may be added in later versions, so others are
+// allowed.
 func jsonSchema(t reflect.Type) map[string]any {
 	switch t.Kind() {
 	case reflect.Pointer:

@@ -9,7 +9,8 @@ import (
 // Survey shows what a look at the site found.
 func Survey(s *survey.Summary, width int) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s  %s, %s, %s\n\n", bold.Render(s.Site), count(s.Pages, "page", "pages"), count(s.Files, "file", "files"), size(s.Bytes))
+	fmt.Fprintf(&b, "%s  %s, %s, %s\n\n", bold.Render(s.Site), count(s.Pages, "page", "pages"),
+		count(s.Files, "file", "files"), size(s.Bytes))
 	heading := func(text string) { fmt.Fprintln(&b, bold.Render(text)) }
 	heading("FILES")
 	for _, k := range s.Kinds {
@@ -49,7 +50,8 @@ func Survey(s *survey.Summary, width int) string {
 			if x.Places > 1 {
 				places = fmt.Sprintf(" and %s more", count(x.Places-1, "place", "places"))
 			}
-			fmt.Fprintf(&b, "  %s is not there\n    %s\n", safe(x.URL), faint.Render(fmt.Sprintf("asked for by %s line %d%s", safe(x.From), x.Line, places)))
+			fmt.Fprintf(&b, "  %s is not there\n    %s\n", safe(x.URL),
+				faint.Render(fmt.Sprintf("asked for by %s line %d%s", safe(x.From), x.Line, places)))
 		}
 		if n := len(s.Broken) - 8; n > 0 {
 			fmt.Fprintf(&b, "  and %d more\n", n)
@@ -65,12 +67,14 @@ func Survey(s *survey.Summary, width int) string {
 	if len(s.Unlinked) > 0 {
 		b.WriteByte('\n')
 		heading("PAGES THAT NO PAGE LINKS TO")
-		fmt.Fprintf(&b, "  %s\n", wrap(safe(strings.Join(s.Unlinked[:min(8, len(s.Unlinked))], "  ")+more(len(s.Unlinked)-8)), width-2, 2))
+		fmt.Fprintf(&b, "  %s\n", wrap(safe(strings.Join(s.Unlinked[:min(8, len(s.Unlinked))], "  ")+more(len(s.Unlinked)-8)),
+			width-2, 2))
 	}
 	if len(s.Hidden) > 0 {
 		b.WriteByte('\n')
 		heading("HIDDEN FILES, WHICH A HOST MAY SHOW TO EVERYBODY")
-		fmt.Fprintf(&b, "  %s\n", wrap(safe(strings.Join(s.Hidden[:min(8, len(s.Hidden))], "  ")+more(len(s.Hidden)-8)), width-2, 2))
+		fmt.Fprintf(&b, "  %s\n", wrap(safe(strings.Join(s.Hidden[:min(8, len(s.Hidden))], "  ")+more(len(s.Hidden)-8)),
+			width-2, 2))
 	}
 	for _, p := range s.Skipped {
 		fmt.Fprintf(&b, "\n  %s was passed over: it leads out of the folder or is no file\n", safe(p))
@@ -78,6 +82,7 @@ func Survey(s *survey.Summary, width int) string {
 	b.WriteByte('\n')
 	heading("WORTH KEEPING OFFLINE")
 	fmt.Fprintf(&b, "  %s, %s: %s\n", count(s.Keep.Files, "file", "files"), size(s.Keep.Bytes), s.Keep.Why)
-	fmt.Fprintf(&b, "  %s\n", each(faint, wrap(safe(strings.Join(s.Keep.Pages[:min(8, len(s.Keep.Pages))], "  ")+more(len(s.Keep.Pages)-8)), width-2, 2)))
+	fmt.Fprintf(&b, "  %s\n", each(faint, wrap(safe(strings.Join(s.Keep.Pages[:min(8, len(s.Keep.Pages))], "  ")+
+		more(len(s.Keep.Pages)-8)), width-2, 2)))
 	return b.String()
 }

@@ -35,7 +35,8 @@ func safe(s string) string {
 // Harmless says whether a character is neither a control nor one that changes the direction of what stands around it.
 func Harmless(r rune) bool {
 	switch {
-	case r < 0x20, r >= 0x7f && r < 0xa0, r == 0x061c, r == 0x200e, r == 0x200f, r >= 0x2028 && r <= 0x202e, r >= 0x2066 && r <= 0x2069, r >= 0xe0000 && r <= 0xe007f:
+	case r < 0x20, r >= 0x7f && r < 0xa0, r == 0x061c, r == 0x200e, r == 0x200f, r >= 0x2028 && r <= 0x202e, r >= 0x2066 &&
+		r <= 0x2069, r >= 0xe0000 && r <= 0xe007f:
 		return false
 	}
 	return true
@@ -88,7 +89,8 @@ func cut(s string, width int) string {
 	return strings.TrimRight(string(r), " ,;") + "…"
 }
 
-// cutAtWord shortens a text to a width at its end, between two words, and drops a clause of which only a scrap would remain.
+// cutAtWord shortens a text to a width at its end, between two words, and drops a clause of which only a scrap would
+// remain.
 func cutAtWord(s string, width int) string {
 	if textWidth(s) <= width {
 		return s
@@ -157,7 +159,8 @@ func count(n int, one, many string) string {
 func Next(command, does string) string {
 	const width, before = 80, len("  next  ")
 	if before+textWidth(command)+2+textWidth(does) > width {
-		return fmt.Sprintf("\n  %s  %s\n%s%s\n", faint.Render("next"), bold.Render(command), strings.Repeat(" ", before), each(faint, wrap(does, width-before, before)))
+		return fmt.Sprintf("\n  %s  %s\n%s%s\n", faint.Render("next"), bold.Render(command), strings.Repeat(" ", before),
+			each(faint, wrap(does, width-before, before)))
 	}
 	return fmt.Sprintf("\n  %s  %s  %s\n", faint.Render("next"), bold.Render(command), faint.Render(does))
 }
@@ -206,7 +209,8 @@ func Drafted(d project.Draft, file string) string {
 			what = "the site's own, registered where it cannot be read; check worker.present"
 		}
 		row("worker", what)
-		b.WriteString("\n  " + wrap("Fit writes no second one beside it: two take turns in replacing each other. The project file says how to put one in its place.", 76, 2) + "\n")
+		b.WriteString("\n  " + wrap("Fit writes no second one beside it: two take turns in replacing each other. The "+
+			"project file says how to put one in its place.", 76, 2) + "\n")
 		b.WriteString(Next("tachyform audit", "judges the site with that worker"))
 		return b.String()
 	}
@@ -230,11 +234,13 @@ func more(n int) string {
 // Step is the heading of one step of several.
 func Step(n, of int, text string) string {
 	title := fmt.Sprintf(" %d/%d  %s ", n, of, text)
-	return fmt.Sprintf("\n%s%s\n\n", blue.Bold(true).Render("──"+title), blue.Render(strings.Repeat("─", max(0, 76-textWidth(title)))))
+	return fmt.Sprintf("\n%s%s\n\n", blue.Bold(true).Render("──"+title),
+		blue.Render(strings.Repeat("─", max(0, 76-textWidth(title)))))
 }
 
 // DemoEnd tells where the example lies and what to try next; program is how this program was called.
 func DemoEnd(dir, html, program string) string {
-	return fmt.Sprintf("\n  %s   %s\n  %s   %s\n\n  Try next:\n    %s serve %s/site\n    %s trace /data/sailings.json %s/site\n",
+	return fmt.Sprintf("\n  %s   %s\n  %s   %s\n\n  Try next:\n    %s serve %s/site\n    %s trace /data/sailings.json "+
+		"%s/site\n",
 		faint.Render("folder"), dir, faint.Render("report"), html, program, dir, program, dir)
 }

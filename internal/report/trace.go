@@ -9,7 +9,8 @@ import (
 	"tachyform/internal/worker"
 )
 
-// RuleOf names the part of the project file that an answer's source belongs to: "pack", or a rule's pattern; "" for others.
+// RuleOf names the part of the project file that an answer's source belongs to: "pack", or a rule's pattern; "" for
+// others.
 func RuleOf(source fetch.Source) string {
 	store, ours := worker.ParseStore(source.Cache)
 	switch {
@@ -89,17 +90,20 @@ func Trace(url, destination, origin string, list []*rehearsal.Traced, width int)
 			if t.Shown != "" {
 				words += ": " + safe(strings.TrimPrefix(t.Shown, origin))
 			}
-			fmt.Fprintf(&b, "  %s  %s  %s\n", style.Render(fmt.Sprint(t.Status)), words, faint.Render(fmt.Sprintf("%d ms, %s", t.Elapsed.Milliseconds(), size(t.Bytes))))
+			fmt.Fprintf(&b, "  %s  %s  %s\n", style.Render(fmt.Sprint(t.Status)), words,
+				faint.Render(fmt.Sprintf("%d ms, %s", t.Elapsed.Milliseconds(), size(t.Bytes))))
 		}
 		for _, s := range t.Sent {
 			what := "no answer"
 			if s.Status > 0 {
 				what = fmt.Sprint(s.Status)
 			}
-			fmt.Fprintf(&b, "  %s %s\n", faint.Render("network"), fitTo(safe(strings.TrimPrefix(s.URL, origin)), width-24)+faint.Render("  "+what))
+			fmt.Fprintf(&b, "  %s %s\n", faint.Render("network"), fitTo(safe(strings.TrimPrefix(s.URL, origin)), width-24)+
+				faint.Render("  "+what))
 		}
 		for _, s := range t.Stored {
-			fmt.Fprintf(&b, "  %s  %s\n", faint.Render("stored"), fitTo(safe(strings.TrimPrefix(s.Request.URL, origin)), width-12)+faint.Render("  in "+safe(storeText(s.Cache))))
+			fmt.Fprintf(&b, "  %s  %s\n", faint.Render("stored"),
+				fitTo(safe(strings.TrimPrefix(s.Request.URL, origin)), width-12)+faint.Render("  in "+safe(storeText(s.Cache))))
 		}
 		for _, n := range t.Notes {
 			fmt.Fprintf(&b, "  %s %s\n", yellow.Render(n.Level), wrap(safe(n.Text), width-4-len(n.Level), 3+len(n.Level)))

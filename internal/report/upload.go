@@ -18,14 +18,16 @@ func Upload(p *fit.Plan, pr *project.Project, into, url string, width int) strin
 		if c.Old != nil {
 			note = "in the place of the one that is there"
 		}
-		fmt.Fprintf(&b, "  %s %s  %s\n", pad(fitTo(c.Path, width-52), width-52), padLeft(size(int64(len(c.New))), 9), faint.Render(note))
+		fmt.Fprintf(&b, "  %s %s  %s\n", pad(fitTo(c.Path, width-52), width-52), padLeft(size(int64(len(c.New))), 9),
+			faint.Render(note))
 	}
 	fmt.Fprintf(&b, "\n%s\n", bold.Render("PASTE INTO THE HEAD OF EVERY PAGE'S TEMPLATE"))
 	for _, l := range p.Head.Snippet() {
 		fmt.Fprintf(&b, "  %s\n", l)
 	}
 	if p.Head.StandIn != "" {
-		fmt.Fprintf(&b, "\n  On %s the script's tag gets %s too,\n  so that the page that was wanted comes back.\n", p.Head.StandIn, "data-stand-in=\""+p.Head.StandIn+"\"")
+		fmt.Fprintf(&b, "\n  On %s the script's tag gets %s too,\n  so that the page that was wanted comes back.\n",
+			p.Head.StandIn, "data-stand-in=\""+p.Head.StandIn+"\"")
 	}
 	if p.Worker != nil {
 		fmt.Fprintf(&b, "\n  worker   keeps %s, %s\n", count(len(p.Worker.Pack), "file", "files"), size(p.Worker.Bytes()))

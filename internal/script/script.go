@@ -1,5 +1,5 @@
-// Package script says what is needed of a script engine: bounded memory, stack and work, and a way back to an earlier state in a moment.
-// The engines that offer it have packages of their own beside it.
+// Package script says what is needed of a script engine: bounded memory, stack and work, and a way back to an earlier
+// state in a moment. The engines that offer it have packages of their own beside it.
 package script
 
 import (
@@ -13,10 +13,11 @@ import (
 const (
 	// MemoryLimit bounds what scripts may keep, in bytes.
 	MemoryLimit = 256 << 20
-	// TurnSteps is how many steps scripts may take without coming to an end: calls and rounds of loops, whatever the machine's speed.
+	// TurnSteps is how many steps scripts may take without coming to an end: calls and rounds of loops, whatever the
+	// machine's speed.
 	TurnSteps = 20_000_000
-	// StuckLimit is how long one engine may compute without coming to a step. It is processor time, which a busy machine does not make
-	// longer, and far away from what any step takes.
+	// StuckLimit is how long one engine may compute without coming to a step. It is processor time, which a busy machine
+	// does not make longer, and far away from what any step takes.
 	StuckLimit = 3 * Slower * time.Second
 )
 
@@ -31,11 +32,13 @@ var (
 
 // Fatal says whether an error is one after which its engine can't go on.
 func Fatal(err error) bool {
-	return errors.Is(err, ErrEndless) || errors.Is(err, ErrMemory) || errors.Is(err, ErrStuck) || errors.Is(err, ErrCanceled)
+	return errors.Is(err, ErrEndless) || errors.Is(err, ErrMemory) || errors.Is(err, ErrStuck) ||
+		errors.Is(err, ErrCanceled)
 }
 
-// Host is what scripts may call. Arguments and results are nil, bool, int, float64, string or []byte, which crosses as a copy in an
-// ArrayBuffer; a result may also be what Import gave. An error is thrown as a TypeError with its text, that of Eval as what the script threw.
+// Host is what scripts may call. Arguments and results are nil, bool, int, float64, string or []byte, which crosses as
+// a copy in an ArrayBuffer; a result may also be what Import gave. An error is thrown as a TypeError with its text,
+// that of Eval as what the script threw.
 type Host func(args []any) (any, error)
 
 // Modules gives the text of modules: Normalize finds a module's URL from the one that imports it, Load its source.
@@ -58,22 +61,23 @@ type Mark interface {
 	Size() int
 }
 
-// Engine is one script engine. It belongs to one goroutine at a time, and holds a realm for the environment and one for scripts, which
-// can't reach into the other.
+// Engine is one script engine. It belongs to one goroutine at a time, and holds a realm for the environment and one
+// for scripts, which can't reach into the other.
 type Engine interface {
 	// Surround gives the engine its surroundings; the zero value takes them away.
 	Surround(s Surroundings)
 	// Bound sets how many steps a turn may take, and how long it may compute without coming to one.
 	Bound(steps int, patience time.Duration)
-	// Compile makes bytecode of the environment's source, which is an expression: a function of the scripts' global object and of what
-	// calls the host, that gives what Call calls.
+	// Compile makes bytecode of the environment's source, which is an expression: a function of the scripts' global
+	// object and of what calls the host, that gives what Call calls.
 	Compile(source string) ([]byte, error)
 	// Install runs the environment's bytecode.
 	Install(code []byte) error
-	// Call calls the environment and then runs what waits in the queue of microtasks. The error is what it threw, or a fatal one.
+	// Call calls the environment and then runs what waits in the queue of microtasks. The error is what it threw, or a
+	// fatal one.
 	Call(args ...any) (any, error)
-	// Eval evaluates a script, Import a module, for the host that scripts have called: what a script threw is an error that the host
-	// returns as it is, the promise of a module a value that it returns.
+	// Eval evaluates a script, Import a module, for the host that scripts have called: what a script threw is an error
+	// that the host returns as it is, the promise of a module a value that it returns.
 	Eval(source, name string) error
 	Import(url string) any
 	// Mark keeps the engine's state, Rewind returns to it.

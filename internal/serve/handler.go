@@ -14,8 +14,8 @@ import (
 	"tachyform/internal/site"
 )
 
-// Named refuses requests for other host names than this machine's own and those given: a name that somebody else points here would let
-// their pages read what is served.
+// Named refuses requests for other host names than this machine's own and those given: a name that somebody else
+// points here would let their pages read what is served.
 func Named(names []string, next http.Handler) http.Handler {
 	known := append([]string{"localhost", "127.0.0.1", "[::1]"}, names...)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

@@ -18,7 +18,8 @@ import (
 // get gives status and content, 0 for no answer within two seconds.
 func get(t *testing.T, url string) (int, string) {
 	t.Helper()
-	client := http.Client{Timeout: 2 * time.Second, Transport: &http.Transport{DisableKeepAlives: true}, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	client := http.Client{Timeout: 2 * time.Second, Transport: &http.Transport{DisableKeepAlives: true},
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	resp, err := client.Get(url)
 	if err != nil {
 		return 0, ""
@@ -60,7 +61,8 @@ func TestServer(t *testing.T) {
 // A folder is served as its host would, with files that are changed meanwhile, and under names that are allowed.
 func TestHandler(t *testing.T) {
 	dir := testsite.Write(t, map[string]string{"index.html": "one", "tides/index.html": "low", "data": "\x00"})
-	p, err := project.Parse("f", []byte("address: /app/\nhosting: {headers: [{match: '/app/data', set: {Content-Type: null, X-A: b}}]}"))
+	p, err := project.Parse("f", []byte("address: /app/\nhosting: {headers: [{match: '/app/data', set: {Content-Type: "+
+		"null, X-A: b}}]}"))
 	require.NoError(t, err)
 	s, err := Start(nil)
 	require.NoError(t, err)
@@ -81,9 +83,11 @@ func TestHandler(t *testing.T) {
 	assert.Equal(t, "3", resp.Header.Get("Content-Length"))
 
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "later.html"), []byte("later"), 0o644))
-	assert.Eventually(t, func() bool { status, _ := get(t, s.Origin()+"/app/later.html"); return status == 200 }, 5*time.Second, 50*time.Millisecond)
+	assert.Eventually(t, func() bool { status, _ := get(t, s.Origin()+"/app/later.html"); return status == 200 },
+		5*time.Second, 50*time.Millisecond)
 
-	for host, want := range map[string]int{"pier.example": 200, "PIER.example:80": 200, "localhost:1": 200, "[::1]:5": 200, "evil.example": 421, "pier.example.evil.example": 421} {
+	for host, want := range map[string]int{"pier.example": 200, "PIER.example:80": 200, "localhost:1": 200, "[::1]:5": 200,
+		"evil.example": 421, "pier.example.evil.example": 421} {
 		req, err := http.NewRequest("GET", s.Origin()+"/app/", nil)
 		require.NoError(t, err)
 		req.Host = host

@@ -17,8 +17,8 @@ func Directives(h http.Header) map[string]string {
 	return out
 }
 
-// Freshness is how long an answer may be used without asking again (RFC 9111, 4.2.1), 0 for not at all; date is when an answer that
-// does not say so was made.
+// Freshness is how long an answer may be used without asking again (RFC 9111, 4.2.1), 0 for not at all; date is when
+// an answer that does not say so was made.
 func Freshness(h http.Header, date time.Time) time.Duration {
 	d := Directives(h)
 	for _, never := range []string{"no-store", "no-cache"} {
@@ -39,8 +39,8 @@ func Freshness(h http.Header, date time.Time) time.Duration {
 	return 0
 }
 
-// Personal says what in an answer's headers makes it one for a single person, or one that is not to be kept (RFC 9111, 5.2.2); "" for
-// nothing.
+// Personal says what in an answer's headers makes it one for a single person, or one that is not to be kept (RFC 9111,
+// 5.2.2); "" for nothing.
 func Personal(h http.Header) string {
 	d := Directives(h)
 	for _, name := range []string{"no-store", "private"} {

@@ -116,7 +116,8 @@ var stampBuffers = sync.Pool{New: func() any { b := make([]byte, 128<<10); retur
 
 func shortHash(sum []byte) string { return base64.StdEncoding.EncodeToString(sum[:6]) }
 
-// Stamp is the short hash by which a release knows a file: the first 48 bits of its SHA-256, as eight characters of base64.
+// Stamp is the short hash by which a release knows a file: the first 48 bits of its SHA-256, as eight characters of
+// base64.
 func Stamp(content []byte) string {
 	sum := sha256.Sum256(content)
 	return shortHash(sum[:])
@@ -127,15 +128,19 @@ func OpenFolder(dir, origin, address string, h project.Hosting) (*Folder, error)
 	info, err := os.Stat(dir)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return nil, &problem.Problem{Kind: problem.Read, Where: dir, What: "there is no such folder", Mend: "name the folder that your build makes, as it will be deployed", Cause: err}
+		return nil, &problem.Problem{Kind: problem.Read, Where: dir, What: "there is no such folder",
+			Mend: "name the folder that your build makes, as it will be deployed", Cause: err}
 	case err != nil:
-		return nil, &problem.Problem{Kind: problem.Read, Where: dir, What: "the folder cannot be read: " + err.Error(), Cause: err}
+		return nil, &problem.Problem{Kind: problem.Read, Where: dir, What: "the folder cannot be read: " + err.Error(),
+			Cause: err}
 	case !info.IsDir():
-		return nil, &problem.Problem{Kind: problem.Read, Where: dir, What: "this is a file", Mend: "name the folder that holds the site"}
+		return nil, &problem.Problem{Kind: problem.Read, Where: dir, What: "this is a file",
+			Mend: "name the folder that holds the site"}
 	}
 	compiled, err := compileHosting(h, origin)
 	if err != nil {
-		return nil, &problem.Problem{Kind: problem.Usage, Where: project.FileName, What: err.Error(), Mend: "patterns look like /assets/* or /old/:page", Cause: err}
+		return nil, &problem.Problem{Kind: problem.Usage, Where: project.FileName, What: err.Error(),
+			Mend: "patterns look like /assets/* or /old/:page", Cause: err}
 	}
 	f := &Folder{Dir: dir, origin: origin, address: address, hosting: compiled, byPath: map[string]*File{}}
 	root, err := filepath.EvalSymlinks(dir)
@@ -176,7 +181,8 @@ func OpenFolder(dir, origin, address string, h project.Hosting) (*Folder, error)
 		return nil
 	})
 	if err != nil {
-		return nil, &problem.Problem{Kind: problem.Read, Where: dir, What: "the folder cannot be read: " + err.Error(), Cause: err}
+		return nil, &problem.Problem{Kind: problem.Read, Where: dir, What: "the folder cannot be read: " + err.Error(),
+			Cause: err}
 	}
 	return f, nil
 }
@@ -192,7 +198,8 @@ func (f *Folder) add(file *File) {
 
 // With gives a view of the folder in which some files have other content or are new; a nil content removes a file.
 func (f *Folder) With(changes map[string][]byte) *Folder {
-	n := &Folder{Dir: f.Dir, origin: f.origin, address: f.address, hosting: f.hosting, byPath: map[string]*File{}, byURL: f.byURL}
+	n := &Folder{Dir: f.Dir, origin: f.origin, address: f.address, hosting: f.hosting, byPath: map[string]*File{},
+		byURL: f.byURL}
 	for _, old := range f.files {
 		if _, changed := changes[old.Path]; !changed {
 			n.files = append(n.files, old)
@@ -201,7 +208,8 @@ func (f *Folder) With(changes map[string][]byte) *Folder {
 	}
 	for path, content := range changes {
 		if content != nil {
-			n.add(&File{Path: path, Abs: filepath.Join(f.Dir, filepath.FromSlash(path)), Size: int64(len(content)), content: content, loaded: true, stamp: Stamp(content)})
+			n.add(&File{Path: path, Abs: filepath.Join(f.Dir, filepath.FromSlash(path)), Size: int64(len(content)),
+				content: content, loaded: true, stamp: Stamp(content)})
 		}
 	}
 	slices.SortFunc(n.files, func(a, b *File) int { return strings.Compare(a.Path, b.Path) })
@@ -244,7 +252,8 @@ func (f *Folder) PathOf(file *File) string {
 	return f.address + EscapePath(rel)
 }
 
-// FileAt gives the file that a GET for an absolute URL or a path from the origin is answered from with status 200, or nil.
+// FileAt gives the file that a GET for an absolute URL or a path from the origin is answered from with status 200, or
+// nil.
 func (f *Folder) FileAt(ref string) *File {
 	u, err := whatwg.ParseRef(f.origin+"/", ref)
 	if err != nil {

@@ -140,7 +140,8 @@ func (f *Folder) route(r *Request) *Response {
 // groupName is a group of a pattern as it stands in the target of a redirect.
 var groupName = regexp.MustCompile(`:[\p{L}_$][\p{L}\p{N}_$]*`)
 
-// fillIn puts what the groups of a pattern took into the target of a redirect. A name that is no group stays: it may be a port.
+// fillIn puts what the groups of a pattern took into the target of a redirect. A name that is no group stays: it may
+// be a port.
 func fillIn(to string, groups map[string]string) string {
 	return groupName.ReplaceAllStringFunc(to, func(name string) string {
 		if value, there := groups[name[1:]]; there {
@@ -209,8 +210,8 @@ func (f *Folder) find(r *Request) *Response {
 	return plain(404)
 }
 
-// Hides says whether the host keeps a file to itself, by its path relative to the folder: those whose names begin with a dot, which hold what
-// nobody meant to deploy, unless the project file says otherwise.
+// Hides says whether the host keeps a file to itself, by its path relative to the folder: those whose names begin with
+// a dot, which hold what nobody meant to deploy, unless the project file says otherwise.
 func (f *Folder) Hides(rel string) bool {
 	if f.hosting.Hidden == "answer" || f.byURL != nil || strings.HasPrefix(rel, ".well-known/") {
 		return false
@@ -274,10 +275,12 @@ func applyRange(r *Request, resp *Response) {
 		to = size - 1
 	}
 	if from > to {
-		resp.Status, resp.StatusText, resp.Body = http.StatusRequestedRangeNotSatisfiable, http.StatusText(http.StatusRequestedRangeNotSatisfiable), Bytes("")
+		resp.Status, resp.StatusText, resp.Body = http.StatusRequestedRangeNotSatisfiable,
+			http.StatusText(http.StatusRequestedRangeNotSatisfiable), Bytes("")
 		resp.Header.Set("Content-Range", fmt.Sprintf("bytes */%d", size))
 		return
 	}
-	resp.Status, resp.StatusText, resp.Body = http.StatusPartialContent, http.StatusText(http.StatusPartialContent), Bytes(all[from:to+1])
+	resp.Status, resp.StatusText, resp.Body = http.StatusPartialContent, http.StatusText(http.StatusPartialContent),
+		Bytes(all[from:to+1])
 	resp.Header.Set("Content-Range", fmt.Sprintf("bytes %d-%d/%d", from, to, size))
 }

@@ -20,8 +20,8 @@ const maxLiveBody = 64 << 20
 // maxLiveKept bounds what is remembered of a live host's answers.
 const maxLiveKept = 256 << 20
 
-// Live is a host that is asked over HTTP. It is never sent anything but GET and HEAD, and the same request only once: all pages are
-// judged by one state of the site, and the host is spared.
+// Live is a host that is asked over HTTP. It is never sent anything but GET and HEAD, and the same request only once:
+// all pages are judged by one state of the site, and the host is spared.
 type Live struct {
 	// Header is sent with every request, such as a cookie of somebody who is signed in.
 	Header http.Header
@@ -42,7 +42,8 @@ type liveAnswer struct {
 }
 
 // chooses are the request headers that an answer may depend on.
-var chooses = []string{"Cookie", "Range", "Accept", "Origin", "Authorization", "If-None-Match", "If-Modified-Since", "If-Range"}
+var chooses = []string{"Cookie", "Range", "Accept", "Origin", "Authorization", "If-None-Match", "If-Modified-Since",
+	"If-Range"}
 
 // AnswerWithin is how long one answer of a live host may take, its body included, where nothing else is said.
 const AnswerWithin = 20 * time.Second
@@ -56,7 +57,8 @@ func NewLive(origin string, within time.Duration) *Live {
 		within = AnswerWithin
 	}
 	return &Live{origin: origin, within: within, given: map[string]*liveAnswer{}, transport: &http.Transport{
-		MaxConnsPerHost: 6, MaxIdleConnsPerHost: 6, MaxResponseHeaderBytes: maxLiveHeaders, TLSClientConfig: &tls.Config{}, Proxy: http.ProxyFromEnvironment}}
+		MaxConnsPerHost: 6, MaxIdleConnsPerHost: 6, MaxResponseHeaderBytes: maxLiveHeaders, TLSClientConfig: &tls.Config{},
+		Proxy: http.ProxyFromEnvironment}}
 }
 
 // SignedOut is the host as those see it who have not signed in: without the headers that were given for this run.
@@ -186,7 +188,8 @@ func (l *Live) ask(outer context.Context, r *Request) (*Response, error) {
 	}
 	defer answer.Body.Close()
 	if answer.StatusCode == http.StatusSwitchingProtocols {
-		return nil, &Fault{Kind: Switches, Within: l.within, Err: errors.New("it answers with status 101 and speaks another protocol from then on")}
+		return nil, &Fault{Kind: Switches, Within: l.within, Err: errors.New("it answers with status 101 and speaks " +
+			"another protocol from then on")}
 	}
 	body, err := io.ReadAll(io.LimitReader(answer.Body, maxLiveBody+1))
 	if err != nil {
@@ -195,5 +198,6 @@ func (l *Live) ask(outer context.Context, r *Request) (*Response, error) {
 	if len(body) > maxLiveBody {
 		return nil, &Fault{Kind: Endless, Within: l.within, Err: fmt.Errorf("it sends more than %d MB", maxLiveBody>>20)}
 	}
-	return &Response{Status: answer.StatusCode, StatusText: http.StatusText(answer.StatusCode), Header: answer.Header, Body: Bytes(body), Compressed: answer.Uncompressed || answer.Header.Get("Content-Encoding") != ""}, nil
+	return &Response{Status: answer.StatusCode, StatusText: http.StatusText(answer.StatusCode), Header: answer.Header,
+		Body: Bytes(body), Compressed: answer.Uncompressed || answer.Header.Get("Content-Encoding") != ""}, nil
 }

@@ -67,9 +67,12 @@ func TestLiveFaults(t *testing.T) {
 		"no HTTP":              {breakOff("SSH-2.0-odd\r\n"), Unreachable},
 		"breaks off":           {breakOff("HTTP/1.1 200 OK\r\nContent-Length: 10\r\n\r\ntide"), Short},
 		"breaks off in chunks": {breakOff("HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\n\r\n10\r\ntide"), Short},
-		"headers without end":  {breakOff("HTTP/1.1 200 OK\r\nX-A: " + strings.Repeat("a", maxLiveHeaders+5000) + "\r\n\r\n"), Headers},
-		"switches protocols":   {breakOff("HTTP/1.1 101 Switching Protocols\r\nConnection: upgrade\r\nUpgrade: odd\r\n\r\n"), Switches},
-		"no gzip":              {breakOff("HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nContent-Length: 30\r\n\r\nthis is plain text, not packed"), Encoded},
+		"headers without end": {breakOff("HTTP/1.1 200 OK\r\nX-A: " + strings.Repeat("a", maxLiveHeaders+5000) + "\r\n\r\n"),
+			Headers},
+		"switches protocols": {breakOff("HTTP/1.1 101 Switching Protocols\r\nConnection: upgrade\r\nUpgrade: odd\r\n\r\n"),
+			Switches},
+		"no gzip": {breakOff("HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nContent-Length: 30\r\n\r\nthis is plain text, " +
+			"not packed"), Encoded},
 		"damaged gzip": {func(w http.ResponseWriter, _ *http.Request) {
 			w.Header().Set("Content-Encoding", "gzip")
 			_, _ = w.Write(damaged)
@@ -120,7 +123,8 @@ func TestLiveFaults(t *testing.T) {
 	assert.Equal(t, Unreachable, f.Kind)
 }
 
-// A host is spared: the same question goes out once, however many ask it at once; a failure is not tried again; what only reads is sent.
+// A host is spared: the same question goes out once, however many ask it at once; a failure is not tried again; what
+// only reads is sent.
 func TestLiveAsksOnce(t *testing.T) {
 	var asked atomic.Int32
 	var mu sync.Mutex

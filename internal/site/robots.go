@@ -23,8 +23,8 @@ const robotsName = "tachyform"
 // maxRobots is how much of a robots.txt is read; RFC 9309 asks for 500 KiB at least.
 const maxRobots = 512 << 10
 
-// AskRobots reads a host's robots.txt. A host on this machine is the developer's own and allows everything; one that has none does too,
-// and one that fails to give it allows nothing (RFC 9309, 2.3.1).
+// AskRobots reads a host's robots.txt. A host on this machine is the developer's own and allows everything; one that
+// has none does too, and one that fails to give it allows nothing (RFC 9309, 2.3.1).
 func AskRobots(ctx context.Context, h Host) *Robots {
 	u, err := whatwg.Parse(h.Origin() + "/robots.txt")
 	if err != nil || weburl.Loopback(u.Hostname()) {
@@ -44,7 +44,8 @@ func AskRobots(ctx context.Context, h Host) *Robots {
 	return ParseRobots(text[:min(len(text), maxRobots)])
 }
 
-// ParseRobots reads the rules that hold for this program: those of the groups that name it, else those for all (RFC 9309, 2.2.1).
+// ParseRobots reads the rules that hold for this program: those of the groups that name it, else those for all (RFC
+// 9309, 2.2.1).
 func ParseRobots(text []byte) *Robots {
 	groups := map[string][]robotsRule{}
 	var agents []string
@@ -80,8 +81,8 @@ func ParseRobots(text []byte) *Robots {
 	return &Robots{groups["*"]}
 }
 
-// Allows says whether a path with its query may be asked for: the longest rule that matches decides, and allow wins over an equal one
-// (RFC 9309, 2.2.2).
+// Allows says whether a path with its query may be asked for: the longest rule that matches decides, and allow wins
+// over an equal one (RFC 9309, 2.2.2).
 func (r *Robots) Allows(path string) bool {
 	allowed, longest := true, -1
 	for _, rule := range r.rules {
@@ -92,7 +93,8 @@ func (r *Robots) Allows(path string) bool {
 	return allowed
 }
 
-// robotsMatch matches the beginning of a path with a pattern in which * stands for anything and $ at the end for the end.
+// robotsMatch matches the beginning of a path with a pattern in which * stands for anything and $ at the end for the
+// end.
 func robotsMatch(pattern, path string) bool {
 	pattern, whole := strings.CutSuffix(pattern, "$")
 	parts := strings.Split(pattern, "*")

@@ -23,7 +23,8 @@ func TestRobots(t *testing.T) {
 		{"user-agent: *\ndisallow: *.gif$\ndisallow: /example/\nallow: /publications/\n", "/a.gif", false},
 		{"user-agent: *\ndisallow: *.gif$\n", "/a.gif?x", true},
 		{"user-agent: *\ndisallow: /example/\n", "/example/page", false},
-		{"user-agent: *\nallow: /example/page/\ndisallow: /example/page/disallowed.gif\n", "/example/page/disallowed.gif", false},
+		{"user-agent: *\nallow: /example/page/\ndisallow: /example/page/disallowed.gif\n", "/example/page/disallowed.gif",
+			false},
 		{"user-agent: *\nallow: /example/page/\ndisallow: /example/page/disallowed.gif\n", "/example/page/", true},
 		{"user-agent: *\ndisallow: /a\nallow: /a\n", "/a", true},
 		{"user-agent: other\nuser-agent: Tachyform\ndisallow: /x\n\nuser-agent: *\ndisallow: /\n", "/y", true},
@@ -45,7 +46,8 @@ func FuzzRobots(f *testing.F) {
 	})
 }
 
-// A live host is asked once for what it gave already, is told what the command line says, and is sent nothing but GET and HEAD.
+// A live host is asked once for what it gave already, is told what the command line says, and is sent nothing but GET
+// and HEAD.
 func TestLive(t *testing.T) {
 	var asked atomic.Int64
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

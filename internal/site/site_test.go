@@ -53,7 +53,8 @@ func ask(t *testing.T, f *Folder, path string, header ...string) string {
 }
 
 func TestHosting(t *testing.T) {
-	all := []string{"index.html", "about.html", "tides/index.html", "lost.html", "Map.png", "ort/süd.html", "a b.txt", ".env", ".well-known/x.json"}
+	all := []string{"index.html", "about.html", "tides/index.html", "lost.html", "Map.png", "ort/süd.html", "a b.txt",
+		".env", ".well-known/x.json"}
 	for _, c := range []struct{ hosting, path, want string }{
 		{"{}", "/app/", "OK index.html"},
 		{"{}", "/app", "Moved Permanently /app/"},
@@ -75,9 +76,12 @@ func TestHosting(t *testing.T) {
 		{"{slash: remove}", "/app/tides/", "Moved Permanently /app/tides"},
 		{"{slash: remove}", "/app/tides", "OK tides/index.html"},
 		{"{slash: keep}", "/app/tides", "OK tides/index.html"},
-		{"{redirects: [{match: '/app/old/:page', to: '/app/:page.html', status: 308}]}", "/app/old/about", "Permanent Redirect /app/about.html"},
-		{"{redirects: [{match: '/app/:day/:days', to: '/app/:days-:day', status: 301}]}", "/app/1/22", "Moved Permanently /app/22-1"},
-		{"{redirects: [{match: '/app/:day', to: 'https://line.example:8443/:day/:night', status: 301}]}", "/app/1", "Moved Permanently https://line.example:8443/1/:night"},
+		{"{redirects: [{match: '/app/old/:page', to: '/app/:page.html', status: 308}]}", "/app/old/about",
+			"Permanent Redirect /app/about.html"},
+		{"{redirects: [{match: '/app/:day/:days', to: '/app/:days-:day', status: 301}]}", "/app/1/22",
+			"Moved Permanently /app/22-1"},
+		{"{redirects: [{match: '/app/:day', to: 'https://line.example:8443/:day/:night', status: 301}]}", "/app/1",
+			"Moved Permanently https://line.example:8443/1/:night"},
 		{"{index: [tides.html, about.html]}", "/app/", "OK about.html"},
 		{"{index: [none.html]}", "/app/", "Not Found"},
 		{"{extensionless: redirect}", "/app/index.html", "OK index.html"},
@@ -88,7 +92,8 @@ func TestHosting(t *testing.T) {
 		{"{}", "/app/.well-known/x.json", "OK .well-known/x.json"},
 		{"{hidden: answer}", "/app/.env", "OK .env"},
 		{"{}", "/app/%zz", "Not Found"},
-		{"{statuses: [{match: /app/about.html, status: 403, unless_cookie: member}]}", "/app/about.html", "Forbidden about.html"},
+		{"{statuses: [{match: /app/about.html, status: 403, unless_cookie: member}]}", "/app/about.html",
+			"Forbidden about.html"},
 		{"{statuses: [{match: /app/about.html, status: 503}]}", "/app/about.html", "Service Unavailable about.html"},
 		{"{statuses: [{match: /app/down, status: 503}]}", "/app/down", "Service Unavailable 503 Service Unavailable"},
 	} {
@@ -108,7 +113,8 @@ func TestHosting(t *testing.T) {
 }
 
 func TestHeaders(t *testing.T) {
-	f := folder(t, "{headers: [{match: '/app/*', set: {Cache-Control: max-age=60, X-A: '1'}}, {match: /app/a.js, set: {X-A: null}}], media_types: {.js: text/odd}}", "a.js", "b.unknown")
+	f := folder(t, "{headers: [{match: '/app/*', set: {Cache-Control: max-age=60, X-A: '1'}}, {match: /app/a.js, set: "+
+		"{X-A: null}}], media_types: {.js: text/odd}}", "a.js", "b.unknown")
 	get := func(path string) http.Header {
 		u, _ := whatwg.Parse("https://line.example" + path)
 		r, err := f.Answer(context.Background(), &Request{Method: "HEAD", URL: u})

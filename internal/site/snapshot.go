@@ -11,8 +11,8 @@ import (
 	"tachyform/internal/weburl"
 )
 
-// Snapshot is a folder made of a live host's answers, for what has to know files where there is no folder. Its pages are rendered by the
-// server and may come otherwise the next time.
+// Snapshot is a folder made of a live host's answers, for what has to know files where there is no folder. Its pages
+// are rendered by the server and may come otherwise the next time.
 type Snapshot struct {
 	*Folder
 	host Host
@@ -21,11 +21,12 @@ type Snapshot struct {
 // NewSnapshot begins an empty snapshot of a host.
 func NewSnapshot(h Host, address string) *Snapshot {
 	compiled, _ := compileHosting(emptyHosting, h.Origin())
-	return &Snapshot{&Folder{origin: h.Origin(), address: address, hosting: compiled, byPath: map[string]*File{}, byURL: map[string]*File{}}, h}
+	return &Snapshot{&Folder{origin: h.Origin(), address: address, hosting: compiled, byPath: map[string]*File{},
+		byURL: map[string]*File{}}, h}
 }
 
-// Take asks for an address of the host and keeps the answer when its status is 200. It gives nil for others, and for those that lie
-// outside the snapshot's address.
+// Take asks for an address of the host and keeps the answer when its status is 200. It gives nil for others, and for
+// those that lie outside the snapshot's address.
 func (s *Snapshot) Take(ctx context.Context, url string) (*File, error) {
 	u, err := whatwg.Parse(url)
 	if err != nil || weburl.Origin(u) != s.origin || !strings.HasPrefix(u.Pathname(), s.address) {

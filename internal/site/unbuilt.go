@@ -11,15 +11,18 @@ import (
 )
 
 // outputFolders are names that builds commonly give to what they make, likeliest first.
-var outputFolders = []string{"dist", "build", "out", "_site", "public", "www", "site", "output", ".output/public", "docs/.vitepress/dist", "dist/browser", "target/site", "_book", "html"}
+var outputFolders = []string{"dist", "build", "out", "_site", "public", "www", "site", "output", ".output/public",
+	"docs/.vitepress/dist", "dist/browser", "target/site", "_book", "html"}
 
 // projectFiles are files that stand at the root of sources, not of a deployed site.
-var projectFiles = []string{"package.json", "Gemfile", "Cargo.toml", "go.mod", "pyproject.toml", "composer.json", "hugo.toml", "_config.yml", "mkdocs.yml", "deno.json"}
+var projectFiles = []string{"package.json", "Gemfile", "Cargo.toml", "go.mod", "pyproject.toml", "composer.json",
+	"hugo.toml", "_config.yml", "mkdocs.yml", "deno.json"}
 
 // sourceScript finds an entry script that only a build can turn into something a browser runs.
 var sourceScript = regexp.MustCompile(`<script[^>]+src=["']?[^"'>]*\.(tsx?|jsx|vue|svelte)["'\s>]`)
 
-// CheckBuilt says what is wrong when the folder holds no deployable site: empty, no HTML, or sources that a build has yet to turn into one.
+// CheckBuilt says what is wrong when the folder holds no deployable site: empty, no HTML, or sources that a build has
+// yet to turn into one.
 func (f *Folder) CheckBuilt() error {
 	pages, marker := 0, ""
 	for _, file := range f.files {
@@ -59,7 +62,8 @@ func (f *Folder) CheckBuilt() error {
 	case pages == 0 && output != "":
 		return say("there is no HTML page in this folder", use)
 	case pages == 0:
-		return say(fmt.Sprintf("there is no HTML page among the %d files in this folder", len(f.files)), "name the folder that your build makes; it holds index.html")
+		return say(fmt.Sprintf("there is no HTML page among the %d files in this folder", len(f.files)),
+			"name the folder that your build makes; it holds index.html")
 	}
 	return nil
 }

@@ -18,19 +18,25 @@ func TestCheckBuilt(t *testing.T) {
 		files      map[string]string
 		what, mend string
 	}{
-		"built":                          {map[string]string{"index.html": page}, "", ""},
-		"one page under another name":    {map[string]string{"tides.htm": page}, "", ""},
-		"pages beside a package file":    {map[string]string{"index.html": page, "package.json": "{}"}, "", ""},
-		"empty":                          {nil, "the folder is empty", "name the folder that your build makes"},
-		"no pages":                       {map[string]string{"a.css": "", "b.js": ""}, "no HTML page among the 2 files", "it holds index.html"},
-		"no pages, but a build":          {map[string]string{"a.css": "", "_site/index.html": page}, "", ""},
-		"a project's root":               {map[string]string{"package.json": "{}", "src/main.js": ""}, "root of a project (package.json)", "build the project"},
-		"a project's root with a build":  {map[string]string{"package.json": "{}", "index.html": page, "dist/index.html": page}, "root of a project (package.json)", "dist, which looks like the build's output"},
-		"another project's root":         {map[string]string{"mkdocs.yml": "", "docs/a.md": ""}, "root of a project (mkdocs.yml)", "build the project"},
-		"an entry that is yet to build":  {map[string]string{"index.html": `<script type=module src="/src/main.tsx"></script>`}, "index.html asks for", "build the project"},
-		"an entry with a build beside":   {map[string]string{"index.html": `<script src='/src/app.jsx'></script>`, "build/index.html": page}, "these are sources", "build, which looks like"},
-		"one that is only named alike":   {map[string]string{"index.html": `<script src="/a.ts.js"></script>`}, "", ""},
-		"a folder of a static generator": {map[string]string{"_config.yml": "", "_site/index.html": page}, "root of a project (_config.yml)", "_site, which looks like"},
+		"built":                       {map[string]string{"index.html": page}, "", ""},
+		"one page under another name": {map[string]string{"tides.htm": page}, "", ""},
+		"pages beside a package file": {map[string]string{"index.html": page, "package.json": "{}"}, "", ""},
+		"empty":                       {nil, "the folder is empty", "name the folder that your build makes"},
+		"no pages": {map[string]string{"a.css": "", "b.js": ""}, "no HTML page among the 2 files",
+			"it holds index.html"},
+		"no pages, but a build": {map[string]string{"a.css": "", "_site/index.html": page}, "", ""},
+		"a project's root": {map[string]string{"package.json": "{}", "src/main.js": ""},
+			"root of a project (package.json)", "build the project"},
+		"a project's root with a build": {map[string]string{"package.json": "{}", "index.html": page,
+			"dist/index.html": page}, "root of a project (package.json)", "dist, which looks like the build's output"},
+		"another project's root": {map[string]string{"mkdocs.yml": "", "docs/a.md": ""},
+			"root of a project (mkdocs.yml)", "build the project"},
+		"an entry that is yet to build": {map[string]string{"index.html": `<script type=module src="/src/main.tsx"></script>`}, "index.html asks for", "build the project"},
+		"an entry with a build beside": {map[string]string{"index.html": `<script src='/src/app.jsx'></script>`,
+			"build/index.html": page}, "these are sources", "build, which looks like"},
+		"one that is only named alike": {map[string]string{"index.html": `<script src="/a.ts.js"></script>`}, "", ""},
+		"a folder of a static generator": {map[string]string{"_config.yml": "", "_site/index.html": page},
+			"root of a project (_config.yml)", "_site, which looks like"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			f, err := OpenFolder(testsite.Write(t, c.files), "https://line.example", "/", project.Default("").Host)
@@ -59,7 +65,8 @@ func TestOpenFolderRefuses(t *testing.T) {
 		assert.Contains(t, err.Error(), want)
 	}
 	for _, hosting := range []project.Hosting{
-		{Headers: []project.HeaderRule{{Match: "/a(("}}}, {Redirects: []project.Redirect{{Match: "/a{{"}}}, {Statuses: []project.StatusRule{{Match: "/:1"}}},
+		{Headers: []project.HeaderRule{{Match: "/a(("}}}, {Redirects: []project.Redirect{{Match: "/a{{"}}},
+		{Statuses: []project.StatusRule{{Match: "/:1"}}},
 	} {
 		_, err := OpenFolder(dir, "https://line.example", "/", hosting)
 		require.Error(t, err)

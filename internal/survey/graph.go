@@ -30,10 +30,11 @@ type Graph struct {
 	err    error
 }
 
-// Outline gives a graph that knows the folder's files and reads each only when what it needs is asked for; see Err. It is for one
-// goroutine at a time.
+// Outline gives a graph that knows the folder's files and reads each only when what it needs is asked for; see Err. It
+// is for one goroutine at a time.
 func Outline(f *site.Folder, r *page.Reader) *Graph {
-	g := &Graph{Folder: f, Pages: map[string]*page.Document{}, Refs: map[string][]page.Reference{}, Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}, reader: r}
+	g := &Graph{Folder: f, Pages: map[string]*page.Document{}, Refs: map[string][]page.Reference{},
+		Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}, reader: r}
 	for _, file := range f.Files() {
 		g.Files[f.PathOf(file)] = file
 	}
@@ -69,7 +70,8 @@ func (g *Graph) look(path string) {
 }
 
 // read reads one file: what it asks for, and what it is.
-func read(f *site.Folder, r *page.Reader, file *site.File) (doc *page.Document, refs []page.Reference, script *page.Script, err error) {
+func read(f *site.Folder, r *page.Reader, file *site.File) (doc *page.Document, refs []page.Reference,
+	script *page.Script, err error) {
 	kind := fileKind(file.Path)
 	if kind == "" {
 		return nil, nil, nil, nil
@@ -94,7 +96,8 @@ func read(f *site.Folder, r *page.Reader, file *site.File) (doc *page.Document, 
 
 // BuildGraph reads every page, style sheet and script of the folder; the reader keeps what was read for others.
 func BuildGraph(ctx context.Context, f *site.Folder, r *page.Reader) (*Graph, error) {
-	g := &Graph{Folder: f, Pages: map[string]*page.Document{}, Refs: map[string][]page.Reference{}, Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}}
+	g := &Graph{Folder: f, Pages: map[string]*page.Document{}, Refs: map[string][]page.Reference{},
+		Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}}
 	files := f.Files()
 	var mu sync.Mutex
 	var firstErr error
@@ -200,7 +203,8 @@ func (g *Graph) Needs(path string) []string {
 	return list
 }
 
-// refs gives what the file at path asks for when the page doc loads it: URLs in a script's fetch() resolve against the page.
+// refs gives what the file at path asks for when the page doc loads it: URLs in a script's fetch() resolve against the
+// page.
 func (g *Graph) refs(path, doc string) []page.Reference {
 	g.look(path)
 	s := g.Scripts[path]

@@ -24,7 +24,8 @@ type Summary struct {
 	Keep     Suggestion    `json:"keep"`
 	// Skipped names what was passed over, such as links that lead out of the folder.
 	Skipped []string `json:"skipped,omitempty"`
-	// Hidden names files that are deployed and begin with a dot, or lie in a folder that does: few are meant for everybody.
+	// Hidden names files that are deployed and begin with a dot, or lie in a folder that does: few are meant for
+	// everybody.
 	Hidden []string `json:"hidden,omitempty"`
 }
 
@@ -259,7 +260,8 @@ func (g *Graph) RegistrationsOf(path string) []page.Registration {
 	return list
 }
 
-// suggest proposes a pack: the whole site without media when that is modest, else the entry page, what it links to and what they need.
+// suggest proposes a pack: the whole site without media when that is modest, else the entry page, what it links to and
+// what they need.
 func (g *Graph) suggest() Suggestion {
 	address := g.Folder.Address()
 	weigh := func(list []string) (n int64) {
@@ -289,7 +291,8 @@ func (g *Graph) suggest() Suggestion {
 		add(p)
 	}
 	if all := list(); weigh(all) <= modestPack {
-		return Suggestion{Pages: patterns(g.PagePaths(), g.PagePaths(), address), Files: len(all), Bytes: weigh(all), Why: "every page with all it needs"}
+		return Suggestion{Pages: patterns(g.PagePaths(), g.PagePaths(), address), Files: len(all), Bytes: weigh(all),
+			Why: "every page with all it needs"}
 	}
 	clear(needed)
 	entry := address
@@ -311,10 +314,12 @@ func (g *Graph) suggest() Suggestion {
 		}
 	}
 	sort.Strings(pages)
-	return Suggestion{Pages: patterns(pages, g.PagePaths(), address), Files: len(core), Bytes: weigh(core), Why: "the first page, pages it links to, and what they need; the whole site would be heavy"}
+	return Suggestion{Pages: patterns(pages, g.PagePaths(), address), Files: len(core), Bytes: weigh(core),
+		Why: "the first page, pages it links to, and what they need; the whole site would be heavy"}
 }
 
-// patterns writes a list of files as few patterns: a whole folder where every file below it is meant, single paths elsewhere.
+// patterns writes a list of files as few patterns: a whole folder where every file below it is meant, single paths
+// elsewhere.
 func patterns(keep, all []string, address string) []string {
 	in := map[string]bool{}
 	for _, p := range keep {

@@ -20,7 +20,8 @@ const stride = 1 << 10
 // New gives an index of a text, which may not change from then on.
 func New(text []byte) *Index { return &Index{text: text} }
 
-// At gives line and column of a byte offset, both counted from 1, columns in characters. An offset beyond the text counts as its end.
+// At gives line and column of a byte offset, both counted from 1, columns in characters. An offset beyond the text
+// counts as its end.
 func (x *Index) At(offset int) (line, column int) {
 	offset = min(offset, len(x.text))
 	if x.starts == nil {

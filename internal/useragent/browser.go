@@ -1,4 +1,5 @@
-// Package useragent is a browser without a screen: it runs service workers and visits pages under any network, on a virtual clock.
+// Package useragent is a browser without a screen: it runs service workers and visits pages under any network, on a
+// virtual clock.
 package useragent
 
 import (
@@ -22,7 +23,8 @@ import (
 	"tachyform/internal/useragent/storage"
 )
 
-// Options say what kind of browser it is. The zero value is a desktop Chromium that runs service workers, without an HTTP cache.
+// Options say what kind of browser it is. The zero value is a desktop Chromium that runs service workers, without an
+// HTTP cache.
 type Options struct {
 	// Kind, if set, is the kind of browser.
 	Kind *Kind
@@ -42,8 +44,8 @@ type Options struct {
 	ScriptsOnly bool
 }
 
-// Browser is one profile: what it keeps, its workers and its open pages. It belongs to one goroutine. Its methods are what others may do
-// with it, which is why there are many; each is short.
+// Browser is one profile: what it keeps, its workers and its open pages. It belongs to one goroutine. Its methods are
+// what others may do with it, which is why there are many; each is short.
 type Browser struct {
 	clock   *clock.Clock
 	net     *network.Network
@@ -61,7 +63,8 @@ type Browser struct {
 	personal map[string]string
 }
 
-// New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with unknown content.
+// New gives a browser with a fresh profile that reaches the given hosts; other origins count as reachable, with
+// unknown content.
 func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 	b := &Browser{
 		store: storage.New(), bounds: environment.NewBounds(o.Steps), engines: &environment.WarmEngines{},
@@ -114,10 +117,12 @@ func (b *Browser) Close() {
 	}
 }
 
-// Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again in it.
+// Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again
+// in it.
 func (b *Browser) Branch() *Browser {
 	n := &Browser{
-		store: b.store.Branch(), bounds: b.bounds.Branch(), engines: b.engines, kind: b.kind, personal: b.personal, branch: true,
+		store: b.store.Branch(), bounds: b.bounds.Branch(), engines: b.engines, kind: b.kind, personal: b.personal,
+		branch: true,
 	}
 	c := &clock.Clock{Context: b.net.Context, Now: b.clock.Now}
 	net := &network.Network{Context: b.net.Context, Hosts: b.net.Hosts, Condition: b.net.Condition}

@@ -29,7 +29,8 @@ func TestEnvironment(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			code, err := os.ReadFile(path)
 			require.NoError(t, err)
-			f := hosted(t, siteWith(t, string(harness)+string(code), "data.json", `{"tide": "low"}`), "{redirects: [{match: /moved, to: /data.json}]}")
+			f := hosted(t, siteWith(t, string(harness)+string(code), "data.json", `{"tide": "low"}`),
+				"{redirects: [{match: /moved, to: /data.json}]}")
 			b := New(context.Background(), []site.Host{f}, Options{})
 			defer b.Close()
 			b.Open(home, nil)

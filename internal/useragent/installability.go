@@ -11,8 +11,8 @@ import (
 	"tachyform/internal/weburl"
 )
 
-// Installer looks at a page as a browser does that considers whether to offer installing it: it opens the page online, in a browser that
-// has never been there, and asks for the manifest and its icons as the page would.
+// Installer looks at a page as a browser does that considers whether to offer installing it: it opens the page online,
+// in a browser that has never been there, and asks for the manifest and its icons as the page would.
 type Installer struct {
 	b   *Browser
 	tab *document.Tab
@@ -29,7 +29,8 @@ type Fetched struct {
 	Why    fetch.Failure
 }
 
-// NewInstaller opens the page at url, after the pages that are visited before it: it may be there only for those who have their cookies.
+// NewInstaller opens the page at url, after the pages that are visited before it: it may be there only for those who
+// have their cookies.
 func NewInstaller(ctx context.Context, hosts []site.Host, o Options, visit []string, url string) *Installer {
 	o.WithoutWorkers, o.ScriptsOnly = true, true
 	b := New(ctx, hosts, o)
@@ -54,7 +55,8 @@ func (i *Installer) Document() *page.Document { return i.tab.Drawn() }
 
 // Manifest fetches a manifest (HTML, 4.6.8.9): in the mode cors, with credentials only where the link asks for them.
 func (i *Installer) Manifest(url string, credentials bool) Fetched {
-	req := &fetch.Request{URL: url, Method: "GET", Mode: "cors", Credentials: "omit", Redirect: "follow", Destination: "manifest", Referrer: i.tab.Address()}
+	req := &fetch.Request{URL: url, Method: "GET", Mode: "cors", Credentials: "omit", Redirect: "follow",
+		Destination: "manifest", Referrer: i.tab.Address()}
 	if credentials {
 		req.Credentials = "include"
 	}
@@ -63,13 +65,15 @@ func (i *Installer) Manifest(url string, credentials bool) Fetched {
 
 // Icon fetches a picture that the manifest names, as the page's own pictures are fetched.
 func (i *Installer) Icon(url string) Fetched {
-	return i.ask(&fetch.Request{URL: url, Method: "GET", Mode: "no-cors", Credentials: "include", Redirect: "follow", Destination: "image", Referrer: i.tab.Address()})
+	return i.ask(&fetch.Request{URL: url, Method: "GET", Mode: "no-cors", Credentials: "include", Redirect: "follow",
+		Destination: "image", Referrer: i.tab.Address()})
 }
 
 func (i *Installer) ask(req *fetch.Request) (came Fetched) {
 	came = Fetched{URL: req.URL, Why: fetch.Failure{Kind: fetch.NothingAnswers}}
 	// A picture that is its own address is not asked for: no policy keeps it away.
-	if own := strings.HasPrefix(req.URL, "data:") && req.Destination == "image"; !own && !i.tab.Allows(req.Destination, req.URL) {
+	if own := strings.HasPrefix(req.URL, "data:") && req.Destination == "image"; !own && !i.tab.Allows(req.Destination,
+		req.URL) {
 		came.Why = fetch.Failure{Kind: fetch.PolicyForbids}
 		return came
 	}

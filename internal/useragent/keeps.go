@@ -39,8 +39,10 @@ func (b *Browser) Caches() []CacheContent {
 		for _, e := range b.store.Caches[name].Entries {
 			actual := e.Response.Actual()
 			c.Entries = append(c.Entries, CachedEntry{
-				URL: e.Request.URL, Status: actual.Status, Type: e.Response.Type, Redirect: len(actual.URLs) > 1, Bytes: fetch.BodyLen(actual.Body),
-				Personal: cmp.Or(b.personal[e.Request.URL], b.personal[weburl.WithoutQuery(e.Request.URL)]), // a worker may keep it under a query of its own
+				URL: e.Request.URL, Status: actual.Status, Type: e.Response.Type, Redirect: len(actual.URLs) > 1,
+				Bytes: fetch.BodyLen(actual.Body),
+				// a worker may keep it under a query of its own
+				Personal: cmp.Or(b.personal[e.Request.URL], b.personal[weburl.WithoutQuery(e.Request.URL)]),
 			})
 		}
 		sort.Slice(c.Entries, func(i, j int) bool { return c.Entries[i].URL < c.Entries[j].URL })
@@ -65,8 +67,8 @@ func (b *Browser) AddCache(name, like string) {
 	}
 }
 
-// Evict throws away what the profile keeps: caches, databases, cookies or everything. Registrations go with everything, as when a
-// visitor clears a site's data.
+// Evict throws away what the profile keeps: caches, databases, cookies or everything. Registrations go with
+// everything, as when a visitor clears a site's data.
 func (b *Browser) Evict(what string) {
 	if what == "caches" || what == "everything" {
 		b.store.Names, b.store.Caches = nil, map[string]*storage.Cache{}

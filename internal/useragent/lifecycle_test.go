@@ -38,7 +38,8 @@ func TestRegistering(t *testing.T) {
 		{"register('/sub/w.js')", "{}", "", home + "sub/"},
 		{"register('/sub/w.js', {scope: '/sub/deep/'})", "{}", "", home + "sub/deep/"},
 		{"register('/sub/w.js', {scope: '/'})", "{}", "SecurityError", ""},
-		{"register('/sub/w.js', {scope: '/'})", "{headers: [{match: /sub/w.js, set: {Service-Worker-Allowed: /}}]}", "", home},
+		{"register('/sub/w.js', {scope: '/'})", "{headers: [{match: /sub/w.js, set: {Service-Worker-Allowed: /}}]}", "",
+			home},
 		{"register('/gone.js')", "{}", "status 404", ""},
 		{"register('/w.js')", "{media_types: {.js: text/plain}}", "text/plain", ""},
 		{"register('/w.js')", "{redirects: [{match: /w.js, to: /sub/w.js}]}", "could not be fetched", ""},
@@ -48,7 +49,8 @@ func TestRegistering(t *testing.T) {
 		{"register('/module.js', {type: 'module'})", "{}", "", home},
 		{"register('/module.js')", "{}", "throws", ""},
 	} {
-		f := hosted(t, siteWith(t, "", "index.html", pageWith(c.call), "sub/w.js", "", "module.js", "import { x } from './part.js'; self.x = x;", "part.js", "export const x = 1;"), c.hosting)
+		f := hosted(t, siteWith(t, "", "index.html", pageWith(c.call), "sub/w.js", "", "module.js",
+			"import { x } from './part.js'; self.x = x;", "part.js", "export const x = 1;"), c.hosting)
 		b := New(context.Background(), []site.Host{f}, Options{})
 		v := b.Open(home, nil)
 		b.Settle()
@@ -98,7 +100,8 @@ func TestUpdates(t *testing.T) {
 		{"first one fails", fails, silent, "none", "-/-/two", "-/-/two", false},
 		{"claims", claims, silent, "-/-/one", "-/two/one", "-/-/two", true},
 		{"leaves", leaves, silent, "none", "-/-/two", "-/-/two", false},
-		{"imports changed", "importScripts('/part.js');", "importScripts('/part.js');", "-/-/one", "-/two/one", "-/-/two", false},
+		{"imports changed", "importScripts('/part.js');", "importScripts('/part.js');", "-/-/one", "-/two/one", "-/-/two",
+			false},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			one := siteWith(t, "// one\n"+c.one, "part.js", "")
@@ -128,7 +131,8 @@ type changing struct{ *site.Folder }
 
 // A script is the same when its bytes and those of all it imports are; nothing is installed then.
 func TestUnchanged(t *testing.T) {
-	f := siteWith(t, "importScripts('/part.js')", "part.js", "addEventListener('install', () => console.log('installing'))")
+	f := siteWith(t, "importScripts('/part.js')", "part.js",
+		"addEventListener('install', () => console.log('installing'))")
 	b := New(context.Background(), []site.Host{f}, Options{})
 	defer b.Close()
 	var tab *document.Tab
@@ -168,7 +172,9 @@ func TestAnswers(t *testing.T) {
 		"(async () => { await new Promise((r) => setTimeout(r, 9000)); return fetch('/far.html'); })()":  "200 Far",
 		"(async () => { await new Promise((r) => setTimeout(r, 11000)); return fetch('/far.html'); })()": "stuck ten seconds",
 	} {
-		f := hosted(t, siteWith(t, "addEventListener('fetch', (e) => { if (e.request.url === location.origin + '/') e.respondWith("+answer+"); });", "far.html", "<!doctype html><title>Far</title>"), "{redirects: [{match: /moved, to: /far.html}]}")
+		f := hosted(t, siteWith(t, "addEventListener('fetch', (e) => { if (e.request.url === location.origin + '/') "+
+			"e.respondWith("+answer+"); });", "far.html", "<!doctype html><title>Far</title>"), "{redirects: [{match: "+
+			"/moved, to: /far.html}]}")
 		b := New(context.Background(), []site.Host{f}, Options{})
 		tab := b.Open(home, nil)
 		b.Settle()
@@ -195,9 +201,12 @@ func itoa3(n int) string {
 
 // Requests carry what a page's elements give them.
 func TestRequests(t *testing.T) {
-	f := siteWith(t, `addEventListener('fetch', (e) => { const r = e.request; console.log(new URL(r.url).pathname, r.mode, r.destination || 'none', r.credentials, r.redirect, String(Boolean(e.clientId)), String(Boolean(e.resultingClientId))); });`,
-		"index.html", `<!doctype html><title>x</title><link rel=stylesheet href=/s.css><link rel=manifest href=/m.json><img src=/i.png><img crossorigin src=/c.png><script type=module src=/m.js></script><script src=/a.js></script><iframe src=/f.html></iframe>Text<script>navigator.serviceWorker.register('/w.js');fetch('/d.json')</script>`,
-		"s.css", "@font-face{font-family:a;src:url(/f.woff2)} body{font-family:a}", "m.js", "import '/n.js'", "n.js", "", "a.js", "", "f.html", "<p>", "d.json", "{}")
+	f := siteWith(t,
+		`addEventListener('fetch', (e) => { const r = e.request; console.log(new URL(r.url).pathname, r.mode, r.destination || 'none', r.credentials, r.redirect, String(Boolean(e.clientId)), String(Boolean(e.resultingClientId))); });`,
+		"index.html",
+		`<!doctype html><title>x</title><link rel=stylesheet href=/s.css><link rel=manifest href=/m.json><img src=/i.png><img crossorigin src=/c.png><script type=module src=/m.js></script><script src=/a.js></script><iframe src=/f.html></iframe>Text<script>navigator.serviceWorker.register('/w.js');fetch('/d.json')</script>`,
+		"s.css", "@font-face{font-family:a;src:url(/f.woff2)} body{font-family:a}", "m.js", "import '/n.js'", "n.js", "",
+		"a.js", "", "f.html", "<p>", "d.json", "{}")
 	b := New(context.Background(), []site.Host{f}, Options{})
 	defer b.Close()
 	tab := b.Open(home, nil)
@@ -229,7 +238,8 @@ func TestRequests(t *testing.T) {
 }
 
 func TestHTTPCache(t *testing.T) {
-	f := hosted(t, siteWith(t, "", "index.html", "<!doctype html><title>x</title><img src=/kept.png><img src=/asked.png>", "kept.png", "x", "asked.png", "x"),
+	f := hosted(t, siteWith(t, "", "index.html", "<!doctype html><title>x</title><img src=/kept.png><img src=/asked.png>",
+		"kept.png", "x", "asked.png", "x"),
 		"{headers: [{match: /kept.png, set: {Cache-Control: max-age=60}}]}")
 	missing := func(on bool) string {
 		b := New(context.Background(), []site.Host{f}, Options{})
@@ -249,7 +259,8 @@ func TestHTTPCache(t *testing.T) {
 
 // Two workers for one scope are noticed, whichever page registers them.
 func TestRivalsForAScope(t *testing.T) {
-	b := New(context.Background(), []site.Host{siteWith(t, "", "index.html", "<!doctype html><script>navigator.serviceWorker.register('/w.js'); navigator.serviceWorker.register('/v.js')</script>", "v.js", "", "sub/w.js", "", "sub.html", "<!doctype html><script>navigator.serviceWorker.register('/sub/w.js')</script>")}, Options{})
+	b := New(context.Background(), []site.Host{siteWith(t, "", "index.html",
+		"<!doctype html><script>navigator.serviceWorker.register('/w.js'); navigator.serviceWorker.register('/v.js')</script>", "v.js", "", "sub/w.js", "", "sub.html", "<!doctype html><script>navigator.serviceWorker.register('/sub/w.js')</script>")}, Options{})
 	defer b.Close()
 	tab := b.Open(home+"sub.html", nil)
 	b.Settle()

@@ -8,7 +8,8 @@ import (
 
 import ()
 
-// Open opens a URL in a tab, a new one when old is nil. The page that the tab showed before is closed once the new one takes its place.
+// Open opens a URL in a tab, a new one when old is nil. The page that the tab showed before is closed once the new one
+// takes its place.
 func (b *Browser) Open(url string, old *document.Tab) *document.Tab { return b.windows.Open(url, old) }
 
 // Reload loads what a tab shows anew; pastWorker is a reload that asks the network alone.
@@ -19,9 +20,10 @@ func (b *Browser) Reload(t *document.Tab, pastWorker bool) *document.Tab {
 // CloseTab closes a tab.
 func (b *Browser) CloseTab(t *document.Tab) { b.windows.CloseTab(t) }
 
-// Fetch makes a request as the page at a URL, or the one that a tab shows, would. done is false when no answer came within
-// document.Limit; resp is nil for a network error.
-func (b *Browser) Fetch(from *document.Tab, url string, req *fetch.Request) (resp *fetch.Response, by fetch.Answerer, done bool) {
+// Fetch makes a request as the page at a URL, or the one that a tab shows, would. done is false when no answer came
+// within document.Limit; resp is nil for a network error.
+func (b *Browser) Fetch(from *document.Tab, url string, req *fetch.Request) (resp *fetch.Response, by fetch.Answerer,
+	done bool) {
 	return b.windows.Fetch(from, url, req)
 }
 

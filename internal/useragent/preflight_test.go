@@ -26,7 +26,8 @@ type answering struct {
 func (a answering) Origin() string { return a.origin }
 
 func (a answering) Answer(_ context.Context, r *site.Request) (*site.Response, error) {
-	*a.asked = append(*a.asked, strings.TrimSpace(r.Method+" "+r.Header.Get("Access-Control-Request-Method")+" "+r.Header.Get("Access-Control-Request-Headers")))
+	*a.asked = append(*a.asked, strings.TrimSpace(r.Method+" "+r.Header.Get("Access-Control-Request-Method")+" "+
+		r.Header.Get("Access-Control-Request-Headers")))
 	resp := a.by[r.Method]
 	if resp == nil {
 		resp = &site.Response{Status: 405, Header: http.Header{}, Body: site.Bytes("")}
@@ -55,21 +56,41 @@ func TestPreflights(t *testing.T) {
 		comes     bool
 	}{
 		{"a plain request", fetch.Request{Method: "GET"}, nil, "GET", true},
-		{"a form's kind of content", fetch.Request{Method: "POST", Header: [][2]string{{"content-type", "text/plain;charset=utf-8"}}}, nil, "POST", true},
+		{"a form's kind of content", fetch.Request{Method: "POST",
+			Header: [][2]string{{"content-type", "text/plain;charset=utf-8"}}}, nil, "POST", true},
 		{"a part of a file", fetch.Request{Method: "GET", Header: [][2]string{{"range", "bytes=0-99"}}}, nil, "GET", true},
-		{"a header of its own, not allowed", fetch.Request{Method: "GET", Header: [][2]string{{"x-pier", "1"}}}, nil, "OPTIONS GET x-pier", false},
-		{"a header of its own", fetch.Request{Method: "GET", Header: [][2]string{{"x-pier", "1"}}}, answer(204, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Headers", "X-Pier, X-Other"), "OPTIONS GET x-pier, GET", true},
-		{"another header than allowed", fetch.Request{Method: "GET", Header: [][2]string{{"x-pier", "1"}}}, answer(204, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Headers", "X-Other"), "OPTIONS GET x-pier", false},
-		{"data", fetch.Request{Method: "POST", Header: [][2]string{{"content-type", "application/json"}}}, answer(200, "Access-Control-Allow-Origin", "*", "Access-Control-Allow-Headers", "*"), "OPTIONS POST content-type, POST", true},
-		{"a method", fetch.Request{Method: "PUT"}, answer(200, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Methods", "GET, PUT"), "OPTIONS PUT, PUT", true},
-		{"another method than allowed", fetch.Request{Method: "DELETE"}, answer(200, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Methods", "GET, PUT"), "OPTIONS DELETE", false},
-		{"a star allows no credentials", fetch.Request{Method: "PUT", Credentials: "include"}, answer(200, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Credentials", "true", "Access-Control-Allow-Methods", "*"), "OPTIONS PUT", false},
-		{"a star is no name and password", fetch.Request{Method: "GET", Header: [][2]string{{"authorization", "x"}}}, answer(200, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Headers", "*"), "OPTIONS GET authorization", false},
-		{"an answer with an error", fetch.Request{Method: "PUT"}, answer(403, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Methods", "PUT"), "OPTIONS PUT", false},
-		{"an answer for somebody else", fetch.Request{Method: "PUT"}, answer(200, "Access-Control-Allow-Origin", "https://third.example", "Access-Control-Allow-Methods", "PUT"), "OPTIONS PUT", false},
+		{"a header of its own, not allowed", fetch.Request{Method: "GET", Header: [][2]string{{"x-pier", "1"}}}, nil,
+			"OPTIONS GET x-pier", false},
+		{"a header of its own", fetch.Request{Method: "GET", Header: [][2]string{{"x-pier", "1"}}},
+			answer(204, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Headers",
+				"X-Pier, X-Other"), "OPTIONS GET x-pier, GET", true},
+		{"another header than allowed", fetch.Request{Method: "GET", Header: [][2]string{{"x-pier", "1"}}},
+			answer(204, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Headers",
+				"X-Other"), "OPTIONS GET x-pier", false},
+		{"data", fetch.Request{Method: "POST", Header: [][2]string{{"content-type", "application/json"}}},
+			answer(200, "Access-Control-Allow-Origin", "*", "Access-Control-Allow-Headers",
+				"*"), "OPTIONS POST content-type, POST", true},
+		{"a method", fetch.Request{Method: "PUT"},
+			answer(200, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Methods",
+				"GET, PUT"), "OPTIONS PUT, PUT", true},
+		{"another method than allowed", fetch.Request{Method: "DELETE"},
+			answer(200, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Methods",
+				"GET, PUT"), "OPTIONS DELETE", false},
+		{"a star allows no credentials", fetch.Request{Method: "PUT", Credentials: "include"},
+			answer(200, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Credentials", "true",
+				"Access-Control-Allow-Methods", "*"), "OPTIONS PUT", false},
+		{"a star is no name and password", fetch.Request{Method: "GET", Header: [][2]string{{"authorization", "x"}}},
+			answer(200, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Headers",
+				"*"), "OPTIONS GET authorization", false},
+		{"an answer with an error", fetch.Request{Method: "PUT"},
+			answer(403, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Methods", "PUT"), "OPTIONS PUT", false},
+		{"an answer for somebody else", fetch.Request{Method: "PUT"},
+			answer(200, "Access-Control-Allow-Origin", "https://third.example", "Access-Control-Allow-Methods",
+				"PUT"), "OPTIONS PUT", false},
 	} {
 		var asked []string
-		host := answering{other, map[string]*site.Response{"GET": allowing, "POST": allowing, "PUT": allowing, "DELETE": allowing, "OPTIONS": c.preflight}, &asked}
+		host := answering{other, map[string]*site.Response{"GET": allowing, "POST": allowing, "PUT": allowing,
+			"DELETE": allowing, "OPTIONS": c.preflight}, &asked}
 		if c.req.Credentials == "include" {
 			host.by["PUT"] = answer(200, "Access-Control-Allow-Origin", own, "Access-Control-Allow-Credentials", "true")
 		}
@@ -89,7 +110,8 @@ func TestPreflights(t *testing.T) {
 	b := New(context.Background(), nil, Options{})
 	defer b.Close()
 	var got *fetch.Response
-	b.fetcher.Fetch(&fetch.Request{Client: fetch.Settings{Origin: own}, URL: other + "/x", Method: "PUT", Mode: "cors", Credentials: "include", Redirect: "follow", Header: [][2]string{{"x-a", "1"}}}, func(r *fetch.Response) { got = r })
+	b.fetcher.Fetch(&fetch.Request{Client: fetch.Settings{Origin: own}, URL: other + "/x", Method: "PUT", Mode: "cors",
+		Credentials: "include", Redirect: "follow", Header: [][2]string{{"x-a", "1"}}}, func(r *fetch.Response) { got = r })
 	b.Settle()
 	require.NotNil(t, got)
 	assert.True(t, got.Actual().Unknown)
@@ -97,7 +119,8 @@ func TestPreflights(t *testing.T) {
 
 // Scripts that a worker imports take their time on a slow network, and may fail on a flaky one.
 func TestImportsOnBadNetworks(t *testing.T) {
-	f := siteWith(t, "importScripts('/a.js', '/b.js');", "a.js", "// "+strings.Repeat("tide ", 10_000), "b.js", "self.b = 1")
+	f := siteWith(t, "importScripts('/a.js', '/b.js');", "a.js", "// "+strings.Repeat("tide ", 10_000), "b.js",
+		"self.b = 1")
 	install := func(c condition.Condition) (took time.Duration, failed bool) {
 		b := New(context.Background(), []site.Host{f}, Options{})
 		defer b.Close()
@@ -129,7 +152,8 @@ func TestImportsOnBadNetworks(t *testing.T) {
 
 // A worker that wants to take over while the one before is still activating does so once that is through.
 func TestTakeoverWhileActivating(t *testing.T) {
-	code := "// 1\naddEventListener('install', () => skipWaiting()); addEventListener('activate', (e) => e.waitUntil(new Promise((ok) => setTimeout(ok, 3000))));"
+	code := "// 1\naddEventListener('install', () => skipWaiting()); addEventListener('activate', (e) => " +
+		"e.waitUntil(new Promise((ok) => setTimeout(ok, 3000))));"
 	f := siteWith(t, code)
 	b := New(context.Background(), []site.Host{f}, Options{})
 	defer b.Close()

@@ -17,13 +17,14 @@ import (
 	"tachyform/internal/worker"
 )
 
-// With the generated worker a page that is still open gets the files of the release it was loaded under, a new one those of the next;
-// once the old one is closed its files go.
+// With the generated worker a page that is still open gets the files of the release it was loaded under, a new one
+// those of the next; once the old one is closed its files go.
 func TestTabsOfTwoReleases(t *testing.T) {
 	const origin = "https://line.example"
 	release := func(takeover string, files map[string]string) *site.Folder {
 		dir := t.TempDir()
-		files["index.html"] = "<title>" + files["part.js"] + "</title><script>navigator.serviceWorker.register('/worker.js')</script>"
+		files["index.html"] = "<title>" + files["part.js"] +
+			"</title><script>navigator.serviceWorker.register('/worker.js')</script>"
 		for name, text := range files {
 			require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 		}
@@ -38,7 +39,8 @@ func TestTabsOfTwoReleases(t *testing.T) {
 		return f.With(map[string][]byte{"worker.js": code})
 	}
 	for _, takeover := range []string{"at-once", "when-closed"} {
-		b := New(context.Background(), []site.Host{release(takeover, map[string]string{"part.js": "one", "lazy.1.js": "lazy"})}, Options{})
+		b := New(context.Background(), []site.Host{release(takeover,
+			map[string]string{"part.js": "one", "lazy.1.js": "lazy"})}, Options{})
 		old := b.Open(origin+"/", nil)
 		b.Settle()
 		old = b.Open(origin+"/", old)
@@ -70,12 +72,14 @@ func TestTabsOfTwoReleases(t *testing.T) {
 			}
 			return false
 		}
-		assert.Equal(t, []string{"one", "one", "lazy"}, []string{old.Title, asks(old, "/part.js"), asks(old, "/lazy.1.js")}, takeover)
+		assert.Equal(t, []string{"one", "one", "lazy"}, []string{old.Title, asks(old, "/part.js"), asks(old, "/lazy.1.js")},
+			takeover)
 		if takeover == "when-closed" { // both pages run under the release that waits to be left
 			assert.Equal(t, []string{"one", "one"}, []string{next.Title, asks(next, "/part.js")})
 			b.CloseTab(next)
 		} else {
-			assert.Equal(t, []string{"two", "two", "nothing"}, []string{next.Title, asks(next, "/part.js"), asks(next, "/lazy.1.js")})
+			assert.Equal(t, []string{"two", "two", "nothing"},
+				[]string{next.Title, asks(next, "/part.js"), asks(next, "/lazy.1.js")})
 			assert.True(t, held())
 		}
 		b.CloseTab(old)

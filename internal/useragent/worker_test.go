@@ -19,7 +19,9 @@ import (
 func siteWith(t *testing.T, code string, more ...string) *site.Folder {
 	t.Helper()
 	dir := t.TempDir()
-	files := append([]string{"index.html", "<!doctype html><title>Pier</title><script>navigator.serviceWorker.register('/w.js')</script>", "w.js", code}, more...)
+	files := append([]string{"index.html",
+		"<!doctype html><title>Pier</title><script>navigator.serviceWorker.register('/w.js')</script>", "w.js", code},
+		more...)
 	for i := 0; i < len(files); i += 2 {
 		path := filepath.Join(dir, files[i])
 		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
@@ -30,7 +32,8 @@ func siteWith(t *testing.T, code string, more ...string) *site.Folder {
 	return f
 }
 
-// title visits the first page online, stops the worker, and gives the title of what the first page shows offline afterwards.
+// title visits the first page online, stops the worker, and gives the title of what the first page shows offline
+// afterwards.
 func titleOffline(t *testing.T, f *site.Folder) (string, []account.Note) {
 	t.Helper()
 	b := New(context.Background(), []site.Host{f}, Options{})

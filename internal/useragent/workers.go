@@ -15,9 +15,11 @@ type WorkerState struct {
 	Script string
 	Scope  string
 	State  account.State
-	// Error says why it could not be installed or was ended, ErrorName is the name of the error that it was, where it was one.
+	// Error says why it could not be installed or was ended, ErrorName is the name of the error that it was, where it was
+	// one.
 	Error, ErrorName string
-	// Imports are the scripts that it is made of beside its own, Requests how many more it asked for until it was installed.
+	// Imports are the scripts that it is made of beside its own, Requests how many more it asked for until it was
+	// installed.
 	Imports  []string
 	Requests int
 }
@@ -47,7 +49,8 @@ func describeRegistration(g *serviceworker.Registration) RegistrationState {
 	}
 }
 
-// Registrations lists the registrations that pages can have; those that are unregistered and still used are not among them.
+// Registrations lists the registrations that pages can have; those that are unregistered and still used are not among
+// them.
 func (b *Browser) Registrations() (list []RegistrationState) {
 	for _, g := range b.workers.Registrations() {
 		if !g.Gone() {
@@ -79,7 +82,8 @@ func (b *Browser) KnowsWorkers() bool {
 	return len(b.workers.Registrations())+len(b.workers.Failures()) > 0
 }
 
-// CheckForUpdate looks for a new version of the worker of a scope, as browsers do after a navigation (Service Workers, "Soft Update").
+// CheckForUpdate looks for a new version of the worker of a scope, as browsers do after a navigation (Service Workers,
+// "Soft Update").
 func (b *Browser) CheckForUpdate(scope string) {
 	if g := b.workers.GetRegistration(scope); g != nil {
 		g.SoftUpdate()

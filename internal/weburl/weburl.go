@@ -1,5 +1,5 @@
-// Package weburl answers the few questions about URLs that all packages ask: of their origins, and of what they are without query or
-// fragment. Parsing itself is the URL library's.
+// Package weburl answers the few questions about URLs that all packages ask: of their origins, and of what they are
+// without query or fragment. Parsing itself is the URL library's.
 package weburl
 
 import (
@@ -9,8 +9,8 @@ import (
 	whatwg "github.com/nlnwa/whatwg-url/url"
 )
 
-// Origin is the serialised origin of a URL that has one (URL, 4.7: http, https, ws, wss, ftp). For others it is the scheme and ://,
-// which no host's origin equals.
+// Origin is the serialised origin of a URL that has one (URL, 4.7: http, https, ws, wss, ftp). For others it is the
+// scheme and ://, which no host's origin equals.
 func Origin(u *whatwg.Url) string { return u.Protocol() + "//" + u.Host() }
 
 // OriginOf is Origin for the text of an absolute URL in its normal form; for what is none it gives the text itself.

@@ -42,38 +42,39 @@ func (p *Plan) features() map[string]bool {
 		"even-private":           any(func(r project.Rule) bool { return r.EvenPrivate == "yes" }),
 		"tell":                   any(func(r project.Rule) bool { return r.Tell == "yes" }),
 		"queries":                any(func(r project.Rule) bool { return len(r.IgnoreQuery) > 0 }),
-		"refresh":                len(p.Pack) > 0 && any(func(r project.Rule) bool { return storing(r) && r.OnRelease == "refresh" }),
-		"prefetch":               len(p.prefetched) > 0,
-		"some-queries":           p.choosing != "",
-		"page-stand-in":          s.Page != "",
-		"page-status":            s.Page != "" && s.Status != 0,
-		"image-stand-in":         s.Image != "",
-		"font-stand-in":          s.Font != "",
-		"data-stand-in":          s.Data.Body != "",
-		"stand-ins":              s.Page != "" || s.Image != "" || s.Font != "" || s.Data.Body != "",
-		"open-ended":             len(p.Rules) > 0 || s.Data.Body != "",
-		"other-origins":          p.otherOrigins(),
-		"extensionless":          p.Extensionless,
-		"index":                  !slices.Equal(p.index, []string{"index.html"}),
-		"slash-remove":           p.slash == "remove",
-		"slash-keep":             p.slash == "keep",
-		"replaced":               len(p.Replaced) > 0,
-		"at-once":                p.Takeover == "at-once",
-		"reload":                 p.Takeover == "ask" || p.Takeover == "at-once",
-		"ask":                    p.Takeover == "ask",
-		"tabs":                   p.Takeover != "when-closed" && len(p.Pack) > 0,
-		"verify":                 p.Verify,
-		"restore":                p.Verify && len(p.Pack) > 0,
-		"hashed":                 p.Verify && slices.ContainsFunc(p.Pack, func(e Entry) bool { return e.Hashed }),
-		"rendered":               p.Verify && slices.ContainsFunc(p.Pack, func(e Entry) bool { return e.Rendered }),
-		"ranges":                 p.ranges(),
-		"preload":                p.preload(),
+		"refresh": len(p.Pack) > 0 &&
+			any(func(r project.Rule) bool { return storing(r) && r.OnRelease == "refresh" }),
+		"prefetch":       len(p.prefetched) > 0,
+		"some-queries":   p.choosing != "",
+		"page-stand-in":  s.Page != "",
+		"page-status":    s.Page != "" && s.Status != 0,
+		"image-stand-in": s.Image != "",
+		"font-stand-in":  s.Font != "",
+		"data-stand-in":  s.Data.Body != "",
+		"stand-ins":      s.Page != "" || s.Image != "" || s.Font != "" || s.Data.Body != "",
+		"open-ended":     len(p.Rules) > 0 || s.Data.Body != "",
+		"other-origins":  p.otherOrigins(),
+		"extensionless":  p.Extensionless,
+		"index":          !slices.Equal(p.index, []string{"index.html"}),
+		"slash-remove":   p.slash == "remove",
+		"slash-keep":     p.slash == "keep",
+		"replaced":       len(p.Replaced) > 0,
+		"at-once":        p.Takeover == "at-once",
+		"reload":         p.Takeover == "ask" || p.Takeover == "at-once",
+		"ask":            p.Takeover == "ask",
+		"tabs":           p.Takeover != "when-closed" && len(p.Pack) > 0,
+		"verify":         p.Verify,
+		"restore":        p.Verify && len(p.Pack) > 0,
+		"hashed":         p.Verify && slices.ContainsFunc(p.Pack, func(e Entry) bool { return e.Hashed }),
+		"rendered":       p.Verify && slices.ContainsFunc(p.Pack, func(e Entry) bool { return e.Rendered }),
+		"ranges":         p.ranges(),
+		"preload":        p.preload(),
 	}
 	return f
 }
 
-// preload says whether asking the network for a page while the worker starts saves time: when pages come from the network first, and
-// none from the pack, for which it would be asked in vain.
+// preload says whether asking the network for a page while the worker starts saves time: when pages come from the
+// network first, and none from the pack, for which it would be asked in vain.
 func (p *Plan) preload() bool {
 	if p.Shell.Page != "" || len(p.Never) > 0 {
 		return false
@@ -83,7 +84,10 @@ func (p *Plan) preload() bool {
 			return false
 		}
 	}
-	first := slices.IndexFunc(p.Rules, func(r project.Rule) bool { return r.Destination == "" || r.Destination == "document" })
+	first := slices.IndexFunc(p.Rules, func(r project.Rule) bool {
+		return r.Destination == "" ||
+			r.Destination == "document"
+	})
 	return first >= 0 && !slices.ContainsFunc(p.Rules, func(r project.Rule) bool {
 		return (r.Destination == "" || r.Destination == "document") && r.Answer != "network-first"
 	})
@@ -104,7 +108,8 @@ func (p *Plan) ranges() bool {
 func (p *Plan) otherOrigins() bool {
 	elsewhere := func(pattern string) bool { return !strings.HasPrefix(pattern, "/") }
 	return slices.ContainsFunc(p.Rules, func(r project.Rule) bool { return elsewhere(r.Match) }) ||
-		slices.ContainsFunc(p.Never, elsewhere) || slices.ContainsFunc(p.Shell.Except, elsewhere) || elsewhere(cmp.Or(p.StandIns.Data.Match, "/"))
+		slices.ContainsFunc(p.Never, elsewhere) || slices.ContainsFunc(p.Shell.Except, elsewhere) ||
+		elsewhere(cmp.Or(p.StandIns.Data.Match, "/"))
 }
 
 func quote(s string) string {
@@ -179,7 +184,8 @@ func (p *Plan) settings() (string, error) {
 		index = append(index, escapeRegexp(name))
 	}
 	constant("INDEX", `/\/(?:`+strings.Join(index, "|")+`)$/`)
-	data := object{"body: " + quote(s.Data.Body), "type: " + quote(cmp.Or(s.Data.Type, "application/json")), "status: " + fmt.Sprint(cmp.Or(s.Data.Status, 503))}
+	data := object{"body: " + quote(s.Data.Body), "type: " + quote(cmp.Or(s.Data.Type, "application/json")),
+		"status: " + fmt.Sprint(cmp.Or(s.Data.Status, 503))}
 	if err := data.pattern(cmp.Or(s.Data.Match, "/*"), p.Origin); err != nil {
 		return "", err
 	}

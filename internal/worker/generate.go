@@ -28,7 +28,8 @@ func OptionsOf(p *project.Project) Options {
 }
 
 // Targets are the values that Options.Target takes.
-var Targets = map[string]api.Target{"es2017": api.ES2017, "es2018": api.ES2018, "es2019": api.ES2019, "es2020": api.ES2020, "es2021": api.ES2021, "es2022": api.ES2022}
+var Targets = map[string]api.Target{"es2017": api.ES2017, "es2018": api.ES2018, "es2019": api.ES2019,
+	"es2020": api.ES2020, "es2021": api.ES2021, "es2022": api.ES2022}
 
 // Generate gives the worker's code: one classic script with only what the plan uses; the same bytes for the same plan.
 func Generate(p *Plan, o Options) ([]byte, error) {
@@ -41,8 +42,10 @@ func Generate(p *Plan, o Options) ([]byte, error) {
 
 // RegisterScript gives the page-side script that registers the worker. Of the plan it needs what NewScripts fills.
 func RegisterScript(p *Plan, o Options) ([]byte, error) {
-	settings := fmt.Sprintf("export const SCRIPT = %s;\nexport const SCOPE = %s;\nexport const CHECK = %d;\nexport const HOSTS = %s;\nexport const OFF = %s;\n",
-		quote(p.Script), quote(p.Scope), p.Registration.Check.Milliseconds(), hostPatterns(p.Registration.Hosts), hostPatterns(p.Registration.OffOn))
+	settings := fmt.Sprintf("export const SCRIPT = %s;\nexport const SCOPE = %s;\nexport const CHECK = %d;\nexport "+
+		"const HOSTS = %s;\nexport const OFF = %s;\n",
+		quote(p.Script), quote(p.Scope), p.Registration.Check.Milliseconds(), hostPatterns(p.Registration.Hosts),
+		hostPatterns(p.Registration.OffOn))
 	entry := "register.js"
 	if p.Development {
 		entry = "development.js"
@@ -63,7 +66,8 @@ func hostPatterns(hosts []string) string {
 	return "[" + strings.Join(list, ", ") + "]"
 }
 
-// bundle puts the runtime module entry and what it imports into one script; own is the path of the project's own module, or "".
+// bundle puts the runtime module entry and what it imports into one script; own is the path of the project's own
+// module, or "".
 func bundle(entry, settings string, features map[string]bool, own string, o Options) ([]byte, error) {
 	source, err := module(entry, features)
 	if err != nil {
@@ -96,15 +100,16 @@ func bundle(entry, settings string, features map[string]bool, own string, o Opti
 		// The project's own module stands in the output under its path from its folder, so that no machine's path does.
 		AbsWorkingDir: dir,
 		Plugins: []api.Plugin{{Name: "runtime", Setup: func(b api.PluginBuild) {
-			b.OnResolve(api.OnResolveOptions{Filter: `^(\./.*|own-code)$`}, func(a api.OnResolveArgs) (api.OnResolveResult, error) {
-				switch {
-				case a.Path == "own-code":
-					return api.OnResolveResult{Path: own}, nil
-				case a.Namespace == "runtime" || a.Importer == entry || a.Importer == "<stdin>":
-					return api.OnResolveResult{Path: strings.TrimPrefix(a.Path, "./"), Namespace: "runtime"}, nil
-				}
-				return api.OnResolveResult{}, nil
-			})
+			b.OnResolve(api.OnResolveOptions{Filter: `^(\./.*|own-code)$`},
+				func(a api.OnResolveArgs) (api.OnResolveResult, error) {
+					switch {
+					case a.Path == "own-code":
+						return api.OnResolveResult{Path: own}, nil
+					case a.Namespace == "runtime" || a.Importer == entry || a.Importer == "<stdin>":
+						return api.OnResolveResult{Path: strings.TrimPrefix(a.Path, "./"), Namespace: "runtime"}, nil
+					}
+					return api.OnResolveResult{}, nil
+				})
 			b.OnLoad(api.OnLoadOptions{Filter: `.*`, Namespace: "runtime"}, func(a api.OnLoadArgs) (api.OnLoadResult, error) {
 				if a.Path == "settings.js" {
 					return api.OnLoadResult{Contents: &settings}, nil
@@ -184,7 +189,8 @@ func tidy(code string) string {
 	return strings.ReplaceAll(strings.Join(out, "\n"), "void 0", "undefined")
 }
 
-// Retiring gives the code of a worker that, served at the address of another one, removes that registration and what it kept.
+// Retiring gives the code of a worker that, served at the address of another one, removes that registration and what
+// it kept.
 func Retiring(o Options) ([]byte, error) {
 	return bundle("retire.js", "", nil, "", o)
 }

@@ -17,7 +17,8 @@ import (
 	"tachyform/internal/site"
 )
 
-// destinationOf is the destination (Fetch, 2.2.5) that pages ask for a file with, as far as its name tells; "data" for fetch().
+// destinationOf is the destination (Fetch, 2.2.5) that pages ask for a file with, as far as its name tells; "data" for
+// fetch().
 func destinationOf(file string) string {
 	switch strings.ToLower(path.Ext(file)) {
 	case ".html", ".htm", ".xhtml", "":
@@ -82,7 +83,8 @@ func (l *looker) taker(s sample, method string) int {
 
 func methodOf(r project.Rule) string { return strings.TrimPrefix(r.Method, "GET") }
 
-// remark notes rules that can never match, overlap in surprising ways or match nothing, and private answers that would be kept.
+// remark notes rules that can never match, overlap in surprising ways or match nothing, and private answers that would
+// be kept.
 func (b *planner) remark(ctx context.Context) error {
 	l := &looker{planner: b, packed: map[string]bool{}}
 	for _, e := range b.Pack {
@@ -92,7 +94,10 @@ func (b *planner) remark(ctx context.Context) error {
 		l.samples = append(l.samples, l.collect(i))
 	}
 	// What pages ask for beyond files is worth reading all of them only for rules that no file explains.
-	if slices.ContainsFunc(l.samples, func(list []sample) bool { return !slices.ContainsFunc(list, func(s sample) bool { return s.file }) }) {
+	if slices.ContainsFunc(l.samples, func(list []sample) bool {
+		return !slices.ContainsFunc(list,
+			func(s sample) bool { return s.file })
+	}) {
 		var err error
 		if l.asked, err = b.beyond(ctx); err != nil {
 			return err
@@ -107,7 +112,8 @@ func (b *planner) remark(ctx context.Context) error {
 	}
 	b.privatePack()
 	if host, _ := whatwg.Parse(b.Origin); host != nil && !allowedOn(b.Registration, host.Hostname()) {
-		b.note("worker.register", fmt.Sprintf("the worker is not registered on %s, where the site will live", host.Hostname()), "name it under worker.register.hosts, or correct origin")
+		b.note("worker.register", fmt.Sprintf("the worker is not registered on %s, where the site will live",
+			host.Hostname()), "name it under worker.register.hosts, or correct origin")
 	}
 	return nil
 }
@@ -153,7 +159,8 @@ func (b *planner) beyond(ctx context.Context) (list []sample, err error) {
 	return list, nil
 }
 
-// collect gives what rule i matches: files of the site, what its pages are seen to ask for, and addresses made up from the pattern.
+// collect gives what rule i matches: files of the site, what its pages are seen to ask for, and addresses made up from
+// the pattern.
 func (l *looker) collect(i int) (list []sample) {
 	r := l.Rules[i]
 	for _, file := range l.files[i] {
@@ -207,14 +214,17 @@ func (l *looker) reach(i int) {
 		}
 	}
 	if files == 0 && methodOf(r) == "" && r.Answer != "network-only" && r.Destination != "document" {
-		l.note(key, fmt.Sprintf("the rule for %s matches no file of the site, and nothing that its pages are seen to ask for", r.Match), "check its spelling; what only scripts ask for may be declared under audit.asks")
+		l.note(key, fmt.Sprintf("the rule for %s matches no file of the site, and nothing that its pages are seen to ask for",
+			r.Match), "check its spelling; what only scripts ask for may be declared under audit.asks")
 	}
 	switch {
 	case files > 0 && packed == files && r.Destination != "document":
-		l.note(key, fmt.Sprintf("all that the rule for %s matches is in the pack, which answers first: the rule is never asked (%s)", r.Match, few(taken[byPack], l.Origin)), "leave those files out of the pack, or remove the rule")
+		l.note(key, fmt.Sprintf("all that the rule for %s matches is in the pack, which answers first: the rule is never "+
+			"asked (%s)", r.Match, few(taken[byPack], l.Origin)), "leave those files out of the pack, or remove the rule")
 		return
 	case own == 0 && len(l.samples[i]) > 0 && len(taken[byNever]) == len(l.samples[i]):
-		l.note(key, fmt.Sprintf("the rule for %s can never match: worker.never names all of it", r.Match), "remove one of the two")
+		l.note(key, fmt.Sprintf("the rule for %s can never match: worker.never names all of it", r.Match),
+			"remove one of the two")
 		return
 	}
 	for j := range l.Rules[:i] {
@@ -223,12 +233,14 @@ func (l *looker) reach(i int) {
 			continue
 		}
 		if own == 0 && len(list) == len(l.samples[i]) {
-			l.note(key, fmt.Sprintf("the rule for %s can never match: the one for %s on line %d takes all of it first", r.Match, l.Rules[j].Match, l.line(j)), "move it before that one, or remove it")
+			l.note(key, fmt.Sprintf("the rule for %s can never match: the one for %s on line %d takes all of it first", r.Match,
+				l.Rules[j].Match, l.line(j)), "move it before that one, or remove it")
 			return
 		}
 		narrower := !slices.ContainsFunc(l.samples[j], func(s sample) bool { return !l.match[i].Match(s.url) })
 		if !narrower && l.Rules[j].Answer != r.Answer && slices.ContainsFunc(list, func(s sample) bool { return s.file }) {
-			l.note(key, fmt.Sprintf("the rules for %s (line %d, %s) and for %s (%s) both match %s; the earlier one decides", l.Rules[j].Match, l.line(j), l.Rules[j].Answer, r.Match, r.Answer, few(list, l.Origin)),
+			l.note(key, fmt.Sprintf("the rules for %s (line %d, %s) and for %s (%s) both match %s; the earlier one decides",
+				l.Rules[j].Match, l.line(j), l.Rules[j].Answer, r.Match, r.Answer, few(list, l.Origin)),
 				"move this rule up if it should decide, or make the patterns exclude each other")
 		}
 	}
@@ -273,7 +285,8 @@ func (l *looker) private(i int) {
 		}
 	}
 	if len(found) > 0 {
-		l.note(fmt.Sprintf("worker.rules[%d].match", i), fmt.Sprintf("the rule for %s keeps answers meant for one person (%s: %s), also after they sign out", r.Match, few(found, l.Origin), why),
+		l.note(fmt.Sprintf("worker.rules[%d].match", i), fmt.Sprintf("the rule for %s keeps answers meant for one person "+
+			"(%s: %s), also after they sign out", r.Match, few(found, l.Origin), why),
 			"answer: network-only keeps nothing; or let signing out call tachyform.forget()")
 	}
 }
@@ -288,6 +301,8 @@ func (b *planner) privatePack() {
 		}
 	}
 	if len(found) > 0 {
-		b.note("worker.pack", fmt.Sprintf("the pack keeps what the host marks as not to be kept or as for one person (%s: %s)", few(found, b.Origin), why), "leave it out of the pack unless it is the same for everybody")
+		b.note("worker.pack",
+			fmt.Sprintf("the pack keeps what the host marks as not to be kept or as for one person (%s: %s)",
+				few(found, b.Origin), why), "leave it out of the pack unless it is the same for everybody")
 	}
 }

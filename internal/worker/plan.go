@@ -100,7 +100,8 @@ func ScopeOf(script string) string { return script[:strings.LastIndexByte(script
 func NewScripts(p *project.Project) Scripts {
 	w := p.Worker
 	scope := ScopeOf(w.File)
-	return Scripts{Script: w.File, Scope: scope, Register: scope + "register.js", Registration: w.Register, Takeover: w.Takeover, StandIns: w.StandIns, Development: p.Development}
+	return Scripts{Script: w.File, Scope: scope, Register: scope + "register.js", Registration: w.Register,
+		Takeover: w.Takeover, StandIns: w.StandIns, Development: p.Development}
 }
 
 // planner chooses what goes into a plan.
@@ -151,24 +152,29 @@ func (b *planner) compile(key string, list []string) ([]*site.Pattern, error) {
 	return out, nil
 }
 
-// NewPlan chooses the files of the pack from the folder as it will be deployed. Every file in it must answer with status 200, also to
-// people who are not signed in.
+// NewPlan chooses the files of the pack from the folder as it will be deployed. Every file in it must answer with
+// status 200, also to people who are not signed in.
 func NewPlan(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, error) {
 	w := p.Worker
-	b := &planner{p: p, f: f, chosen: map[string]string{}, needed: map[string][]string{}, Plan: &Plan{Scripts: NewScripts(p), Rules: slices.Clone(w.Rules), Never: w.Never, Shell: w.Shell, Replaced: w.Replaced,
-		Origin: f.Origin(), Verify: w.Pack.Verify != "no", Extensionless: p.Host.Extensionless != "none", index: p.Host.Index, slash: p.Host.Slash}}
+	b := &planner{p: p, f: f, chosen: map[string]string{}, needed: map[string][]string{},
+		Plan: &Plan{Scripts: NewScripts(p), Rules: slices.Clone(w.Rules), Never: w.Never, Shell: w.Shell,
+			Replaced: w.Replaced,
+			Origin:   f.Origin(), Verify: w.Pack.Verify != "no", Extensionless: p.Host.Extensionless != "none",
+			index: p.Host.Index, slash: p.Host.Slash}}
 	if err := b.patterns(); err != nil {
 		return nil, err
 	}
 	b.graph = survey.Outline(f, &page.Reader{})
 	for _, file := range f.Files() {
 		for i := range b.Rules {
-			if path := f.PathOf(file); path != b.Script && path != b.Register && b.takes(i, f.Origin()+path, destinationOf(file.Path)) {
+			if path := f.PathOf(file); path != b.Script && path != b.Register &&
+				b.takes(i, f.Origin()+path, destinationOf(file.Path)) {
 				b.files[i] = append(b.files[i], file)
 			}
 		}
 	}
-	for _, step := range []func() error{b.module, b.choose, b.shell, b.standIns, b.fill, b.budget, b.prefetch, b.releases} {
+	for _, step := range []func() error{b.module, b.choose, b.shell, b.standIns, b.fill, b.budget, b.prefetch,
+		b.releases} {
 		if err := step(); err != nil {
 			return nil, err
 		}
@@ -188,7 +194,8 @@ func (b *planner) patterns() (err error) {
 	b.files = make([][]*site.File, len(w.Rules))
 	for i, r := range w.Rules {
 		if _, err := compileMatcher(r.Match, b.f.Origin()); err != nil {
-			return b.usage(fmt.Sprintf("worker.rules[%d].match", i), err.Error(), "patterns look like /data/* or https://tiles.example/*")
+			return b.usage(fmt.Sprintf("worker.rules[%d].match", i), err.Error(),
+				"patterns look like /data/* or https://tiles.example/*")
 		}
 		pattern, err := site.NewPattern(r.Match, b.f.Origin())
 		if err != nil {
@@ -231,7 +238,8 @@ func (b *planner) module() error {
 		_, err = os.Stat(abs)
 	}
 	if err != nil {
-		return b.usage("worker.module", fmt.Sprintf("the module %s cannot be read", b.p.Worker.Module), "the path starts at the project file's folder")
+		return b.usage("worker.module", fmt.Sprintf("the module %s cannot be read", b.p.Worker.Module),
+			"the path starts at the project file's folder")
 	}
 	b.Module = abs
 	return nil
@@ -280,7 +288,8 @@ func (b *planner) choose() error {
 		}
 		for i, pattern := range patterns {
 			if !used[i] {
-				return b.usage(fmt.Sprintf("%s[%d]", key, i), fmt.Sprintf("the pattern %q matches no %s%s", pattern.Text, what, b.within()), "paths start at the origin and include the address; tachyform survey lists the files")
+				return b.usage(fmt.Sprintf("%s[%d]", key, i), fmt.Sprintf("the pattern %q matches no %s%s", pattern.Text, what,
+					b.within()), "paths start at the origin and include the address; tachyform survey lists the files")
 			}
 		}
 		return nil
@@ -319,7 +328,8 @@ func (b *planner) choose() error {
 	}
 	for i, pattern := range leaveOut {
 		if !left[i] {
-			b.note(fmt.Sprintf("worker.pack.leave_out[%d]", i), fmt.Sprintf("%q leaves out nothing: no file that the pack takes matches it", pattern.Text), "check its spelling, or remove it")
+			b.note(fmt.Sprintf("worker.pack.leave_out[%d]", i), fmt.Sprintf("%q leaves out nothing: no file that the pack "+
+				"takes matches it", pattern.Text), "check its spelling, or remove it")
 		}
 	}
 	return nil
@@ -337,7 +347,8 @@ func (b *planner) within() string {
 func (b *planner) withNeeds(key, what, path string) (string, error) {
 	file := b.f.FileAt(path)
 	if file == nil {
-		return "", b.usage(key, fmt.Sprintf("there is no file at %s%s", path, b.otherwise(path)), "name a page or file that the site has, and that answers without signing in")
+		return "", b.usage(key, fmt.Sprintf("there is no file at %s%s", path, b.otherwise(path)),
+			"name a page or file that the site has, and that answers without signing in")
 	}
 	actual := b.f.PathOf(file)
 	if b.chosen[actual] == "" {
@@ -396,15 +407,16 @@ var (
 	hexPart   = regexp.MustCompile(`^[0-9a-f]+$`)
 )
 
-// HashedName says whether a file's name carries a hash, as build tools write it: eight or more characters between the name and the
-// extension, hexadecimal or of both cases, with digits and letters among them.
+// HashedName says whether a file's name carries a hash, as build tools write it: eight or more characters between the
+// name and the extension, hexadecimal or of both cases, with digits and letters among them.
 func HashedName(path string) bool {
 	m := hashPart.FindStringSubmatch(path[strings.LastIndexByte(path, '/')+1:])
 	if m == nil {
 		return false
 	}
 	part := m[1]
-	digits, lower, upper := strings.ContainsAny(part, "0123456789"), strings.ToUpper(part) != part, strings.ToLower(part) != part
+	digits, lower, upper := strings.ContainsAny(part,
+		"0123456789"), strings.ToUpper(part) != part, strings.ToLower(part) != part
 	return digits && (hexPart.MatchString(part) && lower || lower && upper)
 }
 
@@ -426,16 +438,20 @@ func (b *planner) fill() error {
 				path := paths[i]
 				file := b.f.FileAt(path)
 				if file == nil {
-					problems[i] = &problem.Problem{Kind: problem.Read, Where: path, What: "this file of the pack cannot be fetched at installation, so the worker could never be installed" + b.otherwise(path),
+					problems[i] = &problem.Problem{Kind: problem.Read, Where: path,
+						What: "this file of the pack cannot be fetched at installation, so the worker could never be installed" +
+							b.otherwise(path),
 						Mend: "mend the hosting rule that redirects or refuses it, or name it under worker.pack.leave_out"}
 					continue
 				}
 				stamp, err := file.Stamp()
 				if err != nil {
-					problems[i] = &problem.Problem{Kind: problem.Read, Where: file.Abs, What: "cannot be read: " + err.Error(), Cause: err}
+					problems[i] = &problem.Problem{Kind: problem.Read, Where: file.Abs, What: "cannot be read: " + err.Error(),
+						Cause: err}
 					continue
 				}
-				entries[i] = Entry{Path: path, Stamp: stamp, Bytes: file.Size, Why: b.chosen[path], Hashed: HashedName(path), Rendered: file.Rendered(), page: b.graph.IsPage(path), media: mediaFile.MatchString(file.Path)}
+				entries[i] = Entry{Path: path, Stamp: stamp, Bytes: file.Size, Why: b.chosen[path], Hashed: HashedName(path),
+					Rendered: file.Rendered(), page: b.graph.IsPage(path), media: mediaFile.MatchString(file.Path)}
 			}
 		}()
 	}
@@ -465,7 +481,8 @@ func (b *planner) budget() error {
 	for _, e := range heavy[:min(3, len(heavy))] {
 		names = append(names, fmt.Sprintf("%s (%s)", e.Path, project.Size(e.Bytes)))
 	}
-	return b.usage("worker.pack.budget", fmt.Sprintf("the pack weighs %s, over its budget of %s; the heaviest are %s", project.Size(total), budget, strings.Join(names, ", ")),
+	return b.usage("worker.pack.budget", fmt.Sprintf("the pack weighs %s, over its budget of %s; the heaviest are %s",
+		project.Size(total), budget, strings.Join(names, ", ")),
 		"name files under worker.pack.leave_out, or raise the budget")
 }
 
@@ -520,8 +537,8 @@ func (b *planner) prefetch() error {
 	return nil
 }
 
-// releases finds out what each rule's copies depend on: the site's own files that the rule matches, and for pages the pack, from which
-// they take their parts. With it the copies are fetched again when a release changes any of that.
+// releases finds out what each rule's copies depend on: the site's own files that the rule matches, and for pages the
+// pack, from which they take their parts. With it the copies are fetched again when a release changes any of that.
 func (b *planner) releases() error {
 	b.ofRule = map[string]string{}
 	for i := range b.Rules {

@@ -17,8 +17,10 @@ import (
 
 // harbour is a small site for plans: two pages, one of them behind a gate, with a picture, a style sheet and data.
 var harbour = map[string]string{
-	"index.html": `<link rel=stylesheet href=/a/s.css><script>fetch('/d/now.json');fetch('/api/boats')</script>`, "pier/index.html": `<img src=/a/p.png>`, "offline.html": `<img src=/a/o.png>`,
-	"a/s.css": "", "a/p.png": "p", "a/o.png": "o", "a/app-3f9c2b71.js": "1", "a/unused.png": "u", "d/now.json": "{}", "members/list.html": "",
+	"index.html":      `<link rel=stylesheet href=/a/s.css><script>fetch('/d/now.json');fetch('/api/boats')</script>`,
+	"pier/index.html": `<img src=/a/p.png>`, "offline.html": `<img src=/a/o.png>`,
+	"a/s.css": "", "a/p.png": "p", "a/o.png": "o", "a/app-3f9c2b71.js": "1", "a/unused.png": "u", "d/now.json": "{}",
+	"members/list.html": "",
 }
 
 func plan(t *testing.T, settings string) (*worker.Plan, error) {
@@ -50,15 +52,18 @@ worker:
 		why[e.Path] = e.Why
 		assert.Equal(t, e.Path == "/a/app-3f9c2b71.js", e.Hashed, e.Path)
 	}
-	assert.Equal(t, map[string]string{"/": "page of /", "/pier/": "page of /pier/", "/a/s.css": "for /", "/a/p.png": "for /pier/", "/a/app-3f9c2b71.js": "pattern /a/app-*",
+	assert.Equal(t, map[string]string{"/": "page of /", "/pier/": "page of /pier/", "/a/s.css": "for /",
+		"/a/p.png": "for /pier/", "/a/app-3f9c2b71.js": "pattern /a/app-*",
 		"/offline.html": "stand-in for pages", "/a/o.png": "for the stand-in /offline.html"}, why)
 }
 
 // What is allowed and was perhaps not meant is said with its line; what can't work is an error.
 func TestNotes(t *testing.T) {
 	for _, c := range []struct{ settings, says string }{
-		{"rules: [{match: /d/*, answer: network-first}, {match: /d/now.json, answer: cache-first}]", "can never match: the one for /d/* on line 2"},
-		{"rules: [{match: /a/*.png, answer: cache-first}, {match: /a/p*, answer: network-first}]", "both match /a/p.png; the earlier"},
+		{"rules: [{match: /d/*, answer: network-first}, {match: /d/now.json, answer: cache-first}]",
+			"can never match: the one for /d/* on line 2"},
+		{"rules: [{match: /a/*.png, answer: cache-first}, {match: /a/p*, answer: network-first}]",
+			"both match /a/p.png; the earlier"},
 		{"rules: [{match: /d/now.json, answer: cache-first}, {match: /d/*, answer: network-first}]", ""},
 		{"rules: [{match: /nowhere/*, answer: cache-first}]", "matches no file"},
 		{"rules: [{match: /api/*, answer: network-first}]", ""},
@@ -66,8 +71,10 @@ func TestNotes(t *testing.T) {
 		{"pack: {include: [/a/*]}, rules: [{match: /a/*, answer: cache-first}]", "is in the pack, which answers first"},
 		{"pack: {include: [/a/*], leave_out: [/b/*]}", "leaves out nothing"},
 		{"never: [/d/*], rules: [{match: /d/now.json, answer: cache-first}]", "worker.never names all of it"},
-		{"rules: [{match: /d/*, answer: cache-first}]}\nhosting: {headers: [{match: /d/*, set: {Set-Cookie: a=b}}]", "meant for one person (/d/now.json: Set-Cookie)"},
-		{"pack: {include: [/d/*]}}\nhosting: {headers: [{match: /d/*, set: {Cache-Control: private}}]", "the pack keeps what the host marks"},
+		{"rules: [{match: /d/*, answer: cache-first}]}\nhosting: {headers: [{match: /d/*, set: {Set-Cookie: a=b}}]",
+			"meant for one person (/d/now.json: Set-Cookie)"},
+		{"pack: {include: [/d/*]}}\nhosting: {headers: [{match: /d/*, set: {Cache-Control: private}}]",
+			"the pack keeps what the host marks"},
 		{"pack: {include: [/]}, register: {off_on: [line.example]}", "not registered on line.example"},
 		{"pack: {include: [/]}, register: {hosts: ['*.example'], off_on: [localhost]}", ""},
 	} {
@@ -86,7 +93,9 @@ func TestNotes(t *testing.T) {
 	}
 	gate := "}\nhosting: {redirects: [{match: /members/*, to: /sign-in, unless_cookie: member}]"
 	for settings, says := range map[string]string{
-		"pack: {include: [/members/*]}" + gate:                              "/members/list.html: this file of the pack cannot be fetched at installation, so the worker could never be installed: the host sends whoever asks on to /sign-in (302)",
+		"pack: {include: [/members/*]}" + gate: "/members/list.html: this file of the pack " +
+			"cannot be fetched at installation, so the worker could never be installed: the host sends whoever asks on to " +
+			"/sign-in (302)",
 		"stand_ins: {page: /members/list.html}" + gate:                      "sends whoever asks on to /sign-in",
 		"pack: {include: [/a/*], budget: 3 B}":                              "over its budget of 3 B; the heaviest are",
 		"pack: {pages: [/a/*]}":                                             `"/a/*" matches no page`,

@@ -22,8 +22,8 @@ type Store struct {
 	Rule string
 }
 
-// OtherBytesError is the name of the error that ends an installation when a file of the pack answers with other bytes than the release
-// has (runtime/pack.js).
+// OtherBytesError is the name of the error that ends an installation when a file of the pack answers with other bytes
+// than the release has (runtime/pack.js).
 const OtherBytesError = "OtherBytesError"
 
 const (

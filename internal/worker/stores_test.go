@@ -21,7 +21,8 @@ func TestParseStore(t *testing.T) {
 		assert.True(t, ok, name)
 		assert.Equal(t, want, got, name)
 	}
-	for _, name := range []string{"", "pack", "tachyform", "tachyform ", "tachyform / ", "tachyform / packs", "tachyform-cache", "my tachyform / pack", "tachyform /"} {
+	for _, name := range []string{"", "pack", "tachyform", "tachyform ", "tachyform / ", "tachyform / packs",
+		"tachyform-cache", "my tachyform / pack", "tachyform /"} {
 		_, ok := ParseStore(name)
 		assert.False(t, ok, name)
 	}

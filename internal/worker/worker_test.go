@@ -53,7 +53,8 @@ func htmlPage(title, body string) string {
 	return fmt.Sprintf("<!doctype html><title>%s</title><script src=/register.js></script>%s", title, body)
 }
 
-// What each approach gives under each condition, with and without a kept copy; the answers follow from the rules' words.
+// What each approach gives under each condition, with and without a kept copy; the answers follow from the rules'
+// words.
 func TestApproaches(t *testing.T) {
 	const network, kept, none = "network", "kept", "nothing"
 	for _, c := range []struct {
@@ -78,7 +79,8 @@ func TestApproaches(t *testing.T) {
 		{"answer: network-only", "stalled", none, none},
 	} {
 		f := deploy(t, `{pack: {include: [/, /bare.html]}, rules: [{match: "/data/*", `+c.rule+`}]}`, map[string]string{
-			"index.html": htmlPage("Pier", `<script>fetch('/data/now.json')</script>`), "bare.html": htmlPage("Bare", ""), "data/now.json": "{}"})
+			"index.html": htmlPage("Pier", `<script>fetch('/data/now.json')</script>`), "bare.html": htmlPage("Bare",
+				""), "data/now.json": "{}"})
 		for visit, want := range map[string]string{"/": c.stored, "/bare.html": c.fresh} {
 			b := useragent.New(context.Background(), []site.Host{f}, useragent.Options{})
 			var tab *document.Tab
@@ -108,7 +110,9 @@ func TestApproaches(t *testing.T) {
 // What must not be kept is not: errors, answers that say so, and redirected pages as they are.
 func TestKeeping(t *testing.T) {
 	dir := t.TempDir()
-	for name, text := range map[string]string{"index.html": htmlPage("Pier", `<script>fetch('/d/gone.json');fetch('/d/secret.json');fetch('/d/good.json')</script><img src=/d/moved.png>`), "d/secret.json": "{}", "d/good.json": "{}", "d/there.png": "x"} {
+	for name, text := range map[string]string{"index.html": htmlPage("Pier",
+		`<script>fetch('/d/gone.json');fetch('/d/secret.json');fetch('/d/good.json')</script><img src=/d/moved.png>`),
+		"d/secret.json": "{}", "d/good.json": "{}", "d/there.png": "x"} {
 		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, name)), 0o755))
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 	}
@@ -127,7 +131,8 @@ hosting:
 	require.NoError(t, err)
 	code, err := worker.Generate(plan, worker.Options{Minify: true})
 	require.NoError(t, err)
-	r := rehearsal.Rehearsal{Hosts: []site.Host{f.With(map[string][]byte{"worker.js": code})}, Visit: []string{origin + "/", origin + "/"}}
+	r := rehearsal.Rehearsal{Hosts: []site.Host{f.With(map[string][]byte{"worker.js": code})},
+		Visit: []string{origin + "/", origin + "/"}}
 	got, err := r.Run(context.Background())
 	require.NoError(t, err)
 	var urls []string
@@ -144,15 +149,21 @@ hosting:
 
 // Bounds hold over restarts of the worker, and what the browser threw away comes from the network and is kept again.
 func TestBounds(t *testing.T) {
-	f := deploy(t, `{pack: {include: [/, /p.css]}, rules: [{match: /few/*, answer: cache-first, keep: {at_most: 2}}, {match: /short/*, answer: cache-first, keep: {for: 1m}}]}`, map[string]string{
-		"index.html": htmlPage("Pier", `<link rel=stylesheet href=p.css><img src=few/a.png><img src=few/b.png>`), "p.css": "p{}", "more/index.html": htmlPage("More", `<img src=/few/c.png><img src=/short/d.png>`),
-		"few/a.png": "a", "few/b.png": "b", "few/c.png": "c", "short/d.png": "d"})
+	f := deploy(t,
+		`{pack: {include: [/, /p.css]}, rules: [{match: /few/*, answer: cache-first, keep: {at_most: 2}}, {match: /short/*, answer: cache-first, keep: {for: 1m}}]}`, map[string]string{
+			"index.html": htmlPage("Pier", `<link rel=stylesheet href=p.css><img src=few/a.png><img src=few/b.png>`),
+			"p.css":      "p{}", "more/index.html": htmlPage("More", `<img src=/few/c.png><img src=/short/d.png>`),
+			"few/a.png": "a", "few/b.png": "b", "few/c.png": "c", "short/d.png": "d"})
 	b := rehearsal.NewSession(rehearsal.NewEmbedded(context.Background(), []site.Host{f}, useragent.Options{}), origin)
 	steps := []rehearsal.Step{{Open: origin + "/"}, {Open: origin + "/"}, {StopWorker: true}, {Open: origin + "/more/"},
-		{Expect: &rehearsal.Expectation{Kept: []string{"/few/b.png", "/few/c.png", "/short/d.png"}, NotKept: []string{"/few/a.png"}}},
-		{StopWorker: true}, {Open: origin + "/more/"}, {Expect: &rehearsal.Expectation{NotAsked: []string{"/few/c.png", "/short/d.png"}}},
-		{Wait: 61 * time.Second}, {Open: origin + "/more/"}, {Expect: &rehearsal.Expectation{Asked: []string{"/short/d.png"}, NotAsked: []string{"/few/c.png"}}},
-		{Evict: "caches"}, {StopWorker: true}, {Open: origin + "/"}, {Expect: &rehearsal.Expectation{Asked: []string{"/", "/p.css"}, NoneMissing: true, Missing: []string{}}},
+		{Expect: &rehearsal.Expectation{Kept: []string{"/few/b.png", "/few/c.png", "/short/d.png"},
+			NotKept: []string{"/few/a.png"}}},
+		{StopWorker: true}, {Open: origin +
+			"/more/"}, {Expect: &rehearsal.Expectation{NotAsked: []string{"/few/c.png", "/short/d.png"}}},
+		{Wait: 61 * time.Second}, {Open: origin + "/more/"}, {Expect: &rehearsal.Expectation{Asked: []string{"/short/d.png"},
+			NotAsked: []string{"/few/c.png"}}},
+		{Evict: "caches"}, {StopWorker: true}, {Open: origin +
+			"/"}, {Expect: &rehearsal.Expectation{Asked: []string{"/", "/p.css"}, NoneMissing: true, Missing: []string{}}},
 		{Condition: &condition.Offline}, {Open: origin + "/"}, {Expect: &rehearsal.Expectation{Outcome: "whole"}}}
 	for i, step := range steps {
 		r := b.Step(step)
@@ -160,9 +171,13 @@ func TestBounds(t *testing.T) {
 	}
 }
 
-// What packed pages ask for is there after one visit where a rule says so, and what was kept beside it is fetched anew with a release.
+// What packed pages ask for is there after one visit where a rule says so, and what was kept beside it is fetched anew
+// with a release.
 func TestAtInstall(t *testing.T) {
-	files := map[string]string{"index.html": htmlPage("Pier", "<script>fetch('/d/a.json');fetch('/d/secret.json')</script>"), "more.html": htmlPage("More", "<script>fetch('/d/b.json')</script>"), "d/a.json": "1", "d/b.json": "1", "d/secret.json": "1"}
+	files := map[string]string{"index.html": htmlPage("Pier",
+		"<script>fetch('/d/a.json');fetch('/d/secret.json')</script>"),
+		"more.html": htmlPage("More", "<script>fetch('/d/b.json')</script>"), "d/a.json": "1", "d/b.json": "1",
+		"d/secret.json": "1"}
 	const settings = `{pack: {pages: [/]}, rules: [{match: /d/*, answer: network-first, at_install: yes}], takeover: at-once}
 hosting: {headers: [{match: /d/secret.json, set: {Cache-Control: no-store}}]}`
 	first := deploy(t, settings, files)
@@ -170,8 +185,13 @@ hosting: {headers: [{match: /d/secret.json, set: {Cache-Control: no-store}}]}`
 	second := deploy(t, settings, files)
 	s := rehearsal.NewSession(rehearsal.NewEmbedded(context.Background(), []site.Host{first}, useragent.Options{}), origin)
 	defer s.Close()
-	for i, step := range []rehearsal.Step{{Open: origin + "/"}, {Expect: &rehearsal.Expectation{Kept: []string{"/d/a.json"}, NotKept: []string{"/d/b.json", "/d/secret.json"}}}, {Open: origin + "/more.html"}, {Expect: &rehearsal.Expectation{Kept: []string{"/d/b.json"}}},
-		{Deploy: []site.Host{second}}, {Open: origin + "/"}, {Open: origin + "/"}, {StopWorker: true}, {Condition: &condition.Offline}, {Open: origin + "/"}, {Expect: &rehearsal.Expectation{Missing: []string{"/d/secret.json"}}}} {
+	for i, step := range []rehearsal.Step{{Open: origin + "/"},
+		{Expect: &rehearsal.Expectation{Kept: []string{"/d/a.json"},
+			NotKept: []string{"/d/b.json", "/d/secret.json"}}}, {Open: origin +
+			"/more.html"}, {Expect: &rehearsal.Expectation{Kept: []string{"/d/b.json"}}},
+		{Deploy: []site.Host{second}}, {Open: origin + "/"}, {Open: origin +
+			"/"}, {StopWorker: true}, {Condition: &condition.Offline}, {Open: origin +
+			"/"}, {Expect: &rehearsal.Expectation{Missing: []string{"/d/secret.json"}}}} {
 		assert.Empty(t, s.Step(step).Wrong, "step %d", i)
 	}
 	stores := map[string][]string{}
@@ -188,7 +208,8 @@ hosting: {headers: [{match: /d/secret.json, set: {Cache-Control: no-store}}]}`
 	}
 }
 
-// Where nothing can be kept, for want of room or of any storage at all, the network's answers come as they would without a worker.
+// Where nothing can be kept, for want of room or of any storage at all, the network's answers come as they would
+// without a worker.
 func TestNothingKept(t *testing.T) {
 	for name, code := range map[string]string{
 		"no room":    "Cache.prototype.put = () => Promise.reject(new DOMException('', 'QuotaExceededError'))",
@@ -196,18 +217,23 @@ func TestNothingKept(t *testing.T) {
 	} {
 		own := filepath.Join(t.TempDir(), "own.js")
 		require.NoError(t, os.WriteFile(own, []byte("self.addEventListener('push', () => { "+code+" })"), 0o644))
-		f := deploy(t, `{module: `+own+`, pack: {include: [/]}, rules: [{match: /d/*, answer: cache-first}, {match: /s/*, answer: stale-while-revalidate, keep: {for: 1d}}], stand_ins: {page: /}}`,
-			map[string]string{"index.html": htmlPage("Pier", "<img src=d/a.png><img src=s/b.png>"), "d/a.png": "a", "s/b.png": "b"})
+		f := deploy(t, `{module: `+own+
+			`, pack: {include: [/]}, rules: [{match: /d/*, answer: cache-first}, {match: /s/*, answer: stale-while-revalidate, keep: {for: 1d}}], stand_ins: {page: /}}`,
+			map[string]string{"index.html": htmlPage("Pier", "<img src=d/a.png><img src=s/b.png>"), "d/a.png": "a",
+				"s/b.png": "b"})
 		b := rehearsal.NewSession(rehearsal.NewEmbedded(context.Background(), []site.Host{f}, useragent.Options{}), origin)
-		for i, step := range []rehearsal.Step{{Open: origin + "/"}, {Push: "now", HasPush: true}, {Open: origin + "/"}, {Open: origin + "/"},
-			{Expect: &rehearsal.Expectation{Outcome: "whole", NoneMissing: true, Missing: []string{}, Asked: []string{"/d/a.png", "/s/b.png"}, NotKept: []string{"/d/a.png", "/s/b.png"}}}} {
+		for i, step := range []rehearsal.Step{{Open: origin + "/"}, {Push: "now", HasPush: true}, {Open: origin + "/"},
+			{Open: origin + "/"},
+			{Expect: &rehearsal.Expectation{Outcome: "whole", NoneMissing: true, Missing: []string{},
+				Asked: []string{"/d/a.png", "/s/b.png"}, NotKept: []string{"/d/a.png", "/s/b.png"}}}} {
 			assert.Empty(t, b.Step(step).Wrong, "%s, step %d", name, i)
 		}
 		b.Close()
 	}
 }
 
-// Where a deployment has not arrived whole, or a cache on the way answers with old bytes, the release that is there stays.
+// Where a deployment has not arrived whole, or a cache on the way answers with old bytes, the release that is there
+// stays.
 func TestHalfDeployed(t *testing.T) {
 	files := map[string]string{"index.html": htmlPage("One", "<img src=p.png>"), "p.png": "picture"}
 	first := deploy(t, `{pack: {include: ["/*"]}, takeover: at-once}`, files)
@@ -239,7 +265,8 @@ func FuzzOnline(f *testing.F) {
 		var rules []string
 		for range r.IntN(5) {
 			answer := pick("cache-first", "network-first", "stale-while-revalidate", "network-only")
-			rule := "match: \"" + pick("/*", "/d/*", "/d/:x.json", "/p/*.png", "https://tiles.example/*", "/gone/*", "/moved/*") + "\", answer: " + answer
+			rule := "match: \"" + pick("/*", "/d/*", "/d/:x.json", "/p/*.png", "https://tiles.example/*", "/gone/*",
+				"/moved/*") + "\", answer: " + answer
 			if d := pick("", "", "image", "document", "data", "script", "video"); d != "" {
 				rule += ", destination: " + d
 			}
@@ -247,16 +274,22 @@ func FuzzOnline(f *testing.F) {
 				rule += pick("", ", patience: 2s")
 			}
 			if answer != "network-only" {
-				rule += pick("", ", keep: {at_most: 2}", ", keep: {for: 1s, bytes: 1 kB}", ", statuses: [200, 404]", ", opaque: yes, keep: {at_most: 3}", ", ignore_query: [q]", ", even_private: yes", ", on_release: drop")
+				rule += pick("", ", keep: {at_most: 2}", ", keep: {for: 1s, bytes: 1 kB}", ", statuses: [200, 404]",
+					", opaque: yes, keep: {at_most: 3}", ", ignore_query: [q]", ", even_private: yes", ", on_release: drop")
 			}
 			rules = append(rules, "{"+rule+"}")
 		}
-		settings := "{rules: [" + strings.Join(rules, ", ") + "], takeover: " + pick("ask", "at-once", "when-closed") + ", pack: {include: [" + pick("/", "/, /d/*", "/, /p/a.png, /film.mp4") + "]" + pick("", ", ignore_query: [from]", ", verify: no") + "}"
-		settings += pick("", ", never: [/d/*]") + pick("", ", stand_ins: {page: /other.html, image: /p/a.png}", ", stand_ins: {page: /other.html, status: 503, data: {body: x}}") + "}"
+		settings := "{rules: [" + strings.Join(rules, ", ") + "], takeover: " + pick("ask", "at-once", "when-closed") +
+			", pack: {include: [" + pick("/", "/, /d/*", "/, /p/a.png, /film.mp4") + "]" + pick("", ", ignore_query: [from]",
+			", verify: no") + "}"
+		settings += pick("", ", never: [/d/*]") + pick("", ", stand_ins: {page: /other.html, image: /p/a.png}",
+			", stand_ins: {page: /other.html, status: 503, data: {body: x}}") + "}"
 		body := `<img src=p/a.png><img src="p/b.png?q=1"><img src=p/none.png><img src=moved/a.png><img src=https://tiles.example/1.png><video src=film.mp4></video>
 			<script src=d/x.js></script><link rel=stylesheet href=d/x.css><script>fetch('/d/a.json');fetch('/d/a.json?q=2');fetch('/gone/x');fetch('/d/secret.json')</script><iframe src=frame.html></iframe>`
-		hosting := "\nhosting:\n  redirects: [{match: /moved/*, to: /p/a.png}, {match: /away, to: /other.html}]\n  statuses: [{match: /gone/*, status: 410}]\n  headers: [{match: /d/secret.json, set: {Cache-Control: no-store}}]\n"
-		files := map[string]string{"index.html": htmlPage("Pier", body), "other.html": htmlPage("Other", body), "frame.html": "<img src=p/a.png>", "p/a.png": "a", "p/b.png": "b", "film.mp4": "film",
+		hosting := "\nhosting:\n  redirects: [{match: /moved/*, to: /p/a.png}, {match: /away, to: /other.html}]\n  " +
+			"statuses: [{match: /gone/*, status: 410}]\n  headers: [{match: /d/secret.json, set: {Cache-Control: no-store}}]\n"
+		files := map[string]string{"index.html": htmlPage("Pier", body), "other.html": htmlPage("Other", body),
+			"frame.html": "<img src=p/a.png>", "p/a.png": "a", "p/b.png": "b", "film.mp4": "film",
 			"d/x.js": "fetch('/d/a.json')", "d/x.css": "p{}", "d/a.json": "{}", "d/secret.json": "{}"}
 		tiles, err := project.Parse("tachyform.yaml", nil)
 		require.NoError(t, err)
@@ -353,14 +386,16 @@ func TestCode(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, string(one), string(two))
 	assert.LessOrEqual(t, compressed(one), 1600, "bytes of the smallest useful worker, minified and compressed")
-	every, err := worker.Generate(plan(`{pack: {include: [/, /film.mp4], ignore_query: [from]}, never: [/admin/*], shell: {page: /, except: [/old/*]}, takeover: ask,
+	every,
+		err := worker.Generate(plan(`{pack: {include: [/, /film.mp4], ignore_query: [from]}, never: [/admin/*], shell: {page: /, except: [/old/*]}, takeover: ask,
   stand_ins: {page: /, status: 503, image: /p.png, font: /f.woff2, data: {body: "{}"}}, rules: [
   {match: /data/*, answer: network-first, patience: 2s, keep: {for: 1d, at_most: 10, bytes: 1 MB}, statuses: [200, 404], ignore_query: [t], tell: yes},
   {match: "https://tiles.example/*", answer: cache-first, opaque: yes, keep: {at_most: 10}}, {match: /x/*, answer: stale-while-revalidate, even_private: yes},
   {match: /y/*, answer: network-only, method: POST}, {match: /z/*, answer: cache-only}, {match: /*, destination: document, answer: network-first, on_release: refresh, at_install: yes}]}`), worker.Options{Minify: true})
 	require.NoError(t, err)
 	assert.LessOrEqual(t, compressed(every), 6000, "bytes of the worker with every feature")
-	readable, err := worker.Generate(plan(`{pack: {include: [/]}, rules: [{match: /x, answer: cache-first}]}`), worker.Options{})
+	readable, err := worker.Generate(plan(`{pack: {include: [/]}, rules: [{match: /x, answer: cache-first}]}`),
+		worker.Options{})
 	require.NoError(t, err)
 	for _, word := range []string{"networkFirst", "standIn", "//?", "if (true", "if (false", "eval", "//!", "runtime:"} {
 		assert.NotContains(t, string(readable), word)

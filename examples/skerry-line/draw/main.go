@@ -20,9 +20,12 @@ type view struct {
 }
 
 var views = []view{
-	{"skerra", color.NRGBA{96, 150, 186, 255}, color.NRGBA{238, 226, 204, 255}, color.NRGBA{28, 92, 116, 255}, color.NRGBA{62, 84, 66, 255}, []float64{.35, .22, .2, .62, .14, .25, .2, .08, .1}, .72, .5},
-	{"calder", color.NRGBA{222, 152, 110, 255}, color.NRGBA{250, 222, 180, 255}, color.NRGBA{62, 84, 110, 255}, color.NRGBA{48, 52, 66, 255}, []float64{.5, .3, .14, .4, .12, .3, .8, .06, .1}, 0, .3},
-	{"inch-orrin", color.NRGBA{120, 170, 190, 255}, color.NRGBA{222, 236, 236, 255}, color.NRGBA{40, 120, 124, 255}, color.NRGBA{96, 112, 72, 255}, []float64{.3, .06, .3, .7, .09, .24}, .22, .8},
+	{"skerra", color.NRGBA{96, 150, 186, 255}, color.NRGBA{238, 226, 204, 255}, color.NRGBA{28, 92, 116, 255},
+		color.NRGBA{62, 84, 66, 255}, []float64{.35, .22, .2, .62, .14, .25, .2, .08, .1}, .72, .5},
+	{"calder", color.NRGBA{222, 152, 110, 255}, color.NRGBA{250, 222, 180, 255}, color.NRGBA{62, 84, 110, 255},
+		color.NRGBA{48, 52, 66, 255}, []float64{.5, .3, .14, .4, .12, .3, .8, .06, .1}, 0, .3},
+	{"inch-orrin", color.NRGBA{120, 170, 190, 255}, color.NRGBA{222, 236, 236, 255}, color.NRGBA{40, 120, 124, 255},
+		color.NRGBA{96, 112, 72, 255}, []float64{.3, .06, .3, .7, .09, .24}, .22, .8},
 }
 
 func mix(a, b color.NRGBA, t float64) color.NRGBA {

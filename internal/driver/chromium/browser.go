@@ -1,4 +1,5 @@
-// Package chromium drives a real Chromium through its debugging protocol, for proofs and measurements beside the embedded user agent.
+// Package chromium drives a real Chromium through its debugging protocol, for proofs and measurements beside the
+// embedded user agent.
 package chromium
 
 import (
@@ -55,7 +56,9 @@ func Start(ctx context.Context) (*Browser, error) {
 		// Pages reach this machine alone.
 		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1, EXCLUDE localhost, EXCLUDE *.localhost"),
 		// A headless one has no mouse; those that people sit before do.
-		chromedp.Flag("blink-settings", "availableHoverTypes=2,availablePointerTypes=4,primaryHoverType=2,primaryPointerType=4"), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
+		chromedp.Flag("blink-settings",
+			"availableHoverTypes=2,availablePointerTypes=4,primaryHoverType=2,primaryPointerType=4"),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
 	alloc, stopAlloc := chromedp.NewExecAllocator(ctx, options...)
 	running, stop := chromedp.NewContext(alloc)
 	c := &Browser{running, func() { stop(); stopAlloc() }}
@@ -98,7 +101,8 @@ type watch struct {
 func (w *watch) reset() *View {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.view, w.main, w.urls, w.open, w.last = &View{}, "", map[network.RequestID]string{}, map[network.RequestID]bool{}, time.Now()
+	w.view, w.main, w.urls, w.open, w.last = &View{}, "", map[network.RequestID]string{}, map[network.RequestID]bool{},
+		time.Now()
 	return w.view
 }
 
@@ -124,7 +128,8 @@ func (w *watch) event(event any) {
 	case *network.EventLoadingFailed:
 		delete(w.open, e.RequestID)
 		// Media that turn out to be none are given up, which is not a failure of the network.
-		if e.RequestID != w.main && e.Type != network.ResourceTypeManifest && !(e.Canceled && e.Type == network.ResourceTypeMedia) {
+		if e.RequestID != w.main && e.Type != network.ResourceTypeManifest &&
+			!(e.Canceled && e.Type == network.ResourceTypeMedia) {
 			w.view.Missing = append(w.view.Missing, w.urls[e.RequestID])
 		}
 	default:
@@ -216,14 +221,18 @@ func (t *Tab) Go(url string) (*View, error) {
 	return v, nil
 }
 
-// Evaluate gives what a JavaScript expression, whose value is text or a promise of it, comes to on the page that is shown.
+// Evaluate gives what a JavaScript expression, whose value is text or a promise of it, comes to on the page that is
+// shown.
 func (t *Tab) Evaluate(expression string) (string, error) {
 	return chromedp.Run(t.ctx, chromedp.Evaluate[string](expression, chromedp.EvalAwaitPromise))
 }
 
 // Command gives the tab's protocol session to f.
 func (t *Tab) Command(f func(ctx context.Context, s cdp.Session) error) error {
-	return chromedp.Do(t.ctx, chromedp.Func(func(ctx context.Context, target *chromedp.Target) error { return f(ctx, target) }))
+	return chromedp.Do(t.ctx, chromedp.Func(func(ctx context.Context,
+		target *chromedp.Target) error {
+		return f(ctx, target)
+	}))
 }
 
 // Open opens a URL in a new tab, waits until the page has settled, and closes the tab.
@@ -236,7 +245,8 @@ func (c *Browser) Open(url string) (*View, error) {
 	return t.Go(url)
 }
 
-// Visit opens URLs one after the other in one tab and waits on each for ready, a JavaScript expression that gives a promise.
+// Visit opens URLs one after the other in one tab and waits on each for ready, a JavaScript expression that gives a
+// promise.
 func (c *Browser) Visit(urls []string, ready string) error {
 	tab, closeTab := c.tab(60 * time.Second)
 	defer closeTab()
@@ -289,7 +299,8 @@ func (c *Browser) InstallErrors(url string) ([]string, error) {
 	})
 }
 
-// LoadTime opens pages one after the other in one warm tab and gives the mean time from the navigation to the load event.
+// LoadTime opens pages one after the other in one warm tab and gives the mean time from the navigation to the load
+// event.
 func (c *Browser) LoadTime(urls []string) (time.Duration, error) {
 	tab, closeTab := c.tab(2 * time.Minute)
 	defer closeTab()
@@ -305,7 +316,8 @@ func (c *Browser) LoadTime(urls []string) (time.Duration, error) {
 	return time.Since(start) / time.Duration(len(urls)), nil
 }
 
-// Manifests opens pages one after the other in one tab and gives, as JSON, what the browser makes of the manifest that each links to.
+// Manifests opens pages one after the other in one tab and gives, as JSON, what the browser makes of the manifest that
+// each links to.
 func (c *Browser) Manifests(urls []string) ([][]byte, error) {
 	tab, closeTab := c.tab(5 * time.Minute)
 	defer closeTab()

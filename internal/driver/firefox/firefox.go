@@ -37,7 +37,8 @@ func Start() (*Browser, error) {
 		return nil, err
 	}
 	b := &Browser{}
-	if b.process, err = driver.Run(nil, []string{profile}, name, "--headless", "--no-remote", "--profile", profile, "--remote-debugging-port", fmt.Sprint(port)); err != nil {
+	if b.process, err = driver.Run(nil, []string{profile}, name, "--headless", "--no-remote", "--profile", profile,
+		"--remote-debugging-port", fmt.Sprint(port)); err != nil {
 		os.RemoveAll(profile)
 		return nil, err
 	}
@@ -128,7 +129,8 @@ func (t *tab) Evaluate(expression string) (string, error) {
 		Result           struct{ Value string }
 		ExceptionDetails struct{ Text string }
 	}
-	err := t.call("script.evaluate", map[string]any{"expression": expression, "awaitPromise": true, "target": map[string]any{"context": t.context}}, &answer)
+	err := t.call("script.evaluate", map[string]any{"expression": expression, "awaitPromise": true,
+		"target": map[string]any{"context": t.context}}, &answer)
 	if err == nil && answer.Type != "success" {
 		err = errors.New(answer.ExceptionDetails.Text)
 	}

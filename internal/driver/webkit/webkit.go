@@ -48,14 +48,16 @@ func Start() (b *Browser, err error) {
 	if err != nil {
 		return b, err
 	}
-	if b.driver, err = driver.Run([]string{"DISPLAY=" + display, "HOME=" + home, "XDG_CACHE_HOME=" + home, "XDG_DATA_HOME=" + home}, []string{home}, "WebKitWebDriver", fmt.Sprintf("--port=%d", port)); err != nil {
+	if b.driver, err = driver.Run([]string{"DISPLAY=" + display, "HOME=" + home, "XDG_CACHE_HOME=" +
+		home, "XDG_DATA_HOME=" + home}, []string{home}, "WebKitWebDriver", fmt.Sprintf("--port=%d", port)); err != nil {
 		os.RemoveAll(home)
 		return b, err
 	}
 	root := fmt.Sprintf("http://127.0.0.1:%d", port)
 	b.session = root
 	var made struct{ SessionID string }
-	capabilities := map[string]any{"webkitgtk:browserOptions": map[string]any{"binary": browsers[0], "args": []string{"--automation"}}}
+	capabilities := map[string]any{"webkitgtk:browserOptions": map[string]any{"binary": browsers[0],
+		"args": []string{"--automation"}}}
 	for range 100 {
 		// Until the driver listens, connections are refused.
 		err = b.call("/session", map[string]any{"capabilities": map[string]any{"alwaysMatch": capabilities}}, &made)
@@ -145,7 +147,8 @@ func (t tab) Evaluate(expression string) (string, error) {
 		Text  string
 		Error string
 	}
-	script := "const done = arguments[0]; Promise.resolve().then(() => " + expression + ").then((text) => done({ Text: String(text) }), (error) => done({ Error: String(error) }))"
+	script := "const done = arguments[0]; Promise.resolve().then(() => " + expression +
+		").then((text) => done({ Text: String(text) }), (error) => done({ Error: String(error) }))"
 	err := t.call("/execute/async", map[string]any{"args": []any{}, "script": script}, &answer)
 	if err == nil && answer.Error != "" {
 		err = errors.New(answer.Error)

@@ -1,4 +1,5 @@
-// Package quickjs is the script engine QuickJS, translated to Go, with memory of its own that can be put back to an earlier state.
+// Package quickjs is the script engine QuickJS, translated to Go, with memory of its own that can be put back to an
+// earlier state.
 package quickjs
 
 import (
@@ -26,8 +27,8 @@ const (
 	gcThreshold = 16 << 20 // bytes; most engines do little: collecting early costs more than it gives back
 )
 
-// stepsAsked is how many steps the engine takes before it asks whether it may go on; stepsOfJob is how many a microtask counts for,
-// and a call of the host, which also takes as many as its texts are long.
+// stepsAsked is how many steps the engine takes before it asks whether it may go on; stepsOfJob is how many a
+// microtask counts for, and a call of the host, which also takes as many as its texts are long.
 const (
 	stepsAsked  = 10_000
 	stepsOfJob  = 80
@@ -48,8 +49,8 @@ type Engine struct {
 	heap *heap
 	tls  *libc.TLS
 	rt   uintptr
-	// ctx is the realm of the environment, scripts that of the scripts, with built-ins of its own: whatever scripts do to theirs, the
-	// environment goes on as it was.
+	// ctx is the realm of the environment, scripts that of the scripts, with built-ins of its own: whatever scripts do to
+	// theirs, the environment goes on as it was.
 	ctx, scripts uintptr
 	dispatch     lib.TJSValue
 	used         int // steps of this turn
@@ -69,7 +70,8 @@ type state struct {
 
 const maxArgs = 16
 
-var mallocFunctions = lib.TJSMallocFunctions{Fjs_malloc: pointer(jsMalloc), Fjs_free: pointer(jsFree), Fjs_realloc: pointer(jsRealloc), Fjs_malloc_usable_size: pointer(jsUsableSize)}
+var mallocFunctions = lib.TJSMallocFunctions{Fjs_malloc: pointer(jsMalloc), Fjs_free: pointer(jsFree),
+	Fjs_realloc: pointer(jsRealloc), Fjs_malloc_usable_size: pointer(jsUsableSize)}
 
 // pointer gives a function, which must be one of a package, the form that the translated C code calls.
 func pointer(f any) uintptr { return (*[2]uintptr)(unsafe.Pointer(&f))[1] }
@@ -79,7 +81,8 @@ var engines sync.Map
 
 // New starts an engine without anything in it but the language.
 func New() (*Engine, error) {
-	e := &Engine{steps: script.TurnSteps, patience: script.StuckLimit, heap: newHeap(), tls: libc.NewTLS(), scratch: make([]byte, 1<<10)}
+	e := &Engine{steps: script.TurnSteps, patience: script.StuckLimit, heap: newHeap(), tls: libc.NewTLS(),
+		scratch: make([]byte, 1<<10)}
 	// Who fills large blocks makes headway, and works for it.
 	e.heap.onBig = func(size uintptr) {
 		e.used += int(size) / bytesOfBlock
@@ -134,7 +137,8 @@ func (e *Engine) Surround(s script.Surroundings) {
 // Bound implements script.Engine.
 func (e *Engine) Bound(steps int, patience time.Duration) { e.steps, e.patience = steps, patience }
 
-// guard runs part of a script. Where the watchdog takes the engine's memory away meanwhile, it gives script.ErrStuck or script.ErrCanceled.
+// guard runs part of a script. Where the watchdog takes the engine's memory away meanwhile, it gives script.ErrStuck
+// or script.ErrCanceled.
 func (e *Engine) guard(f func()) (err error) {
 	if e.watched.gone.Load() {
 		return e.stuck()
@@ -175,7 +179,8 @@ func (e *Engine) stuck() error {
 // Mark notes the present state. No script may be running.
 func (e *Engine) Mark() script.Mark { return &state{e.heap.mark(), e.dispatch} }
 
-// Rewind returns to a state of this engine. No script may be running, and none may have been stopped half-way by a panic.
+// Rewind returns to a state of this engine. No script may be running, and none may have been stopped half-way by a
+// panic.
 func (e *Engine) Rewind(to script.Mark) {
 	m := to.(*state)
 	e.heap.rewind(m.heap)
@@ -205,11 +210,12 @@ func (e *Engine) Compile(source string) ([]byte, error) {
 	return out, nil
 }
 
-// Install runs bytecode whose value is a function, in the environment's realm; calls that with the scripts' global object and the way to the
-// host, and takes what it returns as the function that Call calls.
+// Install runs bytecode whose value is a function, in the environment's realm; calls that with the scripts' global
+// object and the way to the host, and takes what it returns as the function that Call calls.
 func (e *Engine) Install(code []byte) error {
 	e.arm()
-	object := lib.XJS_ReadObject(e.tls, e.ctx, uintptr(unsafe.Pointer(unsafe.SliceData(code))), lib.Tsize_t(len(code)), lib.MJS_READ_OBJ_BYTECODE)
+	object := lib.XJS_ReadObject(e.tls, e.ctx, uintptr(unsafe.Pointer(unsafe.SliceData(code))), lib.Tsize_t(len(code)),
+		lib.MJS_READ_OBJ_BYTECODE)
 	runtime.KeepAlive(code)
 	if isException(object) {
 		return e.exception()
@@ -234,8 +240,8 @@ func (e *Engine) Install(code []byte) error {
 	return nil
 }
 
-// Call runs one task of the event loop: a call of the installed function and then every microtask. An error is what the function
-// threw, or script.ErrEndless or script.ErrMemory.
+// Call runs one task of the event loop: a call of the installed function and then every microtask. An error is what
+// the function threw, or script.ErrEndless or script.ErrMemory.
 func (e *Engine) Call(args ...any) (result any, err error) {
 	if fatal := e.guard(func() { result, err = e.call(args) }); fatal != nil {
 		return nil, fatal
@@ -354,7 +360,8 @@ func (thrown) Error() string { return "a script threw" }
 
 func (e *Engine) eval(ctx uintptr, source, name string, flags int32) lib.TJSValue {
 	text, file := terminated(source), terminated(name)
-	v := lib.XJS_Eval(e.tls, ctx, uintptr(unsafe.Pointer(&text[0])), lib.Tsize_t(len(source)), uintptr(unsafe.Pointer(&file[0])), flags)
+	v := lib.XJS_Eval(e.tls, ctx, uintptr(unsafe.Pointer(&text[0])), lib.Tsize_t(len(source)),
+		uintptr(unsafe.Pointer(&file[0])), flags)
 	runtime.KeepAlive(text)
 	runtime.KeepAlive(file)
 	return v
@@ -537,7 +544,8 @@ func (e *Engine) value(v any) lib.TJSValue {
 	panic(fmt.Sprintf("a %T cannot cross into the script engine", v))
 }
 
-// plain gives a value its form in Go: an ArrayBuffer becomes a copy of its bytes; undefined, null and other objects become nil.
+// plain gives a value its form in Go: an ArrayBuffer becomes a copy of its bytes; undefined, null and other objects
+// become nil.
 func (e *Engine) plain(v lib.TJSValue) any {
 	switch v.Ftag {
 	case lib.EJS_TAG_STRING, lib.EJS_TAG_STRING_ROPE:
@@ -580,7 +588,8 @@ func (e *Engine) text(v lib.TJSValue) string {
 	return s
 }
 
-// wellFormed copies what the engine wrote, with U+FFFD in the place of lone surrogates, which it writes as three bytes of their own.
+// wellFormed copies what the engine wrote, with U+FFFD in the place of lone surrogates, which it writes as three bytes
+// of their own.
 func wellFormed(b []byte) string {
 	if utf8.Valid(b) {
 		return string(b)

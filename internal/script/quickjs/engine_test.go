@@ -83,7 +83,8 @@ func engine(t *testing.T, host script.Host) *Engine {
 	e, err := New()
 	require.NoError(t, err)
 	t.Cleanup(e.Close)
-	code, err := e.Compile(`(function (global, host) { global.host = host; return (op, x) => op === 'eval' ? global.eval(x) : op === 'later' ? void Promise.resolve().then(() => global.eval(x)) : x; })`)
+	code,
+		err := e.Compile(`(function (global, host) { global.host = host; return (op, x) => op === 'eval' ? global.eval(x) : op === 'later' ? void Promise.resolve().then(() => global.eval(x)) : x; })`)
 	require.NoError(t, err)
 	e.host = host
 	require.NoError(t, e.Install(code))
@@ -99,7 +100,8 @@ func TestValues(t *testing.T) {
 		}
 		return args[0], nil
 	})
-	for _, v := range []any{"", "tide", "é€😀\x00x", true, false, 7, -1 << 31, 1 << 40, 2.5, nil, strings.Repeat("x", 1<<20)} {
+	for _, v := range []any{"", "tide", "é€😀\x00x", true, false, 7, -1 << 31, 1 << 40, 2.5, nil,
+		strings.Repeat("x", 1<<20)} {
 		got, err := e.Call("same", v)
 		require.NoError(t, err)
 		switch v := v.(type) {
@@ -131,7 +133,8 @@ func TestRewind(t *testing.T) {
 	require.NoError(t, err)
 	m := e.Mark()
 	for range 5 {
-		_, err = e.Call("eval", "n++; list.push('x'.repeat(1e6)); Array.prototype.at = null; globalThis.more = new Map([[{}, list]])")
+		_, err = e.Call("eval", "n++; list.push('x'.repeat(1e6)); Array.prototype.at = null; globalThis.more = new "+
+			"Map([[{}, list]])")
 		require.NoError(t, err)
 		_, _ = e.Call("eval", "throw new Error('lost')")
 		_, _ = e.Call("later", "n = 100")
@@ -167,25 +170,43 @@ func TestBounds(t *testing.T) {
 	}
 }
 
-// Whatever the language has built in comes to an end on huge input: by itself, with an error, or since its engine was stopped; and it ends at
-// once where nobody waits for it any more.
+// Whatever the language has built in comes to an end on huge input: by itself, with an error, or since its engine was
+// stopped; and it ends at once where nobody waits for it any more.
 func TestBuiltInsEnd(t *testing.T) {
 	if script.Slower > 1 {
 		t.Skip("limits of time mean little under the race detector")
 	}
 	const huge, long = "({length: 2**53 - 1})", "Object.assign([], {length: 2**32 - 1})"
 	var calls []string
-	for _, name := range []string{"indexOf(1)", "lastIndexOf(1)", "includes(1)", "reverse()", "splice(0, 1)", "unshift(1)", "shift()", "copyWithin(0, 1)", "fill(0)", "forEach(() => 0)", "map(() => 0)", "every(() => true)", "some(() => false)", "filter(() => 0)", "find(() => false)", "findLastIndex(() => false)", "reduceRight(() => 0)", "flat(Infinity)", "flatMap(() => [])", "join()", "slice(1)", "toReversed()", "toSorted()", "toSpliced(0, 1)", "with(0, 1)", "sort()", "toString()", "toLocaleString()", "concat([])"} {
+	for _, name := range []string{"indexOf(1)", "lastIndexOf(1)", "includes(1)", "reverse()", "splice(0, 1)", "unshift(1)",
+		"shift()", "copyWithin(0, 1)", "fill(0)", "forEach(() => 0)", "map(() => 0)", "every(() => true)",
+		"some(() => false)", "filter(() => 0)", "find(() => false)", "findLastIndex(() => false)", "reduceRight(() => 0)",
+		"flat(Infinity)", "flatMap(() => [])", "join()", "slice(1)", "toReversed()", "toSorted()", "toSpliced(0, 1)",
+		"with(0, 1)", "sort()", "toString()", "toLocaleString()", "concat([])"} {
 		for _, object := range []string{huge, long} {
 			calls = append(calls, "Array.prototype."+strings.Replace(name, "(", ".call("+object+", ", 1))
 		}
 	}
-	calls = append(calls, "[].concat({[Symbol.isConcatSpreadable]: true, length: 2**53 - 2})", "Array.from({length: 2**53 - 1})", "Array.from({length: 2**32 - 1})", "[..."+long+"]", "String.fromCharCode.apply(null, {length: 2**31})", "Math.max.apply(null, {length: 65534})",
-		"for (const a = new Float64Array(2e7);;) a.sort()", "for (const a = new Uint8Array(2e8);;) a.indexOf(1)", "for (const a = new Uint8Array(2e8);;) a.fill(1)", "new Uint8Array(2e8).join()", "Uint8Array.from({length: 2**53 - 1})", "new Uint8Array({length: 2**53 - 1})",
-		"'x'.repeat(2**53 - 1)", "'x'.repeat(2**29)", "'x'.padEnd(2**53 - 1)", "'x'.padEnd(2**29)", "'a'.repeat(4e7).indexOf('a'.repeat(2e7) + 'b')", "'a'.repeat(4e7).lastIndexOf('b' + 'a'.repeat(2e7))", "'a'.repeat(3e7).split('a'.repeat(1e7) + 'b')", "'a'.repeat(3e7).replaceAll('a'.repeat(1e7) + 'b', '')", "'a'.repeat(1e8).split('')", "'a'.repeat(1e7).replaceAll('a', 'b'.repeat(1e3))", "'a'.repeat(1e8).normalize('NFKD')",
-		"/(a+)+$/.test('a'.repeat(60) + 'b')", "/(.*)*x/.test('y'.repeat(1e5))", "new RegExp('a{1000}'.repeat(1e4))", "new RegExp('('.repeat(1e6))", "new RegExp('(a|b){1,1000}'.repeat(100)).test('ab'.repeat(1e5) + 'c')", "'a'.repeat(1e6).match(/(?=(a*))/g)",
-		"JSON.parse('['.repeat(1e7))", "JSON.stringify({toJSON() { return this }, a: Array(1e8)})", "JSON.stringify('x'.repeat(1e8))", "JSON.parse('[' + '1,'.repeat(3e7) + '1]')",
-		"2n ** (2n ** 19n)", "let n = 3n; for (;;) n *= n", "(2n ** 500000n).toString()", "BigInt('9'.repeat(2e5))", "for (let s = new Set([1]), i = 1;; i++) s.add(i).isSubsetOf(s)", "encodeURIComponent('é'.repeat(3e7))", "escape('é'.repeat(3e7))", "Date.parse('1'.repeat(1e7))", "Object.entries('x'.repeat(2e7))", "Reflect.apply(Math.max, null, {length: 2**53 - 1})", "new Proxy({}, {ownKeys() { for (;;); }}), Object.keys(new Proxy({}, {ownKeys() { for (;;); }}))")
+	calls = append(calls, "[].concat({[Symbol.isConcatSpreadable]: true, length: 2**53 - 2})",
+		"Array.from({length: 2**53 - 1})", "Array.from({length: 2**32 - 1})", "[..."+long+
+			"]", "String.fromCharCode.apply(null, {length: 2**31})", "Math.max.apply(null, {length: 65534})",
+		"for (const a = new Float64Array(2e7);;) a.sort()", "for (const a = new Uint8Array(2e8);;) a.indexOf(1)",
+		"for (const a = new Uint8Array(2e8);;) a.fill(1)", "new Uint8Array(2e8).join()",
+		"Uint8Array.from({length: 2**53 - 1})", "new Uint8Array({length: 2**53 - 1})",
+		"'x'.repeat(2**53 - 1)", "'x'.repeat(2**29)", "'x'.padEnd(2**53 - 1)", "'x'.padEnd(2**29)",
+		"'a'.repeat(4e7).indexOf('a'.repeat(2e7) + 'b')", "'a'.repeat(4e7).lastIndexOf('b' + 'a'.repeat(2e7))",
+		"'a'.repeat(3e7).split('a'.repeat(1e7) + 'b')", "'a'.repeat(3e7).replaceAll('a'.repeat(1e7) + 'b', '')",
+		"'a'.repeat(1e8).split('')", "'a'.repeat(1e7).replaceAll('a', 'b'.repeat(1e3))", "'a'.repeat(1e8).normalize('NFKD')",
+		"/(a+)+$/.test('a'.repeat(60) + 'b')", "/(.*)*x/.test('y'.repeat(1e5))", "new RegExp('a{1000}'.repeat(1e4))",
+		"new RegExp('('.repeat(1e6))", "new RegExp('(a|b){1,1000}'.repeat(100)).test('ab'.repeat(1e5) + 'c')",
+		"'a'.repeat(1e6).match(/(?=(a*))/g)",
+		"JSON.parse('['.repeat(1e7))", "JSON.stringify({toJSON() { return this }, a: Array(1e8)})",
+		"JSON.stringify('x'.repeat(1e8))", "JSON.parse('[' + '1,'.repeat(3e7) + '1]')",
+		"2n ** (2n ** 19n)", "let n = 3n; for (;;) n *= n", "(2n ** 500000n).toString()", "BigInt('9'.repeat(2e5))",
+		"for (let s = new Set([1]), i = 1;; i++) s.add(i).isSubsetOf(s)", "encodeURIComponent('é'.repeat(3e7))",
+		"escape('é'.repeat(3e7))", "Date.parse('1'.repeat(1e7))", "Object.entries('x'.repeat(2e7))",
+		"Reflect.apply(Math.max, null, {length: 2**53 - 1})", "new Proxy({}, {ownKeys() { for (;;); }}), Object.keys(new "+
+			"Proxy({}, {ownKeys() { for (;;); }}))")
 	end := func(code string, stop context.CancelFunc, ctx context.Context, within time.Duration) error {
 		defer stop()
 		e, err := New()
@@ -218,7 +239,8 @@ func TestBuiltInsEnd(t *testing.T) {
 	}
 	t.Logf("%d of %d calls were ended for want of patience", slow, len(calls))
 	assert.Positive(t, slow)
-	for code, want := range map[string]error{calls[0]: script.ErrStuck, "for (const a = new Uint8Array(2e8);;) a.indexOf(1)": script.ErrStuck, "for (;;);": script.ErrEndless} {
+	for code, want := range map[string]error{calls[0]: script.ErrStuck,
+		"for (const a = new Uint8Array(2e8);;) a.indexOf(1)": script.ErrStuck, "for (;;);": script.ErrEndless} {
 		assert.ErrorIs(t, end(code, func() {}, context.Background(), 2*time.Minute), want, code)
 	}
 }
@@ -236,7 +258,8 @@ func TestRealms(t *testing.T) {
 	for _, c := range [][2]any{
 		{"Array.prototype.sort = Array.prototype.map = null; Object.prototype.toJSON = () => 1; make.list()", "2,3,4"},
 		{"make.promise() instanceof Promise && make.promise().constructor === Promise", true},
-		{"(async () => { globalThis.order = ''; make.promise().then(() => { order += 'a' }); Promise.resolve().then(() => { order += 'b' }); await make.promise(); order += 'c' })(); 0", 0},
+		{"(async () => { globalThis.order = ''; make.promise().then(() => { order += 'a' }); Promise.resolve().then(() " +
+			"=> { order += 'b' }); await make.promise(); order += 'c' })(); 0", 0},
 		{"order", "abc"},
 		{"try { make.fails() } catch (e) { e instanceof TypeError && e.constructor === TypeError }", true},
 		{"make.late().catch((e) => { globalThis.late = e instanceof TypeError }); 0", 0},
@@ -260,7 +283,8 @@ func TestPanic(t *testing.T) {
 
 func TestModules(t *testing.T) {
 	e := engine(t, nil)
-	texts := map[string]string{"/a.js": "import { b } from './b.js'; globalThis.sum = b + 1;", "/b.js": "export const b = 41;", "/bad.js": "import './none.js'"}
+	texts := map[string]string{"/a.js": "import { b } from './b.js'; globalThis.sum = b + 1;",
+		"/b.js": "export const b = 41;", "/bad.js": "import './none.js'"}
 	e.modules = script.Modules{
 		Normalize: func(base, name string) (string, error) {
 			return "/" + strings.TrimPrefix(strings.TrimPrefix(name, "./"), "/"), nil

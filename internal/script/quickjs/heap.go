@@ -11,9 +11,10 @@ import (
 	lib "modernc.org/libquickjs"
 )
 
-// heap is the memory of one engine. The engine's own allocator asks it for blocks of a few thousand bytes and for what is larger.
-// All of it can be copied and put back in one go, at the same addresses: that is how an engine returns to an earlier state.
-// It lies outside of Go's own memory, so that it can be taken away from an engine that does not come back.
+// heap is the memory of one engine. The engine's own allocator asks it for blocks of a few thousand bytes and for what
+// is larger. All of it can be copied and put back in one go, at the same addresses: that is how an engine returns to
+// an earlier state. It lies outside of Go's own memory, so that it can be taken away from an engine that does not come
+// back.
 type heap struct {
 	*mapped
 	chunks    []chunk
@@ -221,7 +222,8 @@ func (m *mark) size() (n int) {
 	return n
 }
 
-// The engine's way to the heap: its state of memory holds the heap's address, and counts what is given out against the limit.
+// The engine's way to the heap: its state of memory holds the heap's address, and counts what is given out against the
+// limit.
 
 func heapOf(s uintptr) (*heap, *lib.TJSMallocState) {
 	state := (*lib.TJSMallocState)(unsafe.Add(nil, s))

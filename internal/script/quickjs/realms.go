@@ -6,9 +6,9 @@ import (
 	lib "modernc.org/libquickjs"
 )
 
-// share gives the environment's realm the built-ins of the scripts' realm whose objects go back and forth: promises, errors, buffers and
-// views of them. An async function of the environment gives scripts a promise of theirs, and what the engine throws in it is an error of
-// theirs. Arrays, plain objects, maps and texts stay apart.
+// share gives the environment's realm the built-ins of the scripts' realm whose objects go back and forth: promises,
+// errors, buffers and views of them. An async function of the environment gives scripts a promise of theirs, and what
+// the engine throws in it is an error of theirs. Arrays, plain objects, maps and texts stay apart.
 func (e *Engine) share() {
 	own, theirs := (*lib.TJSContext)(unsafe.Add(nil, e.ctx)), (*lib.TJSContext)(unsafe.Add(nil, e.scripts))
 	take := func(to *lib.TJSValue, from lib.TJSValue) {

@@ -9,10 +9,11 @@ import (
 	"tachyform/internal/script"
 )
 
-// The interpreter asks every few thousand steps whether it may go on, and that is where scripts are counted and stopped. What the
-// language has built in does not ask: a search through an array of 2^53 elements goes on for ever. The watchdog looks at the engines
-// that run; where one has not asked for seconds of computing, it takes the engine's memory away. The next access to it is a fault that
-// ends the call with a panic, which Call and Eval recover from. The engine is of no use after that.
+// The interpreter asks every few thousand steps whether it may go on, and that is where scripts are counted and
+// stopped. What the language has built in does not ask: a search through an array of 2^53 elements goes on for ever.
+// The watchdog looks at the engines that run; where one has not asked for seconds of computing, it takes the engine's
+// memory away. The next access to it is a fault that ends the call with a panic, which Call and Eval recover from. The
+// engine is of no use after that.
 
 const (
 	watchTick = 50 * time.Millisecond

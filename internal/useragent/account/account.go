@@ -1,4 +1,5 @@
-// Package account takes down what comes about in a browser: what scripts say, what becomes of workers, what leaves for the network.
+// Package account takes down what comes about in a browser: what scripts say, what becomes of workers, what leaves for
+// the network.
 package account
 
 import (

@@ -30,7 +30,8 @@ type Event struct {
 	Kind EventKind
 	// Worker is the number of the worker that it is about, 0 for none.
 	Worker int
-	// URL is the address that it is about, Method that of a request, Status that of an answer from the network, 0 for none.
+	// URL is the address that it is about, Method that of a request, Status that of an answer from the network, 0 for
+	// none.
 	URL, Method string
 	Status      int
 	// Answer is what became of a fetch event, Source where the content came from.
@@ -45,7 +46,8 @@ type Event struct {
 	Received bool
 	// Page is what happened to a page.
 	Page PageEvent
-	// Text is what a script said. Level is that of console output, Where its place in the worker's own source, as far as it is known.
+	// Text is what a script said. Level is that of console output, Where its place in the worker's own source, as far as
+	// it is known.
 	Text, Level, Where string
 }
 

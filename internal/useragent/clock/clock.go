@@ -13,7 +13,8 @@ var Epoch = time.Date(2026, 1, 5, 9, 0, 0, 0, time.UTC)
 // TaskSteps is what a task counts for, in steps of the script engine.
 const TaskSteps = 500
 
-// Clock is a virtual clock with the tasks that wait for their time. Time passes only by going from one task to the next.
+// Clock is a virtual clock with the tasks that wait for their time. Time passes only by going from one task to the
+// next.
 type Clock struct {
 	Context context.Context // ends every run
 	Now     time.Duration   // since epoch

@@ -18,7 +18,8 @@ func (o *order) add(name string, d time.Duration) *Task {
 	return o.After(d, func() { o.ran = append(o.ran, name) })
 }
 
-// Tasks run when they are due, those for one instant in the order in which they were asked for; time stands still in between.
+// Tasks run when they are due, those for one instant in the order in which they were asked for; time stands still in
+// between.
 func TestOrder(t *testing.T) {
 	o := &order{Clock: &Clock{}}
 	o.add("later", 2*time.Second)

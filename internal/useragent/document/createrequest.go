@@ -13,7 +13,8 @@ var accepts = map[string]string{
 
 // createRequest is the request by which a page asks for something (HTML and Fetch, as their elements have it).
 func (c *window) createRequest(ref page.Reference) *fetch.Request {
-	req := &fetch.Request{URL: ref.URL, Method: "GET", Cache: c.mode, Mode: ref.Mode, Credentials: ref.Credentials, Redirect: "follow", Destination: ref.Destination, Referrer: c.URL}
+	req := &fetch.Request{URL: ref.URL, Method: "GET", Cache: c.mode, Mode: ref.Mode, Credentials: ref.Credentials,
+		Redirect: "follow", Destination: ref.Destination, Referrer: c.URL}
 	accept := accepts[ref.Destination]
 	if accept == "" {
 		accept = "*/*"

@@ -58,14 +58,16 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 		switch {
 		case c.settings.scriptless:
 		case !c.settings.policy.AllowsInline(s.Text, s.Nonce):
-			w.Workers.Account.Note(account.Note{Level: "error", Text: "an inline script is not run: the page's Content-Security-Policy does not allow it", Where: c.URL})
+			w.Workers.Account.Note(account.Note{Level: "error", Text: "an inline script is not run: the page's " +
+				"Content-Security-Policy does not allow it", Where: c.URL})
 		case s.Module:
 			w.module(c, s.Script, depth)
 		default:
 			w.runs(c, s.Script, depth)
 		}
 	}
-	if p := w.Present; p != nil && !c.Frame && !c.settings.scriptless && weburl.OriginOf(c.URL) == weburl.OriginOf(p.Script) {
+	if p := w.Present; p != nil && !c.Frame && !c.settings.scriptless &&
+		weburl.OriginOf(c.URL) == weburl.OriginOf(p.Script) {
 		w.register(c, *p)
 	}
 }
@@ -95,7 +97,8 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 		return
 	}
 	if ref.AfterReady && !w.WithoutWorkers {
-		if g := w.Workers.MatchServiceWorkerRegistration(c.URL); g == nil || g.Active == nil || g.Active.State != account.Activated {
+		if g := w.Workers.MatchServiceWorkerRegistration(c.URL); g == nil || g.Active == nil ||
+			g.Active.State != account.Activated {
 			later := ref
 			later.AfterReady = false
 			w.Workers.OnActive(func() {
@@ -154,7 +157,8 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 	})
 }
 
-// style asks for the pictures and fonts that the page's style sheets call for, once none of those is under way any more.
+// style asks for the pictures and fonts that the page's style sheets call for, once none of those is under way any
+// more.
 func (w *Windows) style(c *window) {
 	if c.styles.pending > 0 || c.document == nil || c.Closed {
 		return
@@ -190,10 +194,12 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 		// Under nosniff the load itself fails; else the file comes and is not taken.
 		l.Missing, l.Refused, l.Why = nosniff, true, fetch.Failure{Kind: fetch.WrongStyleType, Detail: essence}
 		return
-	case l.Destination == "script" && (l.Module || nosniff) && !site.IsJavaScript(essence) && essence != "application/json":
+	case l.Destination == "script" && (l.Module || nosniff) && !site.IsJavaScript(essence) &&
+		essence != "application/json":
 		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongScriptType, Detail: essence}
 		return
-	case l.Destination == "script" && (strings.HasPrefix(essence, "image/") || strings.HasPrefix(essence, "audio/") || strings.HasPrefix(essence, "video/") || essence == "text/csv"):
+	case l.Destination == "script" && (strings.HasPrefix(essence, "image/") || strings.HasPrefix(essence, "audio/") ||
+		strings.HasPrefix(essence, "video/") || essence == "text/csv"):
 		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongScriptType, Detail: essence}
 		return
 	}

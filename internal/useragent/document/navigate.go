@@ -62,12 +62,14 @@ func (v *View) Missing() []string {
 // Limit is the virtual time after which a page without a document counts as stuck, and a document as all that comes.
 const Limit = 10 * time.Second
 
-// Open opens a URL in a tab, a new one when old is nil. The page that the tab showed before is closed once the new one takes its place.
+// Open opens a URL in a tab, a new one when old is nil. The page that the tab showed before is closed once the new one
+// takes its place.
 func (w *Windows) Open(url string, old *Tab) *Tab {
 	return w.open(url, old, "")
 }
 
-// open opens a URL, waits for its document and for what that asks for. mode is the cache mode of the page's own requests.
+// open opens a URL, waits for its document and for what that asks for. mode is the cache mode of the page's own
+// requests.
 func (w *Windows) open(url string, tab *Tab, mode string) *Tab {
 	if tab == nil {
 		tab = &Tab{}
@@ -99,7 +101,8 @@ func (w *Windows) open(url string, tab *Tab, mode string) *Tab {
 	return tab
 }
 
-// immediateRefresh is how long a page that is about to send its visitor on counts as on its way; one that stays longer was meant to be read.
+// immediateRefresh is how long a page that is about to send its visitor on counts as on its way; one that stays longer
+// was meant to be read.
 const immediateRefresh = 2 * time.Second
 
 // leadsOn gives the address to which a page sends its visitor at once by a refresh, "" when it stays.
@@ -172,8 +175,10 @@ func (w *Windows) CloseTab(t *Tab) {
 // forceReload is the cache mode of a page reloaded past worker and caches (Service Workers, 2.4: "force reload").
 const forceReload = "reload"
 
-// navigate finds the document for a URL (HTML, 7.4.5; Service Workers, "Handle Fetch"). done gets nil and a reason for a network error.
-func (w *Windows) navigate(c *window, url string, hops int, done func(*fetch.Response, *serviceworker.Registration, fetch.Failure)) {
+// navigate finds the document for a URL (HTML, 7.4.5; Service Workers, "Handle Fetch"). done gets nil and a reason for
+// a network error.
+func (w *Windows) navigate(c *window, url string, hops int,
+	done func(*fetch.Response, *serviceworker.Registration, fetch.Failure)) {
 	if hops > 20 {
 		w.clock().After(0, func() { done(nil, nil, fetch.Failure{Kind: fetch.TooManyRedirects}) })
 		return
@@ -182,7 +187,9 @@ func (w *Windows) navigate(c *window, url string, hops int, done func(*fetch.Res
 	if c.Frame {
 		destination = "iframe"
 	}
-	req := &fetch.Request{URL: weburl.WithoutFragment(url), Method: "GET", Cache: c.mode, Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate", Credentials: "include", Redirect: "manual", Destination: destination, Referrer: "no-referrer"}
+	req := &fetch.Request{URL: weburl.WithoutFragment(url), Method: "GET", Cache: c.mode,
+		Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate",
+		Credentials: "include", Redirect: "manual", Destination: destination, Referrer: "no-referrer"}
 	if c.referrer != "" {
 		req.Referrer = c.referrer
 	}

@@ -21,9 +21,10 @@ func (w *Windows) Reload(t *Tab, pastWorker bool) *Tab {
 	return w.open(cmp.Or(t.FinalURL, t.View.URL), t, mode)
 }
 
-// Fetch makes a request as the page at a URL, or the one that a tab shows, would. done is false when no answer came within Limit;
-// resp is nil for a network error.
-func (w *Windows) Fetch(from *Tab, url string, req *fetch.Request) (resp *fetch.Response, by fetch.Answerer, done bool) {
+// Fetch makes a request as the page at a URL, or the one that a tab shows, would. done is false when no answer came
+// within Limit; resp is nil for a network error.
+func (w *Windows) Fetch(from *Tab, url string, req *fetch.Request) (resp *fetch.Response, by fetch.Answerer,
+	done bool) {
 	var c *window
 	if from != nil {
 		c = from.window
@@ -38,8 +39,8 @@ func (w *Windows) Fetch(from *Tab, url string, req *fetch.Request) (resp *fetch.
 	return resp, by, done
 }
 
-// Request asks for a page as opening it would, without showing it. done is false when no document came within Limit; resp is
-// nil for a network error page, with its reason.
+// Request asks for a page as opening it would, without showing it. done is false when no document came within Limit;
+// resp is nil for a network error page, with its reason.
 func (w *Windows) Request(url string) (resp *fetch.Response, by fetch.Answerer, reason fetch.Failure, done bool) {
 	c := w.newWindow(url)
 	w.navigate(c, url, 0, func(r *fetch.Response, _ *serviceworker.Registration, why fetch.Failure) {
@@ -57,7 +58,8 @@ func (w *Windows) Request(url string) (resp *fetch.Response, by fetch.Answerer, 
 func (w *Windows) ReadDocument(url string) *page.Document {
 	var d *page.Document
 	done := false
-	w.Workers.Fetcher.Fetch(&fetch.Request{URL: url, Method: "GET", Mode: "navigate", Credentials: "include", Redirect: "follow", Client: fetch.Settings{Origin: weburl.OriginOf(url)}}, func(resp *fetch.Response) {
+	w.Workers.Fetcher.Fetch(&fetch.Request{URL: url, Method: "GET", Mode: "navigate", Credentials: "include",
+		Redirect: "follow", Client: fetch.Settings{Origin: weburl.OriginOf(url)}}, func(resp *fetch.Response) {
 		done = true
 		if resp != nil && resp.Status == 200 && site.IsHTML(resp.Get("content-type")) && resp.Body != nil {
 			if text, err := resp.Body.Bytes(); err == nil {

@@ -60,7 +60,8 @@ type effects struct {
 // newWindow makes a window that is on its way to an address.
 func (w *Windows) newWindow(url string) *window {
 	c := &window{
-		Client: &serviceworker.Client{ID: w.Workers.NewID(), URL: url}, in: w, seen: map[string]*Load{}, view: &View{URL: url},
+		Client: &serviceworker.Client{ID: w.Workers.NewID(),
+			URL: url}, in: w, seen: map[string]*Load{}, view: &View{URL: url},
 	}
 	c.Window = c
 	return c

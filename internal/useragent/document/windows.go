@@ -97,7 +97,8 @@ func (w *Windows) register(c *window, r page.Registration) {
 		return
 	}
 	if c.Opaque {
-		c.view.RegisterErrors = append(c.view.RegisterErrors, "SecurityError: the page is sandboxed and has no origin of its own, so it may not register a worker")
+		c.view.RegisterErrors = append(c.view.RegisterErrors, "SecurityError: the page is sandboxed and has no origin of "+
+			"its own, so it may not register a worker")
 		return
 	}
 	refused := func(why string) {

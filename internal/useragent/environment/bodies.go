@@ -15,7 +15,8 @@ import (
 
 import ()
 
-// bodyOperations are of content, which stays outside of the engine until a script reads it. Scripts refer to it by number.
+// bodyOperations are of content, which stays outside of the engine until a script reads it. Scripts refer to it by
+// number.
 var bodyOperations = operations{
 	"body.text": touching(func(r *Realm, args arguments) (any, error) { return r.holdBytes([]byte(args.text(0))), nil }),
 	"body.take": touching(func(r *Realm, args arguments) (any, error) { return r.holdBytes(args.bytes(0)), nil }),
@@ -75,7 +76,8 @@ func (r *Realm) bytes(handle int) ([]byte, error) {
 	return h.body.Bytes()
 }
 
-// decodeUTF8 is the Encoding Standard's "UTF-8 decode": a byte order mark goes, and each maximal ill-formed part becomes one U+FFFD.
+// decodeUTF8 is the Encoding Standard's "UTF-8 decode": a byte order mark goes, and each maximal ill-formed part
+// becomes one U+FFFD.
 func decodeUTF8(data []byte) string {
 	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
 	if utf8.Valid(data) {

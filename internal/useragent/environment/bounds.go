@@ -7,8 +7,8 @@ import (
 	"tachyform/internal/script"
 )
 
-// limits bound the work that scripts may cause. They count work, not time, so that a busy machine changes nothing: a step of the engine
-// is the unit, and what goes on outside of it is weighed against that.
+// limits bound the work that scripts may cause. They count work, not time, so that a busy machine changes nothing: a
+// step of the engine is the unit, and what goes on outside of it is weighed against that.
 type limits struct {
 	// steps bounds a turn of the event loop; a whole run from task to task may take runTurns times as many.
 	steps int
@@ -19,15 +19,16 @@ type limits struct {
 const (
 	runTurns  = 2
 	turnSteps = 1000 // and a turn of an engine, beside its own steps
-	// addressSteps is how much more a run may take for each address that has been asked for: large sites are no endless ones.
+	// addressSteps is how much more a run may take for each address that has been asked for: large sites are no endless
+	// ones.
 	addressSteps = 40_000
 	leastSteps   = 400_000
 	// spentUp is how many exhausted limits show that trying more of the same shows nothing new.
 	spentUp = 4
 )
 
-// after gives the limits for what comes after so many exhausted ones: a script that has run without end before is not given all of its
-// time again and again.
+// after gives the limits for what comes after so many exhausted ones: a script that has run without end before is not
+// given all of its time again and again.
 func (l limits) after(exhausted int) limits {
 	if exhausted == 0 {
 		return l

@@ -72,7 +72,8 @@ func (r *Realm) cacheOperation(op string, id int, args arguments) error {
 	return nil
 }
 
-func (r *Realm) cacheResult(op, name string, c *storage.Cache, req *fetch.Request, resp *fetch.Response, opt storage.MatchOptions) any {
+func (r *Realm) cacheResult(op, name string, c *storage.Cache, req *fetch.Request, resp *fetch.Response,
+	opt storage.MatchOptions) any {
 	s := r.p.store()
 	switch op {
 	case "caches.open":

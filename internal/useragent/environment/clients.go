@@ -112,8 +112,8 @@ func (r *Realm) openWindow(id int, url string) {
 	r.p.Workers.Windows.OpenWindow(url, r.settleWith(id))
 }
 
-// settleWith gives what settles a promise once the document of a client is there: with the client when it is of this origin, else null.
-// The worker may have ended by then.
+// settleWith gives what settles a promise once the document of a client is there: with the client when it is of this
+// origin, else null. The worker may have ended by then.
 func (r *Realm) settleWith(id int) func(*serviceworker.Client, fetch.Failure) {
 	return func(c *serviceworker.Client, why fetch.Failure) {
 		switch {

@@ -18,8 +18,8 @@ func BenchmarkEngine(b *testing.B) {
 	}
 }
 
-// Binary data crosses unchanged, and scripts see nothing of the way it takes, nor anything of the machine; the next worker in the
-// same engine sees nothing of the one before.
+// Binary data crosses unchanged, and scripts see nothing of the way it takes, nor anything of the machine; the next
+// worker in the same engine sees nothing of the one before.
 func TestCrossing(t *testing.T) {
 	for range 3 {
 		var got []byte

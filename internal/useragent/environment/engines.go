@@ -68,8 +68,8 @@ func putEngine(e *pooledEngine) {
 	}
 }
 
-// WarmEngines keeps, for the branches of one browser, engines in which a worker's script has run already. A branch starts its worker
-// from there when the script left nothing behind outside of the engine.
+// WarmEngines keeps, for the branches of one browser, engines in which a worker's script has run already. A branch
+// starts its worker from there when the script left nothing behind outside of the engine.
 type WarmEngines struct {
 	mu   sync.Mutex
 	list map[warmKey][]*warmEngine

@@ -48,8 +48,8 @@ func (r *Realm) DispatchMessage(data any, from *serviceworker.Client) {
 	r.Dispatch("message", map[string]any{"data": data, "source": infoOf(from)}, nil)
 }
 
-// DispatchFetch gives the worker a fetch event. respond is called once: with a nil response where the worker leaves the request alone,
-// or answers with a network error.
+// DispatchFetch gives the worker a fetch event. respond is called once: with a nil response where the worker leaves
+// the request alone, or answers with a network error.
 func (r *Realm) DispatchFetch(e serviceworker.FetchEvent, respond func(*fetch.Response, account.Answer)) {
 	init := map[string]any{"request": r.encodeRequest(e.Request)}
 	if e.Client != "" {
@@ -64,8 +64,8 @@ func (r *Realm) DispatchFetch(e serviceworker.FetchEvent, respond func(*fetch.Re
 	r.dispatch("fetch", init, &liveEvent{respond: respond})
 }
 
-// preload asks the network for a page at the same time as the worker is asked (navigation preload). It gives the number of the
-// promise that the event's preloadResponse is.
+// preload asks the network for a page at the same time as the worker is asked (navigation preload). It gives the
+// number of the promise that the event's preloadResponse is.
 func (r *Realm) preload(req *fetch.Request) int {
 	r.next++
 	id := -r.next

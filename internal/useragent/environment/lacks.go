@@ -1,6 +1,7 @@
 package environment
 
-// Habits of real browsers, beside the standard, that kinds of browser name under Lacks; measured, see testdata/snippets.json.
+// Habits of real browsers, beside the standard, that kinds of browser name under Lacks; measured, see
+// testdata/snippets.json.
 const (
 	// CopiesByVary: of one address only the answer that was put last is kept, whatever it varies by.
 	CopiesByVary = "copies by Vary"

@@ -23,8 +23,8 @@ func plain(run func(*Realm, arguments) (any, error)) operation { return operatio
 // touching is an operation after which something may.
 func touching(run func(*Realm, arguments) (any, error)) operation { return operation{run, true} }
 
-// promised is an operation that settles a promise, whose number is its first argument, in a task of its own. What run gives is the
-// value, or the failure as "name: message".
+// promised is an operation that settles a promise, whose number is its first argument, in a task of its own. What run
+// gives is the value, or the failure as "name: message".
 func promised(run func(*Realm, arguments) (value any, failure string)) operation {
 	return touching(func(r *Realm, args arguments) (any, error) {
 		id, rest := args.number(0), args[1:]
@@ -40,8 +40,10 @@ func promised(run func(*Realm, arguments) (value any, failure string)) operation
 var all = func() operations {
 	out := operations{}
 	for _, list := range []operations{
-		scriptOperations, timerOperations, urlOperations, patternOperations, bodyOperations, compressionOperations, digestOperations,
-		fetchOperations, eventOperations, cacheOperations, databaseOperations, lockOperations, channelOperations, cookieOperations, clientOperations,
+		scriptOperations, timerOperations, urlOperations, patternOperations, bodyOperations, compressionOperations,
+		digestOperations,
+		fetchOperations, eventOperations, cacheOperations, databaseOperations, lockOperations, channelOperations,
+		cookieOperations, clientOperations,
 		registrationOperations, pushOperations, syncOperations, notificationOperations,
 	} {
 		for name, op := range list {

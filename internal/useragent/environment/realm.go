@@ -1,5 +1,5 @@
-// Package environment is what scripts find: the global object with its interfaces, in JavaScript sources by standard, and the
-// operations for which these ask the browser.
+// Package environment is what scripts find: the global object with its interfaces, in JavaScript sources by standard,
+// and the operations for which these ask the browser.
 package environment
 
 import (
@@ -61,11 +61,13 @@ type Realm struct {
 // Start starts a worker's engine and runs its script. The error is what the script threw, in words.
 func (p *Platform) Start(w *serviceworker.Worker) (serviceworker.Global, error) {
 	r := &Realm{
-		p: p, w: w, contents: contents{bodies: map[int]body{}, opened: map[int]*storage.Cache{}}, timers: map[int]*clock.Task{},
+		p: p, w: w, contents: contents{bodies: map[int]body{},
+			opened: map[int]*storage.Cache{}}, timers: map[int]*clock.Task{},
 		events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2),
 	}
 	r.shared = shared{map[int]*storage.Lock{}, map[int]*storage.Channel{}}
-	r.databases = &databases{r: r, connections: map[int]*indexeddb.Connection{}, transactions: map[int]*indexeddb.Transaction{}}
+	r.databases = &databases{r: r, connections: map[int]*indexeddb.Connection{},
+		transactions: map[int]*indexeddb.Transaction{}}
 	key := warmKey{w.Original, w.State, w.Registration.UpdateViaCache, p.clock().Now}
 	if w.Original != nil {
 		if e := p.Engines.get(key); e != nil {

@@ -77,7 +77,8 @@ func partsJSON(u *whatwg.Url) string {
 			origin = weburl.Origin(inner)
 		}
 	}
-	text, _ := json.Marshal([]string{u.Href(false), origin, u.Protocol(), u.Username(), u.Password(), u.Host(), u.Hostname(), u.Port(), u.Pathname(), u.Search(), u.Hash()})
+	text, _ := json.Marshal([]string{u.Href(false), origin, u.Protocol(), u.Username(), u.Password(), u.Host(),
+		u.Hostname(), u.Port(), u.Pathname(), u.Search(), u.Hash()})
 	return string(text)
 }
 

@@ -37,8 +37,9 @@ func (p patternInput) base() string {
 	return *p.Base
 }
 
-// readPattern reads a URL pattern ("create a URL pattern") and gives its components in canonical syntax, or the error. Regular
-// expressions in it are held back from the library, which knows those of Go alone, and put back into what it gives.
+// readPattern reads a URL pattern ("create a URL pattern") and gives its components in canonical syntax, or the error.
+// Regular expressions in it are held back from the library, which knows those of Go alone, and put back into what it
+// gives.
 func readPattern(input string) string {
 	var in patternInput
 	if err := json.Unmarshal([]byte(input), &in); err != nil {
@@ -63,7 +64,8 @@ func readPattern(input string) string {
 		return toJSON(map[string]string{"error": err.Error()})
 	}
 	parts := map[string]string{
-		"protocol": p.Protocol(), "username": p.Username(), "password": p.Password(), "hostname": p.Hostname(), "port": p.Port(),
+		"protocol": p.Protocol(), "username": p.Username(), "password": p.Password(), "hostname": p.Hostname(),
+		"port":     p.Port(),
 		"pathname": p.Pathname(), "search": p.Search(), "hash": p.Hash(),
 	}
 	for part, text := range parts {
@@ -75,14 +77,16 @@ func readPattern(input string) string {
 	return toJSON(map[string]any{"parts": parts})
 }
 
-// heldRegexp is what stands in place of a regular expression. A parenthesis of the text itself is always escaped in a pattern.
+// heldRegexp is what stands in place of a regular expression. A parenthesis of the text itself is always escaped in a
+// pattern.
 var heldRegexp = regexp.MustCompile(`\(g\d+\)`)
 
-// wildcard is how the standard writes its own wildcards as regular expressions; the library must go on seeing them as such.
+// wildcard is how the standard writes its own wildcards as regular expressions; the library must go on seeing them as
+// such.
 var wildcard = regexp.MustCompile(`^(\.\*|\[\^(\\[./])?\]\+\?)$`)
 
-// holdRegexps replaces each regular expression of a pattern by a mark, and adds it to held. What is no regular expression by the
-// standard ("tokenize", step for an open parenthesis) stays, and is an error for who reads on.
+// holdRegexps replaces each regular expression of a pattern by a mark, and adds it to held. What is no regular
+// expression by the standard ("tokenize", step for an open parenthesis) stays, and is an error for who reads on.
 func holdRegexps(text string, held *[]string) string {
 	var out []byte
 	for i := 0; i < len(text); i++ {
@@ -106,8 +110,8 @@ func holdRegexps(text string, held *[]string) string {
 	return string(out)
 }
 
-// regexpLength gives the length of the regular expression that text begins with, up to the parenthesis that closes it; 0 where
-// there is none.
+// regexpLength gives the length of the regular expression that text begins with, up to the parenthesis that closes it;
+// 0 where there is none.
 func regexpLength(text string) int {
 	depth := 1
 	for i := 0; i < len(text); i++ {
@@ -141,8 +145,8 @@ var anything = func() *urlpattern.URLPattern {
 	return p
 }()
 
-// patternTarget gives the components of what a pattern is held against ("match a URL pattern", its first steps); "null" where
-// that is no URL.
+// patternTarget gives the components of what a pattern is held against ("match a URL pattern", its first steps);
+// "null" where that is no URL.
 func patternTarget(input string) string {
 	var in patternInput
 	if err := json.Unmarshal([]byte(input), &in); err != nil {
@@ -158,7 +162,8 @@ func patternTarget(input string) string {
 		return "null"
 	}
 	return toJSON(map[string]string{
-		"protocol": m.Protocol.Input, "username": m.Username.Input, "password": m.Password.Input, "hostname": m.Hostname.Input,
-		"port": m.Port.Input, "pathname": m.Pathname.Input, "search": m.Search.Input, "hash": m.Hash.Input,
+		"protocol": m.Protocol.Input, "username": m.Username.Input, "password": m.Password.Input,
+		"hostname": m.Hostname.Input,
+		"port":     m.Port.Input, "pathname": m.Pathname.Input, "search": m.Search.Input, "hash": m.Hash.Input,
 	})
 }

@@ -65,7 +65,8 @@ func (f Failure) String() string {
 	case BadStatus:
 		return fmt.Sprintf("it answered with status %d", f.Status)
 	case UncheckedIntegrity:
-		return "it lies on another origin, and its tag has integrity without crossorigin: browsers can't check it and refuse it"
+		return "it lies on another origin, and its tag has integrity without crossorigin: browsers can't check it and " +
+			"refuse it"
 	case WrongIntegrity:
 		return "its content is not what the integrity attribute of its tag says"
 	case WrongStyleType:

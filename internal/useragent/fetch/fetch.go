@@ -1,5 +1,5 @@
-// Package fetch performs requests as the Fetch standard has it, past service workers: redirects, CORS with preflights, policies, integrity and
-// the HTTP cache.
+// Package fetch performs requests as the Fetch standard has it, past service workers: redirects, CORS with preflights,
+// policies, integrity and the HTTP cache.
 package fetch
 
 import (
@@ -64,7 +64,8 @@ type fetching struct {
 
 func (f *fetching) networkError() { f.Clock.After(0, func() { f.done(nil) }) }
 
-// mainFetch is "main fetch" (Fetch, 4.1), as far as it concerns what workers and pages see: mixed content and referrers are left out.
+// mainFetch is "main fetch" (Fetch, 4.1), as far as it concerns what workers and pages see: mixed content and
+// referrers are left out.
 func (f *fetching) mainFetch(u *whatwg.Url) {
 	f.urls = append(f.urls, u.Href(true))
 	if u.Scheme() == "data" && len(f.urls) == 1 {
@@ -108,7 +109,8 @@ func (f *fetching) httpNetworkOrCacheFetch(u *whatwg.Url) {
 	}
 	if f.includesCredentials() {
 		asking, err := whatwg.Parse(f.req.Client.Origin)
-		from := Crossing{Site: err != nil || SiteOf(asking) != SiteOf(u), Navigation: f.req.Mode == "navigate" && (f.req.Method == "GET" || f.req.Method == "HEAD")}
+		from := Crossing{Site: err != nil || SiteOf(asking) != SiteOf(u), Navigation: f.req.Mode == "navigate" &&
+			(f.req.Method == "GET" || f.req.Method == "HEAD")}
 		if c := f.Cookies.Retrieve(u, from, f.Clock.Now); c != "" {
 			header.Set("Cookie", c)
 		}
@@ -124,7 +126,8 @@ func (f *fetching) httpNetworkOrCacheFetch(u *whatwg.Url) {
 	f.httpNetworkFetch(u, sent)
 }
 
-// includesCredentials says whether cookies go with the request (Fetch, 4.5, step 8.20; credentialless embedders send none elsewhere).
+// includesCredentials says whether cookies go with the request (Fetch, 4.5, step 8.20; credentialless embedders send
+// none elsewhere).
 func (f *fetching) includesCredentials() bool {
 	blind := f.cross() && f.req.Mode == "no-cors" && f.req.Client.EmbedderPolicy == "credentialless"
 	return f.req.Credentials == "include" && !blind || f.req.Credentials == "same-origin" && !f.tainted
@@ -151,8 +154,10 @@ func (f *fetching) received(u *whatwg.Url, answer *site.Response) {
 		f.done(nil)
 		return
 	}
-	if f.cross() && f.req.Mode == "no-cors" && !CrossOriginResourcePolicyCheck(f.req.Client.Origin, u, answer.Header.Get("Cross-Origin-Resource-Policy"), f.req.Client.EmbedderPolicy) {
-		f.Refused(u.Href(true) + " is not for pages of other origins: its Cross-Origin-Resource-Policy and the page's Cross-Origin-Embedder-Policy forbid it")
+	if f.cross() && f.req.Mode == "no-cors" && !CrossOriginResourcePolicyCheck(f.req.Client.Origin, u,
+		answer.Header.Get("Cross-Origin-Resource-Policy"), f.req.Client.EmbedderPolicy) {
+		f.Refused(u.Href(true) + " is not for pages of other origins: its Cross-Origin-Resource-Policy and the page's " +
+			"Cross-Origin-Embedder-Policy forbid it")
 		f.done(nil)
 		return
 	}
@@ -178,7 +183,8 @@ func (f *fetching) received(u *whatwg.Url, answer *site.Response) {
 	f.done(filter(resp, f.req, f.cross()))
 }
 
-// httpRedirectFetch is "HTTP-redirect fetch" (Fetch, 4.4), and what the redirect mode makes of a redirect before ("HTTP fetch", step 6).
+// httpRedirectFetch is "HTTP-redirect fetch" (Fetch, 4.4), and what the redirect mode makes of a redirect before
+// ("HTTP fetch", step 6).
 func (f *fetching) httpRedirectFetch(u *whatwg.Url, resp *Response, location string) {
 	switch {
 	case f.req.Redirect == "error":
@@ -188,7 +194,8 @@ func (f *fetching) httpRedirectFetch(u *whatwg.Url, resp *Response, location str
 		f.done(resp)
 		return
 	case f.req.Redirect == "manual":
-		f.done(&Response{Type: "opaqueredirect", URLs: f.urls[:1], Header: [][2]string{}, Source: Source{Kind: NetworkSource}, Internal: resp})
+		f.done(&Response{Type: "opaqueredirect", URLs: f.urls[:1], Header: [][2]string{}, Source: Source{Kind: NetworkSource},
+			Internal: resp})
 		return
 	}
 	next, err := u.Parse(location)
@@ -196,7 +203,8 @@ func (f *fetching) httpRedirectFetch(u *whatwg.Url, resp *Response, location str
 		f.done(nil)
 		return
 	}
-	if resp.Status == 303 && f.req.Method != "HEAD" || (resp.Status == 301 || resp.Status == 302) && f.req.Method == "POST" {
+	if resp.Status == 303 && f.req.Method != "HEAD" || (resp.Status == 301 || resp.Status == 302) &&
+		f.req.Method == "POST" {
 		f.req.Method, f.req.Content = "GET", nil
 	}
 	f.mainFetch(next)
@@ -211,7 +219,8 @@ func filter(resp *Response, req *Request, cross bool) *Response {
 		return &Response{Type: "opaque", Header: [][2]string{}, Source: resp.Source, Internal: resp}
 	case cross:
 		resp.Type = "cors"
-		exposed := map[string]bool{"cache-control": true, "content-language": true, "content-length": true, "content-type": true, "expires": true, "last-modified": true, "pragma": true}
+		exposed := map[string]bool{"cache-control": true, "content-language": true, "content-length": true,
+			"content-type": true, "expires": true, "last-modified": true, "pragma": true}
 		for _, name := range strings.Split(HeaderValue(resp.Header, "Access-Control-Expose-Headers"), ",") {
 			exposed[strings.ToLower(strings.TrimSpace(name))] = true
 		}
@@ -245,7 +254,8 @@ func CORSCheck(h http.Header, origin, credentials string) bool {
 	return allowed == origin && (credentials != "include" || h.Get("Access-Control-Allow-Credentials") == "true")
 }
 
-// CrossOriginResourcePolicyCheck is the cross-origin resource policy check (Fetch, 3.7) for an answer from another origin.
+// CrossOriginResourcePolicyCheck is the cross-origin resource policy check (Fetch, 3.7) for an answer from another
+// origin.
 func CrossOriginResourcePolicyCheck(origin string, u *whatwg.Url, policy, embedder string) bool {
 	switch strings.ToLower(strings.TrimSpace(policy)) {
 	case "cross-origin":
@@ -294,5 +304,6 @@ func dataResponse(ref string) *Response {
 			mime += ";charset=US-ASCII"
 		}
 	}
-	return &Response{Type: "basic", URLs: []string{ref}, Status: 200, StatusText: "OK", Header: [][2]string{{"content-type", mime}}, Body: site.Bytes(body), Source: Source{Kind: NetworkSource}}
+	return &Response{Type: "basic", URLs: []string{ref}, Status: 200, StatusText: "OK",
+		Header: [][2]string{{"content-type", mime}}, Body: site.Bytes(body), Source: Source{Kind: NetworkSource}}
 }

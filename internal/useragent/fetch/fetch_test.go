@@ -33,7 +33,8 @@ func (h table) Answer(_ context.Context, r *site.Request) (*site.Response, error
 	*h.asked = append(*h.asked, line)
 	head, body, _ := strings.Cut(h.paths[r.URL.Pathname()], "\n\n")
 	lines := strings.Split(head, "\n")
-	resp := &site.Response{Status: map[string]int{"": 404, "200": 200, "204": 204, "301": 301, "302": 302, "303": 303, "307": 307}[lines[0]], Header: http.Header{}, Body: site.Bytes(body)}
+	resp := &site.Response{Status: map[string]int{"": 404, "200": 200, "204": 204, "301": 301, "302": 302, "303": 303,
+		"307": 307}[lines[0]], Header: http.Header{}, Body: site.Bytes(body)}
 	for _, l := range lines[1:] {
 		name, value, _ := strings.Cut(l, ": ")
 		resp.Header.Add(name, value)
@@ -57,17 +58,27 @@ const here, there = "https://line.example", "https://tiles.example"
 func fetcher(cache *HTTPCache) (f *Fetcher, asked, refused *[]string) {
 	asked, refused = &[]string{}, &[]string{}
 	paths := map[string]string{
-		"/a": "200\nContent-Type: text/plain\nX-Tide: low\n\ntides", "/open": "200\nAccess-Control-Allow-Origin: *\nX-Tide: low\nAccess-Control-Expose-Headers: x-tide\n\ntides",
-		"/mine": "200\nAccess-Control-Allow-Origin: " + here + "\nAccess-Control-Allow-Credentials: true\n\ntides", "/corp": "200\nCross-Origin-Resource-Policy: same-origin\n\ntides",
-		"/moved": "302\nLocation: /a", "/moved303": "303\nLocation: /a", "/moved307": "307\nLocation: /a", "/away": "302\nLocation: " + there + "/open", "/back": "302\nLocation: " + here + "/open",
-		"/loop": "302\nLocation: /loop", "/odd": "302\nLocation: mailto:a@line.example", "/data": "302\nLocation: data:text/plain,x", "/none": "204\n\nx",
+		"/a":    "200\nContent-Type: text/plain\nX-Tide: low\n\ntides",
+		"/open": "200\nAccess-Control-Allow-Origin: *\nX-Tide: low\nAccess-Control-Expose-Headers: x-tide\n\ntides",
+		"/mine": "200\nAccess-Control-Allow-Origin: " + here +
+			"\nAccess-Control-Allow-Credentials: true\n\ntides", "/corp": "200\nCross-Origin-Resource-Policy: " +
+			"same-origin\n\ntides",
+		"/moved": "302\nLocation: /a", "/moved303": "303\nLocation: /a", "/moved307": "307\nLocation: /a",
+		"/away": "302\nLocation: " + there + "/open", "/back": "302\nLocation: " + here + "/open",
+		"/loop": "302\nLocation: /loop", "/odd": "302\nLocation: mailto:a@line.example",
+		"/data": "302\nLocation: data:text/plain,x", "/none": "204\n\nx",
 		"/login": "200\nSet-Cookie: member=1\n\nin", "/fresh": "200\nCache-Control: max-age=60\n\ntides", "/nowhere": "302",
 	}
 	k := &clock.Clock{}
 	hosts := map[string]site.Host{here: table{here, paths, asked}, there: table{there, paths, asked}}
 	return &Fetcher{
-		Clock: k, Network: &network.Network{Context: context.Background(), Hosts: hosts, Condition: condition.Online, Clock: k}, Cache: cache,
-		Cookies: jar{"line.example": "home=1", "tiles.example": "theirs=1"}, Refused: func(why string) { *refused = append(*refused, why) }, Answered: func(*whatwg.Url, *site.Response) {},
+		Clock: k, Network: &network.Network{Context: context.Background(), Hosts: hosts, Condition: condition.Online,
+			Clock: k}, Cache: cache,
+		Cookies: jar{"line.example": "home=1",
+			"tiles.example": "theirs=1"}, Refused: func(why string) {
+			*refused = append(*refused,
+				why)
+		}, Answered: func(*whatwg.Url, *site.Response) {},
 	}, asked, refused
 }
 
@@ -91,34 +102,47 @@ func TestFetch(t *testing.T) {
 		want  string // type, status and number of addresses; "" for a network error
 		asked string
 	}{
-		{"own origin", Request{URL: here + "/a", Mode: "cors", Credentials: "same-origin"}, "basic 200 1", "GET /a with home=1"},
+		{"own origin", Request{URL: here + "/a", Mode: "cors", Credentials: "same-origin"}, "basic 200 1",
+			"GET /a with home=1"},
 		{"no credentials", Request{URL: here + "/a", Mode: "cors", Credentials: "omit"}, "basic 200 1", "GET /a"},
 		{"not found", Request{URL: here + "/x", Mode: "cors"}, "basic 404 1", "GET /x"},
 		{"no content", Request{URL: here + "/none", Mode: "cors"}, "basic 204 1", "GET /none"},
 		{"followed", Request{URL: here + "/moved", Mode: "cors"}, "basic 200 2", "GET /moved, GET /a"},
 		{"redirect refused", Request{URL: here + "/moved", Mode: "cors", Redirect: "error"}, "", "GET /moved"},
-		{"redirect left to scripts", Request{URL: here + "/moved", Mode: "cors", Redirect: "manual"}, "opaqueredirect 0 1", "GET /moved"},
-		{"redirect left to a page load", Request{URL: here + "/moved", Mode: "navigate", Redirect: "manual"}, "basic 302 1", "GET /moved"},
+		{"redirect left to scripts", Request{URL: here + "/moved", Mode: "cors", Redirect: "manual"}, "opaqueredirect 0 1",
+			"GET /moved"},
+		{"redirect left to a page load", Request{URL: here + "/moved", Mode: "navigate", Redirect: "manual"}, "basic 302 1",
+			"GET /moved"},
 		{"without an address", Request{URL: here + "/nowhere", Mode: "cors"}, "basic 302 1", "GET /nowhere"},
-		{"for ever", Request{URL: here + "/loop", Mode: "cors"}, "", strings.TrimSuffix(strings.Repeat("GET /loop, ", 21), ", ")},
+		{"for ever", Request{URL: here + "/loop", Mode: "cors"}, "",
+			strings.TrimSuffix(strings.Repeat("GET /loop, ", 21), ", ")},
 		{"to no web address", Request{URL: here + "/odd", Mode: "cors"}, "", "GET /odd"},
 		{"to data", Request{URL: here + "/data", Mode: "cors"}, "", "GET /data"},
 		{"POST, 302", Request{URL: here + "/moved", Method: "POST", Mode: "cors"}, "basic 200 2", "POST /moved, GET /a"},
 		{"PUT, 303", Request{URL: here + "/moved303", Method: "PUT", Mode: "cors"}, "basic 200 2", "PUT /moved303, GET /a"},
-		{"POST, 307", Request{URL: here + "/moved307", Method: "POST", Mode: "cors"}, "basic 200 2", "POST /moved307, POST /a"},
+		{"POST, 307", Request{URL: here + "/moved307", Method: "POST", Mode: "cors"}, "basic 200 2",
+			"POST /moved307, POST /a"},
 		{"other origin, not shared", Request{URL: there + "/a", Mode: "cors"}, "", "GET /a"},
-		{"other origin, shared with all", Request{URL: there + "/open", Mode: "cors", Credentials: "same-origin"}, "cors 200 1", "GET /open"},
-		{"shared with all, but not with credentials", Request{URL: there + "/open", Mode: "cors", Credentials: "include"}, "", "GET /open with theirs=1"},
-		{"shared with this one", Request{URL: there + "/mine", Mode: "cors", Credentials: "include"}, "cors 200 1", "GET /mine with theirs=1"},
+		{"other origin, shared with all", Request{URL: there + "/open", Mode: "cors", Credentials: "same-origin"},
+			"cors 200 1", "GET /open"},
+		{"shared with all, but not with credentials", Request{URL: there + "/open", Mode: "cors", Credentials: "include"}, "",
+			"GET /open with theirs=1"},
+		{"shared with this one", Request{URL: there + "/mine", Mode: "cors", Credentials: "include"}, "cors 200 1",
+			"GET /mine with theirs=1"},
 		{"other origin, same-origin", Request{URL: there + "/open", Mode: "same-origin"}, "", ""},
-		{"other origin, opaque", Request{URL: there + "/a", Mode: "no-cors", Credentials: "include"}, "opaque 0 0", "GET /a with theirs=1"},
-		{"opaque, credentialless", Request{URL: there + "/a", Mode: "no-cors", Credentials: "include", Client: Settings{EmbedderPolicy: "credentialless"}}, "opaque 0 0", "GET /a"},
+		{"other origin, opaque", Request{URL: there + "/a", Mode: "no-cors", Credentials: "include"}, "opaque 0 0",
+			"GET /a with theirs=1"},
+		{"opaque, credentialless", Request{URL: there + "/a", Mode: "no-cors", Credentials: "include",
+			Client: Settings{EmbedderPolicy: "credentialless"}}, "opaque 0 0", "GET /a"},
 		{"opaque, for itself alone", Request{URL: there + "/corp", Mode: "no-cors"}, "", "GET /corp"},
-		{"opaque, embedder asks", Request{URL: there + "/a", Mode: "no-cors", Client: Settings{EmbedderPolicy: "require-corp"}}, "", "GET /a"},
+		{"opaque, embedder asks", Request{URL: there + "/a", Mode: "no-cors",
+			Client: Settings{EmbedderPolicy: "require-corp"}}, "", "GET /a"},
 		{"opaque and not followed", Request{URL: there + "/a", Mode: "no-cors", Redirect: "manual"}, "", ""},
 		{"away and back is tainted", Request{URL: there + "/back", Mode: "cors"}, "", "GET /back"},
-		{"away", Request{URL: here + "/away", Mode: "cors", Credentials: "same-origin"}, "cors 200 2", "GET /away with home=1, GET /open"},
-		{"a page load goes anywhere", Request{URL: there + "/a", Mode: "navigate", Credentials: "include"}, "basic 200 1", "GET /a with theirs=1"},
+		{"away", Request{URL: here + "/away", Mode: "cors", Credentials: "same-origin"}, "cors 200 2",
+			"GET /away with home=1, GET /open"},
+		{"a page load goes anywhere", Request{URL: there + "/a", Mode: "navigate", Credentials: "include"}, "basic 200 1",
+			"GET /a with theirs=1"},
 		{"data", Request{URL: "data:text/plain;base64,dGlkZXM=", Mode: "cors"}, "basic 200 1", ""},
 		{"damaged data", Request{URL: "data:text/plain;base64,dGl%%%", Mode: "cors"}, "", ""},
 		{"no address", Request{URL: "http://[", Mode: "cors"}, "", ""},
@@ -135,7 +159,8 @@ func TestFetch(t *testing.T) {
 			}
 			got := ""
 			if r := result(f, c.req); r != nil {
-				got = strings.Join([]string{r.Type, map[int]string{0: "0", 200: "200", 204: "204", 302: "302", 404: "404"}[r.Status], string(rune('0' + len(r.URLs)))}, " ")
+				got = strings.Join([]string{r.Type, map[int]string{0: "0", 200: "200", 204: "204", 302: "302",
+					404: "404"}[r.Status], string(rune('0' + len(r.URLs)))}, " ")
 				if r.Type == "opaque" {
 					assert.Equal(t, 200, r.Actual().Status, "the response behind it")
 					assert.Empty(t, r.Header)
@@ -149,7 +174,8 @@ func TestFetch(t *testing.T) {
 		})
 	}
 	f, _, _ := fetcher(nil)
-	assert.Equal(t, "low", result(f, Request{URL: there + "/open", Method: "GET", Mode: "cors", Redirect: "follow"}).Get("x-tide"), "exposed by name")
+	assert.Equal(t, "low", result(f, Request{URL: there +
+		"/open", Method: "GET", Mode: "cors", Redirect: "follow"}).Get("x-tide"), "exposed by name")
 	result(f, Request{URL: here + "/login", Method: "GET", Mode: "cors", Redirect: "follow", Credentials: "same-origin"})
 	assert.Equal(t, "member=1", f.Cookies.(jar)["line.example"])
 }
@@ -167,8 +193,10 @@ func TestHTTPCacheModes(t *testing.T) {
 		answered   bool
 		network    int
 	}{
-		{"/fresh", "only-if-cached", false, 0}, {"/fresh", "default", true, 1}, {"/fresh", "default", true, 0}, {"/fresh", "only-if-cached", true, 0},
-		{"/fresh", "no-cache", true, 1}, {"/fresh", "reload", true, 1}, {"/fresh", "default", true, 0}, {"/fresh", "no-store", true, 1}, {"/a", "default", true, 1}, {"/a", "default", true, 1},
+		{"/fresh", "only-if-cached", false, 0}, {"/fresh", "default", true, 1}, {"/fresh", "default", true, 0}, {"/fresh",
+			"only-if-cached", true, 0},
+		{"/fresh", "no-cache", true, 1}, {"/fresh", "reload", true, 1}, {"/fresh", "default", true, 0}, {"/fresh", "no-store",
+			true, 1}, {"/a", "default", true, 1}, {"/a", "default", true, 1},
 	} {
 		answered, network := get(c.path, c.mode)
 		assert.Equal(t, c.answered, answered, c.path+" "+c.mode)

@@ -30,8 +30,8 @@ func (h *HTTPCache) Branch() *HTTPCache {
 	return &HTTPCache{maps.Clone(h.entries)}
 }
 
-// Get gives a stored answer that may be used for a request in the given cache mode (Fetch, 4.6), or nil. refuse tells that the
-// mode forbids asking the network.
+// Get gives a stored answer that may be used for a request in the given cache mode (Fetch, 4.6), or nil. refuse tells
+// that the mode forbids asking the network.
 func (h *HTTPCache) Get(r *site.Request, mode string, now time.Duration) (answer *site.Response, refuse bool) {
 	if h == nil || r.Method != "GET" || r.Header.Get("Range") != "" {
 		return nil, mode == "only-if-cached"
@@ -61,7 +61,8 @@ func (h *HTTPCache) Put(r *site.Request, answer *site.Response, mode string, now
 	key := r.URL.Href(true)
 	delete(h.entries, key)
 	fresh := site.Freshness(answer.Header, clock.Epoch)
-	if fresh <= 0 || answer.Status != 200 && answer.Status != 301 && answer.Status != 308 && answer.Status != 404 && answer.Status != 410 {
+	if fresh <= 0 || answer.Status != 200 && answer.Status != 301 && answer.Status != 308 && answer.Status != 404 &&
+		answer.Status != 410 {
 		return
 	}
 	vary := map[string]string{}

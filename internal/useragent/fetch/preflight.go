@@ -12,17 +12,21 @@ import (
 )
 
 // forbiddenHeaders are set by the browser itself (Fetch, 2.2.2): they ask for no preflight.
-var forbiddenHeaders = map[string]bool{"origin": true, "referer": true, "host": true, "cookie": true, "connection": true, "content-length": true, "date": true, "te": true, "via": true, "user-agent": true, "accept-encoding": true}
+var forbiddenHeaders = map[string]bool{"origin": true, "referer": true, "host": true, "cookie": true,
+	"connection": true, "content-length": true, "date": true, "te": true, "via": true, "user-agent": true,
+	"accept-encoding": true}
 
 // safelistedMethods are the CORS-safelisted methods (Fetch, 2.2.1).
 var safelistedMethods = []string{"GET", "HEAD", "POST"}
 
-// corsUnsafe lists the names of the headers of a request that are no safelisted ones (Fetch, 2.2.2: CORS-unsafe request-header names).
+// corsUnsafe lists the names of the headers of a request that are no safelisted ones (Fetch, 2.2.2: CORS-unsafe
+// request-header names).
 func corsUnsafe(header [][2]string) (names []string) {
 	size := 0
 	for _, h := range header {
 		name, value := strings.ToLower(h[0]), h[1]
-		if forbiddenHeaders[name] || strings.HasPrefix(name, "sec-") || strings.HasPrefix(name, "proxy-") || strings.HasPrefix(name, "access-control-request-") {
+		if forbiddenHeaders[name] || strings.HasPrefix(name, "sec-") || strings.HasPrefix(name, "proxy-") ||
+			strings.HasPrefix(name, "access-control-request-") {
 			continue
 		}
 		if size += len(value); len(value) <= 128 && size <= 1024 && Safelisted(name, value) {
@@ -47,7 +51,8 @@ func Safelisted(name, value string) bool {
 			return !(r >= '0' && r <= '9' || r >= 'A' && r <= 'Z' || r >= 'a' && r <= 'z' || strings.ContainsRune(" *,-.;=", r))
 		})
 	case "content-type":
-		return !unsafe && slices.Contains([]string{"application/x-www-form-urlencoded", "multipart/form-data", "text/plain"}, site.Essence(value))
+		return !unsafe && slices.Contains([]string{"application/x-www-form-urlencoded", "multipart/form-data", "text/plain"},
+			site.Essence(value))
 	case "range":
 		from, to, ok := strings.Cut(strings.TrimPrefix(value, "bytes="), "-")
 		return ok && strings.HasPrefix(value, "bytes=") && from != "" && strings.Trim(from+to, "0123456789") == ""
@@ -60,10 +65,12 @@ func (f *fetching) needsPreflight() bool {
 	return !slices.Contains(safelistedMethods, f.req.Method) || len(corsUnsafe(f.req.Header)) > 0
 }
 
-// corsPreflightFetch is "CORS-preflight fetch" (Fetch, 4.8). The preflight cache is left out: it saves requests and changes no answer.
+// corsPreflightFetch is "CORS-preflight fetch" (Fetch, 4.8). The preflight cache is left out: it saves requests and
+// changes no answer.
 func (f *fetching) corsPreflightFetch(u *whatwg.Url, allowed func()) {
 	names := corsUnsafe(f.req.Header)
-	header := http.Header{"Accept": {"*/*"}, "Access-Control-Request-Method": {f.req.Method}, "Origin": {f.req.Client.Origin}}
+	header := http.Header{"Accept": {"*/*"}, "Access-Control-Request-Method": {f.req.Method},
+		"Origin": {f.req.Client.Origin}}
 	if len(names) > 0 {
 		header.Set("Access-Control-Request-Headers", strings.Join(names, ","))
 	}
@@ -99,12 +106,14 @@ func (f *fetching) refusedBy(h http.Header, names []string) string {
 	}
 	any := f.req.Credentials != "include"
 	methods := list("Access-Control-Allow-Methods")
-	if !slices.Contains(methods, f.req.Method) && !(any && slices.Contains(methods, "*")) && !slices.Contains(safelistedMethods, f.req.Method) {
+	if !slices.Contains(methods, f.req.Method) && !(any && slices.Contains(methods, "*")) &&
+		!slices.Contains(safelistedMethods, f.req.Method) {
 		return "Access-Control-Allow-Methods lacks " + f.req.Method
 	}
 	headers := list("Access-Control-Allow-Headers")
 	for _, name := range names {
-		if !slices.ContainsFunc(headers, func(s string) bool { return strings.EqualFold(s, name) }) && !(any && slices.Contains(headers, "*") && name != "authorization") {
+		if !slices.ContainsFunc(headers, func(s string) bool { return strings.EqualFold(s, name) }) &&
+			!(any && slices.Contains(headers, "*") && name != "authorization") {
 			return "Access-Control-Allow-Headers lacks " + name
 		}
 	}

@@ -1,5 +1,5 @@
-// Package indexeddb keeps the databases of a profile: object stores with their indexes, transactions in the order that the standard
-// gives them, and the opening of databases by several realms (Indexed Database API 3.0).
+// Package indexeddb keeps the databases of a profile: object stores with their indexes, transactions in the order that
+// the standard gives them, and the opening of databases by several realms (Indexed Database API 3.0).
 package indexeddb
 
 import (
@@ -76,7 +76,8 @@ type job struct {
 // New gives a profile without databases.
 func New() *Databases { return &Databases{list: map[string]*database{}} }
 
-// Branch copies the databases, without what is open: what a transaction that is not over has changed is not in the copy.
+// Branch copies the databases, without what is open: what a transaction that is not over has changed is not in the
+// copy.
 func (d *Databases) Branch() *Databases {
 	n := New()
 	for name, db := range d.list {
@@ -182,7 +183,8 @@ func (db *database) runJob() {
 			j.version = max(db.version, 1)
 		}
 		if j.version < db.version {
-			j.peer.Opened(j.request, nil, failure(VersionError, "the database has a higher version than the one that was asked for"))
+			j.peer.Opened(j.request, nil, failure(VersionError, "the database has a higher version than the one that was "+
+				"asked for"))
 			db.next()
 			return
 		}

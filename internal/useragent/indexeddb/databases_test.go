@@ -23,7 +23,8 @@ func key(t *testing.T, text string) (k Key) {
 func TestKeys(t *testing.T) {
 	inOrder := []string{
 		`{"number":"-Inf"}`, `-3`, `0`, `2.5`, `{"number":"+Inf"}`, `{"date":-5}`, `{"date":9}`, `""`, `"Z"`, `"a"`, `"aa"`,
-		`"\ud83d\ude00"`, `"\uffee"`, `{"binary":""}`, `{"binary":"00ff"}`, `{"binary":"01"}`, `[]`, `[1]`, `[1,"a"]`, `[{"date":1}]`, `[[]]`,
+		`"\ud83d\ude00"`, `"\uffee"`, `{"binary":""}`, `{"binary":"00ff"}`, `{"binary":"01"}`, `[]`, `[1]`, `[1,"a"]`,
+		`[{"date":1}]`, `[[]]`,
 	}
 	var keys []Key
 	for _, text := range inOrder {
@@ -150,7 +151,8 @@ func TestOpening(t *testing.T) {
 		do   func(d *Databases, run func(), a, b *realm)
 		want []string
 	}{
-		"first": {func(d *Databases, run func(), a, _ *realm) { d.Open(a, 1, "x", 0) }, []string{"a upgrades 0 to 1", "a opened 1"}},
+		"first": {func(d *Databases, run func(), a, _ *realm) { d.Open(a, 1, "x", 0) },
+			[]string{"a upgrades 0 to 1", "a opened 1"}},
 		"lower version": {func(d *Databases, run func(), a, b *realm) {
 			d.Open(a, 1, "x", 4)
 			d.Open(b, 2, "x", 3)
@@ -318,7 +320,8 @@ func TestIterate(t *testing.T) {
 		assert.Equal(t, []string{`["c",3]`, `["b",0]`, `["a",1]`}, walk("words", Range{}, Walk{Unique: true, Back: true}))
 		assert.Equal(t, []string{`["b",2]`, `["c",3]`}, walk("words", Range{}, Walk{To: key(t, `"b"`), ToPrimary: number(1)}))
 		assert.Equal(t, []string{`[2,2]`, `[3,3]`}, walk("", Range{}, Walk{Count: 3}))
-		assert.Equal(t, []string{`[1,1]`, `[2,2]`}, walk("", Range{Lower: number(0), LowerOpen: true, Upper: number(2)}, Walk{}))
+		assert.Equal(t, []string{`[1,1]`, `[2,2]`}, walk("", Range{Lower: number(0), LowerOpen: true, Upper: number(2)},
+			Walk{}))
 		n, err := tx.Count("s", "words", Range{Lower: key(t, `"b"`), Upper: key(t, `"b"`)})
 		require.NoError(t, err)
 		assert.Equal(t, 2, n)
@@ -330,7 +333,8 @@ func TestIterate(t *testing.T) {
 
 // FuzzKey reads keys as they cross: what can be read crosses back as the same key.
 func FuzzKey(f *testing.F) {
-	for _, seed := range []string{"1", `"a"`, `[1,[{"date":2}]]`, `{"binary":"00"}`, `{"number":"+Inf"}`, "null", "{}", `{"number":"x"}`} {
+	for _, seed := range []string{"1", `"a"`, `[1,[{"date":2}]]`, `{"binary":"00"}`, `{"number":"+Inf"}`, "null", "{}",
+		`{"number":"x"}`} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

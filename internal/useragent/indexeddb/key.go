@@ -65,7 +65,8 @@ func compareUnits(a, b string) int {
 	return cmp.Compare(len(a), len(b))
 }
 
-// jsonKey is how keys cross: numbers, strings and lists as they are; dates, bytes and numbers that JSON lacks in objects.
+// jsonKey is how keys cross: numbers, strings and lists as they are; dates, bytes and numbers that JSON lacks in
+// objects.
 type jsonKey struct {
 	Date   *float64 `json:"date,omitempty"`
 	Binary *string  `json:"binary,omitempty"`

@@ -133,7 +133,8 @@ func (s *store) storeRecord(v structured.Value, key Key, replace bool) (Key, err
 // maxGenerated is the last number that key generators give (2.11).
 const maxGenerated = 1 << 53
 
-// generate gives a value its key by the store's key generator, or lets the generator go past a key that was given (2.11).
+// generate gives a value its key by the store's key generator, or lets the generator go past a key that was given
+// (2.11).
 func (s *store) generate(t *tree, v structured.Value, key Key) (Key, structured.Value, error) {
 	if key.Valid() {
 		if key.kind == numberKey && key.number >= s.next {

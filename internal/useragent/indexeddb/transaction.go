@@ -129,7 +129,8 @@ func (t *Transaction) waitsFor(earlier *Transaction) bool {
 	return slices.ContainsFunc(t.scope, func(name string) bool { return slices.Contains(earlier.scope, name) })
 }
 
-// Commit is "commit a transaction" (5.4). Where the profile holds too much afterwards it is to be aborted instead, and the error says so.
+// Commit is "commit a transaction" (5.4). Where the profile holds too much afterwards it is to be aborted instead, and
+// the error says so.
 func (t *Transaction) Commit() error {
 	if t.mode != readOnly && t.connection.db.in.Size() > MaxBytes {
 		return failure(QuotaError, "the databases hold too much")
@@ -189,7 +190,8 @@ type Row struct {
 	Value        structured.Value
 }
 
-// Rows gives the records of a store, or of an index where one is named, that lie in a range; limit bounds them, 0 for all.
+// Rows gives the records of a store, or of an index where one is named, that lie in a range; limit bounds them, 0 for
+// all.
 func (t *Transaction) Rows(name, ofIndex string, in Range, limit int) ([]Row, error) {
 	s, x, err := t.source(name, ofIndex)
 	if err != nil {
@@ -309,8 +311,8 @@ func (t *Transaction) Iterate(name, ofIndex string, in Range, w Walk) (*Row, err
 	return &r, nil
 }
 
-// CheckKey gives the key that a value will be stored under, where it is known already, none where it is to be generated; the error is
-// what put and add throw at once (4.5, "add or put").
+// CheckKey gives the key that a value will be stored under, where it is known already, none where it is to be
+// generated; the error is what put and add throw at once (4.5, "add or put").
 func (c *Connection) CheckKey(name string, v structured.Value, given Key) (Key, error) {
 	s := c.db.stores[name]
 	if s == nil {
@@ -338,7 +340,8 @@ func (c *Connection) CheckKey(name string, v structured.Value, given Key) (Key, 
 	return Key{}, nil
 }
 
-// Put stores a value under a key, or under one that is generated where there is none. Without replace a key that is taken is an error.
+// Put stores a value under a key, or under one that is generated where there is none. Without replace a key that is
+// taken is an error.
 func (t *Transaction) Put(name string, v structured.Value, key Key, replace bool) (Key, error) {
 	s, _, err := t.source(name, "")
 	if err != nil {
@@ -374,7 +377,8 @@ func (t *Transaction) DeleteStore(name string) error {
 	return nil
 }
 
-// CreateIndex makes an index while the version changes. An error of the name ConstraintError about the values ends the transaction.
+// CreateIndex makes an index while the version changes. An error of the name ConstraintError about the values ends the
+// transaction.
 func (t *Transaction) CreateIndex(ofStore, name string, path Path, unique, multi bool) error {
 	s, _, err := t.source(ofStore, "")
 	if err != nil {

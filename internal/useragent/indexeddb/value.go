@@ -57,8 +57,8 @@ func read(v structured.Value) (*tree, error) {
 	return t, json.Unmarshal(v.Tree, &t.root)
 }
 
-// KeyAt is "extract a key from a value using a key path" (7.1). The result is no key where there is none; with several, for an index
-// that takes each member of an array, it gives them all, each once.
+// KeyAt is "extract a key from a value using a key path" (7.1). The result is no key where there is none; with
+// several, for an index that takes each member of an array, it gives them all, each once.
 func (t *tree) keysAt(p Path, multi bool) []Key {
 	if p.Array {
 		list := Key{kind: arrayKey}

@@ -34,7 +34,8 @@ type unknown struct{ origin string }
 
 func (u unknown) Origin() string { return u.origin }
 func (u unknown) Answer(_ context.Context, r *site.Request) (*site.Response, error) {
-	// Whatever is asked of it is allowed: nothing is known that speaks against it. It names no type, which would be judged.
+	// Whatever is asked of it is allowed: nothing is known that speaks against it. It names no type, which would be
+	// judged.
 	h := http.Header{"Access-Control-Allow-Origin": {"*"}}
 	if r.Method == "OPTIONS" {
 		h.Set("Access-Control-Allow-Methods", r.Header.Get("Access-Control-Request-Method"))
@@ -95,7 +96,8 @@ func (n *Network) note(r *site.Request, resp *site.Response) {
 	}
 }
 
-// SendNow asks in the middle of a turn, which needs a script's text before it goes on: the clock is put forward by the time that it takes.
+// SendNow asks in the middle of a turn, which needs a script's text before it goes on: the clock is put forward by the
+// time that it takes.
 func (n *Network) SendNow(r *site.Request) *site.Response {
 	n.ask(r)
 	if n.Condition.Refuses || n.Condition.Stalls {

@@ -38,7 +38,8 @@ func request(t *testing.T, method, url string) *site.Request {
 func newNetwork(c condition.Condition) (*Network, *[]int) {
 	k := &clock.Clock{}
 	var statuses []int // of what left and came back, 0 for nothing
-	n := &Network{Context: context.Background(), Hosts: map[string]site.Host{"https://line.example": echo{}}, Condition: c, Clock: k}
+	n := &Network{Context: context.Background(), Hosts: map[string]site.Host{"https://line.example": echo{}}, Condition: c,
+		Clock: k}
 	n.Seen = func(_ *site.Request, resp *site.Response) {
 		if resp == nil {
 			statuses = append(statuses, 0)
@@ -109,11 +110,13 @@ func TestFlaky(t *testing.T) {
 	assert.InDelta(t, 400*condition.Flaky.Fails, len(first), 40)
 }
 
-// Origins of which nothing is known answer all, with content that is not known and to whoever asks; addresses where nothing listens fail.
+// Origins of which nothing is known answer all, with content that is not known and to whoever asks; addresses where
+// nothing listens fail.
 func TestUnknownOrigins(t *testing.T) {
 	n, _ := newNetwork(condition.Online)
 	r := request(t, "OPTIONS", "https://tiles.example/a")
-	r.Header = http.Header{"Origin": {"https://line.example"}, "Access-Control-Request-Method": {"PUT"}, "Access-Control-Request-Headers": {"x-tide"}}
+	r.Header = http.Header{"Origin": {"https://line.example"}, "Access-Control-Request-Method": {"PUT"},
+		"Access-Control-Request-Headers": {"x-tide"}}
 	resp := n.SendNow(r)
 	require.NotNil(t, resp)
 	assert.True(t, resp.Unknown)

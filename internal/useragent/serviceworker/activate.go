@@ -61,11 +61,12 @@ func (g *Registration) activate() {
 	})
 }
 
-// updateRegistrationState puts a worker into one of a registration's slots, or empties it (Service Workers, "Update Registration State").
-// Scripts see the slots as they are: no registration object of theirs keeps a copy.
+// updateRegistrationState puts a worker into one of a registration's slots, or empties it (Service Workers, "Update
+// Registration State"). Scripts see the slots as they are: no registration object of theirs keeps a copy.
 func (g *Registration) updateRegistrationState(slot **Worker, w *Worker) { *slot = w }
 
-// isUsed says whether a client is controlled by one of a registration's workers (Service Workers, 2.2: "service worker client … uses").
+// isUsed says whether a client is controlled by one of a registration's workers (Service Workers, 2.2: "service worker
+// client … uses").
 func (g *Registration) isUsed() bool {
 	for _, c := range g.container.clients {
 		if c.Controller != nil && c.Controller.Registration == g {
@@ -75,13 +76,15 @@ func (g *Registration) isUsed() bool {
 	return false
 }
 
-// Unregister takes a registration away; it goes on serving the pages it controls until they are closed (Service Workers, "Unregister").
+// Unregister takes a registration away; it goes on serving the pages it controls until they are closed (Service
+// Workers, "Unregister").
 func (g *Registration) Unregister() {
 	g.gone = true
 	g.tryClearRegistration()
 }
 
-// tryClearRegistration clears a registration that was taken away and that no client uses (Service Workers, "Try Clear Registration").
+// tryClearRegistration clears a registration that was taken away and that no client uses (Service Workers, "Try Clear
+// Registration").
 func (g *Registration) tryClearRegistration() {
 	if !g.gone || g.isUsed() {
 		return

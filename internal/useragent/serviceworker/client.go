@@ -89,8 +89,8 @@ func (c *Client) NotifyControllerChange(w *Worker) {
 	})
 }
 
-// HandleServiceWorkerClientUnload closes a client; without it a worker may go, or another come (Service Workers, "Handle Service Worker
-// Client Unload").
+// HandleServiceWorkerClientUnload closes a client; without it a worker may go, or another come (Service Workers,
+// "Handle Service Worker Client Unload").
 func (s *Container) HandleServiceWorkerClientUnload(c *Client) {
 	if c == nil || c.Closed {
 		return

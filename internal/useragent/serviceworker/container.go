@@ -1,5 +1,6 @@
-// Package serviceworker is the life of service workers as the standard has it: registrations, the jobs that install workers, the
-// clients that they control, and how they come to answer requests. What a worker's scripts find is for others to say: see Global.
+// Package serviceworker is the life of service workers as the standard has it: registrations, the jobs that install
+// workers, the clients that they control, and how they come to answer requests. What a worker's scripts find is for
+// others to say: see Global.
 package serviceworker
 
 import (
@@ -13,8 +14,8 @@ import (
 type Global interface {
 	// Dispatch gives the worker an event; done, which may be nil, is told once the worker has finished with it.
 	Dispatch(event string, init map[string]any, done func(ok bool))
-	// DispatchFetch gives it a fetch event. respond is called once: with a nil response where the worker leaves the request alone, or
-	// answers with a network error.
+	// DispatchFetch gives it a fetch event. respond is called once: with a nil response where the worker leaves the
+	// request alone, or answers with a network error.
 	DispatchFetch(e FetchEvent, respond func(*fetch.Response, account.Answer))
 	// DispatchMessage gives it a message of a page, as a value of JSON.
 	DispatchMessage(data any, from *Client)
@@ -41,8 +42,8 @@ type FetchEvent struct {
 
 // Windows opens pages for workers.
 type Windows interface {
-	// Navigate sends a client's page elsewhere, and tells done of the client that comes of it. It reports false for what is no page in
-	// a tab.
+	// Navigate sends a client's page elsewhere, and tells done of the client that comes of it. It reports false for what
+	// is no page in a tab.
 	Navigate(c *Client, url string, done func(*Client, fetch.Failure)) bool
 	// OpenWindow opens a page in a tab of its own.
 	OpenWindow(url string, done func(*Client, fetch.Failure))

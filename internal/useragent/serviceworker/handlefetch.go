@@ -8,8 +8,8 @@ import (
 	"tachyform/internal/weburl"
 )
 
-// HandleFetch lets a worker answer a request, or the network if the worker leaves it alone (Service Workers, "Handle Fetch"). The
-// subresource case and that of page loads are one here; the worker was found before.
+// HandleFetch lets a worker answer a request, or the network if the worker leaves it alone (Service Workers, "Handle
+// Fetch"). The subresource case and that of page loads are one here; the worker was found before.
 func (w *Worker) HandleFetch(c *Client, req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
 	// A worker that is being activated is waited for.
 	if w.State == account.Activating && (w.hasFetch || len(w.routes) > 0) {
@@ -55,7 +55,8 @@ func (w *Worker) dispatchFetch(c *Client, req *fetch.Request, done func(*fetch.R
 	})
 }
 
-// fetchEvent is what a fetch event is made with: the request, the client that asks and the one that may result, the preload.
+// fetchEvent is what a fetch event is made with: the request, the client that asks and the one that may result, the
+// preload.
 func (w *Worker) fetchEvent(c *Client, req *fetch.Request) FetchEvent {
 	e := FetchEvent{Request: req}
 	switch {
@@ -79,10 +80,12 @@ func mayEmbed(req *fetch.Request, resp *fetch.Response) bool {
 	}
 	actual := resp.Actual()
 	u, err := whatwg.Parse(actual.URL())
-	return err != nil || fetch.CrossOriginResourcePolicyCheck(req.Client.Origin, u, fetch.HeaderValue(actual.Header, "Cross-Origin-Resource-Policy"), req.Client.EmbedderPolicy)
+	return err != nil || fetch.CrossOriginResourcePolicyCheck(req.Client.Origin, u,
+		fetch.HeaderValue(actual.Header, "Cross-Origin-Resource-Policy"), req.Client.EmbedderPolicy)
 }
 
-// responseAllowed says whether a worker's response may be given to a request (Fetch, 4.3, the checks after the service worker's answer).
+// responseAllowed says whether a worker's response may be given to a request (Fetch, 4.3, the checks after the service
+// worker's answer).
 func responseAllowed(req *fetch.Request, resp *fetch.Response) bool {
 	switch {
 	case resp.Type == "error",

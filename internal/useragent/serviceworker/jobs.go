@@ -16,8 +16,8 @@ import (
 	"tachyform/internal/weburl"
 )
 
-// StartRegister checks a registration and schedules the job for it (Service Workers, "Start Register"). done is called when the promise
-// of register() would settle.
+// StartRegister checks a registration and schedules the job for it (Service Workers, "Start Register"). done is called
+// when the promise of register() would settle.
 func (s *Container) StartRegister(r page.Registration, origin string, done func(error)) {
 	fail := func(name, format string, args ...any) {
 		s.clock().After(0, func() { done(&RegisterError{name, fmt.Sprintf(format, args...)}) })
@@ -66,7 +66,8 @@ func (s *Container) StartRegister(r page.Registration, origin string, done func(
 func (s *Container) register(scope, script *whatwg.Url, r page.Registration, resolve func(error)) {
 	g := s.GetRegistration(scope.Href(false))
 	if g != nil {
-		if n := g.GetNewestWorker(); n != nil && n.Script == script.Href(true) && g.UpdateViaCache == r.UpdateViaCache && n.Type == r.Type {
+		if n := g.GetNewestWorker(); n != nil && n.Script == script.Href(true) && g.UpdateViaCache == r.UpdateViaCache &&
+			n.Type == r.Type {
 			resolve(nil)
 			return
 		}
@@ -124,7 +125,8 @@ func (g *Registration) update(address *whatwg.Url, kind string, end func(error))
 		}
 		end(&RegisterError{name, fmt.Sprintf(format, args...)})
 	}
-	req := &fetch.Request{URL: address.Href(true), Method: "GET", Header: [][2]string{{"Service-Worker", "script"}}, Mode: "same-origin", Credentials: "same-origin", Redirect: "error", Destination: "serviceworker", Cache: "no-cache"}
+	req := &fetch.Request{URL: address.Href(true), Method: "GET", Header: [][2]string{{"Service-Worker", "script"}},
+		Mode: "same-origin", Credentials: "same-origin", Redirect: "error", Destination: "serviceworker", Cache: "no-cache"}
 	// A day after the last check the HTTP cache is not believed any more.
 	stale := newest != nil && s.clock().Now-g.checked > 24*time.Hour
 	if g.UpdateViaCache == "all" && !stale {
@@ -140,11 +142,13 @@ func (g *Registration) update(address *whatwg.Url, kind string, end func(error))
 			refuse("TypeError", "the worker's script %s answered with status %d", address.Pathname(), resp.Status)
 			return
 		case !site.IsJavaScript(site.Essence(resp.Get("content-type"))):
-			refuse("SecurityError", "the worker's script %s is served as %q, not as JavaScript", address.Pathname(), resp.Get("content-type"))
+			refuse("SecurityError", "the worker's script %s is served as %q, not as JavaScript", address.Pathname(),
+				resp.Get("content-type"))
 			return
 		}
 		if limit := maxScope(address, resp.Get("service-worker-allowed")); !strings.HasPrefix(scopePath(g.Scope), limit) {
-			refuse("SecurityError", "the scope %s lies outside %s, the widest that a worker at %s may have", scopePath(g.Scope), limit, address.Pathname())
+			refuse("SecurityError", "the scope %s lies outside %s, the widest that a worker at %s may have", scopePath(g.Scope),
+				limit, address.Pathname())
 			return
 		}
 		text, err := resp.Body.Bytes()
@@ -157,8 +161,10 @@ func (g *Registration) update(address *whatwg.Url, kind string, end func(error))
 			imports = "no-cache"
 		}
 		g.checked = s.clock().Now
-		w := &Worker{Script: address.Href(true), Type: kind, State: account.Parsed, Registration: g, scripts: map[string]scriptText{address.Href(true): {string(text), resp.Get("content-type")}}}
-		w.Policy, w.EmbedderPolicy = csp.Parse(w.Script, []string{resp.Get("content-security-policy")}), site.Essence(resp.Get("cross-origin-embedder-policy"))
+		w := &Worker{Script: address.Href(true), Type: kind, State: account.Parsed, Registration: g,
+			scripts: map[string]scriptText{address.Href(true): {string(text), resp.Get("content-type")}}}
+		w.Policy, w.EmbedderPolicy = csp.Parse(w.Script,
+			[]string{resp.Get("content-security-policy")}), site.Essence(resp.Get("cross-origin-embedder-policy"))
 		if newest != nil && newest.Script == w.Script && newest.Type == kind && newest.sameScripts(w, imports) {
 			end(nil)
 			return
@@ -183,7 +189,8 @@ func (g *Registration) update(address *whatwg.Url, kind string, end func(error))
 	})
 }
 
-// sameScripts says whether the text of the next version, and every script that this worker imported, are byte for byte the same.
+// sameScripts says whether the text of the next version, and every script that this worker imported, are byte for byte
+// the same.
 func (w *Worker) sameScripts(next *Worker, mode string) bool {
 	if w.scripts[w.Script].text != next.scripts[next.Script].text {
 		return false

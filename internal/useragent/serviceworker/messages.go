@@ -6,7 +6,8 @@ import (
 	"strconv"
 )
 
-// Messages is what reaches a registration without a page: subscriptions, registered syncs, notifications that are shown.
+// Messages is what reaches a registration without a page: subscriptions, registered syncs, notifications that are
+// shown.
 type Messages struct {
 	// Subscribed is set by the push manager.
 	Subscribed bool
@@ -29,7 +30,8 @@ func (m Messages) branch() Messages {
 	return m
 }
 
-// SendSyncs sends the registered sync events to workers, unless there is no connection (Web Background Synchronization, 5).
+// SendSyncs sends the registered sync events to workers, unless there is no connection (Web Background
+// Synchronization, 5).
 func (s *Container) SendSyncs() {
 	if s.Fetcher.Network.Condition.Refuses {
 		return

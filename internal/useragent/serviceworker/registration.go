@@ -47,7 +47,8 @@ func (g *Registration) GetNewestWorker() *Worker {
 	return g.Active
 }
 
-// MatchServiceWorkerRegistration gives the registration with the longest scope that the URL lies in (Service Workers, "Match Service Worker Registration").
+// MatchServiceWorkerRegistration gives the registration with the longest scope that the URL lies in (Service Workers,
+// "Match Service Worker Registration").
 func (s *Container) MatchServiceWorkerRegistration(url string) *Registration {
 	var best *Registration
 	for _, g := range s.registrations {
@@ -72,8 +73,8 @@ func (s *Container) setRegistration(scope string) *Registration {
 	return g
 }
 
-// GetRegistration gives the registration of a scope, nil for none (Service Workers, "Get Registration"). One that was unregistered and
-// still serves open pages is no longer found.
+// GetRegistration gives the registration of a scope, nil for none (Service Workers, "Get Registration"). One that was
+// unregistered and still serves open pages is no longer found.
 func (s *Container) GetRegistration(scope string) *Registration {
 	for _, g := range s.registrations {
 		if g.Scope == scope && !g.gone {

@@ -86,7 +86,8 @@ func (c *routeCondition) matches(req *fetch.Request, running bool) bool {
 	if running {
 		status = "running"
 	}
-	return (c.pattern == nil || c.pattern.Test(req.URL, "")) && is(c.RequestMethod, req.Method) && is(c.RequestMode, req.Mode) &&
+	return (c.pattern == nil || c.pattern.Test(req.URL, "")) && is(c.RequestMethod, req.Method) &&
+		is(c.RequestMode, req.Mode) &&
 		is(c.RequestDestination, req.Destination) && is(c.RunningStatus, status)
 }
 

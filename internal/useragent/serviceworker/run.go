@@ -23,7 +23,8 @@ func (w *Worker) runServiceWorker(f func(Global, error)) {
 	s := w.Registration.container
 	g, err := s.Start(w)
 	if err != nil {
-		s.Account.Note(account.Note{Level: "error", Text: "the worker could not be started again: " + err.Error(), Where: w.Script})
+		s.Account.Note(account.Note{Level: "error", Text: "the worker could not be started again: " + err.Error(),
+			Where: w.Script})
 		f(nil, err)
 		return
 	}
@@ -31,7 +32,8 @@ func (w *Worker) runServiceWorker(f func(Global, error)) {
 	f(g, nil)
 }
 
-// terminateServiceWorker is "Terminate Service Worker" (Service Workers): it ends a worker's global at once; a browser may do so at any time.
+// terminateServiceWorker is "Terminate Service Worker" (Service Workers): it ends a worker's global at once; a browser
+// may do so at any time.
 func (w *Worker) terminateServiceWorker() {
 	if g := w.global; g != nil {
 		s := w.Registration.container

@@ -19,14 +19,15 @@ type Worker struct {
 	Type   string
 	// State is parsed, installing, installed, activating, activated or redundant (Service Workers, 2.1).
 	State account.State
-	// Failure says in words why the worker could not be installed or was ended, FailureName is the name of the error that it was,
-	// where it was one.
+	// Failure says in words why the worker could not be installed or was ended, FailureName is the name of the error that
+	// it was, where it was one.
 	Failure, FailureName string
 	// Registration is the one that it belongs to.
 	Registration *Registration
 	// Requests counts what it asked for until it was installed.
 	Requests int
-	// Policy is that of its script's headers, for what it fetches and imports; EmbedderPolicy its Cross-Origin-Embedder-Policy.
+	// Policy is that of its script's headers, for what it fetches and imports; EmbedderPolicy its
+	// Cross-Origin-Embedder-Policy.
 	Policy         *csp.Policy
 	EmbedderPolicy string
 	// Original, in a branch, is the worker that this one is a copy of.
@@ -71,7 +72,8 @@ func (w *Worker) Imports() (list []string) {
 
 type scriptText struct{ text, contentType string }
 
-// ImportScript gives the text of an imported script: from what the worker was installed with, else from the network during its first run.
+// ImportScript gives the text of an imported script: from what the worker was installed with, else from the network
+// during its first run.
 func (w *Worker) ImportScript(url string) (string, error) {
 	if s, ok := w.scripts[url]; ok {
 		return s.text, nil

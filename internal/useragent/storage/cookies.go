@@ -34,7 +34,8 @@ func parseCookie(line string, u *whatwg.Url, now time.Duration) (c Cookie, ok bo
 		return c, false
 	}
 	host := u.Hostname()
-	c = Cookie{Name: set.Name, Value: set.Value, Domain: host, hostOnly: true, Path: set.Path, secure: set.Secure, httpOnly: set.HttpOnly, sameSite: set.SameSite}
+	c = Cookie{Name: set.Name, Value: set.Value, Domain: host, hostOnly: true, Path: set.Path, secure: set.Secure,
+		httpOnly: set.HttpOnly, sameSite: set.SameSite}
 	if domain := strings.TrimPrefix(strings.ToLower(set.Domain), "."); domain != "" {
 		if !domainMatches(host, domain) {
 			return c, false
@@ -61,7 +62,8 @@ func parseCookie(line string, u *whatwg.Url, now time.Duration) (c Cookie, ok bo
 		return c, false
 	}
 	lower := strings.ToLower(c.Name)
-	if strings.HasPrefix(lower, "__secure-") && !c.secure || strings.HasPrefix(lower, "__host-") && (!c.secure || !c.hostOnly || set.Path != "/") {
+	if strings.HasPrefix(lower, "__secure-") && !c.secure || strings.HasPrefix(lower, "__host-") &&
+		(!c.secure || !c.hostOnly || set.Path != "/") {
 		return c, false
 	}
 	return c, true
@@ -82,20 +84,23 @@ func defaultPath(path string) string {
 
 // pathMatches is RFC 6265bis, 5.1.4.
 func pathMatches(path, prefix string) bool {
-	return path == prefix || strings.HasPrefix(path, prefix) && (strings.HasSuffix(prefix, "/") || path[len(prefix)] == '/')
+	return path == prefix || strings.HasPrefix(path, prefix) &&
+		(strings.HasSuffix(prefix, "/") || path[len(prefix)] == '/')
 }
 
 // goesTo says whether a cookie is sent to a URL, or visible to scripts there.
 func (c Cookie) goesTo(u *whatwg.Url, now time.Duration) bool {
 	host := u.Hostname()
-	return (c.expires == 0 || c.expires > now) && (host == c.Domain || !c.hostOnly && domainMatches(host, c.Domain)) && pathMatches(u.Pathname(), c.Path) && (!c.secure || weburl.Trustworthy(u))
+	return (c.expires == 0 || c.expires > now) && (host == c.Domain || !c.hostOnly && domainMatches(host, c.Domain)) &&
+		pathMatches(u.Pathname(), c.Path) && (!c.secure || weburl.Trustworthy(u))
 }
 
 // Retrieve gives the cookies for a request, those with longer paths first (RFC 6265bis, 5.8.3).
 func (s *Storage) Retrieve(u *whatwg.Url, from fetch.Crossing, now time.Duration) string {
 	var list []Cookie
 	for _, c := range s.Cookies {
-		if !c.goesTo(u, now) || from.Site && c.sameSite != http.SameSiteNoneMode && (c.sameSite == http.SameSiteStrictMode || !from.Navigation) {
+		if !c.goesTo(u, now) || from.Site && c.sameSite != http.SameSiteNoneMode && (c.sameSite == http.SameSiteStrictMode ||
+			!from.Navigation) {
 			continue
 		}
 		list = append(list, c)
@@ -114,7 +119,10 @@ func (s *Storage) Retrieve(u *whatwg.Url, from fetch.Crossing, now time.Duration
 
 // keepCookie keeps a cookie, or takes away the one that it replaces (RFC 6265bis, 5.7).
 func (s *Storage) keepCookie(c Cookie) {
-	i := slices.IndexFunc(s.Cookies, func(o Cookie) bool { return o.Name == c.Name && o.Domain == c.Domain && o.Path == c.Path })
+	i := slices.IndexFunc(s.Cookies, func(o Cookie) bool {
+		return o.Name == c.Name && o.Domain == c.Domain &&
+			o.Path == c.Path
+	})
 	switch {
 	case c.expires < 0:
 		if i >= 0 {

@@ -1,4 +1,5 @@
-// Package storage keeps what the sites of a profile keep: caches, databases and cookies; branches of a profile share what does not change.
+// Package storage keeps what the sites of a profile keep: caches, databases and cookies; branches of a profile share
+// what does not change.
 package storage
 
 import (
@@ -48,7 +49,9 @@ func New() *Storage {
 
 // Branch copies the storage; contents of files are shared, since they never change.
 func (s *Storage) Branch() *Storage {
-	n := &Storage{Names: slices.Clone(s.Names), Caches: make(map[string]*Cache, len(s.Caches)), Cookies: slices.Clone(s.Cookies), Databases: s.Databases.Branch(), Locks: &Locks{}, Channels: &Channels{}, ScriptBytes: s.ScriptBytes}
+	n := &Storage{Names: slices.Clone(s.Names), Caches: make(map[string]*Cache, len(s.Caches)),
+		Cookies: slices.Clone(s.Cookies), Databases: s.Databases.Branch(), Locks: &Locks{}, Channels: &Channels{},
+		ScriptBytes: s.ScriptBytes}
 	for name, c := range s.Caches {
 		n.Caches[name] = c.branch()
 	}

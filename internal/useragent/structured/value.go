@@ -1,4 +1,5 @@
-// Package structured has the values that scripts have serialized (HTML, 2.7), as they cross between realms and into storage.
+// Package structured has the values that scripts have serialized (HTML, 2.7), as they cross between realms and into
+// storage.
 package structured
 
 import (

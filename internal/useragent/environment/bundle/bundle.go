@@ -14,16 +14,18 @@ import (
 // Environments are the kinds of global object, by the name of the folder and the module that each starts with.
 var Environments = []string{"worker"}
 
-// Source gives the modules of an environment as one script: a function of the scripts' global object and of what calls the host, that
-// gives what the host calls. dir is the folder with the sources.
+// Source gives the modules of an environment as one script: a function of the scripts' global object and of what calls
+// the host, that gives what the host calls. dir is the folder with the sources.
 func Source(dir, environment string) (string, error) {
 	abs, err := filepath.Abs(dir)
 	if err != nil {
 		return "", err
 	}
 	result := api.Build(api.BuildOptions{
-		EntryPoints: []string{"./" + environment + "/" + environment + ".js"}, AbsWorkingDir: abs, Bundle: true, Format: api.FormatIIFE,
-		GlobalName: "environment", Target: api.ESNext, KeepNames: true, TreeShaking: api.TreeShakingFalse, LogLevel: api.LogLevelSilent,
+		EntryPoints: []string{"./" + environment + "/" + environment +
+			".js"}, AbsWorkingDir: abs, Bundle: true, Format: api.FormatIIFE,
+		GlobalName: "environment", Target: api.ESNext, KeepNames: true, TreeShaking: api.TreeShakingFalse,
+		LogLevel: api.LogLevelSilent,
 	})
 	var failures []error
 	for _, m := range append(result.Errors, result.Warnings...) {

@@ -12,7 +12,8 @@ import (
 	"github.com/tdewolff/parse/v2/js"
 )
 
-// The bytecode in the tree is that of the sources beside it: after a change of them, `go generate ./internal/useragent/environment`.
+// The bytecode in the tree is that of the sources beside it: after a change of them, `go generate
+// ./internal/useragent/environment`.
 func TestFresh(t *testing.T) {
 	for _, name := range Environments {
 		want, err := Bytecode("..", name)
@@ -32,8 +33,8 @@ func TestNothingRenamed(t *testing.T) {
 	}
 }
 
-// What a module uses it declares, imports, or has of the language: a name that is none of these would be looked for among the scripts'
-// own, and only where it is used.
+// What a module uses it declares, imports, or has of the language: a name that is none of these would be looked for
+// among the scripts' own, and only where it is used.
 func TestNoFreeNames(t *testing.T) {
 	language := strings.Fields(`Array Boolean Date Function JSON Map Math Number Object Reflect RegExp Set String Symbol WeakMap WeakSet BigInt
 		arguments encodeURIComponent parseInt undefined Infinity global globalThis host`)
