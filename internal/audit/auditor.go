@@ -53,6 +53,7 @@ type Input struct {
 }
 
 // auditor collects findings.
+// Every check is a method of it, in the file of its family.
 type auditor struct {
 	Input
 	ctx    context.Context

@@ -30,6 +30,7 @@ func rank(w string) int {
 }
 
 // Report is the audit's result in the form of its JSON contract.
+// Its fields are the members of the JSON contract.
 type Report struct {
 	Schema   string                    `json:"schema"`
 	Site     string                    `json:"site"`

@@ -34,6 +34,7 @@ const (
 var errFindings = errors.New("findings at or over the threshold")
 
 // app carries what all commands share.
+// Each command is a method of it.
 type app struct {
 	in      io.Reader
 	out     io.Writer // strips colours where they are not wanted

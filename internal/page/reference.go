@@ -9,6 +9,7 @@ import (
 )
 
 // Reference is one request that a page, style sheet or script makes, as Fetch would see it.
+// A field for each thing that decides how, when or whether it is fetched.
 type Reference struct {
 	// URL is absolute and has no fragment.
 	URL string

@@ -21,6 +21,7 @@ const FileName = "tachyform.yaml"
 const StateDir = ".tachyform"
 
 // Project is the content of a project file. Field tags carry the key, the words for the schema and the checks.
+// A field for each key at the top of the file.
 type Project struct {
 	Site   string        `yaml:"site" doc:"The folder as it will be deployed (what the build makes, not its source)."`
 	Origin string        `yaml:"origin" doc:"Where the site will live, as scheme and host." check:"origin"`

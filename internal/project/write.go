@@ -6,6 +6,7 @@ import (
 )
 
 // Draft is what a new project file is made from.
+// A field for each answer that init asks for.
 type Draft struct {
 	Site, Origin, Address            string
 	Name, ShortName, Lang            string

@@ -25,6 +25,7 @@ type Session struct {
 }
 
 // Step is what a person does, or what happens to them. Exactly one of the fields beside Tab is set.
+// Which fields say something depends on what it does.
 type Step struct {
 	// Tab names the tab that the step is about, "" for the first.
 	Tab string

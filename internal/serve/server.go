@@ -86,6 +86,7 @@ func (s *Server) Asked() []string {
 // maxAsked bounds the requests that are kept for Asked.
 const maxAsked = 10_000
 
+// ServeHTTP answers as the host does, under the condition that is set.
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	s.mu.Lock()
 	if len(s.asked) < maxAsked {

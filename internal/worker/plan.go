@@ -61,6 +61,7 @@ type Scripts struct {
 }
 
 // Plan is all that goes into a generated worker.
+// It is what the generator needs to know, a field for each part of the worker.
 type Plan struct {
 	Scripts
 	Pack   []Entry

@@ -24,6 +24,7 @@ const (
 )
 
 // Event is one thing that came about while a step of a rehearsal was carried out.
+// Which fields say something depends on Kind.
 type Event struct {
 	// At is the virtual time since the rehearsal began.
 	At   time.Duration
@@ -55,11 +56,11 @@ type Event struct {
 type PageEvent uint8
 
 const (
-	NoPageEvent   PageEvent = iota
-	PageFocused             // a worker brought it to the front
-	PageNavigated           // a worker sent it to URL
-	WindowOpened            // a worker opened one at URL
-	PageReloaded            // it loads itself anew, since another worker has taken over
+	NoPageEvent   PageEvent = iota // the event is of another kind
+	PageFocused                    // a worker brought it to the front
+	PageNavigated                  // a worker sent it to URL
+	WindowOpened                   // a worker opened one at URL
+	PageReloaded                   // it loads itself anew, since another worker has taken over
 )
 
 // String says in words what came about, for lists that name the kind beside it.

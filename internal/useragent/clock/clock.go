@@ -17,7 +17,7 @@ const TaskSteps = 500
 // next.
 type Clock struct {
 	Context context.Context // ends every run
-	Now     time.Duration   // since epoch
+	Now     time.Duration   // since Epoch
 	seq     int
 	tasks   taskHeap
 	// Spent is the work done since the clock was made, by the measure of limits; limit bounds that of one run.
@@ -32,6 +32,7 @@ type Clock struct {
 // MaxTasks bounds what may wait for its time.
 const MaxTasks = 100_000
 
+// Task is something that waits for its time; see Clock.Cancel.
 type Task struct {
 	at    time.Duration
 	seq   int

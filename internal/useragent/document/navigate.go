@@ -15,6 +15,7 @@ import (
 )
 
 // View is what opening a page led to.
+// It is a value for those who judge; each field is one fact.
 type View struct {
 	URL string
 	// FinalURL is the address after redirects.

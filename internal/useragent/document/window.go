@@ -10,6 +10,7 @@ import (
 )
 
 // window is an open page or a frame in one.
+// Beside what it shows it holds the parts of its loading, each with a type of its own.
 type window struct {
 	*serviceworker.Client
 	in     *Windows

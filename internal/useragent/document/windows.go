@@ -33,6 +33,7 @@ type Options struct {
 }
 
 // Windows are the tabs of a browser.
+// The algorithms by which pages are found and loaded are its methods, a file for each part.
 type Windows struct {
 	Options
 	Workers *serviceworker.Container

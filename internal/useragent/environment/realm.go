@@ -40,6 +40,8 @@ func (p *Platform) account() *account.Account { return p.Workers.Account }
 func (p *Platform) store() *storage.Storage { return p.Workers.Store }
 
 // Realm is a running worker: an engine, and what its scripts hold on to outside of it.
+// What the browser asks of a worker, and what operations need of their realm, are its methods: they share this state
+// and none other.
 type Realm struct {
 	*pooledEngine
 	p *Platform

@@ -8,27 +8,28 @@ import (
 type FailureKind uint8
 
 const (
-	NoFailure          FailureKind = iota
-	NetworkFailed                  // the host could not be reached, or the answer was refused (Fetch, "network error")
-	WorkerFailed                   // the service worker answered with a network error
-	TooManyRedirects               // more than twenty
-	RedirectsElsewhere             // to what is no web address, Detail
-	OpaqueDocument                 // a worker answered a page load with an opaque response
-	RedirectedDocument             // … with a response that had been redirected
-	NoContent                      // a status that is no page, Status
-	NoDocument                     // none within DocumentLimit
-	NoAnswer                       // the same for what is no page
-	BusyWorker                     // scripts never came to rest
-	BadStatus                      // Status
-	UncheckedIntegrity             // integrity without crossorigin on what lies elsewhere
-	WrongIntegrity
-	WrongStyleType  // served as Detail
-	WrongScriptType // served as Detail
-	PolicyForbids   // the page's Content-Security-Policy
-	FrameForbids    // the headers of what was to stand in a frame
-	NothingAnswers  // to the question that a browser asks when it installs
-	ToldOnConsole   // the console says it, Detail
-	UnknownOrigin   // nobody said what answers at the origin Detail
+	NoFailure FailureKind = iota // it came to something
+	// the host could not be reached, or the answer was refused (Fetch, "network error")
+	NetworkFailed
+	WorkerFailed       // the service worker answered with a network error
+	TooManyRedirects   // more than twenty
+	RedirectsElsewhere // to what is no web address, Detail
+	OpaqueDocument     // a worker answered a page load with an opaque response
+	RedirectedDocument // … with a response that had been redirected
+	NoContent          // a status that is no page, Status
+	NoDocument         // none within DocumentLimit
+	NoAnswer           // the same for what is no page
+	BusyWorker         // scripts never came to rest
+	BadStatus          // Status
+	UncheckedIntegrity // integrity without crossorigin on what lies elsewhere
+	WrongIntegrity     // other content than the integrity attribute says
+	WrongStyleType     // served as Detail
+	WrongScriptType    // served as Detail
+	PolicyForbids      // the page's Content-Security-Policy
+	FrameForbids       // the headers of what was to stand in a frame
+	NothingAnswers     // to the question that a browser asks when it installs
+	ToldOnConsole      // the console says it, Detail
+	UnknownOrigin      // nobody said what answers at the origin Detail
 )
 
 // Failure is why a request came to nothing. Its zero value is none.

@@ -241,6 +241,7 @@ func filter(resp *Response, req *Request, cross bool) *Response {
 	return resp
 }
 
+// IsRedirect says whether a status is a redirect status (Fetch, 2.2.3).
 func IsRedirect(status int) bool {
 	return status == 301 || status == 302 || status == 303 || status == 307 || status == 308
 }

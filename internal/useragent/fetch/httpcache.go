@@ -21,8 +21,10 @@ type httpEntry struct {
 	vary   map[string]string // the request's values of the headers that the answer varies by
 }
 
+// NewHTTPCache gives an empty cache.
 func NewHTTPCache() *HTTPCache { return &HTTPCache{map[string]httpEntry{}} }
 
+// Branch copies the cache; nil, for none, stays nil.
 func (h *HTTPCache) Branch() *HTTPCache {
 	if h == nil {
 		return nil

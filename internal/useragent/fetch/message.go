@@ -78,6 +78,7 @@ func (r *Response) URL() string {
 	return r.URLs[len(r.URLs)-1]
 }
 
+// HeaderValue is "get" of a header list (Fetch, 2.2.2): all values of a name, joined by commas; "" where it has none.
 func HeaderValue(h [][2]string, name string) string {
 	var values []string
 	for _, f := range h {
@@ -88,6 +89,7 @@ func HeaderValue(h [][2]string, name string) string {
 	return strings.Join(values, ", ")
 }
 
+// FromHTTP gives headers as a list, names in lower case and sorted.
 func FromHTTP(h http.Header) [][2]string {
 	out := [][2]string{}
 	for name, values := range h {
@@ -107,6 +109,7 @@ func sortHeader(h [][2]string) {
 	}
 }
 
+// ToHTTP is the other way round.
 func ToHTTP(h [][2]string) http.Header {
 	out := http.Header{}
 	for _, f := range h {
@@ -115,6 +118,7 @@ func ToHTTP(h [][2]string) http.Header {
 	return out
 }
 
+// BodyLen is the length of a body in bytes, 0 for none.
 func BodyLen(b site.Body) int64 {
 	if b == nil {
 		return 0

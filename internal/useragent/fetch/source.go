@@ -4,9 +4,9 @@ package fetch
 type Answerer uint8
 
 const (
-	Nobody    Answerer = iota
-	ByNetwork          // no service worker was asked, or it left the request alone
-	ByWorker           // a service worker; it may have asked the network itself
+	Nobody    Answerer = iota // no answer came
+	ByNetwork                 // no service worker was asked, or it left the request alone
+	ByWorker                  // a service worker; it may have asked the network itself
 )
 
 func (a Answerer) String() string { return [...]string{"nobody", "network", "worker"}[a] }
@@ -15,10 +15,10 @@ func (a Answerer) String() string { return [...]string{"nobody", "network", "wor
 type SourceKind uint8
 
 const (
-	NoSource SourceKind = iota // nothing came
-	NetworkSource
-	WorkerSource // a script of the worker made it
-	CacheSource  // it was kept in a cache
+	NoSource      SourceKind = iota // nothing came
+	NetworkSource                   // the network, or the HTTP cache
+	WorkerSource                    // a script of the worker made it
+	CacheSource                     // it was kept in a cache
 )
 
 // Source is where the content of an answer came from.

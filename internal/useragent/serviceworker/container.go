@@ -50,6 +50,7 @@ type Windows interface {
 }
 
 // Container holds the registrations of a profile with their workers, and the clients that workers know.
+// The first fields are what it is made with, the others the state that the standard keeps for a user agent.
 type Container struct {
 	Fetcher *fetch.Fetcher
 	Store   *storage.Storage

@@ -20,6 +20,7 @@ type Messages struct {
 // Notification is one that is shown, as the options that it was shown with (Notifications API, 2).
 type Notification map[string]any
 
+// Text is an option of the kind string, "" where it is none.
 func (n Notification) Text(key string) string {
 	s, _ := n[key].(string)
 	return s

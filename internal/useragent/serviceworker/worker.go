@@ -13,6 +13,7 @@ import (
 )
 
 // Worker is one service worker: a script in one of its versions, and the state of its life.
+// Its fields are those of the standard's concept "service worker", and what is remembered for those who judge it.
 type Worker struct {
 	ID     int
 	Script string

@@ -58,6 +58,7 @@ func (s *Storage) Branch() *Storage {
 	return n
 }
 
+// Open gives the cache of a name, made where there is none (Service Workers, 5.5.3).
 func (s *Storage) Open(name string) *Cache {
 	c := s.Caches[name]
 	if c == nil {
@@ -68,6 +69,8 @@ func (s *Storage) Open(name string) *Cache {
 	return c
 }
 
+// Delete takes a cache away and says whether it was there (Service Workers, 5.5.4). Who has opened it goes on using
+// it.
 func (s *Storage) Delete(name string) bool {
 	if s.Caches[name] == nil {
 		return false
@@ -85,11 +88,14 @@ type Cache struct {
 	shared  bool                // entries and byURL belong to several branches
 }
 
+// Entry is a request with its stored response.
 type Entry struct {
 	Request  *fetch.Request
 	Response *fetch.Response
 }
 
+// MatchOptions are CacheQueryOptions and MultiCacheQueryOptions (Service Workers, 5.4 and 5.5), as scripts hand them
+// over.
 type MatchOptions struct {
 	IgnoreSearch bool   `json:"ignoreSearch"`
 	IgnoreMethod bool   `json:"ignoreMethod"`
@@ -130,6 +136,7 @@ func (c *Cache) QueryCache(r *fetch.Request, o MatchOptions) []*Entry {
 	return found
 }
 
+// RequestMatchesCachedItem is "Request Matches Cached Item" (Service Workers).
 func (e *Entry) RequestMatchesCachedItem(r *fetch.Request, o MatchOptions) bool {
 	if e.Request.Method != "GET" && !o.IgnoreMethod {
 		return false
@@ -148,6 +155,7 @@ func (e *Entry) RequestMatchesCachedItem(r *fetch.Request, o MatchOptions) bool 
 	return true
 }
 
+// Remove takes entries out ("Batch Cache Operations", delete).
 func (c *Cache) Remove(gone []*Entry) {
 	if len(gone) == 0 {
 		return
@@ -163,6 +171,7 @@ func (c *Cache) Remove(gone []*Entry) {
 	}
 }
 
+// Put stores a response in the place of those that answer its request ("Batch Cache Operations", put).
 func (c *Cache) Put(r *fetch.Request, resp *fetch.Response) {
 	c.Remove(c.QueryCache(r, MatchOptions{}))
 	c.own()
