@@ -1,7 +1,6 @@
 package audit
 
 import (
-	"strconv"
 	"strings"
 
 	"tachyform/internal/manifest"
@@ -24,38 +23,6 @@ type Appearance struct {
 	Bar string `json:"bar,omitempty"`
 	// Storage says what the app begins with, where that is not what the browser has.
 	Storage string `json:"storage,omitempty"`
-}
-
-// largest gives the address of the manifest's largest icon for one of the purposes, those named first before the
-// others.
-func largest(p *manifest.Processed, purposes ...string) string {
-	for _, purpose := range purposes {
-		best, url := -1, ""
-		for _, i := range p.Icons {
-			for _, role := range i.Purpose {
-				if role != purpose {
-					continue
-				}
-				size := 0
-				for _, s := range i.Sizes {
-					if s == "any" {
-						size = 1 << 20
-					}
-					w, _, _ := strings.Cut(s, "x")
-					if n, err := strconv.Atoi(w); err == nil {
-						size = max(size, n)
-					}
-				}
-				if size > best {
-					best, url = size, i.Src
-				}
-			}
-		}
-		if url != "" {
-			return url
-		}
-	}
-	return ""
 }
 
 // addAppearances fills in what people meet on each target; doc is the entry page.
@@ -81,13 +48,13 @@ func (a *auditor) addAppearances(doc *page.Document) {
 	}
 	opens := p.ShownDisplay
 	for name, v := range a.report.Targets {
-		s := &Appearance{Label: short, Icon: largest(p, "any", "maskable"), Opens: opens}
+		s := &Appearance{Label: short, Icon: largestIcon(p, "any", "maskable"), Opens: opens}
 		if p.ThemeColor != "" && strings.HasPrefix(name, "chromium") {
 			s.Bar = p.ThemeColor
 		}
 		switch name {
 		case target.ChromiumAndroid, target.FirefoxAndroid:
-			if icon := largest(p, "maskable"); icon != "" {
+			if icon := largestIcon(p, "maskable"); icon != "" {
 				s.Icon = icon
 			}
 			ground := p.BackgroundColor

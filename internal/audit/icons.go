@@ -181,7 +181,7 @@ func (a *auditor) judgeIcons(p *manifest.Processed, seen []examined, murl string
 			why = append(why, brief(a.local(img.Src))+" "+reason)
 		}
 	}
-	best := chosen(p.Icons)
+	best := installIcon(p.Icons)
 	switch {
 	case len(p.Icons) == 0:
 		a.find(iconUnfit, at, "the manifest lists no icon", "")
