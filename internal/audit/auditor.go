@@ -9,7 +9,6 @@ import (
 	"slices"
 	"sort"
 	"strings"
-	"tachyform/internal/survey"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
@@ -17,7 +16,9 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
+	"tachyform/internal/survey"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
@@ -193,7 +194,7 @@ func (a *auditor) withScriptChanges(d *page.Document) *page.Document {
 		add(s.Script)
 	}
 	for _, r := range d.References {
-		if path, own := a.graph.Local(r.URL); own && r.Destination == "script" && !r.Preload {
+		if path, own := a.graph.Local(r.URL); own && r.Destination == request.Script && !r.Preload {
 			add(a.graph.Scripts[path])
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"sort"
 
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 )
 
 var pageGone = newCheck(Check{
@@ -72,8 +73,8 @@ func (a *auditor) checkLinks() {
 	sort.Strings(paths)
 	for _, p := range paths {
 		for _, r := range a.graph.Refs[p] {
-			if r.Destination != "manifest" && !(r.Background && r.Destination == "image") {
-				if a.graph.Scripts[p] != nil && r.Destination == "" && !r.Module {
+			if r.Destination != request.Manifest && !(r.Background && r.Destination == request.Image) {
+				if a.graph.Scripts[p] != nil && r.Destination == request.Data && !r.Module {
 					continue // a script's fetch() resolves against its page; the rehearsal knows better
 				}
 				check(r)
@@ -88,7 +89,7 @@ func (a *auditor) checkLinks() {
 	}
 	for _, v := range a.ran.Visits {
 		for _, l := range v.Loads {
-			if l.Missing && !l.Background && l.Destination == "" {
+			if l.Missing && !l.Background && l.Destination == request.Data {
 				if found[l.URL] == nil {
 					found[l.URL] = &broken{l.Reference, 1}
 					order = append(order, l.URL)

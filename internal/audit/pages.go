@@ -5,6 +5,7 @@ import (
 
 	"tachyform/internal/icon"
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/target"
 )
 
@@ -176,7 +177,7 @@ func (a *auditor) registering() map[string]bool {
 			continue
 		}
 		for _, r := range d.References {
-			if r.Destination != "script" {
+			if r.Destination != request.Script {
 				continue
 			}
 			if a.graph != nil {

@@ -9,6 +9,7 @@ import (
 
 	"tachyform/internal/condition"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/request"
 	"tachyform/internal/target"
 	"tachyform/internal/useragent/account"
 )
@@ -127,12 +128,12 @@ func (a *auditor) probes() (probes, series []rehearsal.Probe) {
 	entry := a.absolute(a.Project.Audit.Entry)
 	folder := a.origin + entry[len(a.origin):strings.LastIndexByte(entry, '/')+1]
 	probes = []rehearsal.Probe{
-		{URL: entry, Method: "POST", Mode: "same-origin"},
-		{URL: entry, Mode: "navigate"},
-		{URL: folder + missingPath, Mode: "navigate"},
-		{URL: folder + missingPath + ".json", Mode: "cors"},
+		{URL: entry, Method: "POST", Mode: request.SameOrigin},
+		{URL: entry, Mode: request.Navigate},
+		{URL: folder + missingPath, Mode: request.Navigate},
+		{URL: folder + missingPath + ".json", Mode: request.CORS},
 	}
-	series = []rehearsal.Probe{{URL: entry, Mode: "navigate"}}
+	series = []rehearsal.Probe{{URL: entry, Mode: request.Navigate}}
 	media, picture, elsewhere := "", "", 0
 	foreign := false
 	for _, u := range a.documentsInOrder() {
@@ -140,27 +141,27 @@ func (a *auditor) probes() (probes, series []rehearsal.Probe) {
 		for _, ref := range d.References {
 			if !strings.HasPrefix(ref.URL, a.origin+"/") {
 				if !foreign && strings.HasPrefix(ref.URL, "http") && !ref.Background &&
-					(ref.Mode == "no-cors" || ref.Mode == "cors") {
+					(ref.Mode == request.NoCORS || ref.Mode == request.CORS) {
 					foreign = true
 					probes = append(probes, rehearsal.Probe{URL: ref.URL, Mode: ref.Mode, Destination: ref.Destination})
 				}
 				continue
 			}
 			switch {
-			case media == "" && (ref.Destination == "video" || ref.Destination == "audio"):
+			case media == "" && (ref.Destination == request.Video || ref.Destination == request.Audio):
 				media = ref.URL
-				probes = append(probes, rehearsal.Probe{URL: media, Mode: "no-cors", Destination: ref.Destination,
+				probes = append(probes, rehearsal.Probe{URL: media, Mode: request.NoCORS, Destination: ref.Destination,
 					Range: "bytes=1-2"})
-			case picture == "" && ref.Destination == "image" && !ref.Background:
+			case picture == "" && ref.Destination == request.Image && !ref.Background:
 				picture, _, _ = strings.Cut(ref.URL, "?")
-				series = append(series, rehearsal.Probe{URL: picture, Mode: "no-cors", Destination: "image"})
+				series = append(series, rehearsal.Probe{URL: picture, Mode: request.NoCORS, Destination: request.Image})
 			}
 		}
 		// Pages that lead elsewhere, such as to a sign-in.
 		for _, l := range d.Links {
 			if elsewhere < 3 && strings.HasPrefix(l.URL, a.origin+"/") &&
 				!slices.ContainsFunc(probes, func(p rehearsal.Probe) bool { return p.URL == l.URL }) && a.leadsOn(l.URL) {
-				probes = append(probes, rehearsal.Probe{URL: l.URL, Mode: "navigate"})
+				probes = append(probes, rehearsal.Probe{URL: l.URL, Mode: request.Navigate})
 				elsewhere++
 			}
 		}
@@ -206,7 +207,7 @@ func (a *auditor) checkRequests() error {
 		case p.Without > 0 && p.With == 0:
 			a.find(workerBreaks, at, fmt.Sprintf("%s %s answers with status %d without the worker; with it: %s", what,
 				a.local(p.URL), p.Without, p.Reason), "")
-		case p.Without >= 400 && p.With == 200 && p.Mode == "navigate" && a.Project.Worker.Shell.Page == "":
+		case p.Without >= 400 && p.With == 200 && p.Mode == request.Navigate && a.Project.Worker.Shell.Page == "":
 			a.find(workerDisguises, at, fmt.Sprintf("%s is not there (status %d), and the worker answers with a page and "+
 				"status 200", a.local(p.URL), p.Without), "")
 		case p.Range != "" && p.Without == 206 && p.With == 200:

@@ -8,6 +8,7 @@ import (
 
 	"tachyform/internal/condition"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/target"
 	"tachyform/internal/useragent"
@@ -254,8 +255,8 @@ func (a *auditor) checkContent() {
 		}
 		if strings.HasPrefix(a.origin, "https:") {
 			for _, ref := range d.References {
-				if strings.HasPrefix(ref.URL, "http:") && ref.Destination != "image" && ref.Destination != "video" &&
-					ref.Destination != "audio" && !ref.Background {
+				if strings.HasPrefix(ref.URL, "http:") && ref.Destination != request.Image && ref.Destination != request.Video &&
+					ref.Destination != request.Audio && !ref.Background {
 					mixed, insecure = append(mixed, u), ref.URL
 					break
 				}

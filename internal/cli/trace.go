@@ -10,6 +10,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/report"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 )
 
@@ -89,7 +90,7 @@ where, what went to the network, what was stored, and what the worker printed.`,
 		} else if destination == "data" {
 			destination = ""
 		}
-		list, err := r.Trace(cmd.Context(), url, destination)
+		list, err := r.Trace(cmd.Context(), url, request.Destination(destination))
 		if err != nil {
 			return wrapRead(o.name, err)
 		}

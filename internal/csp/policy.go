@@ -10,6 +10,7 @@ import (
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/request"
 	"tachyform/internal/weburl"
 )
 
@@ -105,34 +106,34 @@ var fallbacks = map[string][]string{
 }
 
 // directiveFor names the directive that governs a destination (CSP 3, 6.8.1).
-func directiveFor(destination string) string {
+func directiveFor(destination request.Destination) string {
 	switch destination {
-	case "style":
+	case request.Style:
 		return "style-src-elem"
-	case "script":
+	case request.Script:
 		return "script-src-elem"
-	case "image":
+	case request.Image:
 		return "img-src"
-	case "font":
+	case request.Font:
 		return "font-src"
-	case "audio", "video", "track":
+	case request.Audio, request.Video, request.Track:
 		return "media-src"
-	case "iframe":
+	case request.Frame:
 		return "frame-src"
-	case "embed", "object":
+	case request.Embed, request.Object:
 		return "object-src"
-	case "manifest":
+	case request.Manifest:
 		return "manifest-src"
-	case "worker", "sharedworker", "serviceworker":
+	case request.Worker, request.SharedWorker, request.ServiceWorker:
 		return "worker-src"
-	case "":
+	case request.Data:
 		return "connect-src"
 	}
 	return ""
 }
 
 // Allows says whether a request for a destination may go to a URL. nonce is that of the element that makes it.
-func (p *Policy) Allows(destination, url, nonce string) bool {
+func (p *Policy) Allows(destination request.Destination, url, nonce string) bool {
 	if p == nil {
 		return true
 	}
@@ -146,7 +147,7 @@ func (p *Policy) Allows(destination, url, nonce string) bool {
 		if nonce != "" && holds(sources, "'nonce-"+nonce+"'") && (scripts || strings.HasPrefix(directive, "style")) {
 			continue
 		}
-		if scripts && holds(sources, "'strict-dynamic'") && destination == "script" {
+		if scripts && holds(sources, "'strict-dynamic'") && destination == request.Script {
 			return false
 		}
 		if !p.matchesAny(sources, url) {

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/driver/chromium"
+	"tachyform/internal/request"
 )
 
 // policyURLs are what a page asks for pictures; HERE is its own origin.
@@ -182,7 +183,7 @@ func TestPolicyByDestination(t *testing.T) {
 		{"", "script", script, "", true},
 		{"script-src 'self'", "script", "no url", "", false},
 	} {
-		assert.Equal(t, c.allowed, Parse(page, []string{c.policy}).Allows(c.destination, c.url, c.nonce), "%s for %s",
+		assert.Equal(t, c.allowed, Parse(page, []string{c.policy}).Allows(request.Destination(c.destination), c.url, c.nonce), "%s for %s",
 			c.policy, c.destination)
 	}
 	for policy, want := range map[string]bool{

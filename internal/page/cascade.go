@@ -279,8 +279,8 @@ func (c *cascade) shown(n *html.Node) bool {
 }
 
 func (c *cascade) ask(r Reference) {
-	if r.URL != "" && !c.seen[r.URL+" "+r.Destination] {
-		c.seen[r.URL+" "+r.Destination] = true
+	if r.URL != "" && !c.seen[r.URL+" "+string(r.Destination)] {
+		c.seen[r.URL+" "+string(r.Destination)] = true
 		c.refs = append(c.refs, r)
 	}
 }

@@ -2,10 +2,12 @@ package page
 
 import (
 	"strings"
-	"tachyform/internal/csp"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"tachyform/internal/csp"
+	"tachyform/internal/request"
 )
 
 // What style sheets make a page ask for depends on what stands in it.
@@ -92,7 +94,7 @@ func TestPolicies(t *testing.T) {
 		{"script-src 'nonce-def'", "script", "https://x.example/x.js", false},
 	} {
 		p := csp.Parse(page, []string{c.policy})
-		assert.Equal(t, c.allowed, p.Allows(c.destination, c.url, "abc"), "%s for %s %s", c.policy, c.destination, c.url)
+		assert.Equal(t, c.allowed, p.Allows(request.Destination(c.destination), c.url, "abc"), "%s for %s %s", c.policy, c.destination, c.url)
 	}
 	for policy, runs := range map[string]bool{
 		"img-src *": true, "script-src 'self'": false, "script-src 'unsafe-inline'": true,

@@ -5,6 +5,8 @@ import (
 	"strings"
 
 	"github.com/tdewolff/parse/v2/css"
+
+	"tachyform/internal/request"
 )
 
 // pictureProperties are those whose values name pictures, with their longhands.
@@ -38,7 +40,7 @@ func (p *styleParser) declarations(tokens []styleToken) []Declaration {
 }
 
 // picture is how style sheets ask for pictures.
-var picture = Reference{Destination: "image", Mode: "no-cors", Credentials: "include"}
+var picture = Reference{Destination: request.Image, Mode: request.NoCORS, Credentials: "include"}
 
 // value reads the value of a property.
 func (p *styleParser) value(name string, value []styleToken) []Declaration {

@@ -5,6 +5,8 @@ import (
 	"strings"
 
 	"github.com/tdewolff/parse/v2/css"
+
+	"tachyform/internal/request"
 )
 
 // families gives the names of a font-family value, in lower case.
@@ -85,7 +87,7 @@ func (p *styleParser) fontSource(value []styleToken) Reference {
 				break
 			}
 		}
-		if refs := p.urls(part, Reference{Destination: "font", Mode: "cors", Credentials: "same-origin"},
+		if refs := p.urls(part, Reference{Destination: request.Font, Mode: request.CORS, Credentials: "same-origin"},
 			false); len(refs) > 0 && shownFormat(text(part)) {
 			return refs[0]
 		}

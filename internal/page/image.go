@@ -7,6 +7,8 @@ import (
 	"strings"
 
 	"github.com/tdewolff/parse/v2/css"
+
+	"tachyform/internal/request"
 )
 
 // image adds the one request that an img element makes, after choosing among its candidates (HTML, 4.8.4.3).
@@ -15,7 +17,7 @@ func (w *walker) image(t Tag) {
 	if other := Phone; w.screen != other && !w.doc.Varies {
 		w.doc.Varies = chosen != w.candidate(other, t)
 	}
-	w.add(t, chosen, cors(t, Reference{Destination: "image"}))
+	w.add(t, chosen, cors(t, Reference{Destination: request.Image}))
 }
 
 // candidate chooses among an img element's candidates for a screen.

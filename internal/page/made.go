@@ -7,6 +7,7 @@ import (
 	"github.com/tdewolff/parse/v2/js"
 
 	"tachyform/internal/markup"
+	"tachyform/internal/request"
 )
 
 // Made is an element that a script adds to its page, as far as its text says so: what is created and given literal
@@ -221,17 +222,17 @@ func (r *scriptReader) finish() {
 		}
 		r.out.Made = append(r.out.Made, m.Tag)
 		r.ready, r.change = m.ready, m.change
-		kind := Reference{Mode: "no-cors", Credentials: "include"}
+		kind := Reference{Mode: request.NoCORS, Credentials: "include"}
 		ref := m.Attr["src"]
 		switch {
 		case m.Name == "script" && strings.EqualFold(m.Attr["type"], "module"):
-			kind = Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true}
+			kind = Reference{Destination: request.Script, Mode: request.CORS, Credentials: "same-origin", Module: true}
 		case m.Name == "script" && isJavaScript(strings.ToLower(m.Attr["type"])):
-			kind.Destination = "script"
+			kind.Destination = request.Script
 		case m.Name == "img":
-			kind.Destination = "image"
+			kind.Destination = request.Image
 		case m.Name == "iframe":
-			kind = Reference{Destination: "iframe", Mode: "navigate", Credentials: "include"}
+			kind = Reference{Destination: request.Frame, Mode: request.Navigate, Credentials: "include"}
 		case m.Name == "link" && m.Rel("stylesheet"):
 			kind.Destination, ref = "style", m.Attr["href"]
 		default:

@@ -6,6 +6,8 @@ import (
 	"strings"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/request"
 )
 
 // Reference is one request that a page, style sheet or script makes, as Fetch would see it.
@@ -15,9 +17,9 @@ type Reference struct {
 	URL string
 	// Destination is the request's destination (Fetch, 2.2.5): "style", "script", "image", "font", "iframe", … or "" for
 	// fetch().
-	Destination string
+	Destination request.Destination
 	// Mode is the request's mode: navigate, same-origin, no-cors or cors.
-	Mode string
+	Mode request.Mode
 	// Credentials is the request's credentials mode: omit, same-origin or include.
 	Credentials string
 	// Hint marks what is fetched for a page to come: it is asked for, and nothing of this page is missing without it.
@@ -71,14 +73,14 @@ func (r Reference) ModuleRoot() bool {
 // Kind is a plain word for what is asked for.
 func (r Reference) Kind() string {
 	switch r.Destination {
-	case "":
+	case request.Data:
 		return "data"
-	case "document", "iframe":
+	case request.Document, request.Frame:
 		return "page"
-	case "audio", "video", "track":
+	case request.Audio, request.Video, request.Track:
 		return "media"
 	}
-	return r.Destination
+	return string(r.Destination)
 }
 
 // Resolve makes ref absolute against base and drops the fragment; ok is false for what cannot be fetched over HTTP.

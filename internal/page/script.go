@@ -10,6 +10,7 @@ import (
 	"github.com/tdewolff/parse/v2"
 	"github.com/tdewolff/parse/v2/js"
 
+	"tachyform/internal/request"
 	"tachyform/internal/textpos"
 )
 
@@ -404,7 +405,7 @@ func (r *scriptReader) add(base, ref string, at []byte, kind Reference) {
 	r.out.References = append(r.out.References, kind)
 }
 
-var moduleImport = Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true}
+var moduleImport = Reference{Destination: request.Script, Mode: request.CORS, Credentials: "same-origin", Module: true}
 
 // Enter looks at one node of the script, and passes over what never runs.
 func (r *scriptReader) Enter(n js.INode) js.IVisitor {
@@ -520,9 +521,9 @@ func (r *scriptReader) importOf(module []byte) {
 func (r *scriptReader) addModule(specifier string, at []byte, kind Reference) {
 	switch r.kinds[specifier] {
 	case "json":
-		kind.Destination = "json"
+		kind.Destination = request.JSON
 	case "css":
-		kind.Destination = "style"
+		kind.Destination = request.Style
 	}
 	kind.From, kind.specifier, kind.AfterReady, kind.ByHand = r.from, specifier, r.ready > 0, r.waiting > 0
 	kind.AfterChange = r.change > 0
@@ -558,7 +559,7 @@ func (r *scriptReader) call(x *js.CallExpr) {
 		case "importScripts":
 			for _, a := range x.Args.List {
 				if ref, ok := r.literal(a.Value); ok {
-					r.add(r.base, ref, callee.Data, Reference{Destination: "script", Mode: "no-cors", Credentials: "include",
+					r.add(r.base, ref, callee.Data, Reference{Destination: request.Script, Mode: request.NoCORS, Credentials: "include",
 						ByWorker: true})
 				}
 			}
@@ -603,7 +604,7 @@ func isGlobal(e js.IExpr) bool {
 }
 
 func (r *scriptReader) fetch(x *js.CallExpr, at []byte) {
-	kind := Reference{Mode: "cors", Credentials: "same-origin"}
+	kind := Reference{Mode: request.CORS, Credentials: "same-origin"}
 	if len(x.Args.List) > 1 {
 		options, isObject := x.Args.List[1].Value.(*js.ObjectExpr)
 		if isObject {
@@ -611,7 +612,7 @@ func (r *scriptReader) fetch(x *js.CallExpr, at []byte) {
 				return
 			}
 			if mode := r.option(options, "mode"); mode != "" {
-				kind.Mode = mode
+				kind.Mode = request.Mode(mode)
 			}
 			if c := r.option(options, "credentials"); c != "" {
 				kind.Credentials = c
@@ -652,7 +653,7 @@ func (r *scriptReader) opens(x *js.CallExpr, at []byte) {
 		return
 	}
 	if ref, ok := r.literal(x.Args.List[1].Value); ok {
-		r.add(r.base, ref, at, Reference{Mode: "cors", Credentials: "same-origin"})
+		r.add(r.base, ref, at, Reference{Mode: request.CORS, Credentials: "same-origin"})
 	} else {
 		r.unread(at)
 	}
@@ -697,14 +698,14 @@ func (r *scriptReader) construct(x *js.NewExpr) {
 	switch name := string(v.Name()); name {
 	case "Worker", "SharedWorker":
 		if ref, ok := r.literal(x.Args.List[0].Value); ok {
-			r.add(r.base, ref, v.Data, Reference{Destination: strings.ToLower(name), Mode: "same-origin",
+			r.add(r.base, ref, v.Data, Reference{Destination: request.Destination(strings.ToLower(name)), Mode: request.SameOrigin,
 				Credentials: "same-origin"})
 		} else {
 			r.unread(v.Data)
 		}
 	case "EventSource":
 		if ref, ok := r.literal(x.Args.List[0].Value); ok {
-			r.add(r.base, ref, v.Data, Reference{Mode: "cors", Credentials: "same-origin", Background: true})
+			r.add(r.base, ref, v.Data, Reference{Mode: request.CORS, Credentials: "same-origin", Background: true})
 		}
 	case "URL":
 		// An asset named relative to its module is there to be fetched.
@@ -713,7 +714,7 @@ func (r *scriptReader) construct(x *js.NewExpr) {
 				if _, meta := d.X.(*js.ImportMetaExpr); meta {
 					if u, ok := r.urlObject(x); ok {
 						r.waiting++ // the address alone asks for nothing yet
-						r.add(r.base, u, v.Data, Reference{Mode: "cors", Credentials: "same-origin"})
+						r.add(r.base, u, v.Data, Reference{Mode: request.CORS, Credentials: "same-origin"})
 						r.waiting--
 					}
 				}

@@ -7,6 +7,7 @@ import (
 	"github.com/tdewolff/parse/v2"
 	"github.com/tdewolff/parse/v2/css"
 
+	"tachyform/internal/request"
 	"tachyform/internal/textpos"
 )
 
@@ -324,7 +325,7 @@ func (p *styleParser) inside(outer string) {
 }
 
 func (p *styleParser) importRule(tokens []styleToken) {
-	refs := p.urls(tokens, Reference{Destination: "style", Mode: "no-cors", Credentials: "include"}, true)
+	refs := p.urls(tokens, Reference{Destination: request.Style, Mode: request.NoCORS, Credentials: "include"}, true)
 	if len(refs) == 0 {
 		return
 	}

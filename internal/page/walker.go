@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"tachyform/internal/markup"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/textpos"
 )
@@ -197,7 +198,7 @@ func (w *walker) element(t Tag) {
 		}
 		switch {
 		case kind == "module":
-			r := cors(t, Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true})
+			r := cors(t, Reference{Destination: request.Script, Mode: request.CORS, Credentials: "same-origin", Module: true})
 			if has {
 				w.add(t, src, r)
 			}
@@ -206,19 +207,19 @@ func (w *walker) element(t Tag) {
 				return
 			}
 			if has {
-				w.add(t, src, cors(t, Reference{Destination: "script"}))
+				w.add(t, src, cors(t, Reference{Destination: request.Script}))
 			}
 		}
 	case "img":
 		w.image(t)
 	case "input":
 		if strings.EqualFold(t.Attr["type"], "image") {
-			w.add(t, t.Attr["src"], Reference{Destination: "image"})
+			w.add(t, t.Attr["src"], Reference{Destination: request.Image})
 		}
 	case "image", "use":
 		for _, k := range []string{"href", "xlink:href"} {
 			if ref := t.Attr[k]; ref != "" && !strings.HasPrefix(ref, "#") {
-				w.add(t, ref, Reference{Destination: "image"})
+				w.add(t, ref, Reference{Destination: request.Image})
 				break
 			}
 		}
@@ -232,7 +233,7 @@ func (w *walker) element(t Tag) {
 			w.mediaSource(t)
 		}
 	case "video", "audio":
-		r := cors(t, Reference{Destination: t.Name})
+		r := cors(t, Reference{Destination: request.Destination(t.Name)})
 		_, auto := t.Attr["autoplay"]
 		_, muted := t.Attr["muted"]
 		// Sound that nobody asked for does not begin by itself.
@@ -241,14 +242,14 @@ func (w *walker) element(t Tag) {
 		if _, w.media.own = t.Attr["src"]; w.media.own {
 			w.add(t, t.Attr["src"], r)
 		}
-		w.add(t, t.Attr["poster"], Reference{Destination: "image"})
+		w.add(t, t.Attr["poster"], Reference{Destination: request.Image})
 	case "body", "table", "td", "th":
-		w.add(t, t.Attr["background"], Reference{Destination: "image"})
+		w.add(t, t.Attr["background"], Reference{Destination: request.Image})
 	case "track":
 		if w.media == nil {
 			return
 		}
-		w.add(t, t.Attr["src"], Reference{Destination: "track", Mode: "same-origin", Credentials: "include",
+		w.add(t, t.Attr["src"], Reference{Destination: request.Track, Mode: request.SameOrigin, Credentials: "include",
 			Background: true})
 	case "iframe":
 		sandbox, boxed := t.Attr["sandbox"]
@@ -258,12 +259,12 @@ func (w *walker) element(t Tag) {
 				w.written(text)
 			}
 		} else if t.Attr["src"] != "" && !strings.HasPrefix(t.Attr["src"], "about:") {
-			w.add(t, t.Attr["src"], Reference{Destination: "iframe", Mode: "navigate", Credentials: "include", Sandboxed: boxed})
+			w.add(t, t.Attr["src"], Reference{Destination: request.Frame, Mode: request.Navigate, Credentials: "include", Sandboxed: boxed})
 		}
 	case "embed":
-		w.add(t, t.Attr["src"], Reference{Destination: "embed", Mode: "navigate", Credentials: "include"})
+		w.add(t, t.Attr["src"], Reference{Destination: request.Embed, Mode: request.Navigate, Credentials: "include"})
 	case "object":
-		w.add(t, t.Attr["data"], Reference{Destination: "object", Mode: "navigate", Credentials: "include"})
+		w.add(t, t.Attr["data"], Reference{Destination: request.Object, Mode: request.Navigate, Credentials: "include"})
 	}
 	if style := t.Attr["style"]; style != "" {
 		w.styleText(style, t.Line, t.Column)
@@ -337,7 +338,7 @@ func (w *walker) linkElement(t Tag) {
 		}
 		// An alternate one is asked for and says nothing until somebody chooses it.
 		off := !w.screen.matches(t.Attr["media"]) || t.Rel("alternate") && t.Attr["title"] != ""
-		w.add(t, href, cors(t, Reference{Destination: "style", Off: off}))
+		w.add(t, href, cors(t, Reference{Destination: request.Style, Off: off}))
 		if u, ok := Resolve(w.doc.Base, href); ok && strings.TrimSpace(href) != "" {
 			w.doc.Sheets = append(w.doc.Sheets, Sheet{URL: u, Off: off})
 		}
@@ -345,15 +346,15 @@ func (w *walker) linkElement(t Tag) {
 		if !t.InHead {
 			return
 		}
-		r := Reference{Destination: "manifest", Mode: "cors", Credentials: "omit", Background: true}
+		r := Reference{Destination: request.Manifest, Mode: request.CORS, Credentials: "omit", Background: true}
 		if strings.EqualFold(t.Attr["crossorigin"], "use-credentials") {
 			r.Credentials = "include"
 		}
 		w.add(t, href, r)
 	case t.Rel("icon"), t.Rel("apple-touch-icon"), t.Rel("apple-touch-startup-image"):
-		w.add(t, href, Reference{Destination: "image", Background: true})
+		w.add(t, href, Reference{Destination: request.Image, Background: true})
 	case t.Rel("modulepreload"):
-		w.add(t, href, Reference{Destination: "script", Mode: "cors", Credentials: "same-origin", Module: true,
+		w.add(t, href, Reference{Destination: request.Script, Mode: request.CORS, Credentials: "same-origin", Module: true,
 			Preload: true})
 	case t.Rel("preload"):
 		switch as := strings.ToLower(t.Attr["as"]); as {
@@ -367,10 +368,10 @@ func (w *walker) linkElement(t Tag) {
 			if !w.screen.matches(t.Attr["media"]) {
 				return
 			}
-			w.add(t, href, cors(t, Reference{Destination: as}))
+			w.add(t, href, cors(t, Reference{Destination: request.Destination(as)}))
 		}
 	case t.Rel("prefetch"):
-		w.add(t, href, Reference{Destination: "", Hint: true})
+		w.add(t, href, Reference{Destination: request.Data, Hint: true})
 	}
 }
 

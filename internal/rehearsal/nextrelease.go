@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/document"
@@ -112,7 +113,7 @@ func (r *Rehearsal) deployNext(b *useragent.Browser) *NextRelease {
 	before := map[page.Reference][]byte{}
 	files := map[string]bool{}
 	for _, l := range tab.Loads {
-		if (l.Destination == "style" || l.Destination == "script") && l.Source.Kind == fetch.CacheSource &&
+		if (l.Destination == request.Style || l.Destination == request.Script) && l.Source.Kind == fetch.CacheSource &&
 			strings.HasPrefix(l.URL, weburl.OriginOf(url)+"/") && len(files) < maxMixed {
 			files[l.URL] = true
 			before[l.Reference] = content(b, tab, l.Reference)

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"tachyform/internal/condition"
+	"tachyform/internal/request"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
@@ -18,7 +19,8 @@ type Probe struct {
 	// Method is "" for GET. Range is the value of a Range header, "" for none.
 	Method, Range string
 	// Mode and Destination are those of the request (Fetch, 2.2.5); the mode navigate opens a page.
-	Mode, Destination string
+	Mode        request.Mode
+	Destination request.Destination
 }
 
 // Probed is what a probe led to, online, with the site's worker and in a browser without any. A status of 0 is a
@@ -96,7 +98,7 @@ func (r *Rehearsal) probe(ctx context.Context, b *useragent.Browser) *Health {
 
 // probe sends one request from the page in a tab, or asks for a page as opening it would.
 func probe(b *useragent.Browser, tab *document.Tab, p Probe) (status int, size int64, reason fetch.Failure) {
-	if p.Mode == "navigate" {
+	if p.Mode == request.Navigate {
 		// The document alone tells enough.
 		resp, _, reason, done := b.Navigate(p.URL)
 		switch {

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"tachyform/internal/condition"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/account"
@@ -43,7 +44,7 @@ type SentRequest struct {
 
 // Trace visits as the rehearsal does and then makes one request under each condition, each in a branch of its own.
 // Pages are opened; anything else is asked for as a page in the worker's scope would.
-func (r *Rehearsal) Trace(ctx context.Context, url, destination string) ([]*Traced, error) {
+func (r *Rehearsal) Trace(ctx context.Context, url string, destination request.Destination) ([]*Traced, error) {
 	b := r.browser(ctx)
 	defer b.Close()
 	if _, err := r.visit(ctx, b, true); err != nil {
@@ -62,7 +63,7 @@ func (r *Rehearsal) Trace(ctx context.Context, url, destination string) ([]*Trac
 	return list, nil
 }
 
-func (r *Rehearsal) trace(b *useragent.Browser, url, destination string, c condition.Condition) *Traced {
+func (r *Rehearsal) trace(b *useragent.Browser, url string, destination request.Destination, c condition.Condition) *Traced {
 	t := &Traced{Condition: c.Name, Handled: fetch.Nobody}
 	b.Watch(func(r *site.Request, resp *site.Response) {
 		s := SentRequest{URL: r.URL.Href(true)}
@@ -75,16 +76,16 @@ func (r *Rehearsal) trace(b *useragent.Browser, url, destination string, c condi
 	var resp *fetch.Response
 	var by fetch.Answerer
 	var done bool
-	if destination == "document" {
+	if destination == request.Document {
 		resp, by, t.Reason, done = b.Navigate(url)
 	} else {
 		from := url // the page that asks is the last one visited
 		if n := len(r.Visit); n > 0 {
 			from = r.Visit[n-1]
 		}
-		req := &fetch.Request{URL: url, Method: "GET", Header: [][2]string{{"accept", "*/*"}}, Mode: "no-cors",
+		req := &fetch.Request{URL: url, Method: "GET", Header: [][2]string{{"accept", "*/*"}}, Mode: request.NoCORS,
 			Credentials: "include", Redirect: "follow", Destination: destination}
-		if destination == "" || destination == "font" {
+		if destination == request.Data || destination == request.Font {
 			req.Mode, req.Credentials = "cors", "same-origin"
 		}
 		if resp, by, done = b.Fetch(nil, from, req); done && resp == nil {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 )
 
 // Summary is what a look at a whole site tells.
@@ -184,7 +185,7 @@ func (g *Graph) surveyReferences(s *Summary, paths []string) {
 	}
 	for _, p := range paths {
 		for _, r := range g.Refs[p] {
-			if g.Scripts[p] != nil && r.Destination == "" && !r.Module {
+			if g.Scripts[p] != nil && r.Destination == request.Data && !r.Module {
 				continue // a script's fetch() resolves against the page that loads it
 			}
 			check(r.URL, r.From, r.Line, r.Column, false)

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
@@ -55,8 +56,8 @@ func (i *Installer) Document() *page.Document { return i.tab.Drawn() }
 
 // Manifest fetches a manifest (HTML, 4.6.8.9): in the mode cors, with credentials only where the link asks for them.
 func (i *Installer) Manifest(url string, credentials bool) Fetched {
-	req := &fetch.Request{URL: url, Method: "GET", Mode: "cors", Credentials: "omit", Redirect: "follow",
-		Destination: "manifest", Referrer: i.tab.Address()}
+	req := &fetch.Request{URL: url, Method: "GET", Mode: request.CORS, Credentials: "omit", Redirect: "follow",
+		Destination: request.Manifest, Referrer: i.tab.Address()}
 	if credentials {
 		req.Credentials = "include"
 	}
@@ -65,14 +66,14 @@ func (i *Installer) Manifest(url string, credentials bool) Fetched {
 
 // Icon fetches a picture that the manifest names, as the page's own pictures are fetched.
 func (i *Installer) Icon(url string) Fetched {
-	return i.ask(&fetch.Request{URL: url, Method: "GET", Mode: "no-cors", Credentials: "include", Redirect: "follow",
-		Destination: "image", Referrer: i.tab.Address()})
+	return i.ask(&fetch.Request{URL: url, Method: "GET", Mode: request.NoCORS, Credentials: "include", Redirect: "follow",
+		Destination: request.Image, Referrer: i.tab.Address()})
 }
 
 func (i *Installer) ask(req *fetch.Request) (came Fetched) {
 	came = Fetched{URL: req.URL, Why: fetch.Failure{Kind: fetch.NothingAnswers}}
 	// A picture that is its own address is not asked for: no policy keeps it away.
-	if own := strings.HasPrefix(req.URL, "data:") && req.Destination == "image"; !own && !i.tab.Allows(req.Destination,
+	if own := strings.HasPrefix(req.URL, "data:") && req.Destination == request.Image; !own && !i.tab.Allows(req.Destination,
 		req.URL) {
 		came.Why = fetch.Failure{Kind: fetch.PolicyForbids}
 		return came

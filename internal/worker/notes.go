@@ -145,7 +145,7 @@ func (b *planner) beyond(ctx context.Context) (list []sample, err error) {
 	for _, path := range slices.Sorted(maps.Keys(graph.Refs)) {
 		for _, ref := range graph.Refs[path] {
 			if own, is := strings.CutPrefix(ref.URL, b.Origin); !is || graph.Files[own] == nil {
-				add(ref.URL, ref.Destination)
+				add(ref.URL, string(ref.Destination))
 			}
 		}
 	}

@@ -2,13 +2,14 @@ package document
 
 import (
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/useragent/fetch"
 )
 
 // accepts are the Accept headers that Chromium sends, by destination; others get */*.
-var accepts = map[string]string{
-	"image": "image/jxl,image/avif,image/webp,image/apng,image/svg+xml,image/*,*/*;q=0.8",
-	"style": "text/css,*/*;q=0.1",
+var accepts = map[request.Destination]string{
+	request.Image: "image/jxl,image/avif,image/webp,image/apng,image/svg+xml,image/*,*/*;q=0.8",
+	request.Style: "text/css,*/*;q=0.1",
 }
 
 // createRequest is the request by which a page asks for something (HTML and Fetch, as their elements have it).
@@ -20,7 +21,7 @@ func (c *window) createRequest(ref page.Reference) *fetch.Request {
 		accept = "*/*"
 	}
 	req.Header = [][2]string{{"accept", accept}}
-	script := ref.Runs && !ref.Module && ref.Destination == "" // a fetch() names its page, all else what it stands in
+	script := ref.Runs && !ref.Module && ref.Destination == request.Data // a fetch() names its page, all else what it stands in
 	switch {
 	case ref.NoReferrer:
 		req.Referrer = "no-referrer"
@@ -30,10 +31,10 @@ func (c *window) createRequest(ref page.Reference) *fetch.Request {
 	if ref.Cache != "" && req.Cache == "" {
 		req.Cache = ref.Cache
 	}
-	if ref.Mode == "cors" && !script {
+	if ref.Mode == request.CORS && !script {
 		req.Header = append(req.Header, [2]string{"origin", c.origin()})
 	}
-	if ref.Destination == "video" || ref.Destination == "audio" {
+	if ref.Destination == request.Video || ref.Destination == request.Audio {
 		// Players ask for the parts of a film, at first for all from its start.
 		req.Header = append(req.Header, [2]string{"range", "bytes=0-"})
 	}

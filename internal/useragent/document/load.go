@@ -2,9 +2,10 @@ package document
 
 import (
 	"strings"
-	"tachyform/internal/csp"
 
+	"tachyform/internal/csp"
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
@@ -52,7 +53,7 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 	w.style(c)
 	asks, _ := w.asksOf(c.URL)
 	for _, u := range asks {
-		w.load(c, page.Reference{URL: u, Mode: "cors", Credentials: "same-origin", From: c.URL, Runs: true}, depth)
+		w.load(c, page.Reference{URL: u, Mode: request.CORS, Credentials: "same-origin", From: c.URL, Runs: true}, depth)
 	}
 	for _, s := range d.Scripts {
 		switch {
@@ -93,7 +94,7 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 		c.effects.onControllerChange = append(c.effects.onControllerChange, ref)
 		return
 	}
-	if ref.ByHand || ref.ByWorker || w.ScriptsOnly && ref.Destination != "script" || w.Foreground && ref.Background {
+	if ref.ByHand || ref.ByWorker || w.ScriptsOnly && ref.Destination != request.Script || w.Foreground && ref.Background {
 		return
 	}
 	if ref.AfterReady && !w.WithoutWorkers {
@@ -109,7 +110,7 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 			return
 		}
 	}
-	key := ref.URL + " " + ref.Destination
+	key := ref.URL + " " + string(ref.Destination)
 	if earlier := c.seen[key]; earlier != nil {
 		// What was fetched in the background first may be needed for the page too.
 		earlier.Background = earlier.Background && ref.Background
@@ -124,7 +125,7 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 	l := &Load{Reference: ref}
 	c.seen[key] = l
 	c.view.Loads = append(c.view.Loads, l)
-	if ref.Destination == "iframe" {
+	if ref.Destination == request.Frame {
 		w.loadFrame(c, l, depth)
 		return
 	}
@@ -134,7 +135,7 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 		return
 	}
 	c.top().pending++
-	if ref.Destination == "style" {
+	if ref.Destination == request.Style {
 		c.styles.pending++
 	}
 	req := c.createRequest(ref)
@@ -150,7 +151,7 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 				w.load(c, *l.Else, depth)
 			}
 		}
-		if ref.Destination == "style" {
+		if ref.Destination == request.Style {
 			c.styles.pending--
 			w.style(c)
 		}
@@ -190,15 +191,15 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 	case l.Integrity != "" && !fetch.IntegrityHolds(l.Integrity, actual.Body):
 		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongIntegrity}
 		return
-	case l.Destination == "style" && essence != "text/css" && (nosniff || essence != ""):
+	case l.Destination == request.Style && essence != "text/css" && (nosniff || essence != ""):
 		// Under nosniff the load itself fails; else the file comes and is not taken.
 		l.Missing, l.Refused, l.Why = nosniff, true, fetch.Failure{Kind: fetch.WrongStyleType, Detail: essence}
 		return
-	case l.Destination == "script" && (l.Module || nosniff) && !site.IsJavaScript(essence) &&
+	case l.Destination == request.Script && (l.Module || nosniff) && !site.IsJavaScript(essence) &&
 		essence != "application/json":
 		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongScriptType, Detail: essence}
 		return
-	case l.Destination == "script" && (strings.HasPrefix(essence, "image/") || strings.HasPrefix(essence, "audio/") ||
+	case l.Destination == request.Script && (strings.HasPrefix(essence, "image/") || strings.HasPrefix(essence, "audio/") ||
 		strings.HasPrefix(essence, "video/") || essence == "text/csv"):
 		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongScriptType, Detail: essence}
 		return
@@ -206,13 +207,13 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 	if actual.Body == nil || c.Closed {
 		return
 	}
-	if resp.Type == "opaque" && l.Destination != "style" && l.Destination != "script" {
+	if resp.Type == "opaque" && l.Destination != request.Style && l.Destination != request.Script {
 		return
 	}
 	switch l.Destination {
-	case "json":
+	case request.JSON:
 		w.moduleCame(c, l, &page.Script{Valid: true}, depth)
-	case "worker", "sharedworker":
+	case request.Worker, request.SharedWorker:
 		// What a worker asks for counts for the page that started it, whose service worker hears of it too.
 		if text, err := actual.Body.Bytes(); err == nil && site.IsJavaScript(essence) {
 			for _, r := range w.Reader.Script(l.URL, text).References {
@@ -220,7 +221,7 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 				w.load(c, r, depth+1)
 			}
 		}
-	case "style":
+	case request.Style:
 		if text, err := actual.Body.Bytes(); err == nil {
 			s := w.Reader.Style(l.URL, text)
 			c.styles.sheets[l.URL] = s
@@ -228,7 +229,7 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 				w.load(c, r, depth+1)
 			}
 		}
-	case "script":
+	case request.Script:
 		text, err := actual.Body.Bytes()
 		if err != nil {
 			return

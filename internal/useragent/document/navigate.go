@@ -4,10 +4,11 @@ import (
 	"net/http"
 	"slices"
 	"strings"
-	"tachyform/internal/csp"
 	"time"
 
+	"tachyform/internal/csp"
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
@@ -184,12 +185,12 @@ func (w *Windows) navigate(c *window, url string, hops int,
 		w.clock().After(0, func() { done(nil, nil, fetch.Failure{Kind: fetch.TooManyRedirects}) })
 		return
 	}
-	destination := "document"
+	destination := request.Document
 	if c.Frame {
-		destination = "iframe"
+		destination = request.Frame
 	}
 	req := &fetch.Request{URL: weburl.WithoutFragment(url), Method: "GET", Cache: c.mode,
-		Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: "navigate",
+		Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: request.Navigate,
 		Credentials: "include", Redirect: "manual", Destination: destination, Referrer: "no-referrer"}
 	if c.referrer != "" {
 		req.Referrer = c.referrer

@@ -4,6 +4,7 @@ import (
 	"cmp"
 
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
@@ -58,7 +59,7 @@ func (w *Windows) Request(url string) (resp *fetch.Response, by fetch.Answerer, 
 func (w *Windows) ReadDocument(url string) *page.Document {
 	var d *page.Document
 	done := false
-	w.Workers.Fetcher.Fetch(&fetch.Request{URL: url, Method: "GET", Mode: "navigate", Credentials: "include",
+	w.Workers.Fetcher.Fetch(&fetch.Request{URL: url, Method: "GET", Mode: request.Navigate, Credentials: "include",
 		Redirect: "follow", Client: fetch.Settings{Origin: weburl.OriginOf(url)}}, func(resp *fetch.Response) {
 		done = true
 		if resp != nil && resp.Status == 200 && site.IsHTML(resp.Get("content-type")) && resp.Body != nil {
@@ -78,7 +79,7 @@ func (t *Tab) IsControlled() bool { return t.window != nil && t.window.Controlle
 func (t *Tab) Shows(v *View) bool { return t.View == v }
 
 // Allows says whether the page's policies let it ask for something.
-func (t *Tab) Allows(destination, url string) bool {
+func (t *Tab) Allows(destination request.Destination, url string) bool {
 	return t.window.settings.policy.Allows(destination, url, "")
 }
 

@@ -3,6 +3,7 @@ package document
 import (
 	"tachyform/internal/csp"
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
@@ -87,7 +88,7 @@ func (c *window) origin() string {
 // fetch is a fetch by a page: through the worker that controls it, if one does.
 func (c *window) fetch(req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
 	req.Client = fetch.Settings{Origin: c.origin(), EmbedderPolicy: c.settings.embedder}
-	plugin := req.Destination == "object" || req.Destination == "embed" // no worker hears of plugins (Fetch, 4.1)
+	plugin := req.Destination == request.Object || req.Destination == request.Embed // no worker hears of plugins (Fetch, 4.1)
 	if c.Controller == nil || plugin {
 		c.in.Workers.Fetcher.Fetch(req, func(r *fetch.Response) { done(r, fetch.ByNetwork) })
 		return

@@ -13,6 +13,7 @@ import (
 	whatwg "github.com/nlnwa/whatwg-url/url"
 	"golang.org/x/net/publicsuffix"
 
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/clock"
 	"tachyform/internal/useragent/network"
@@ -79,7 +80,7 @@ func (f *fetching) mainFetch(u *whatwg.Url) {
 	if weburl.Origin(u) != f.req.Client.Origin {
 		f.tainted = true
 	}
-	if f.cross() && (f.req.Mode == "same-origin" || f.req.Mode == "no-cors" && f.req.Redirect != "follow") {
+	if f.cross() && (f.req.Mode == request.SameOrigin || f.req.Mode == request.NoCORS && f.req.Redirect != "follow") {
 		f.networkError()
 		return
 	}
@@ -87,14 +88,14 @@ func (f *fetching) mainFetch(u *whatwg.Url) {
 }
 
 // cross says whether the answer comes from another origin than who asks, which counts for all but page loads.
-func (f *fetching) cross() bool { return f.tainted && f.req.Mode != "navigate" }
+func (f *fetching) cross() bool { return f.tainted && f.req.Mode != request.Navigate }
 
 // schemeFetch is "scheme fetch" (Fetch, 4.2) for data: URLs.
 func (f *fetching) schemeFetch() { f.Clock.After(0, func() { f.done(dataResponse(f.req.URL)) }) }
 
 // httpFetch is "HTTP fetch" (Fetch, 4.3) from its step 5 on: service workers were asked before.
 func (f *fetching) httpFetch(u *whatwg.Url) {
-	if f.cross() && f.req.Mode == "cors" && f.needsPreflight() {
+	if f.cross() && f.req.Mode == request.CORS && f.needsPreflight() {
 		f.corsPreflightFetch(u, func() { f.httpNetworkOrCacheFetch(u) })
 		return
 	}
@@ -104,12 +105,12 @@ func (f *fetching) httpFetch(u *whatwg.Url) {
 // httpNetworkOrCacheFetch is "HTTP-network-or-cache fetch" (Fetch, 4.5).
 func (f *fetching) httpNetworkOrCacheFetch(u *whatwg.Url) {
 	header := ToHTTP(f.req.Header)
-	if f.cross() && f.req.Mode == "cors" {
+	if f.cross() && f.req.Mode == request.CORS {
 		header.Set("Origin", f.req.Client.Origin)
 	}
 	if f.includesCredentials() {
 		asking, err := whatwg.Parse(f.req.Client.Origin)
-		from := Crossing{Site: err != nil || SiteOf(asking) != SiteOf(u), Navigation: f.req.Mode == "navigate" &&
+		from := Crossing{Site: err != nil || SiteOf(asking) != SiteOf(u), Navigation: f.req.Mode == request.Navigate &&
 			(f.req.Method == "GET" || f.req.Method == "HEAD")}
 		if c := f.Cookies.Retrieve(u, from, f.Clock.Now); c != "" {
 			header.Set("Cookie", c)
@@ -129,7 +130,7 @@ func (f *fetching) httpNetworkOrCacheFetch(u *whatwg.Url) {
 // includesCredentials says whether cookies go with the request (Fetch, 4.5, step 8.20; credentialless embedders send
 // none elsewhere).
 func (f *fetching) includesCredentials() bool {
-	blind := f.cross() && f.req.Mode == "no-cors" && f.req.Client.EmbedderPolicy == "credentialless"
+	blind := f.cross() && f.req.Mode == request.NoCORS && f.req.Client.EmbedderPolicy == "credentialless"
 	return f.req.Credentials == "include" && !blind || f.req.Credentials == "same-origin" && !f.tainted
 }
 
@@ -149,12 +150,12 @@ func (f *fetching) httpNetworkFetch(u *whatwg.Url, sent *site.Request) {
 func (f *fetching) received(u *whatwg.Url, answer *site.Response) {
 	f.Cookies.SetCookies(u, answer.Header, f.Clock.Now)
 	f.Answered(u, answer)
-	if f.cross() && f.req.Mode == "cors" && !CORSCheck(answer.Header, f.req.Client.Origin, f.req.Credentials) {
+	if f.cross() && f.req.Mode == request.CORS && !CORSCheck(answer.Header, f.req.Client.Origin, f.req.Credentials) {
 		f.Refused("the answer of " + u.Href(true) + " may not be read: it has no fitting Access-Control-Allow-Origin header")
 		f.done(nil)
 		return
 	}
-	if f.cross() && f.req.Mode == "no-cors" && !CrossOriginResourcePolicyCheck(f.req.Client.Origin, u,
+	if f.cross() && f.req.Mode == request.NoCORS && !CrossOriginResourcePolicyCheck(f.req.Client.Origin, u,
 		answer.Header.Get("Cross-Origin-Resource-Policy"), f.req.Client.EmbedderPolicy) {
 		f.Refused(u.Href(true) + " is not for pages of other origins: its Cross-Origin-Resource-Policy and the page's " +
 			"Cross-Origin-Embedder-Policy forbid it")
@@ -190,7 +191,7 @@ func (f *fetching) httpRedirectFetch(u *whatwg.Url, resp *Response, location str
 	case f.req.Redirect == "error":
 		f.done(nil)
 		return
-	case f.req.Redirect == "manual" && f.req.Mode == "navigate":
+	case f.req.Redirect == "manual" && f.req.Mode == request.Navigate:
 		f.done(resp)
 		return
 	case f.req.Redirect == "manual":
@@ -215,7 +216,7 @@ func filter(resp *Response, req *Request, cross bool) *Response {
 	hide := map[string]bool{"set-cookie": true, "set-cookie2": true}
 	kept := [][2]string{}
 	switch {
-	case cross && req.Mode == "no-cors":
+	case cross && req.Mode == request.NoCORS:
 		return &Response{Type: "opaque", Header: [][2]string{}, Source: resp.Source, Internal: resp}
 	case cross:
 		resp.Type = "cors"

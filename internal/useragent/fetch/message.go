@@ -4,21 +4,22 @@ import (
 	"net/http"
 	"strings"
 
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 )
 
 // Request is a request as Fetch (2.2.5) has it.
 type Request struct {
-	URL         string      `json:"url"`
-	Method      string      `json:"method"`
-	Header      [][2]string `json:"headers"`
-	Mode        string      `json:"mode"`
-	Credentials string      `json:"credentials"`
-	Cache       string      `json:"cache"`
-	Redirect    string      `json:"redirect"`
-	Referrer    string      `json:"referrer"`
-	Destination string      `json:"destination"`
-	Integrity   string      `json:"integrity,omitempty"`
+	URL         string              `json:"url"`
+	Method      string              `json:"method"`
+	Header      [][2]string         `json:"headers"`
+	Mode        request.Mode        `json:"mode"`
+	Credentials string              `json:"credentials"`
+	Cache       string              `json:"cache"`
+	Redirect    string              `json:"redirect"`
+	Referrer    string              `json:"referrer"`
+	Destination request.Destination `json:"destination"`
+	Integrity   string              `json:"integrity,omitempty"`
 	// BodyHandle is a handle of a realm's body table while the request crosses into it, 0 for none.
 	BodyHandle int `json:"body,omitempty"`
 

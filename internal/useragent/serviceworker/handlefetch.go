@@ -3,6 +3,7 @@ package serviceworker
 import (
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/request"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
@@ -60,12 +61,12 @@ func (w *Worker) dispatchFetch(c *Client, req *fetch.Request, done func(*fetch.R
 func (w *Worker) fetchEvent(c *Client, req *fetch.Request) FetchEvent {
 	e := FetchEvent{Request: req}
 	switch {
-	case req.Mode == "navigate":
+	case req.Mode == request.Navigate:
 		e.Resulting, e.Preload = c.IDText(), w.Registration.Preload
 		if c.Previous != nil && !c.Previous.Closed && weburl.OriginOf(c.Previous.URL) == weburl.OriginOf(req.URL) {
 			e.Client = c.Previous.IDText()
 		}
-	case req.Destination == "worker" || req.Destination == "sharedworker":
+	case req.Destination == request.Worker || req.Destination == request.SharedWorker:
 		e.Client, e.Resulting = c.IDText(), idText(w.Registration.container.NewID())
 	default:
 		e.Client = c.IDText()
@@ -89,10 +90,10 @@ func mayEmbed(req *fetch.Request, resp *fetch.Response) bool {
 func responseAllowed(req *fetch.Request, resp *fetch.Response) bool {
 	switch {
 	case resp.Type == "error",
-		req.Mode == "same-origin" && resp.Type == "cors",
-		req.Mode != "no-cors" && resp.Type == "opaque" && req.Mode != "navigate",
+		req.Mode == request.SameOrigin && resp.Type == "cors",
+		req.Mode != request.NoCORS && resp.Type == "opaque" && req.Mode != request.Navigate,
 		req.Redirect != "manual" && resp.Type == "opaqueredirect",
-		req.Redirect != "follow" && len(resp.URLs) > 1 && req.Mode != "navigate":
+		req.Redirect != "follow" && len(resp.URLs) > 1 && req.Mode != request.Navigate:
 		return false
 	}
 	return true

@@ -3,12 +3,13 @@ package serviceworker
 import (
 	"fmt"
 	"strings"
-	"tachyform/internal/csp"
 	"time"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/csp"
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/script"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
@@ -126,7 +127,7 @@ func (g *Registration) update(address *whatwg.Url, kind string, end func(error))
 		end(&RegisterError{name, fmt.Sprintf(format, args...)})
 	}
 	req := &fetch.Request{URL: address.Href(true), Method: "GET", Header: [][2]string{{"Service-Worker", "script"}},
-		Mode: "same-origin", Credentials: "same-origin", Redirect: "error", Destination: "serviceworker", Cache: "no-cache"}
+		Mode: request.SameOrigin, Credentials: "same-origin", Redirect: "error", Destination: request.ServiceWorker, Cache: "no-cache"}
 	// A day after the last check the HTTP cache is not believed any more.
 	stale := newest != nil && s.clock().Now-g.checked > 24*time.Hour
 	if g.UpdateViaCache == "all" && !stale {

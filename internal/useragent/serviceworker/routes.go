@@ -87,8 +87,8 @@ func (c *routeCondition) matches(req *fetch.Request, running bool) bool {
 		status = "running"
 	}
 	return (c.pattern == nil || c.pattern.Test(req.URL, "")) && is(c.RequestMethod, req.Method) &&
-		is(c.RequestMode, req.Mode) &&
-		is(c.RequestDestination, req.Destination) && is(c.RunningStatus, status)
+		is(c.RequestMode, string(req.Mode)) &&
+		is(c.RequestDestination, string(req.Destination)) && is(c.RunningStatus, status)
 }
 
 // routed answers a request by the worker's first fitting route; it reports false when the fetch event decides.
