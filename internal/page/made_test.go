@@ -48,7 +48,7 @@ func TestMade(t *testing.T) {
 			if r.Module {
 				kind += " module"
 			}
-			asks = append(asks, kind+" "+strings.TrimPrefix(r.URL, "https://pier.example"))
+			asks = append(asks, string(kind)+" "+strings.TrimPrefix(r.URL, "https://pier.example"))
 			assert.True(t, r.Runs, c.name)
 		}
 		for _, m := range s.Made {
