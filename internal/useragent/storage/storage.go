@@ -19,8 +19,11 @@ type Storage struct {
 	Cookies   []Cookie
 	Databases *indexeddb.Databases
 	// Locks and Channels are of what runs: a branch has none.
-	Locks       *Locks
-	Channels    *Channels
+	Locks    *Locks
+	Channels *Channels
+	Ports    *Ports
+	// Web is local storage and that of tabs.
+	Web         WebStorage
 	ScriptBytes int64 // bytes of content in caches that scripts made
 }
 
@@ -30,6 +33,7 @@ const CacheDelay = time.Millisecond
 // SetSchedule says how what realms share is told to them: in a task of its own.
 func (s *Storage) SetSchedule(schedule func(func())) {
 	s.Databases.Schedule, s.Locks.Schedule, s.Channels.Schedule = schedule, schedule, schedule
+	s.Ports.Schedule = schedule
 }
 
 // Usage is how many bytes the caches and databases hold.
@@ -44,13 +48,13 @@ func (s *Storage) Usage() (n int64) {
 
 // New is the storage of a fresh profile.
 func New() *Storage {
-	return &Storage{Caches: map[string]*Cache{}, Databases: indexeddb.New(), Locks: &Locks{}, Channels: &Channels{}}
+	return &Storage{Caches: map[string]*Cache{}, Databases: indexeddb.New(), Locks: &Locks{}, Channels: &Channels{}, Ports: &Ports{}, Web: WebStorage{}}
 }
 
 // Branch copies the storage; contents of files are shared, since they never change.
 func (s *Storage) Branch() *Storage {
 	n := &Storage{Names: slices.Clone(s.Names), Caches: make(map[string]*Cache, len(s.Caches)),
-		Cookies: slices.Clone(s.Cookies), Databases: s.Databases.Branch(), Locks: &Locks{}, Channels: &Channels{},
+		Cookies: slices.Clone(s.Cookies), Databases: s.Databases.Branch(), Locks: &Locks{}, Channels: &Channels{}, Ports: &Ports{}, Web: s.Web.Branch(),
 		ScriptBytes: s.ScriptBytes}
 	for name, c := range s.Caches {
 		n.Caches[name] = c.branch()
