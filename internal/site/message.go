@@ -3,6 +3,7 @@ package site
 import (
 	"context"
 	"net/http"
+	"time"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 )
@@ -12,6 +13,8 @@ type Request struct {
 	Method string
 	URL    *whatwg.Url
 	Header http.Header
+	// Body is what is sent along, nil for nothing. A live host is never sent one.
+	Body Body
 }
 
 // Body is content that is read only when somebody asks for it.
@@ -32,6 +35,8 @@ type Response struct {
 	Unknown bool
 	// Compressed tells that a live host sent the body compressed.
 	Compressed bool
+	// Delay is how long the host takes to answer, beside what the network adds, in virtual time.
+	Delay time.Duration
 }
 
 // Host answers requests for one origin, as the deployed server would.

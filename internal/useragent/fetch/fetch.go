@@ -116,7 +116,7 @@ func (f *fetching) httpNetworkOrCacheFetch(u *whatwg.Url) {
 			header.Set("Cookie", c)
 		}
 	}
-	sent := &site.Request{Method: f.req.Method, URL: u, Header: header}
+	sent := &site.Request{Method: f.req.Method, URL: u, Header: header, Body: f.req.Content}
 	if kept, refuse := f.Cache.Get(sent, f.req.Cache, f.Clock.Now); kept != nil {
 		f.Clock.After(time.Millisecond, func() { f.received(u, kept) })
 		return

@@ -133,6 +133,9 @@ func (n *Network) fails(r *site.Request) bool {
 // takes is how long an answer is on its way.
 func (n *Network) takes(r *site.Request, resp *site.Response) time.Duration {
 	delay := n.Condition.Latency
+	if resp != nil {
+		delay += resp.Delay
+	}
 	if resp != nil && n.Condition.BytesPerSecond > 0 && r.Method != "HEAD" && resp.Body != nil {
 		delay += time.Duration(resp.Body.Len() * int64(time.Second) / n.Condition.BytesPerSecond)
 	}
