@@ -356,7 +356,8 @@ func (a *auditor) visits() (list []string) {
 
 // rehearse runs the default rehearsal over all pages.
 func (a *auditor) rehearse(start string) error {
-	r := &rehearsal.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress, Reader: a.reader}
+	r := &rehearsal.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress, Reader: a.reader,
+		ReadScripts: a.Project.Audit.Scripts == "read"}
 	r.Visit = a.visits()
 	if start != "" && !slices.Contains(a.pages, start) {
 		a.pages = append([]string{start}, a.pages...)
@@ -406,7 +407,7 @@ func (a *auditor) rehearse(start string) error {
 
 // session begins a rehearsal of steps on the embedded user agent.
 func (a *auditor) session(o useragent.Options) *rehearsal.Session {
-	o.Reader = a.reader
+	o.Reader, o.ReadScripts = a.reader, a.Project.Audit.Scripts == "read"
 	return rehearsal.NewSession(rehearsal.NewEmbedded(a.ctx, append([]site.Host{a.Host}, a.Others...), o), a.origin)
 }
 

@@ -203,3 +203,9 @@ func (d *Document) Policies() (list []string) {
 	}
 	return list
 }
+
+// Decoded is the document's text in UTF-8.
+func (d *Document) Decoded() []byte { return d.text }
+
+// Matches says whether a media query holds on the screen that pages are read for.
+func (r *Reader) Matches(query string) bool { return r.screen().matches(query) }

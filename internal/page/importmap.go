@@ -13,6 +13,9 @@ type ImportMap struct {
 	Scopes map[string]map[string]string
 }
 
+// ParseImportMap reads the text of an import map; nil when it is none.
+func ParseImportMap(base, text string) *ImportMap { return parseImportMap(base, text) }
+
 // parseImportMap reads the text of an import map; nil when it is none.
 func parseImportMap(base string, text string) *ImportMap {
 	var raw struct {

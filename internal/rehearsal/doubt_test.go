@@ -57,7 +57,8 @@ func TestDoubts(t *testing.T) {
 				more = append(more, file, text)
 			}
 			r := &Rehearsal{Hosts: []site.Host{siteWith(t, "", more...)}, Visit: []string{home}, Pages: []string{home},
-				Conditions: []condition.Condition{condition.Offline}, Asks: c.asks, Present: c.present}
+				Conditions: []condition.Condition{condition.Offline}, Asks: c.asks, Present: c.present,
+				ReadScripts: true}
 			got, err := r.Run(context.Background())
 			require.NoError(t, err)
 			o := got.Pages[0].Under["offline"]
@@ -72,7 +73,7 @@ func TestUnreadRegistration(t *testing.T) {
 	f := siteWith(t, keepsAll, "index.html", "<!doctype html><title>Pier</title><p>The tide tables of the harbour, "+
 		"day by day.</p><script src=/s.js></script>", "s.js", "const go = (c) => c.register(base + 'w.js');\nif "+
 		"('serviceWorker' in navigator) go(navigator.serviceWorker)")
-	r := &Rehearsal{Hosts: []site.Host{f}, Visit: []string{home}, Pages: []string{home},
+	r := &Rehearsal{ReadScripts: true, Hosts: []site.Host{f}, Visit: []string{home}, Pages: []string{home},
 		Conditions: []condition.Condition{condition.Offline}}
 	got, err := r.Run(context.Background())
 	require.NoError(t, err)

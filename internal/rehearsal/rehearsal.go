@@ -31,6 +31,8 @@ type Rehearsal struct {
 	Present *page.Registration
 	// Asks lists requests that pages make only when their scripts run, by the page's address, which may end in *.
 	Asks map[string][]string
+	// ReadScripts has page scripts read rather than run.
+	ReadScripts bool
 	// HTTPCache switches the browser's HTTP cache on.
 	HTTPCache bool
 	// Steps, if set, bounds what scripts compute without a pause, in steps; else script.TurnSteps.
@@ -78,7 +80,7 @@ type Result struct {
 // options are those of the browsers that the rehearsal runs on.
 func (r *Rehearsal) options() useragent.Options {
 	return useragent.Options{Kind: r.Kind, Reader: r.Reader, Present: r.Present, Asks: r.Asks, HTTPCache: r.HTTPCache,
-		Steps: r.Steps}
+		Steps: r.Steps, ReadScripts: r.ReadScripts}
 }
 
 // browser gives a fresh browser as the rehearsal asks for.

@@ -40,6 +40,8 @@ type Options struct {
 	Steps int
 	// WithoutWorkers is a browser that knows no service workers.
 	WithoutWorkers bool
+	// ReadScripts has page scripts read rather than run.
+	ReadScripts bool
 	// ScriptsOnly leaves away all that pages ask for but their scripts.
 	ScriptsOnly bool
 }
@@ -56,6 +58,7 @@ type Browser struct {
 	windows *document.Windows
 	bounds  *environment.Bounds
 	engines *environment.WarmEngines
+	realms  *environment.Platform
 	kind    *Kind
 	// branch says that engines which have started belong to the browser that this one branched from.
 	branch bool
@@ -85,6 +88,7 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 		WithoutWorkers: o.WithoutWorkers, ScriptsOnly: o.ScriptsOnly,
 	}}
 	b.workers.Windows = b.windows
+	b.runScripts(!o.ReadScripts)
 	return b
 }
 
@@ -105,12 +109,25 @@ func (b *Browser) assemble(c *clock.Clock, n *network.Network, cache *fetch.HTTP
 	}
 	b.store.SetSchedule(func(f func()) { c.After(0, f) })
 	b.workers = &serviceworker.Container{Fetcher: b.fetcher, Store: b.store, Account: a}
-	realms := &environment.Platform{Workers: b.workers, Bounds: b.bounds, Engines: b.engines, Lacks: b.kind.Lacks}
-	b.workers.Start = realms.Start
+	b.realms = &environment.Platform{Workers: b.workers, Bounds: b.bounds, Engines: b.engines, Lacks: b.kind.Lacks}
+	b.workers.Start = b.realms.Start
+}
+
+// runScripts has the browser's pages run their scripts, or not.
+func (b *Browser) runScripts(yes bool) {
+	b.windows.NodeItems = environment.NodeItems
+	if !yes {
+		return
+	}
+	b.windows.StartRealm = func(p *document.Page, s document.Settings) (document.Realm, error) {
+		return b.realms.StartWindow(p, environment.WindowSettings{HTML: true, Type: s.MediaType, Quirks: s.Quirks,
+			Charset: s.Charset, Referrer: s.Referrer})
+	}
 }
 
 // Close ends every worker. The browser is of no use afterwards.
 func (b *Browser) Close() {
+	b.windows.Close()
 	b.workers.Close()
 	if !b.branch {
 		b.engines.Drop()
@@ -130,6 +147,7 @@ func (b *Browser) Branch() *Browser {
 	b.workers.Branch(n.workers)
 	n.windows = b.windows.Branch(n.workers)
 	n.workers.Windows = n.windows
+	n.runScripts(b.windows.StartRealm != nil)
 	return n
 }
 

@@ -155,7 +155,7 @@ func TestTakeoverWhileActivating(t *testing.T) {
 	code := "// 1\naddEventListener('install', () => skipWaiting()); addEventListener('activate', (e) => " +
 		"e.waitUntil(new Promise((ok) => setTimeout(ok, 3000))));"
 	f := siteWith(t, code)
-	b := New(context.Background(), []site.Host{f}, Options{})
+	b := New(context.Background(), []site.Host{f}, Options{ReadScripts: true}) // for whose rest nobody waits
 	defer b.Close()
 	b.Open(home, nil)
 	b.clock.Pass(500 * time.Millisecond)

@@ -45,7 +45,8 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 	}
 	c.styles.pending++ // until all of the page's own are under way
 	for _, r := range d.References {
-		if r.Inline == nil {
+		// Where scripts run, their elements are what asks for them.
+		if r.Inline == nil && (!c.runs() || r.Destination != request.Script || r.Preload || r.Hint || r.Background) {
 			w.load(c, r, depth)
 		}
 	}
@@ -54,6 +55,9 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 	asks, _ := w.asksOf(c.URL)
 	for _, u := range asks {
 		w.load(c, page.Reference{URL: u, Mode: request.CORS, Credentials: "same-origin", From: c.URL, Runs: true}, depth)
+	}
+	if c.runs() {
+		return
 	}
 	for _, s := range d.Scripts {
 		switch {
@@ -114,6 +118,11 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 	if earlier := c.seen[key]; earlier != nil {
 		// What was fetched in the background first may be needed for the page too.
 		earlier.Background = earlier.Background && ref.Background
+		if earlier.Done && c.runs() {
+			w.clock().After(0, func() {
+				c.command("loaded", earlier.URL, string(earlier.Destination), !earlier.Missing && !earlier.Refused, "")
+			})
+		}
 		if ref.ModuleRoot() {
 			w.wantModule(c, ref.URL, depth)
 		}
@@ -142,6 +151,7 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 	c.fetch(req, func(resp *fetch.Response, how fetch.Answerer) {
 		c.top().pending--
 		w.processResponse(c, l, resp, how, depth)
+		c.tellLoaded(l, resp)
 		if l.Refused {
 			w.moduleCame(c, l, nil, depth)
 		}
@@ -154,7 +164,32 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 		if ref.Destination == request.Style {
 			c.styles.pending--
 			w.style(c)
+			if waiting := c.styles.waiting; c.styles.pending == 0 {
+				c.styles.waiting = nil
+				for _, f := range waiting {
+					w.clock().After(0, f)
+				}
+			}
 		}
+		c.settled()
+	})
+}
+
+// runs says whether the page's scripts run, rather than being read.
+func (c *window) runs() bool { return c.scripts != nil }
+
+// tellLoaded tells the page's scripts what came of a load.
+func (c *window) tellLoaded(l *Load, resp *fetch.Response) {
+	if !c.runs() {
+		return
+	}
+	text := ""
+	if l.Destination == request.Style && !l.Missing && !l.Refused && resp.Actual().Body != nil {
+		data, _ := resp.Actual().Body.Bytes()
+		text = string(data)
+	}
+	c.in.clock().After(0, func() {
+		c.command("loaded", l.URL, string(l.Destination), !l.Missing && !l.Refused, text)
 	})
 }
 
@@ -169,11 +204,12 @@ func (w *Windows) style(c *window) {
 	}
 }
 
-func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how fetch.Answerer, depth int) {
+// judge says of a load what its answer comes to; it reports whether it came as what it should be.
+func (w *Windows) judge(_ *window, l *Load, resp *fetch.Response, how fetch.Answerer) bool {
 	l.Done = true
 	if resp == nil {
 		l.Missing, l.Why = true, fetch.FailureBy(how)
-		return
+		return false
 	}
 	actual := resp.Actual()
 	l.Status, l.Source, l.Bytes = actual.Status, resp.Source, fetch.BodyLen(actual.Body)
@@ -184,26 +220,36 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 	case actual.Unknown: // nothing can be said of its type or content
 	case actual.Status >= 400:
 		l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: actual.Status}
-		return
+		return false
 	case l.Integrity != "" && resp.Type == "opaque":
 		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.UncheckedIntegrity}
-		return
+		return false
 	case l.Integrity != "" && !fetch.IntegrityHolds(l.Integrity, actual.Body):
 		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongIntegrity}
-		return
+		return false
 	case l.Destination == request.Style && essence != "text/css" && (nosniff || essence != ""):
 		// Under nosniff the load itself fails; else the file comes and is not taken.
 		l.Missing, l.Refused, l.Why = nosniff, true, fetch.Failure{Kind: fetch.WrongStyleType, Detail: essence}
-		return
+		return false
 	case l.Destination == request.Script && (l.Module || nosniff) && !site.IsJavaScript(essence) &&
 		essence != "application/json":
 		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongScriptType, Detail: essence}
-		return
+		return false
 	case l.Destination == request.Script && (strings.HasPrefix(essence, "image/") || strings.HasPrefix(essence, "audio/") ||
 		strings.HasPrefix(essence, "video/") || essence == "text/csv"):
 		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongScriptType, Detail: essence}
+		return false
+	}
+	return true
+}
+
+// processResponse goes on with what a load has given.
+func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how fetch.Answerer, depth int) {
+	if !w.judge(c, l, resp, how) {
 		return
 	}
+	actual := resp.Actual()
+	essence := site.Essence(actual.Get("content-type"))
 	if actual.Body == nil || c.Closed {
 		return
 	}
@@ -230,6 +276,9 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 			}
 		}
 	case request.Script:
+		if c.runs() {
+			return
+		}
 		text, err := actual.Body.Bytes()
 		if err != nil {
 			return

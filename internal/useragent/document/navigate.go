@@ -2,6 +2,7 @@ package document
 
 import (
 	"net/http"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -89,6 +90,13 @@ func (w *Windows) open(url string, tab *Tab, mode string) *Tab {
 		}
 		c.Closed = true
 		w.show(tab, c)
+	} else if !v.Failed && c.runs() {
+		c.draw()
+		if shown := tab.window; shown != c && shown != nil {
+			// Its scripts have sent the tab on.
+			shown.draw()
+			c, v = shown, shown.view
+		}
 	} else if !v.Failed {
 		w.clock().Run(func() bool { return c.pending == 0 }, w.clock().Now+Limit)
 		if to := c.leadsOn(); to != "" && tab.hops < 20 {
@@ -153,6 +161,9 @@ func (w *Windows) startNavigation(url string, tab *Tab, mode string, committed f
 // show makes a client the one that a tab shows.
 func (w *Windows) show(tab *Tab, c *window) {
 	old := tab.window
+	if old != nil && old != c {
+		old.end()
+	}
 	tab.window, tab.View = c, c.view
 	if old != nil && old != c {
 		w.Workers.HandleServiceWorkerClientUnload(old.Client)
@@ -164,11 +175,13 @@ type Tab struct {
 	*View
 	window *window
 	hops   int // pages that sent it on
+	moved  int // navigations by scripts
 }
 
 // CloseTab closes a tab.
 func (w *Windows) CloseTab(t *Tab) {
 	if t.window != nil {
+		t.window.end()
 		w.Workers.HandleServiceWorkerClientUnload(t.window.Client)
 	}
 	w.tabs = slices.DeleteFunc(w.tabs, func(o *Tab) bool { return o == t })
@@ -268,6 +281,18 @@ func (w *Windows) commit(c *window, g *serviceworker.Registration, resp *fetch.R
 	case "text/html", "application/xhtml+xml":
 		v.Document = w.Reader.Document(c.URL, contentType, text)
 		v.Title = v.Document.Title
+		if w.StartRealm != nil && e == "text/html" && !c.settings.scriptless && hasScripts(text) {
+			c.scripts = &scripting{}
+			w.loadSubresources(c, v.Document, 0)
+			c.scripts = nil
+			w.runDocument(c, v.Document, e)
+			break
+		}
 		w.loadSubresources(c, v.Document, 0)
 	}
 }
+
+// scriptTag finds what may run in a document.
+var scriptTag = regexp.MustCompile(`(?i)<script[\s>/]|\son[a-z]+\s*=`)
+
+func hasScripts(text []byte) bool { return scriptTag.Match(text) }

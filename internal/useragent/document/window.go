@@ -27,6 +27,8 @@ type window struct {
 	styles   styles
 	modules  moduleMap
 	effects  effects
+	// scripts is set for a page whose scripts run.
+	scripts *scripting
 	// controlledAtLoad says that it had a worker from the start.
 	controlledAtLoad bool
 	// mode is the cache mode of its requests: forceReload, or "".
@@ -48,6 +50,7 @@ type settings struct {
 type styles struct {
 	sheets  map[string]*page.Style // that have come, by address
 	pending int
+	waiting []func() // until all of them have come
 }
 
 // effects are what the texts of a window's scripts say that they do beside their requests.
@@ -115,6 +118,7 @@ func (c *window) fetch(req *fetch.Request, done func(*fetch.Response, fetch.Answ
 
 // ControllerChanged lets the page do what its scripts do when another worker controls it.
 func (c *window) ControllerChanged(by *serviceworker.Worker) {
+	c.command("controllerChange")
 	later := c.effects.onControllerChange
 	c.effects.onControllerChange = nil
 	for _, ref := range later {
@@ -137,4 +141,39 @@ func (c *window) noteScript(s *page.Script) {
 	e.addedElements, e.changedAttributes = append(e.addedElements, s.Made...), append(e.changedAttributes, s.Changed...)
 	e.workerMessages = append(e.workerMessages, s.Tells...)
 	e.reloads = e.reloads || s.Reloads && (c.controlledAtLoad || !s.GuardedReload)
+}
+
+// PostMessage gives the page a message of a worker.
+func (c *window) PostMessage(from *serviceworker.Worker, m serviceworker.Message) {
+	c.in.clock().After(0, func() {
+		if c.scripts != nil && !c.Closed {
+			c.scripts.realm.PostMessage(from, m)
+		}
+	})
+}
+
+// WorkerChanged tells the page that a worker is in another state.
+func (c *window) WorkerChanged(w *serviceworker.Worker) {
+	if c.scripts != nil {
+		c.scripts.realm.WorkerChanged(w)
+	}
+}
+
+// RegistrationChanged tells the page that a registration has another worker.
+func (c *window) RegistrationChanged(g *serviceworker.Registration, found bool) {
+	if c.scripts != nil {
+		c.scripts.realm.RegistrationChanged(g, found)
+	}
+}
+
+// end lets go of the page's realm.
+func (c *window) end() {
+	if c.scripts == nil {
+		return
+	}
+	realm := c.scripts.realm
+	c.scripts = nil
+	realm.Finish()
+	c.in.clock().After(0, realm.Close)
+	c.in.ending = append(c.in.ending, realm)
 }

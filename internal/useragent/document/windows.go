@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"tachyform/internal/markup"
 	"tachyform/internal/page"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/clock"
@@ -40,14 +41,33 @@ type Windows struct {
 	// UnreadRegistrations are calls of register whose worker can't be read.
 	UnreadRegistrations []page.Place
 
-	tabs []*Tab
+	// StartRealm makes the realm of a page, nil where scripts are only read; NodeItems writes nodes as the realm takes them.
+	StartRealm Start
+	NodeItems  func(nodes []*markup.Node, last int) [][]any
+
+	tabs   []*Tab
+	ending []Realm // of pages that are closed
+}
+
+// Close ends the pages.
+func (w *Windows) Close() {
+	for _, t := range w.tabs {
+		if t.window != nil {
+			t.window.Closed = true
+			t.window.end()
+		}
+	}
+	for _, r := range w.ending {
+		r.Close()
+	}
 }
 
 // Branch gives the windows of a branch, which has none open.
 func (w *Windows) Branch(workers *serviceworker.Container) *Windows {
 	o := w.Options
 	o.Foreground, o.ScriptsOnly, o.WithoutWorkers = false, false, false
-	return &Windows{Options: o, Workers: workers, UnreadRegistrations: slices.Clone(w.UnreadRegistrations)}
+	return &Windows{Options: o, Workers: workers, UnreadRegistrations: slices.Clone(w.UnreadRegistrations),
+		NodeItems: w.NodeItems}
 }
 
 func (w *Windows) clock() *clock.Clock { return w.Workers.Fetcher.Clock }
@@ -91,30 +111,40 @@ func (w *Windows) navigateFor(url string, tab *Tab, done func(*serviceworker.Cli
 	c = w.startNavigation(url, tab, "", func() { done(c.Client, c.view.Reason) })
 }
 
-// register is a call of navigator.serviceWorker.register by a page.
-func (w *Windows) register(c *window, r page.Registration) {
+// register is a call of navigator.serviceWorker.register that was read in a script.
+func (w *Windows) register(c *window, r page.Registration) { w.registerFor(c, r, func(error) {}) }
+
+// registerFor is a call of navigator.serviceWorker.register by a page; done is told when its promise settles.
+func (w *Windows) registerFor(c *window, r page.Registration, done func(error)) {
 	c.view.Registers = true
 	if w.WithoutWorkers {
 		return
 	}
+	refused := func(err error, tell bool) {
+		c.view.RegisterErrors = append(c.view.RegisterErrors, err.Error())
+		if tell {
+			w.Workers.Account.Note(account.Note{Level: "error", Text: err.Error(), Where: r.From})
+		}
+		w.clock().After(0, func() { done(err) })
+	}
 	if c.Opaque {
-		c.view.RegisterErrors = append(c.view.RegisterErrors, "SecurityError: the page is sandboxed and has no origin of "+
-			"its own, so it may not register a worker")
+		refused(&serviceworker.RegisterError{Name: "SecurityError", Message: "the page is sandboxed and has no origin of " +
+			"its own, so it may not register a worker"}, false)
 		return
 	}
-	refused := func(why string) {
-		c.view.RegisterErrors = append(c.view.RegisterErrors, why)
-		w.Workers.Account.Note(account.Note{Level: "error", Text: why, Where: r.From})
-	}
 	if !c.settings.policy.Allows("serviceworker", r.Script, "") {
-		refused("SecurityError: the page's Content-Security-Policy does not allow the worker " + r.Script)
+		refused(&serviceworker.RegisterError{Name: "SecurityError", Message: "the page's Content-Security-Policy does not " +
+			"allow the worker " + r.Script}, true)
 		return
 	}
 	w.Workers.StartRegister(r, weburl.OriginOf(c.URL), func(err error) {
 		if err != nil {
-			refused(err.Error())
-		} else if g := w.Workers.MatchServiceWorkerRegistration(c.URL); g != nil {
+			refused(err, true)
+			return
+		}
+		if g := w.Workers.MatchServiceWorkerRegistration(c.URL); g != nil {
 			g.DeliverToWaiting()
 		}
+		done(nil)
 	})
 }

@@ -59,6 +59,10 @@ var clientOperations = operations{
 	"toPage": touching(func(r *Realm, args arguments) (any, error) {
 		if c := r.p.Workers.Client(args.text(1)); c != nil {
 			r.record(account.Event{Kind: account.EventMessage, URL: c.URL, Text: args.text(2)})
+			var kept keptMessage
+			if c.Window != nil && json.Unmarshal([]byte(args.text(3)), &kept) == nil {
+				c.Window.PostMessage(r.w, r.messageFrom(kept))
+			}
 		}
 		return nil, nil
 	}),

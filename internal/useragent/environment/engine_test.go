@@ -12,9 +12,9 @@ import (
 // BenchmarkEngine puts an engine back to where only the environment has run.
 func BenchmarkEngine(b *testing.B) {
 	for b.Loop() {
-		e, err := getEngine()
+		e, err := workerEngines.get()
 		require.NoError(b, err)
-		putEngine(e)
+		workerEngines.put(e)
 	}
 }
 
@@ -23,7 +23,7 @@ func BenchmarkEngine(b *testing.B) {
 func TestCrossing(t *testing.T) {
 	for range 3 {
 		var got []byte
-		e, err := getEngine()
+		e, err := workerEngines.get()
 		require.NoError(t, err)
 		e.Surround(script.Surroundings{Host: func(args []any) (any, error) {
 			switch args[0] {
@@ -46,6 +46,6 @@ func TestCrossing(t *testing.T) {
 		said, err = e.Call("script", "\n\n throw new TypeError('low water')", "https://line.example/w.js")
 		require.NoError(t, err)
 		assert.Equal(t, "TypeError: low water (w.js:3:21)", said)
-		putEngine(e)
+		workerEngines.put(e)
 	}
 }

@@ -21,48 +21,60 @@ import (
 //go:embed worker.bytecode
 var workerCode []byte
 
+// windowCode is that of what pages find, made of the sources in shared and window.
+//
+//go:embed window.bytecode
+var windowCode []byte
+
 // pooledEngine is an engine with the environment in it, and the state that it returns to for the next worker.
 type pooledEngine struct {
 	script.Engine
 	fresh script.Mark
+	pool  *enginePool
 }
 
-// idle holds engines that no worker uses, a few for each processor.
-var idle struct {
-	sync.Mutex
+// enginePool holds engines of one environment that nobody uses, a few for each processor.
+type enginePool struct {
+	code []byte
+	mu   sync.Mutex
 	list []*pooledEngine
 }
 
-// getEngine gives an engine in which nothing has run but the environment.
-func getEngine() (*pooledEngine, error) {
-	idle.Lock()
-	n := len(idle.list)
+var (
+	workerEngines = &enginePool{code: workerCode}
+	windowEngines = &enginePool{code: windowCode}
+)
+
+// get gives an engine in which nothing has run but the environment.
+func (p *enginePool) get() (*pooledEngine, error) {
+	p.mu.Lock()
+	n := len(p.list)
 	if n > 0 {
-		e := idle.list[n-1]
-		idle.list = idle.list[:n-1]
-		idle.Unlock()
+		e := p.list[n-1]
+		p.list = p.list[:n-1]
+		p.mu.Unlock()
 		e.Rewind(e.fresh)
 		return e, nil
 	}
-	idle.Unlock()
+	p.mu.Unlock()
 	e, err := quickjs.New()
 	if err != nil {
 		return nil, err
 	}
-	if err := e.Install(workerCode); err != nil {
+	if err := e.Install(p.code); err != nil {
 		e.Close()
-		return nil, fmt.Errorf("the worker environment does not start: %w", err)
+		return nil, fmt.Errorf("the environment does not start: %w", err)
 	}
-	return &pooledEngine{e, e.Mark()}, nil
+	return &pooledEngine{e, e.Mark(), p}, nil
 }
 
-// putEngine takes an engine back.
-func putEngine(e *pooledEngine) {
+// put takes an engine back.
+func (p *enginePool) put(e *pooledEngine) {
 	e.Surround(script.Surroundings{})
-	idle.Lock()
-	defer idle.Unlock()
-	if len(idle.list) < 2*runtime.GOMAXPROCS(0) {
-		idle.list = append(idle.list, e)
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if len(p.list) < 2*runtime.GOMAXPROCS(0) {
+		p.list = append(p.list, e)
 	} else {
 		e.Close()
 	}
@@ -119,7 +131,7 @@ func (s *WarmEngines) Drop() {
 	defer s.mu.Unlock()
 	for _, list := range s.list {
 		for _, e := range list {
-			putEngine(e.pooledEngine)
+			e.pool.put(e.pooledEngine)
 		}
 	}
 	s.list = nil

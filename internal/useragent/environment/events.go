@@ -48,6 +48,11 @@ func (r *Realm) DispatchMessage(data any, from *serviceworker.Client) {
 	r.Dispatch("message", map[string]any{"data": data, "source": infoOf(from)}, nil)
 }
 
+// DispatchSerialized gives the worker a message that a page's script has sent.
+func (r *Realm) DispatchSerialized(m serviceworker.Message, from *serviceworker.Client) {
+	r.Dispatch("message", map[string]any{"sent": r.messageInto(m), "source": infoOf(from)}, nil)
+}
+
 // DispatchFetch gives the worker a fetch event. respond is called once: with a nil response where the worker leaves
 // the request alone, or answers with a network error.
 func (r *Realm) DispatchFetch(e serviceworker.FetchEvent, respond func(*fetch.Response, account.Answer)) {
@@ -91,7 +96,9 @@ func (r *Realm) dispatch(event string, init map[string]any, live *liveEvent) {
 }
 
 func (r *Realm) record(e account.Event) {
-	e.Worker = r.w.ID
+	if r.w != nil {
+		e.Worker = r.w.ID
+	}
 	r.p.account().Record(e)
 }
 

@@ -21,11 +21,22 @@ func (r *Realm) fetch(args arguments) (any, error) {
 	if err != nil {
 		return nil, err
 	}
+	failure := "TypeError: Failed to fetch " + req.URL
+	came := func(resp *fetch.Response) {
+		if resp == nil {
+			r.settle(id, nil, failure)
+			return
+		}
+		r.settle(id, r.encode(resp), "")
+	}
+	if r.page != nil {
+		r.page.Fetch(req, came)
+		return nil, nil
+	}
 	scope, err := whatwg.Parse(r.w.Registration.Scope)
 	if err != nil {
 		return nil, err
 	}
-	failure := "TypeError: Failed to fetch " + req.URL
 	if !r.w.Policy.Allows("", req.URL, "") {
 		refusal := "the worker may not fetch " + req.URL + ": the Content-Security-Policy of its script does not allow it"
 		s.Account.Note(account.Note{Level: "error", Text: refusal, Where: r.w.Script})
@@ -36,13 +47,7 @@ func (r *Realm) fetch(args arguments) (any, error) {
 		r.w.Requests++
 	}
 	req.Client = fetch.Settings{Origin: weburl.Origin(scope), EmbedderPolicy: r.w.EmbedderPolicy}
-	s.Fetcher.Fetch(req, func(resp *fetch.Response) {
-		if resp == nil {
-			r.settle(id, nil, failure)
-			return
-		}
-		r.settle(id, r.encode(resp), "")
-	})
+	s.Fetcher.Fetch(req, came)
 	return nil, nil
 }
 

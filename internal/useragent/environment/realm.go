@@ -20,7 +20,6 @@ import (
 	"tachyform/internal/weburl"
 )
 
-import ()
 
 // Platform is what the realms of a browser stand on.
 type Platform struct {
@@ -44,8 +43,9 @@ func (p *Platform) store() *storage.Storage { return p.Workers.Store }
 // and none other.
 type Realm struct {
 	*pooledEngine
-	p *Platform
-	w *serviceworker.Worker
+	p    *Platform
+	w    *serviceworker.Worker // of a worker's realm
+	page Page                  // of a window's
 	contents
 	next        int
 	timers      map[int]*clock.Task
@@ -60,16 +60,23 @@ type Realm struct {
 	stopped     error       // why the realm may not run any more
 }
 
-// Start starts a worker's engine and runs its script. The error is what the script threw, in words.
-func (p *Platform) Start(w *serviceworker.Worker) (serviceworker.Global, error) {
+// newRealm makes a realm without an engine.
+func (p *Platform) newRealm() *Realm {
 	r := &Realm{
-		p: p, w: w, contents: contents{bodies: map[int]body{},
-			opened: map[int]*storage.Cache{}}, timers: map[int]*clock.Task{},
+		p: p, contents: contents{bodies: map[int]body{}, opened: map[int]*storage.Cache{}}, timers: map[int]*clock.Task{},
 		events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2),
 	}
 	r.shared = shared{map[int]*storage.Lock{}, map[int]*storage.Channel{}}
-	r.databases = &databases{r: r, connections: map[int]*indexeddb.Connection{},
-		transactions: map[int]*indexeddb.Transaction{}}
+	r.databases = &databases{
+		r: r, connections: map[int]*indexeddb.Connection{}, transactions: map[int]*indexeddb.Transaction{},
+	}
+	return r
+}
+
+// Start starts a worker's engine and runs its script. The error is what the script threw, in words.
+func (p *Platform) Start(w *serviceworker.Worker) (serviceworker.Global, error) {
+	r := p.newRealm()
+	r.w = w
 	key := warmKey{w.Original, w.State, w.Registration.UpdateViaCache, p.clock().Now}
 	if w.Original != nil {
 		if e := p.Engines.get(key); e != nil {
@@ -84,7 +91,7 @@ func (p *Platform) Start(w *serviceworker.Worker) (serviceworker.Global, error) 
 		}
 	}
 	var err error
-	if r.pooledEngine, err = getEngine(); err != nil {
+	if r.pooledEngine, err = workerEngines.get(); err != nil {
 		return nil, err
 	}
 	r.attach()
@@ -102,7 +109,7 @@ func (p *Platform) Start(w *serviceworker.Worker) (serviceworker.Global, error) 
 // attach makes the realm what the engine's scripts talk to.
 func (r *Realm) attach() {
 	r.Surround(script.Surroundings{
-		Host: r.host, Modules: script.Modules{Normalize: normalizeModule, Load: r.loadModule},
+		Host: r.host, Modules: script.Modules{Normalize: r.normalizeModule, Load: r.loadModule},
 		Context: r.p.Workers.Fetcher.Network.Context,
 	})
 }
@@ -166,7 +173,7 @@ func (r *Realm) Close() {
 	case r.snapshot != nil:
 		r.p.Engines.put(r.snapshot)
 	default:
-		putEngine(r.pooledEngine)
+		r.pool.put(r.pooledEngine)
 	}
 	r.pooledEngine = nil
 	if r.stopped == nil {
@@ -180,12 +187,17 @@ var errEnded = errors.New("the worker has ended")
 func (r *Realm) Alive() bool { return r.stopped == nil }
 
 // current says whether the worker still runs in this realm.
-func (r *Realm) current() bool { return r.w.RunsIn(r) }
+func (r *Realm) current() bool {
+	if r.page != nil {
+		return r.page.Current()
+	}
+	return r.w.RunsIn(r)
+}
 
 // failed ends a worker whose engine was stopped, or reports an error of the environment.
 func (r *Realm) failed(err error) {
-	r.p.account().Note(account.Note{Level: "error", Text: err.Error(), Where: r.w.Script})
-	if r.stopped != nil {
+	r.p.account().Note(account.Note{Level: "error", Text: err.Error(), Where: r.address()})
+	if r.stopped != nil && r.w != nil {
 		r.w.Stopped(err)
 	}
 }

@@ -18,7 +18,7 @@ var scriptOperations = operations{
 	"import": plain(func(r *Realm, args arguments) (any, error) { return r.w.ImportScript(args.text(0)) }),
 	"log": plain(func(r *Realm, args arguments) (any, error) {
 		r.p.account().Note(account.Note{
-			Level: args.text(0), Text: args.text(1), Where: r.w.Script, Stack: args.text(2), ErrorName: args.text(3),
+			Level: args.text(0), Text: args.text(1), Where: r.address(), Stack: args.text(2), ErrorName: args.text(3),
 		})
 		return nil, nil
 	}),
@@ -33,14 +33,25 @@ const noImport = `throw new TypeError("import() is not allowed in service worker
 
 // loadModule gives the text of a module that a module worker imports statically.
 func (r *Realm) loadModule(name string) (string, error) {
+	if r.page != nil {
+		return r.page.ModuleText(name)
+	}
 	if !r.scripting || r.w.Type != "module" {
 		return noImport, nil
 	}
 	return r.w.ImportScript(name)
 }
 
-// normalizeModule resolves a module specifier against the module that imports it (HTML, "resolve a module specifier").
-func normalizeModule(base, name string) (string, error) {
+// normalizeModule resolves a module specifier of a script.
+func (r *Realm) normalizeModule(base, name string) (string, error) {
+	if r.page != nil {
+		return r.page.ResolveModule(base, name)
+	}
+	return resolveModule(base, name)
+}
+
+// resolveModule resolves a module specifier against the module that imports it (HTML, "resolve a module specifier").
+func resolveModule(base, name string) (string, error) {
 	if strings.HasPrefix(name, "/") || strings.HasPrefix(name, "./") || strings.HasPrefix(name, "../") {
 		u, err := whatwg.ParseRef(base, name)
 		if err != nil {

@@ -63,7 +63,10 @@ func (g *Registration) activate() {
 
 // updateRegistrationState puts a worker into one of a registration's slots, or empties it (Service Workers, "Update
 // Registration State"). Scripts see the slots as they are: no registration object of theirs keeps a copy.
-func (g *Registration) updateRegistrationState(slot **Worker, w *Worker) { *slot = w }
+func (g *Registration) updateRegistrationState(slot **Worker, w *Worker) {
+	*slot = w
+	g.tellWindows(func(p Window) { p.RegistrationChanged(g, false) })
+}
 
 // isUsed says whether a client is controlled by one of a registration's workers (Service Workers, 2.2: "service worker
 // client … uses").
@@ -115,6 +118,7 @@ func (s *Container) clearRegistration(g *Registration) {
 func (w *Worker) updateWorkerState(state account.State) {
 	w.State = state
 	w.tellState()
+	w.Registration.tellWindows(func(p Window) { p.WorkerChanged(w) })
 }
 
 // tellState lets a running worker know its own state.

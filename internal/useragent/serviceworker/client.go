@@ -5,7 +5,9 @@ import (
 	"fmt"
 	"slices"
 
+	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/structured"
 	"tachyform/internal/weburl"
 )
 
@@ -33,6 +35,53 @@ type Window interface {
 	ControllerChanged(w *Worker)
 	// MessagesForWaiting are the messages that the page has for a worker that waits, as JSON.
 	MessagesForWaiting() []string
+	// PostMessage gives the page a message of a worker.
+	PostMessage(from *Worker, m Message)
+	// WorkerChanged tells the page that a worker is in another state, RegistrationChanged that a registration has another worker;
+	// found says that a new one is being installed.
+	WorkerChanged(w *Worker)
+	RegistrationChanged(g *Registration, found bool)
+}
+
+// Message is a message between realms: a serialized value, and what was transferred with it.
+type Message struct {
+	structured.Value
+	Moved []Moved
+}
+
+// Moved is what was transferred: a buffer, or a port by the number of its end.
+type Moved struct {
+	Buffer site.Body
+	Name   string
+	Port   int
+}
+
+// tellWindows tells every page of the registration's origin something.
+func (g *Registration) tellWindows(tell func(Window)) {
+	s := g.container
+	origin := weburl.OriginOf(g.Scope)
+	for _, c := range s.clients {
+		if c.Window != nil && weburl.OriginOf(c.URL) == origin {
+			s.clock().After(0, func() {
+				if !c.Closed {
+					tell(c.Window)
+				}
+			})
+		}
+	}
+}
+
+// PostMessage gives a worker a message of a page (Service Workers, 3.1.4).
+func (w *Worker) PostMessage(m Message, from *Client) {
+	s := w.Registration.container
+	s.clock().After(0, func() {
+		s.Account.Record(account.Event{Worker: w.ID, Kind: account.EventMessage, Received: true, URL: from.URL, Text: string(m.Tree)})
+		w.runServiceWorker(func(global Global, err error) {
+			if err == nil {
+				global.DispatchSerialized(m, from)
+			}
+		})
+	})
 }
 
 func idText(n int) string { return fmt.Sprintf("client-%d", n) }

@@ -19,6 +19,8 @@ type Global interface {
 	DispatchFetch(e FetchEvent, respond func(*fetch.Response, account.Answer))
 	// DispatchMessage gives it a message of a page, as a value of JSON.
 	DispatchMessage(data any, from *Client)
+	// DispatchSerialized gives it one that a page's script has sent.
+	DispatchSerialized(m Message, from *Client)
 	// ListensTo says whether the worker has a listener for an event.
 	ListensTo(event string) bool
 	// SetState lets the worker know its own state.

@@ -99,6 +99,24 @@ func (s *Container) runJob(scope string) {
 	})
 }
 
+// Update is the method of that name (Service Workers, 3.2.7): done is told what came of the check.
+func (g *Registration) Update(done func(error)) {
+	n := g.GetNewestWorker()
+	if n == nil || g.gone {
+		g.container.clock().After(0, func() { done(&RegisterError{"InvalidStateError", "there is no worker to update"}) })
+		return
+	}
+	g.container.scheduleJob(g.Scope, func(finish func()) {
+		address, err := whatwg.Parse(n.Script)
+		if err != nil || g.gone {
+			finish()
+			done(&RegisterError{"TypeError", "the registration is gone"})
+			return
+		}
+		g.update(address, g.Type, func(err error) { finish(); done(err) })
+	})
+}
+
 // SoftUpdate checks for a new version, as browsers do after a navigation (Service Workers, "Soft Update").
 func (g *Registration) SoftUpdate() {
 	s := g.container
@@ -223,6 +241,7 @@ func (g *Registration) install(w *Worker, end func(error)) {
 	s.Account.LastError = account.Note{} // what is reported from here on is about this installation
 	end(nil)
 	w.tellState()
+	g.tellWindows(func(p Window) { p.RegistrationChanged(g, true) })
 	done := func(ok bool) {
 		if !ok {
 			if w.Failure == "" {

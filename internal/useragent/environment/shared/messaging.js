@@ -4,10 +4,36 @@ import { MAKE, lazy, must, onlyHere, publishLoosely } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { ownOrigin } from './settings.js';
 import { EventTarget, MessageEvent, addListener, fire, handlerSlots, handlers, slotsOf, trusted } from './event.js';
-import { setTimeout } from './timers.js';
+import { queueTask, setTimeout } from './timers.js';
+import { bytesOf, keepBytes } from './bytes.js';
 import { deserialize, fromHost, serialize, toHost, transferable } from './structuredclone.js';
 
 export const portState = new WeakMap();
+// Ports whose other end lies in another realm, by the number that the browser knows this end by.
+const remotePorts = new Map();
+// What crosses to another realm, with what was transferred. A port becomes a number: the browser joins the two ends.
+export const sendable = (sent) => ({ ...toHost(sent), moved: sent.moved.map(({ buffer, name, state }) => (buffer ? { buffer: keepBytes(buffer) } : { name, port: shipped(state) })) });
+export const received = (kept) => ({ ...fromHost(kept), moved: (kept.moved ?? []).map(({ buffer, name, port }) => (buffer ? { buffer: bytesOf(buffer) } : { name, state: landed(port) })) });
+function shipped(state) {
+  if (state.remote) {
+    remotePorts.delete(state.remote);
+    return state.remote;
+  }
+  const [here, there] = fromJSON(host('port.open'));
+  if (state.other) {
+    const other = portState.get(state.other);
+    assign(other, { other: null, remote: here });
+    remotePorts.set(here, state.other);
+    host('port.bind', here);
+  }
+  for (const sent of state.waiting) host('port.post', here, toJSON(sendable(sent)));
+  return there;
+}
+function landed(id) {
+  global.MessagePort; // the interface may not have been asked for yet
+  queueTask(() => host('port.bind', id));
+  return { other: null, waiting: [], started: false, closed: false, remote: id };
+}
 lazy(['MessagePort', 'MessageChannel', 'BroadcastChannel'], () => {
 // HTML, 9.4 and 9.5: message ports and broadcast channels.
 class MessagePort extends EventTarget {
@@ -21,7 +47,8 @@ class MessagePort extends EventTarget {
     const transfer = listOf(options);
     if (transfer.includes(this)) throw new DOMException('a port cannot be sent through itself', 'DataCloneError');
     const sent = serialize(message, transfer);
-    const { other } = portState.get(this);
+    const { other, remote } = portState.get(this);
+    if (remote) return void host('port.post', remote, toJSON(sendable(sent)));
     if (!other || portState.get(other).closed) return;
     portState.get(other).waiting.push(sent);
     deliver(other);
@@ -69,6 +96,7 @@ transferable(MessagePort, (port) => {
   const port = new MessagePort(MAKE);
   portState.set(port, state);
   if (state.other) portState.get(state.other).other = port;
+  if (state.remote) remotePorts.set(state.remote, port);
   return port;
 });
 handlers(MessagePort.prototype, 'messageerror');
@@ -112,6 +140,12 @@ class BroadcastChannel extends EventTarget {
     host('channel.close', this.#id);
   }
 }
+commands.portMessage = (id, json) => {
+  const port = remotePorts.get(id);
+  if (!port) return;
+  portState.get(port).waiting.push(received(fromJSON(json)));
+  deliver(port);
+};
 commands.channelMessage = (id, json) => {
   const channel = channels.get(id);
   if (!channel) return;

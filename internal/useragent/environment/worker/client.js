@@ -5,7 +5,8 @@ import { MAKE, gives, must, onlyHere, publish, usv } from '../shared/webidl.js';
 import { call, callFor, rejecting } from '../shared/host.js';
 import { baseURL } from '../shared/settings.js';
 import { parsedURL } from '../shared/url.js';
-import { clone } from '../shared/structuredclone.js';
+import { serialize } from '../shared/structuredclone.js';
+import { sendable } from '../shared/request.js';
 
 export class Client {
   #info;
@@ -25,9 +26,10 @@ export class Client {
   get frameType() {
     return this.#info.frameType;
   }
-  postMessage(message) {
+  postMessage(message, options = undefined) {
     must(arguments, 1);
-    host('toPage', 0, this.#info.id, toJSON(clone(message)) ?? 'undefined');
+    const sent = serialize(message, Array.isArray(options) ? options : options?.transfer);
+    host('toPage', 0, this.#info.id, toJSON(message) ?? 'undefined', toJSON(sendable(sent)));
   }
 }
 class WindowClient extends Client {

@@ -1,4 +1,5 @@
 // A service worker's global object, and the commands by which the browser runs it.
+
 import '../shared/interfaces.js';
 import './push.js';
 import './installevent.js';
@@ -10,16 +11,17 @@ import { own, setOwn } from '../shared/settings.js';
 import { describe, stackOf } from '../shared/errors.js';
 import { Event, fire, listFor, trusted } from '../shared/event.js';
 import { deserialize } from '../shared/structuredclone.js';
+import { portState, received } from '../shared/messaging.js';
 import { requestFrom } from '../shared/request.js';
 import { responseFrom } from '../shared/response.js';
-import { setLocation } from './location.js';
-import { messages, selfWorker } from './registration.js';
 import { clientFrom } from './client.js';
 import { ExtendableEvent, eventState, finish } from './extendableevent.js';
-import { InstallEvent } from './installevent.js';
 import { FetchEvent } from './fetchevent.js';
+import { InstallEvent } from './installevent.js';
+import { setLocation } from './location.js';
 import { ExtendableMessageEvent } from './messageevent.js';
 import { pushedEvent } from './push.js';
+import { messages, selfWorker } from './registration.js';
 
 // What the host calls.
 commands.start = (json) => {
@@ -66,9 +68,9 @@ commands.event = (id, name, json) => {
     event = new FetchEvent('fetch', { ...init, ...detail, preloadResponse, request: requestFrom(detail.request) });
   } else if (name === 'install') event = new InstallEvent('install', init);
   else if (name === 'message') {
-    const { value: data, transferred: ports } = detail.token ? deserialize(messages.get(detail.token)) : { value: detail.data, transferred: [] };
+    const { value: data, transferred: ports } = detail.token ? deserialize(messages.get(detail.token)) : detail.sent ? deserialize(received(detail.sent)) : { value: detail.data, transferred: [] };
     messages.delete(detail.token);
-    event = new ExtendableMessageEvent('message', { ...init, data, ports, origin: own.origin, source: detail.token ? selfWorker : detail.source ? clientFrom(detail.source) : null });
+    event = new ExtendableMessageEvent('message', { ...init, data, ports: ports.filter((p) => portState.has(p)), origin: own.origin, source: detail.token ? selfWorker : detail.source ? clientFrom(detail.source) : null });
   }
   else if (['push', 'sync', 'periodicsync', 'notificationclick', 'notificationclose'].includes(name)) event = pushedEvent(name, detail, init);
   else event = new ExtendableEvent(name, init);

@@ -1,0 +1,108 @@
+package environment
+
+import (
+	"encoding/json"
+
+	"tachyform/internal/page"
+	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/serviceworker"
+	"tachyform/internal/weburl"
+)
+
+// Page is what a window's realm asks of the page that it belongs to.
+type Page interface {
+	// Address is that of the document now, Current whether the page is still open.
+	Address() string
+	Current() bool
+	// Origin is that of the document, null for one that is kept apart from its own.
+	Origin() string
+	// Client is the page as service workers know it.
+	Client() *serviceworker.Client
+	// Fetch makes a request for a script of the page.
+	Fetch(req *fetch.Request, done func(*fetch.Response))
+	// Element loads what an element asks for that a script made or changed; markup is the element's.
+	Element(markup string)
+	// Script loads a script that a script put into the page; its text is JSON.
+	Script(number int, element string)
+	// ModuleDone tells what became of a module, by the parser's number of its element or one of those of Script.
+	ModuleDone(parsed, number int, ok bool)
+	// Import fetches a module with all that it needs, for import().
+	Import(specifier, referrer string, done func(url string, err error))
+	// ModuleText is the text of a module that has been fetched, ResolveModule its address.
+	ModuleText(url string) (string, error)
+	ResolveModule(base, name string) (string, error)
+	// AllowsInline says whether the page's policies let an inline script run.
+	AllowsInline(text, nonce string) bool
+	// SetAddress changes the address without a navigation, Navigate leaves the page, Reload loads it anew.
+	SetAddress(url string)
+	Navigate(url string, replace bool)
+	Reload()
+	// Register is a call of navigator.serviceWorker.register.
+	Register(r page.Registration, done func(error))
+	// Matches says whether a media query holds, Text what a document shows as text.
+	Matches(query string) bool
+	// Session is the storage of the page's tab.
+	Session() string
+}
+
+// WindowSettings are what a window is made with.
+type WindowSettings struct {
+	// HTML says that the document is one of HTML rather than of XML; Type is its media type.
+	HTML         bool
+	Type         string
+	Quirks       bool
+	Charset      string
+	Referrer     string
+	HistoryItems int
+}
+
+// StartWindow starts the realm of a page, with an empty document.
+func (p *Platform) StartWindow(in Page, s WindowSettings) (*Realm, error) {
+	r := p.newRealm()
+	r.page = in
+	var err error
+	if r.pooledEngine, err = windowEngines.get(); err != nil {
+		return nil, err
+	}
+	r.attach()
+	start, _ := json.Marshal(map[string]any{
+		"script": in.Address(), "origin": in.Origin(), "lacks": p.Lacks, "html": s.HTML, "type": s.Type, "quirks": s.Quirks,
+		"charset": s.Charset, "referrer": s.Referrer, "opaque": in.Origin() == "null", "historyBefore": s.HistoryItems,
+	})
+	if _, err := r.runTask("start", string(start)); err != nil {
+		r.Close()
+		return nil, err
+	}
+	return r, nil
+}
+
+// Command runs one of the environment's commands in a task, while the page is open.
+func (r *Realm) Command(name string, args ...any) (any, error) {
+	if !r.Alive() {
+		return nil, r.stopped
+	}
+	v, err := r.runTask(name, args...)
+	if err != nil {
+		r.failed(err)
+	}
+	return v, err
+}
+
+// Stop says why the scripts may not go on, nil while they may.
+func (r *Realm) Stop() error { return r.stopped }
+
+// address is that of the script or document that the realm belongs to.
+func (r *Realm) address() string {
+	if r.page != nil {
+		return r.page.Address()
+	}
+	return r.w.Script
+}
+
+// origin is that of the realm's settings.
+func (r *Realm) origin() string {
+	if r.page != nil {
+		return r.page.Origin()
+	}
+	return weburl.OriginOf(r.w.Registration.Scope)
+}

@@ -1,0 +1,426 @@
+// HTML, 4.13: custom elements; DOM, 4.8: shadow roots and slots.
+
+import {
+  PromiseOf, ScriptArray, ScriptSet, TypeError, apply, assign, rejected, resolved, setPrototypeOf, then,
+} from '../shared/primordials.js';
+import { MAKE, gives, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
+import { handlers, report } from '../shared/event.js';
+import { settled } from '../shared/timers.js';
+import { nodes } from './collections.js';
+import { custom } from './document.js';
+import { Element } from './element.js';
+import { byTag, classes, constructing, isCustomName } from './htmlelements.js';
+import { queueMutationObservers, slotSignals } from './mutationobserver.js';
+import { DocumentFragment, Text, current, extendInterface, mix } from './node.js';
+import {
+  ELEMENT, HTML, changes, children, contains, descendants, error, getAttr, isConnected, isElement, isHTML, isNode,
+  isText, late, makeElement, makeFragment, onAdopted, onAttribute, onChildren, onInserted, onRemoved, remove,
+  replaceAll, rootOf,
+} from './nodes.js';
+import { onParsed, parseFragment, serializeChildren } from './parsing.js';
+import { states } from './selectors.js';
+import { documentSheets } from './styles.js';
+
+const definitions = new Map(); // name → definition
+const byConstructor = new Map();
+const whenDefined = new Map();
+let defining = false;
+export class CustomElementRegistry {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+  define(name, constructor, options = {}) {
+    must(arguments, 2);
+    name = `${name}`;
+    if (typeof constructor !== 'function' || !isConstructor(constructor)) throw new TypeError('this is no constructor');
+    if (!isCustomName(name)) throw error('SyntaxError', `"${name}" is no name of a custom element`);
+    if (definitions.has(name)) throw error('NotSupportedError', `the name "${name}" is defined already`);
+    if (byConstructor.has(constructor)) throw error('NotSupportedError', 'this constructor is used already');
+    let local = name;
+    const base = options?.extends;
+    if (base !== undefined && base !== null) {
+      if (isCustomName(`${base}`)) throw error('NotSupportedError', 'a custom element cannot be extended');
+      if (!byTag.has(`${base}`)) throw error('NotSupportedError', `there is no element "${base}"`);
+      local = `${base}`;
+    }
+    if (defining) throw error('NotSupportedError', 'another element is being defined');
+    defining = true;
+    const d = { name, local, constructor, callbacks: {}, observed: [], shadow: true, internals: true, form: false, stack: [] };
+    try {
+      const { prototype } = constructor;
+      if (typeof prototype !== 'object' || prototype === null) throw new TypeError('the prototype is no object');
+      for (const key of ['connectedCallback', 'disconnectedCallback', 'adoptedCallback', 'attributeChangedCallback', 'connectedMoveCallback']) {
+        const f = prototype[key];
+        if (f !== undefined) {
+          if (typeof f !== 'function') throw new TypeError(`${key} is no function`);
+          d.callbacks[key] = f;
+        }
+      }
+      if (d.callbacks.attributeChangedCallback) {
+        const observed = constructor.observedAttributes;
+        if (observed !== undefined) d.observed = [...observed].map(String);
+      }
+      const disabled = constructor.disabledFeatures;
+      if (disabled !== undefined) for (const f of disabled) if (`${f}` === 'shadow') d.shadow = false;
+      d.form = Boolean(constructor.formAssociated);
+      if (d.form) for (const key of ['formAssociatedCallback', 'formResetCallback', 'formDisabledCallback', 'formStateRestoreCallback']) if (typeof prototype[key] === 'function') d.callbacks[key] = prototype[key];
+    } finally {
+      defining = false;
+    }
+    definitions.set(name, d);
+    byConstructor.set(constructor, d);
+    const document_ = current.document;
+    if (document_) for (const e of [...shadowDescendants(document_)]) if (e.$t === ELEMENT && e.$ns === HTML && e.$name === local && (local === name ? !e.$is : e.$is === name)) upgrade(e, d);
+    whenDefined.get(name)?.resolve(constructor);
+    whenDefined.delete(name);
+  }
+  get(name) {
+    return definitions.get(`${name}`)?.constructor;
+  }
+  getName(constructor) {
+    return byConstructor.get(constructor)?.name ?? null;
+  }
+  whenDefined(name) {
+    name = `${name}`;
+    if (!isCustomName(name)) return rejected(error('SyntaxError', `"${name}" is no name of a custom element`));
+    const d = definitions.get(name);
+    if (d) return resolved(d.constructor);
+    if (!whenDefined.has(name)) {
+      const p = {};
+      p.promise = new PromiseOf((resolve) => { p.resolve = resolve; });
+      whenDefined.set(name, p);
+    }
+    return whenDefined.get(name).promise;
+  }
+  upgrade(root) {
+    for (const e of [root, ...shadowDescendants(root)]) if (isElement(e)) tryUpgrade(e);
+  }
+}
+function* shadowDescendants(top) {
+  for (const n of [...descendants(top)]) {
+    yield n;
+    if (n.$root) yield* shadowDescendants(n.$root);
+  }
+}
+const isConstructor = (f) => {
+  try {
+    Reflect.construct(Object, [], f);
+    return true;
+  } catch {
+    return false;
+  }
+};
+const definitionOf = (e) => (e.$ns === HTML ? definitions.get(e.$is ?? e.$name) : undefined);
+states.defined = (e) => e.$ns !== HTML || (e.$is || isCustomName(e.$name) ? e.$custom === 'custom' : true);
+
+// Reactions run when the operation that caused them is over, before it returns to the script (4.13.6).
+function enqueue(e, key, args) {
+  const d = e.$definition;
+  const f = d?.callbacks[key];
+  if (!f) return;
+  if (key === 'attributeChangedCallback' && !d.observed.includes(args[0])) return;
+  queue.push({ e, f, args });
+  flush();
+}
+const queue = [];
+let flushing = false;
+let held = 0;
+function flush() {
+  if (flushing || held) return;
+  flushing = true;
+  try {
+    while (queue.length) {
+      const { e, f, args } = queue.shift();
+      flushing = false; // what a reaction causes comes before it returns
+      try {
+        apply(f, e, args);
+      } catch (error_) {
+        report(error_);
+      }
+      flushing = true;
+    }
+  } finally {
+    flushing = false;
+  }
+}
+function tryUpgrade(e) {
+  if (e.$custom) return;
+  const d = definitionOf(e);
+  if (d && d.local === e.$name) upgrade(e, d);
+}
+// "upgrade an element".
+function upgrade(e, d) {
+  if (e.$custom) return;
+  e.$definition = d;
+  e.$custom = 'failed';
+  const attributes = [...(e.$a ?? [])];
+  const connected = isConnected(e);
+  d.stack.push(e);
+  try {
+    const made = new d.constructor();
+    if (made !== e) throw new TypeError('the constructor gave another object');
+  } catch (error_) {
+    e.$definition = undefined;
+    report(error_);
+    return;
+  } finally {
+    d.stack.pop();
+  }
+  e.$custom = 'custom';
+  for (const x of attributes) if (e.$a?.includes(x)) enqueue(e, 'attributeChangedCallback', [x.local, null, x.value, x.ns]);
+  if (connected && isConnected(e)) enqueue(e, 'connectedCallback', []);
+}
+// The constructor of HTMLElement and its kin (HTML, 3.2.3).
+constructing.html = (target) => {
+  const d = byConstructor.get(target);
+  if (!d) throw new TypeError('Illegal constructor');
+  const proto = target.prototype;
+  if (!d.stack.length) {
+    const e = makeElement(HTML, d.local, current.document);
+    setPrototypeOf(e, proto);
+    e.$custom = 'custom';
+    e.$definition = d;
+    if (d.name !== d.local) e.$is = d.name;
+    return e;
+  }
+  const e = d.stack[d.stack.length - 1];
+  if (e === null) throw new TypeError('the constructor was called already');
+  setPrototypeOf(e, proto);
+  d.stack[d.stack.length - 1] = null;
+  return e;
+};
+custom.create = (document, name, prefix, is) => {
+  const d = definitions.get(is ?? name);
+  if (!d || d.local !== name) {
+    if (is === undefined) return null;
+    const e = makeElement(HTML, name, document, prefix);
+    e.$is = `${is}`;
+    return e;
+  }
+  if (d.name !== d.local) {
+    const e = makeElement(HTML, name, document, prefix);
+    e.$is = d.name;
+    upgrade(e, d);
+    return e;
+  }
+  try {
+    const e = new d.constructor();
+    if (!isNode(e) || e.$t !== ELEMENT) throw new TypeError('the constructor gave no element');
+    if (e.$a?.length) throw error('NotSupportedError', 'the constructor gave the element attributes');
+    if (e.$f) throw error('NotSupportedError', 'the constructor gave the element children');
+    if (e.$p) throw error('NotSupportedError', 'the constructor gave the element a place');
+    if (e.$name !== name) throw error('NotSupportedError', 'the constructor gave another element');
+    e.$d = document;
+    e.$prefix = prefix;
+    return e;
+  } catch (error_) {
+    report(error_);
+    const e = makeElement(HTML, name, document, prefix);
+    setPrototypeOf(e, classes.HTMLUnknownElement.prototype);
+    e.$custom = 'failed';
+    return e;
+  }
+};
+custom.cloned = (node, document) => {
+  if (node.$ns !== HTML || (!node.$is && !isCustomName(node.$name))) return null;
+  const e = makeElement(HTML, node.$name, document, node.$prefix);
+  if (node.$is) e.$is = node.$is;
+  const d = definitionOf(e);
+  if (d && document === current.document) queueUpgrade(e, d);
+  return e;
+};
+const pending = [];
+function queueUpgrade(e, d) {
+  pending.push([e, d]);
+  then(settled, () => {
+    for (const [x, y] of pending.splice(0)) upgrade(x, y);
+  });
+}
+const flushPending = () => {
+  for (const [x, y] of pending.splice(0)) upgrade(x, y);
+};
+onInserted.push((node, connected) => {
+  flushPending();
+  if (!connected || !definitions.size) return;
+  for (const e of [node, ...shadowDescendants(node)]) {
+    if (e.$t !== ELEMENT) continue;
+    if (e.$custom === 'custom') enqueue(e, 'connectedCallback', []);
+    else tryUpgrade(e);
+  }
+});
+onRemoved.push((node, parent, connected) => {
+  if (!connected || !definitions.size) return;
+  for (const e of [node, ...shadowDescendants(node)]) if (e.$custom === 'custom') enqueue(e, 'disconnectedCallback', []);
+});
+onAdopted.push((node, old, document) => {
+  if (!definitions.size) return;
+  for (const e of [node, ...shadowDescendants(node)]) if (e.$custom === 'custom') enqueue(e, 'adoptedCallback', [old, document]);
+});
+onAttribute.push((e, name, old, value, ns) => e.$custom === 'custom' && enqueue(e, 'attributeChangedCallback', [name, old, value, ns]));
+export const registry = new CustomElementRegistry(MAKE);
+gives(CustomElementRegistry, 'whenDefined');
+publish(CustomElementRegistry);
+
+// 4.13.7: element internals.
+export class ElementInternals {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+  get shadowRoot() {
+    return internalsOf.get(this).$root ?? null;
+  }
+  get form() {
+    return internalsOf.get(this).closest('form');
+  }
+  get states() {
+    const e = internalsOf.get(this);
+    return (e.$states ??= new ScriptSet());
+  }
+  setFormValue(value) {
+    internalsOf.get(this).$formValue = value;
+  }
+  setValidity() {}
+  checkValidity() {
+    return true;
+  }
+  reportValidity() {
+    return true;
+  }
+  get willValidate() {
+    return false;
+  }
+  get validationMessage() {
+    return '';
+  }
+  get labels() {
+    return nodes([]);
+  }
+}
+const internalsOf = new WeakMap();
+export function internals(e) {
+  if (!e.$definition || e.$is || e.$internals) throw error('NotSupportedError', 'this element has no internals');
+  e.$internals = true;
+  const made = { __proto__: ElementInternals.prototype };
+  internalsOf.set(made, e);
+  return made;
+}
+
+// DOM, 4.8: shadow roots.
+export class ShadowRoot extends DocumentFragment {
+  constructor() {
+    throw new TypeError('Illegal constructor');
+  }
+  get mode() {
+    return this.$mode;
+  }
+  get host() {
+    return this.$host;
+  }
+  get delegatesFocus() {
+    return this.$delegates;
+  }
+  get slotAssignment() {
+    return 'named';
+  }
+  get clonable() {
+    return false;
+  }
+  get serializable() {
+    return false;
+  }
+  get innerHTML() {
+    return serializeChildren(this);
+  }
+  set innerHTML(text) {
+    replaceAll(parseFragment(text === null ? '' : text, this.$host), this);
+  }
+  setHTMLUnsafe(text) {
+    this.innerHTML = text;
+  }
+  getHTML() {
+    return serializeChildren(this);
+  }
+  get activeElement() {
+    return states.focused && contains(this, states.focused) ? states.focused : null;
+  }
+  elementFromPoint() {
+    return null;
+  }
+}
+mix(ShadowRoot, documentSheets);
+handlers(ShadowRoot.prototype, 'slotchange');
+const SHADOWED = new Set(['article', 'aside', 'blockquote', 'body', 'div', 'footer', 'h1', 'h2', 'h3', 'h4', 'h5', 'h6', 'header', 'main', 'nav', 'p', 'section', 'span']);
+export function attachShadow(e, init) {
+  if (e.$ns !== HTML || !(SHADOWED.has(e.$name) || isCustomName(e.$name))) throw error('NotSupportedError', 'this element takes no shadow root');
+  if (e.$definition && !e.$definition.shadow) throw error('NotSupportedError', 'this element takes no shadow root');
+  if (e.$root) {
+    if (!e.$declarative || e.$root.$mode !== init.mode) throw error('NotSupportedError', 'there is a shadow root already');
+    e.$declarative = false;
+    for (const c of [...children(e.$root)]) remove(c);
+    return e.$root;
+  }
+  const root = makeFragment(e.$d);
+  setPrototypeOf(root, ShadowRoot.prototype);
+  assign(root, { $shadow: true, $host: e, $mode: init.mode, $delegates: Boolean(init.delegatesFocus) });
+  e.$root = root;
+  changes.n++;
+  return root;
+}
+extendInterface(Element, {
+  attachShadow(init) {
+    if (!['open', 'closed'].includes(init?.mode)) throw new TypeError('a shadow root is open or closed');
+    return attachShadow(this, init);
+  },
+  get shadowRoot() {
+    return this.$root && this.$root.$mode === 'open' ? this.$root : null;
+  },
+  get assignedSlot() {
+    return slotFor(this);
+  },
+});
+extendInterface(Text, { get assignedSlot() { return slotFor(this); } });
+const slotFor = (node) => {
+  const root = isElement(node.$p) ? node.$p.$root : null;
+  if (!root) return null;
+  const name = node.$t === ELEMENT ? getAttr(node, 'slot') ?? '' : '';
+  return [...descendants(root)].find((n) => isHTML(n, 'slot') && (getAttr(n, 'name') ?? '') === name) ?? null;
+};
+function assignedNodes(slot, flatten) {
+  const root = rootOf(slot);
+  if (!root.$shadow) return flatten ? [...children(slot)] : [];
+  const list = [...children(root.$host)].filter((n) => (n.$t === ELEMENT || isText(n)) && slotFor(n) === slot);
+  if (!flatten) return list;
+  const out = [];
+  for (const n of list.length ? list : [...children(slot)].filter((c) => c.$t === ELEMENT || isText(c))) {
+    if (isHTML(n, 'slot') && rootOf(n).$shadow) out.push(...assignedNodes(n, true));
+    else out.push(n);
+  }
+  return out;
+}
+mix(classes.HTMLSlotElement, {
+  assignedNodes(options = {}) {
+    return ScriptArray.from(assignedNodes(this, Boolean(options?.flatten)));
+  },
+  assignedElements(options = {}) {
+    return ScriptArray.from(assignedNodes(this, Boolean(options?.flatten)).filter(isElement));
+  },
+  assign() {},
+});
+handlers(classes.HTMLSlotElement.prototype, 'slotchange');
+const signal = (host_) => {
+  if (!host_.$root) return;
+  for (const n of descendants(host_.$root)) {
+    if (!isHTML(n, 'slot') || slotSignals.includes(n)) continue;
+    slotSignals.push(n);
+    queueMutationObservers();
+  }
+};
+onChildren.push((parent) => parent.$t === ELEMENT && parent.$root && signal(parent));
+onParsed.push((e) => {
+  if (!isHTML(e, 'template')) return;
+  const mode = getAttr(e, 'shadowrootmode');
+  if (mode === 'open' || mode === 'closed') e.$declares = mode;
+});
+publishLoosely(ElementInternals, ShadowRoot);
+
+late.internals = internals;

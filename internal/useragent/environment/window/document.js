@@ -1,0 +1,365 @@
+// DOM, 4.5 and HTML, 3.1: documents.
+
+import {
+  ScriptArray, TypeError, assign, defineProperty, fromJSON, getPrototypeOf, resolved,
+} from '../shared/primordials.js';
+import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
+import { own } from '../shared/settings.js';
+import { handlers, insideOf } from '../shared/event.js';
+import { parsedURL } from '../shared/url.js';
+import { byClassName, byTagName, byTagNameNS, elements, liveNodes } from './collections.js';
+import { makeAttr } from './element.js';
+import { Node, current, elementById, mixParent } from './node.js';
+import {
+  DOCTYPE, DOCUMENT, ELEMENT, HTML, SVG, adopt, append, asciiLower, childElements, children, cloneNode, contains,
+  createLike, descendants, error, extractName, following, getAttr, hasAttr, isHTML, isNode, isText,
+  isValidAttributeName, isValidElementName, isValidName, makeCDATA, makeComment, makeDoctype, makeElement,
+  makeFragment, makeInstruction, makeText, onInserted, remove, replace, replaceAll, replaceAllWithText, setAttr,
+} from './nodes.js';
+import { build, makers } from './parsing.js';
+import { states } from './selectors.js';
+
+const implementationOf = new WeakMap();
+export class DOMImplementation {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+  createDocumentType(name, publicId, systemId) {
+    if (/[\t\n\f\r >\0]/.test(`${name}`)) throw error('InvalidCharacterError', `"${name}" is no name`);
+    return makeDoctype(`${name}`, `${publicId}`, `${systemId}`, implementationOf.get(this));
+  }
+  createDocument(namespace, name, doctype = null) {
+    const d = makeDocument('xml', namespace === HTML ? 'application/xhtml+xml' : namespace === SVG ? 'image/svg+xml' : 'application/xml');
+    const element = name === null || name === '' ? null : d.createElementNS(namespace, name);
+    if (doctype) append(doctype, d);
+    if (element) append(element, d);
+    return d;
+  }
+  createHTMLDocument(title = undefined) {
+    const d = makeDocument('html');
+    append(makeDoctype('html', '', '', d), d);
+    const html = append(makeElement(HTML, 'html', d), d);
+    const head = append(makeElement(HTML, 'head', d), html);
+    if (title !== undefined) append(makeText(`${title}`, d), append(makeElement(HTML, 'title', d), head));
+    append(makeElement(HTML, 'body', d), html);
+    return d;
+  }
+  hasFeature() {
+    return true;
+  }
+}
+publish(DOMImplementation);
+
+export class Document extends Node {
+  constructor() {
+    return makeDocument('xml', 'application/xml', Document);
+  }
+  get implementation() {
+    if (!this.$implementation) {
+      this.$implementation = new DOMImplementation(MAKE);
+      implementationOf.set(this.$implementation, this);
+    }
+    return this.$implementation;
+  }
+  get URL() {
+    return this.$url();
+  }
+  get documentURI() {
+    return this.$url();
+  }
+  get compatMode() {
+    return this.$quirks ? 'BackCompat' : 'CSS1Compat';
+  }
+  get characterSet() {
+    return this.$charset;
+  }
+  get charset() {
+    return this.$charset;
+  }
+  get inputEncoding() {
+    return this.$charset;
+  }
+  get contentType() {
+    return this.$type;
+  }
+  get doctype() {
+    for (let c = this.$f; c; c = c.$n) if (c.$t === DOCTYPE) return c;
+    return null;
+  }
+  get documentElement() {
+    for (let c = this.$f; c; c = c.$n) if (c.$t === ELEMENT) return c;
+    return null;
+  }
+  getElementsByTagName(name) {
+    return byTagName(this, `${name}`);
+  }
+  getElementsByTagNameNS(ns, local) {
+    return byTagNameNS(this, ns, `${local}`);
+  }
+  getElementsByClassName(names) {
+    return byClassName(this, `${names}`);
+  }
+  getElementById(id) {
+    return elementById(this, `${id}`);
+  }
+  createElement(name, options = undefined) {
+    must(arguments, 1);
+    name = `${name}`;
+    if (!isValidElementName(name)) throw error('InvalidCharacterError', `"${name}" is no name of an element`);
+    if (this.$html) name = asciiLower(name);
+    return createElement(this, this.$html || this.$type === 'application/xhtml+xml' ? HTML : null, name, null, options?.is);
+  }
+  createElementNS(namespace, qualified, options = undefined) {
+    must(arguments, 2);
+    const { ns, prefix, local } = extractName(namespace, qualified);
+    return createElement(this, ns, local, prefix, options?.is);
+  }
+  createDocumentFragment() {
+    return makeFragment(this);
+  }
+  createTextNode(data) {
+    return makeText(`${data}`, this);
+  }
+  createCDATASection(data) {
+    if (this.$html) throw error('NotSupportedError', 'HTML documents have no CDATA sections');
+    if (`${data}`.includes(']]>')) throw error('InvalidCharacterError', 'the data ends the section');
+    return makeCDATA(`${data}`, this);
+  }
+  createComment(data) {
+    return makeComment(`${data}`, this);
+  }
+  createProcessingInstruction(target, data) {
+    if (!isValidName(`${target}`)) throw error('InvalidCharacterError', `"${target}" is no name`);
+    if (`${data}`.includes('?>')) throw error('InvalidCharacterError', 'the data ends the instruction');
+    return makeInstruction(`${target}`, `${data}`, this);
+  }
+  importNode(node, deep = false) {
+    if (!isNode(node)) throw new TypeError('this is no node');
+    if (node.$t === DOCUMENT || node.$shadow) throw error('NotSupportedError', 'a document cannot be imported');
+    return cloneNode(node, this, Boolean(deep));
+  }
+  adoptNode(node) {
+    if (!isNode(node)) throw new TypeError('this is no node');
+    if (node.$t === DOCUMENT) throw error('NotSupportedError', 'a document cannot be adopted');
+    if (node.$shadow) throw error('HierarchyRequestError', 'a shadow root cannot be adopted');
+    adopt(node, this);
+    return node;
+  }
+  createAttribute(name) {
+    name = `${name}`;
+    if (!isValidAttributeName(name)) throw error('InvalidCharacterError', `"${name}" is no name of an attribute`);
+    return makeAttr(this.$html ? asciiLower(name) : name, this);
+  }
+  createAttributeNS(namespace, qualified) {
+    const { ns, prefix, local } = extractName(namespace, qualified, isValidAttributeName);
+    return makeAttr(`${qualified}`, this, ns, prefix, local);
+  }
+  createEvent(name) {
+    const Made = LEGACY_EVENTS[`${name}`.toLowerCase()];
+    const cls = Made && global[Made];
+    if (!cls) throw error('NotSupportedError', `"${name}" is no kind of event`);
+    const event = new cls('');
+    insideOf(event).uninitialized = true;
+    return event;
+  }
+  // HTML, 3.1.
+  get location() {
+    return this === current.document ? global.location : null;
+  }
+  get domain() {
+    return parsedURL(this.$url())?.[6] ?? '';
+  }
+  get referrer() {
+    return this === current.document ? own.referrer ?? '' : '';
+  }
+  get cookie() {
+    return this === current.document ? host('cookie.get') : '';
+  }
+  set cookie(text) {
+    if (this === current.document) host('cookie.set', `${text}`);
+  }
+  get lastModified() {
+    return '01/05/2026 09:00:00';
+  }
+  get readyState() {
+    return this.$ready;
+  }
+  get title() {
+    const svg = this.documentElement?.$ns === SVG;
+    for (let n = this.$f; n; n = following(n, this)) if (svg ? n.$t === ELEMENT && n.$ns === SVG && n.$name === 'title' : isHTML(n, 'title')) return ownText(n).replace(/[\t\n\f\r ]+/g, ' ').trim();
+    return '';
+  }
+  set title(value) {
+    let t = null;
+    for (let n = this.$f; n && !t; n = following(n, this)) if (isHTML(n, 'title')) t = n;
+    if (!t) {
+      const { head } = this;
+      if (!head) return;
+      t = append(makeElement(HTML, 'title', this), head);
+    }
+    replaceAllWithText(`${value}`, t);
+  }
+  get dir() {
+    return getAttr(this.documentElement ?? makeElement(HTML, 'html', this), 'dir') ?? '';
+  }
+  set dir(value) {
+    if (this.documentElement) setAttr(this.documentElement, 'dir', `${value}`);
+  }
+  get body() {
+    const html = this.documentElement;
+    return isHTML(html, 'html') ? childElements(html).find((c) => isHTML(c, 'body') || isHTML(c, 'frameset')) ?? null : null;
+  }
+  set body(value) {
+    if (!isHTML(value, 'body') && !isHTML(value, 'frameset')) throw error('HierarchyRequestError', 'this is no body');
+    const old = this.body;
+    if (old === value) return;
+    if (old) replace(old, value, old.$p);
+    else if (this.documentElement) append(value, this.documentElement);
+    else throw error('HierarchyRequestError', 'the document has no element');
+  }
+  get head() {
+    const html = this.documentElement;
+    return isHTML(html, 'html') ? childElements(html).find((c) => isHTML(c, 'head')) ?? null : null;
+  }
+  getElementsByName(name) {
+    name = `${name}`;
+    return liveNodes(() => [...descendants(this)].filter((n) => n.$t === ELEMENT && n.$ns === HTML && getAttr(n, 'name') === name));
+  }
+  get currentScript() {
+    return this.$script ?? null;
+  }
+  get defaultView() {
+    return this === current.document ? global : null;
+  }
+  get activeElement() {
+    return states.focused && contains(this, states.focused) ? states.focused : this.body ?? this.documentElement;
+  }
+  hasFocus() {
+    return this === current.document;
+  }
+  get designMode() {
+    return 'off';
+  }
+  set designMode(value) {}
+  get hidden() {
+    return false;
+  }
+  get visibilityState() {
+    return 'visible';
+  }
+  get scrollingElement() {
+    return this.documentElement;
+  }
+  get fullscreenElement() {
+    return null;
+  }
+  get fullscreenEnabled() {
+    return false;
+  }
+  get pictureInPictureEnabled() {
+    return false;
+  }
+  get pointerLockElement() {
+    return null;
+  }
+  execCommand() {
+    return false;
+  }
+  queryCommandSupported() {
+    return false;
+  }
+  elementFromPoint() {
+    return null;
+  }
+  elementsFromPoint() {
+    return ScriptArray.of();
+  }
+  hasStorageAccess() {
+    return resolved(true);
+  }
+  getAnimations() {
+    return ScriptArray.of();
+  }
+  open() {
+    if (!this.$html) throw error('InvalidStateError', 'only HTML documents are written to');
+    openDocument(this);
+    return this;
+  }
+  close() {
+    if (this.$written !== undefined) host('document.close');
+  }
+  write(...texts) {
+    writeTo(this, texts.map(String).join(''));
+  }
+  writeln(...texts) {
+    writeTo(this, `${texts.map(String).join('')}\n`);
+  }
+}
+mixParent(Document);
+const ownText = (n) => {
+  let out = '';
+  for (let c = n.$f; c; c = c.$n) if (isText(c)) out += c.$data;
+  return out;
+};
+const LEGACY_EVENTS = { __proto__: null, beforeunloadevent: 'BeforeUnloadEvent', compositionevent: 'CompositionEvent', customevent: 'CustomEvent', event: 'Event', events: 'Event', focusevent: 'FocusEvent', hashchangeevent: 'HashChangeEvent', htmlevents: 'Event', keyboardevent: 'KeyboardEvent', messageevent: 'MessageEvent', mouseevent: 'MouseEvent', mouseevents: 'MouseEvent', storageevent: 'StorageEvent', svgevents: 'Event', touchevent: 'TouchEvent', uievent: 'UIEvent', uievents: 'UIEvent' };
+// document.write: text goes to the parser, which takes it before the rest of the page; once the page is there, it makes a new one.
+export const writing = { parser: null };
+export function openDocument(document) {
+  if (document === current.document && writing.parser) return;
+  replaceAll(null, document);
+  document.$written = '';
+}
+function writeTo(document, text) {
+  if (!document.$html) throw error('InvalidStateError', 'only HTML documents are written to');
+  if (document === current.document && writing.parser) {
+    writing.parser(text);
+    return;
+  }
+  if (document.$written === undefined) openDocument(document);
+  document.$written += text;
+  const { list } = fromJSON(host('html.document', document.$written));
+  for (const c of [...children(document)]) remove(c, true);
+  build(list, document, document);
+  for (const f of onInserted) for (const c of children(document)) f(c, true);
+}
+const COLLECTIONS = {
+  images: (n) => isHTML(n, 'img'), embeds: (n) => isHTML(n, 'embed'), plugins: (n) => isHTML(n, 'embed'), forms: (n) => isHTML(n, 'form'), scripts: (n) => isHTML(n, 'script'),
+  links: (n) => (isHTML(n, 'a') || isHTML(n, 'area')) && hasAttr(n, 'href'), anchors: (n) => isHTML(n, 'a') && hasAttr(n, 'name'),
+};
+for (const name of Object.keys(COLLECTIONS))
+  defineProperty(Document.prototype, name, attribute(name, (d) => (d[`$${name}`] ??= elements(() => [...descendants(d)].filter(COLLECTIONS[name])))));
+defineProperty(Document.prototype, 'all', attribute('all', (d) => elements(() => [...descendants(d)].filter((n) => n.$t === ELEMENT))));
+defineProperty(Document.prototype, Symbol.unscopables, { value: { __proto__: null, prepend: true, append: true, replaceChildren: true }, configurable: true });
+export class HTMLDocument extends Document {}
+export class XMLDocument extends Document {}
+publishLoosely(Document);
+publish(HTMLDocument, XMLDocument);
+handlers(Document.prototype, 'readystatechange', 'visibilitychange', 'fullscreenchange', 'fullscreenerror', 'pointerlockchange', 'selectionchange');
+
+export function makeDocument(kind, type = kind === 'html' ? 'text/html' : 'application/xml', cls = kind === 'html' ? HTMLDocument : XMLDocument) {
+  return {
+    __proto__: cls.prototype, $t: DOCUMENT, $p: null, $f: null, $l: null, $n: null, $v: null, $d: null,
+    $html: kind === 'html', $type: type, $quirks: false, $charset: 'UTF-8', $ready: 'complete', $url: () => 'about:blank', $base() { return baseOf(this); },
+  };
+}
+makers.document = makeDocument;
+createLike.document = (d) => assign(makeDocument(d.$html ? 'html' : 'xml', d.$type, getPrototypeOf(d).constructor), { $quirks: d.$quirks, $charset: d.$charset, $url: d.$url });
+// "document base URL" (HTML, 2.4.1).
+export function baseOf(d) {
+  const fallback = d.$url() === 'about:blank' && d !== current.document && current.document ? current.document.$base() : d.$url();
+  for (let n = d.$f; n; n = following(n, d)) {
+    if (isHTML(n, 'base') && hasAttr(n, 'href')) return parsedURL(getAttr(n, 'href'), fallback)?.[0] ?? fallback;
+    if (isHTML(n, 'body')) break;
+  }
+  return fallback;
+}
+// "create an element" (DOM, 4.9); custom elements say what more is to be done.
+export const custom = { create: null };
+export function createElement(document, ns, name, prefix = null, is = undefined) {
+  if (custom.create && ns === HTML) {
+    const made = custom.create(document, name, prefix, is);
+    if (made) return made;
+  }
+  return makeElement(ns, name, document, prefix);
+}
+createLike.of = (node, document) => (custom.cloned ? custom.cloned(node, document) : null) ?? makeElement(node.$ns, node.$name, document, node.$prefix);

@@ -1,0 +1,596 @@
+// HTML, 4.10: forms: values, checkedness, options, owners, validity, submission.
+
+import { RealDate, ScriptArray, TypeError, defineProperty } from '../shared/primordials.js';
+import { MAKE, attribute, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
+import { Date_ } from '../shared/time.js';
+import { Event, fire, trusted } from '../shared/event.js';
+import { queueTask } from '../shared/timers.js';
+import { URL, parsedURL } from '../shared/url.js';
+import { HTMLCollection, RadioNodeList, elements, elementsAs, listOf, liveNodes } from './collections.js';
+import { classes, toggle } from './htmlelements.js';
+import { elementById, mix } from './node.js';
+import {
+  HTML, append, changes, childElements, contains, descendants, error, following, getAttr, hasAttr, isConnected,
+  isElement, isHTML, isNode, makeElement, onAttribute, preInsert, remove, replace, replaceAllWithText, rootOf,
+  setAttr, textOf,
+} from './nodes.js';
+import { isDisabled, states } from './selectors.js';
+
+const C = classes;
+const LISTED = new Set(['button', 'fieldset', 'input', 'object', 'output', 'select', 'textarea']);
+const isListed = (e) => e.$ns === HTML && LISTED.has(e.$name);
+// "form owner" (4.10.17.3).
+export function formOwner(e) {
+  const id = getAttr(e, 'form');
+  if (id !== null && isConnected(e)) {
+    const f = elementById(rootOf(e), id);
+    return isHTML(f, 'form') ? f : null;
+  }
+  for (let n = e.$p; isElement(n); n = n.$p) if (isHTML(n, 'form')) return n;
+  return null;
+}
+const labelsOf = (e) => liveNodes(() => [...descendants(rootOf(e))].filter((n) => isHTML(n, 'label') && n.control === e));
+const typeOf = (input) => input.type;
+const sanitize = (type, value) => {
+  switch (type) {
+    case 'text': case 'search': case 'tel': case 'password': return value.replace(/[\r\n]/g, '');
+    case 'url': case 'email': return value.replace(/[\r\n]/g, '').trim();
+    case 'number': return /^-?(\d+(\.\d+)?|\.\d+)([eE][-+]?\d+)?$/.test(value) ? value : '';
+    case 'range': return /^-?(\d+(\.\d+)?|\.\d+)([eE][-+]?\d+)?$/.test(value) ? value : '50';
+    case 'color': return /^#[0-9a-fA-F]{6}$/.test(value) ? value.toLowerCase() : '#000000';
+    case 'date': return /^\d{4,}-\d\d-\d\d$/.test(value) ? value : '';
+    case 'month': return /^\d{4,}-\d\d$/.test(value) ? value : '';
+    case 'week': return /^\d{4,}-W\d\d$/.test(value) ? value : '';
+    case 'time': return /^\d\d:\d\d(:\d\d(\.\d{1,3})?)?$/.test(value) ? value : '';
+    case 'datetime-local': return /^\d{4,}-\d\d-\d\d[T ]\d\d:\d\d(:\d\d(\.\d{1,3})?)?$/.test(value) ? value.replace(' ', 'T') : '';
+    default: return value;
+  }
+};
+const DEFAULT_MODE = new Set(['hidden', 'submit', 'image', 'reset', 'button']);
+export const checkedness = (e) => e.$checked ?? hasAttr(e, 'checked');
+function check(e, on) {
+  e.$checked = on;
+  changes.n++;
+  if (!on || typeOf(e) !== 'radio') return;
+  const name = getAttr(e, 'name');
+  if (!name) return;
+  const owner = formOwner(e);
+  const root = rootOf(e);
+  for (let n = root.$f; n; n = following(n, root)) if (n !== e && isHTML(n, 'input') && typeOf(n) === 'radio' && getAttr(n, 'name') === name && formOwner(n) === owner) n.$checked = false;
+}
+states.checked = (e) => (isHTML(e, 'input') && ['checkbox', 'radio'].includes(typeOf(e)) ? checkedness(e) : isHTML(e, 'option') && e.selected);
+const selection = {
+  get selectionStart() {
+    return this.$from ?? (this.value ?? '').length;
+  },
+  set selectionStart(v) {
+    this.$from = Number(v);
+  },
+  get selectionEnd() {
+    return this.$to ?? (this.value ?? '').length;
+  },
+  set selectionEnd(v) {
+    this.$to = Number(v);
+  },
+  get selectionDirection() {
+    return 'none';
+  },
+  set selectionDirection(v) {},
+  select() {
+    this.$from = 0;
+    this.$to = this.value.length;
+  },
+  setSelectionRange(from, to) {
+    this.$from = Number(from);
+    this.$to = Number(to);
+  },
+  setRangeText(text) {
+    const { value, selectionStart: a, selectionEnd: b } = this;
+    this.value = value.slice(0, a) + text + value.slice(b);
+  },
+};
+mix(C.HTMLInputElement, selection, {
+  get value() {
+    const type = typeOf(this);
+    if (type === 'file') return '';
+    if (type === 'checkbox' || type === 'radio') return getAttr(this, 'value') ?? 'on';
+    if (DEFAULT_MODE.has(type)) return getAttr(this, 'value') ?? '';
+    return this.$value ?? sanitize(type, getAttr(this, 'value') ?? '');
+  },
+  set value(v) {
+    const type = typeOf(this);
+    const text = v === null ? '' : `${v}`;
+    if (type === 'file') {
+      if (text !== '') throw error('InvalidStateError', 'the file of an input is chosen by a person');
+    } else if (type === 'checkbox' || type === 'radio' || DEFAULT_MODE.has(type)) setAttr(this, 'value', text);
+    else {
+      this.$value = sanitize(type, text);
+      changes.n++;
+    }
+  },
+  get checked() {
+    return checkedness(this);
+  },
+  set checked(v) {
+    check(this, Boolean(v));
+  },
+  get indeterminate() {
+    return this.$indeterminate ?? false;
+  },
+  set indeterminate(v) {
+    this.$indeterminate = Boolean(v);
+  },
+  get files() {
+    return typeOf(this) === 'file' ? ScriptArray.of() : null;
+  },
+  set files(v) {},
+  get list() {
+    const id = getAttr(this, 'list');
+    const e = id === null ? null : elementById(rootOf(this), id);
+    return isHTML(e, 'datalist') ? e : null;
+  },
+  get valueAsNumber() {
+    const { value } = this;
+    return value === '' ? NaN : typeOf(this) === 'date' ? RealDate.parse(value) : Number(value);
+  },
+  set valueAsNumber(v) {
+    this.value = typeOf(this) === 'date' ? new RealDate(v).toISOString().slice(0, 10) : `${v}`;
+  },
+  get valueAsDate() {
+    const { value } = this;
+    return value === '' || typeOf(this) !== 'date' ? null : new Date_(value);
+  },
+  set valueAsDate(v) {
+    this.value = v === null ? '' : v.toISOString().slice(0, 10);
+  },
+  stepUp(n = 1) {
+    this.value = `${Number(this.value || 0) + n * Number(getAttr(this, 'step') || 1)}`;
+  },
+  stepDown(n = 1) {
+    this.stepUp(-n);
+  },
+  showPicker() {},
+});
+mix(C.HTMLTextAreaElement, selection, {
+  get type() {
+    return 'textarea';
+  },
+  get defaultValue() {
+    return textOf(this);
+  },
+  set defaultValue(v) {
+    replaceAllWithText(`${v}`, this);
+  },
+  get value() {
+    return this.$value ?? textOf(this);
+  },
+  set value(v) {
+    this.$value = (v === null ? '' : `${v}`).replace(/\r\n?/g, '\n');
+    changes.n++;
+  },
+  get textLength() {
+    return this.value.length;
+  },
+});
+mix(C.HTMLOptionElement, {
+  get form() {
+    const s = selectOf(this);
+    return s ? formOwner(s) : null;
+  },
+  get label() {
+    return getAttr(this, 'label') ?? this.text;
+  },
+  set label(v) {
+    setAttr(this, 'label', `${v}`);
+  },
+  get selected() {
+    const s = selectOf(this);
+    if (s && !hasAttr(s, 'multiple')) return selectedOf(s) === this;
+    return this.$selected ?? hasAttr(this, 'selected');
+  },
+  set selected(v) {
+    pick(this, Boolean(v));
+  },
+  get value() {
+    return getAttr(this, 'value') ?? this.text;
+  },
+  set value(v) {
+    setAttr(this, 'value', `${v}`);
+  },
+  get text() {
+    return textOf(this).replace(/[\t\n\f\r ]+/g, ' ').trim();
+  },
+  set text(v) {
+    replaceAllWithText(`${v}`, this);
+  },
+  get index() {
+    const s = selectOf(this);
+    return s ? optionsOf(s).indexOf(this) : 0;
+  },
+});
+const selectOf = (option) => {
+  const p = option.$p;
+  return isHTML(p, 'select') ? p : isHTML(p, 'optgroup') && isHTML(p.$p, 'select') ? p.$p : null;
+};
+const optionsOf = (select) => [...descendants(select)].filter((n) => isHTML(n, 'option') && selectOf(n) === select);
+function selectedOf(select) {
+  const list = optionsOf(select);
+  let found = null;
+  for (const o of list) if (o.$selected === true) found = o;
+  if (found) return found;
+  for (const o of list) if (o.$selected === undefined && hasAttr(o, 'selected')) found = o;
+  if (found) return found;
+  if (select.$none || (whole(select) > 1)) return null;
+  return list.find((o) => !isDisabled(o)) ?? null;
+}
+const whole = (select) => Number.parseInt(getAttr(select, 'size') ?? '0', 10) || 0;
+function pick(option, on) {
+  const s = selectOf(option);
+  option.$selected = on;
+  if (s) {
+    s.$none = false;
+    if (on && !hasAttr(s, 'multiple')) for (const o of optionsOf(s)) if (o !== option) o.$selected = false;
+  }
+  changes.n++;
+}
+class HTMLOptionsCollection extends HTMLCollection {
+  get length() {
+    return listOf(this).length;
+  }
+  set length(n) {
+    const s = optionsSelect.get(this);
+    const list = optionsOf(s);
+    for (const o of list.slice(n)) o.remove();
+    for (let i = list.length; i < n; i++) append(makeElement(HTML, 'option', s.$d), s);
+  }
+  add(option, before = null) {
+    optionsSelect.get(this).add(option, before);
+  }
+  remove(index) {
+    optionsSelect.get(this).remove(index);
+  }
+  get selectedIndex() {
+    return optionsSelect.get(this).selectedIndex;
+  }
+  set selectedIndex(n) {
+    optionsSelect.get(this).selectedIndex = n;
+  }
+}
+const optionsSelect = new WeakMap();
+mix(C.HTMLSelectElement, {
+  get type() {
+    return hasAttr(this, 'multiple') ? 'select-multiple' : 'select-one';
+  },
+  get options() {
+    if (!this.$options) {
+      this.$options = elementsAs(HTMLOptionsCollection, () => optionsOf(this), {
+        set: (i, option) => {
+          const there = optionsOf(this)[i];
+          if (option === null) there?.remove();
+          else if (there) replace(there, option, there.$p);
+          else append(option, this);
+        },
+      });
+      optionsSelect.set(this.$options, this);
+    }
+    return this.$options;
+  },
+  get length() {
+    return optionsOf(this).length;
+  },
+  set length(n) {
+    this.options.length = n;
+  },
+  item(i) {
+    return optionsOf(this)[i >>> 0] ?? null;
+  },
+  namedItem(name) {
+    return this.options.namedItem(name);
+  },
+  add(option, before = null) {
+    const reference = typeof before === 'number' ? optionsOf(this)[before] ?? null : before;
+    preInsert(option, reference ? reference.$p : this, reference);
+  },
+  remove(index = undefined) {
+    if (arguments.length === 0) {
+      if (this.$p) remove(this);
+    } else optionsOf(this)[index]?.remove();
+  },
+  get selectedOptions() {
+    return (this.$selectedOptions ??= elements(() => optionsOf(this).filter((o) => o.selected)));
+  },
+  get selectedIndex() {
+    return optionsOf(this).findIndex((o) => o.selected);
+  },
+  set selectedIndex(n) {
+    const list = optionsOf(this);
+    for (const o of list) o.$selected = false;
+    this.$none = true;
+    if (list[n]) pick(list[n], true);
+    changes.n++;
+  },
+  get value() {
+    return optionsOf(this).find((o) => o.selected)?.value ?? '';
+  },
+  set value(v) {
+    this.selectedIndex = optionsOf(this).findIndex((o) => o.value === `${v}`);
+  },
+  showPicker() {},
+});
+mix(C.HTMLButtonElement, {});
+mix(C.HTMLLabelElement, {
+  get control() {
+    const id = getAttr(this, 'for');
+    const fits = (n) => isElement(n) && n.$ns === HTML && ['button', 'input', 'meter', 'output', 'progress', 'select', 'textarea'].includes(n.$name) && !(n.$name === 'input' && typeOf(n) === 'hidden');
+    if (id !== null) {
+      const e = elementById(rootOf(this), id);
+      return fits(e) ? e : null;
+    }
+    for (const n of descendants(this)) if (fits(n)) return n;
+    return null;
+  },
+  get form() {
+    return this.control ? formOwner(this.control) : null;
+  },
+});
+mix(C.HTMLLegendElement, { get form() { return isHTML(this.$p, 'fieldset') ? formOwner(this.$p) : null; } });
+mix(C.HTMLFieldSetElement, {
+  get type() {
+    return 'fieldset';
+  },
+  get elements() {
+    return (this.$elements ??= elements(() => [...descendants(this)].filter(isListed)));
+  },
+});
+mix(C.HTMLOutputElement, {
+  get type() {
+    return 'output';
+  },
+  get defaultValue() {
+    return this.$default ?? textOf(this);
+  },
+  set defaultValue(v) {
+    this.$default = `${v}`;
+  },
+  get value() {
+    return textOf(this);
+  },
+  set value(v) {
+    this.$default ??= textOf(this);
+    replaceAllWithText(`${v}`, this);
+  },
+});
+mix(C.HTMLDataListElement, { get options() { return (this.$options ??= elements(() => [...descendants(this)].filter((n) => isHTML(n, 'option')))); } });
+for (const cls of [C.HTMLInputElement, C.HTMLButtonElement, C.HTMLSelectElement, C.HTMLTextAreaElement, C.HTMLOutputElement, C.HTMLFieldSetElement, C.HTMLObjectElement]) mix(cls, { get form() { return formOwner(this); } });
+for (const cls of [C.HTMLInputElement, C.HTMLButtonElement, C.HTMLSelectElement, C.HTMLTextAreaElement, C.HTMLOutputElement, C.HTMLMeterElement, C.HTMLProgressElement]) mix(cls, { get labels() { return (this.$labels ??= labelsOf(this)); } });
+for (const cls of [C.HTMLInputElement, C.HTMLButtonElement]) mix(cls, {
+  get formAction() {
+    const v = getAttr(this, 'formaction');
+    return v ? parsedURL(v, this.$d.$base())?.[0] ?? v : this.$d.$url();
+  },
+  set formAction(v) {
+    setAttr(this, 'formaction', `${v}`);
+  },
+});
+
+// 4.10.20: the constraint validation API.
+export class ValidityState {
+  constructor(key = undefined, e = undefined) {
+    onlyHere(key);
+    validityOf.set(this, e);
+  }
+}
+const validityOf = new WeakMap();
+const CHECKS = {
+  valueMissing: (e) => hasAttr(e, 'required') && !hasAttr(e, 'readonly') && (typeOf(e) === 'checkbox' ? !e.checked : typeOf(e) === 'radio' ? !radioChosen(e) : e.value === ''),
+  typeMismatch: (e) => isHTML(e, 'input') && e.value !== '' && ((typeOf(e) === 'email' && !/^[^\s@]+@[^\s@.]+(\.[^\s@.]+)*$/.test(e.value)) || (typeOf(e) === 'url' && !parsedURL(e.value))),
+  patternMismatch: (e) => {
+    const p = isHTML(e, 'input') ? getAttr(e, 'pattern') : null;
+    if (p === null || e.value === '') return false;
+    try {
+      return !new RegExp(`^(?:${p})$`, 'v').test(e.value);
+    } catch {
+      return false;
+    }
+  },
+  tooLong: (e) => Boolean(e.$typed) && e.maxLength >= 0 && e.value.length > e.maxLength,
+  tooShort: (e) => Boolean(e.$typed) && e.minLength >= 0 && e.value !== '' && e.value.length < e.minLength,
+  rangeUnderflow: (e) => isHTML(e, 'input') && ['number', 'range', 'date', 'month', 'week', 'time', 'datetime-local'].includes(typeOf(e)) && hasAttr(e, 'min') && e.value !== '' && (['number', 'range'].includes(typeOf(e)) ? Number(e.value) < Number(getAttr(e, 'min')) : e.value < getAttr(e, 'min')),
+  rangeOverflow: (e) => isHTML(e, 'input') && ['number', 'range', 'date', 'month', 'week', 'time', 'datetime-local'].includes(typeOf(e)) && hasAttr(e, 'max') && e.value !== '' && (['number', 'range'].includes(typeOf(e)) ? Number(e.value) > Number(getAttr(e, 'max')) : e.value > getAttr(e, 'max')),
+  stepMismatch: (e) => {
+    if (!isHTML(e, 'input') || typeOf(e) !== 'number' || e.value === '' || getAttr(e, 'step') === 'any') return false;
+    const step = Number(getAttr(e, 'step') || 1) || 1;
+    const r = (Number(e.value) - Number(getAttr(e, 'min') ?? getAttr(e, 'value') ?? 0)) / step;
+    return Math.abs(r - Math.round(r)) > 1e-9;
+  },
+  badInput: () => false,
+  customError: (e) => Boolean(e.$message),
+};
+const radioChosen = (e) => {
+  const root = rootOf(e);
+  for (let n = root.$f; n; n = following(n, root)) if (isHTML(n, 'input') && typeOf(n) === 'radio' && getAttr(n, 'name') === getAttr(e, 'name') && formOwner(n) === formOwner(e) && n.checked) return true;
+  return e.checked;
+};
+const willValidate = (e) => !isDisabled(e) && !['fieldset', 'output', 'object'].includes(e.$name) && !(e.$name === 'input' && ['hidden', 'reset', 'button', 'image'].includes(typeOf(e))) && !(e.$name === 'button' && e.type !== 'submit') && !hasAttr(e, 'readonly');
+const isValid = (e) => !willValidate(e) || Object.values(CHECKS).every((f) => !f(e));
+for (const key of Object.keys(CHECKS)) defineProperty(ValidityState.prototype, key, attribute(key, (v) => Boolean(CHECKS[key](validityOf.get(v)))));
+defineProperty(ValidityState.prototype, 'valid', attribute('valid', (v) => Object.values(CHECKS).every((f) => !f(validityOf.get(v)))));
+states.valid = (e) => (isHTML(e, 'form') ? formElements(e).every(isValid) : isListed(e) && willValidate(e) ? isValid(e) : null);
+for (const cls of [C.HTMLInputElement, C.HTMLButtonElement, C.HTMLSelectElement, C.HTMLTextAreaElement, C.HTMLOutputElement, C.HTMLFieldSetElement, C.HTMLObjectElement]) mix(cls, {
+  get willValidate() {
+    return willValidate(this);
+  },
+  get validity() {
+    return (this.$validity ??= new ValidityState(MAKE, this));
+  },
+  get validationMessage() {
+    return willValidate(this) ? this.$message || (isValid(this) ? '' : 'This field is not filled in as it has to be.') : '';
+  },
+  checkValidity() {
+    if (isValid(this)) return true;
+    fire(this, trusted(new Event('invalid', { cancelable: true })));
+    return false;
+  },
+  reportValidity() {
+    return this.checkValidity();
+  },
+  setCustomValidity(message) {
+    this.$message = `${message}`;
+  },
+});
+
+// 4.10.3 and 4.10.22: the form element and what it submits.
+const formElements = (form) => {
+  const root = rootOf(form);
+  return [...descendants(root)].filter((n) => isListed(n) && !(n.$name === 'input' && typeOf(n) === 'image') && formOwner(n) === form);
+};
+class HTMLFormControlsCollection extends HTMLCollection {
+  namedItem(name) {
+    return listOf(this).find((e) => getAttr(e, 'id') === `${name}` || getAttr(e, 'name') === `${name}`) ?? null;
+  }
+}
+const controlsNamed = (list, key) => {
+  const found = list.filter((e) => getAttr(e, 'id') === key || getAttr(e, 'name') === key);
+  return found.length > 1 ? liveNodes(() => found, RadioNodeList) : found[0] ?? null;
+};
+mix(C.HTMLFormElement, {
+  get action() {
+    const v = getAttr(this, 'action');
+    return v ? parsedURL(v, this.$d.$base())?.[0] ?? v : this.$d.$url();
+  },
+  set action(v) {
+    setAttr(this, 'action', `${v}`);
+  },
+  get elements() {
+    return (this.$elements ??= elementsAs(HTMLFormControlsCollection, () => formElements(this), { named: controlsNamed }));
+  },
+  get length() {
+    return formElements(this).length;
+  },
+  submit() {
+    submitForm(this, null);
+  },
+  requestSubmit(submitter = null) {
+    if (submitter && (formOwner(submitter) !== this || !isSubmitter(submitter))) throw new TypeError('this button does not submit the form');
+    requestSubmit(this, submitter);
+  },
+  reset() {
+    resetForm(this);
+  },
+  checkValidity() {
+    return formElements(this).filter((e) => !e.checkValidity()).length === 0;
+  },
+  reportValidity() {
+    return this.checkValidity();
+  },
+});
+defineProperty(C.HTMLFormElement.prototype, Symbol.iterator, { value: function* values() { yield* formElements(this); }, writable: true, configurable: true });
+const isSubmitter = (e) => (isHTML(e, 'button') && e.type === 'submit') || (isHTML(e, 'input') && ['submit', 'image'].includes(typeOf(e)));
+export function resetForm(form) {
+  if (!fire(form, trusted(new Event('reset', { bubbles: true, cancelable: true })))) return;
+  for (const e of formElements(form)) {
+    delete e.$value;
+    delete e.$checked;
+    delete e.$typed;
+    if (isHTML(e, 'select')) {
+      e.$none = false;
+      for (const o of optionsOf(e)) delete o.$selected;
+    }
+  }
+  changes.n++;
+}
+function requestSubmit(form, submitter) {
+  if (!isConnected(form)) return;
+  if (!hasAttr(form, 'novalidate') && !(submitter && hasAttr(submitter, 'formnovalidate')) && !form.checkValidity()) return;
+  if (fire(form, trusted(new global.SubmitEvent('submit', { bubbles: true, cancelable: true, submitter })))) submitForm(form, submitter);
+}
+// "constructing the entry list".
+export function entriesOf(form, submitter = null) {
+  const list = [];
+  for (const e of formElements(form)) {
+    if (isDisabled(e) || e.$name === 'fieldset' || e.$name === 'output' || e.$name === 'object') continue;
+    if (isSubmitter(e) || (isHTML(e, 'button')) || (isHTML(e, 'input') && ['reset', 'button'].includes(typeOf(e)))) {
+      if (e !== submitter) continue;
+    }
+    if (isHTML(e, 'input') && ['checkbox', 'radio'].includes(typeOf(e)) && !e.checked) continue;
+    const name = getAttr(e, 'name');
+    if (!name) continue;
+    if (isHTML(e, 'select')) {
+      for (const o of optionsOf(e)) if (o.selected && !isDisabled(o)) list.push([name, o.value]);
+    } else if (isHTML(e, 'input') && typeOf(e) === 'file') list.push([name, new global.File([], '', { type: 'application/octet-stream' })]);
+    else list.push([name, e.value]);
+  }
+  return list;
+}
+function submitForm(form, submitter) {
+  if (!isConnected(form)) return;
+  const method = (submitter && getAttr(submitter, 'formmethod')?.toLowerCase()) || form.method;
+  if (method === 'dialog') {
+    for (let e = form; isElement(e); e = e.$p) if (isHTML(e, 'dialog')) return e.close(submitter?.value);
+    return;
+  }
+  const action = (submitter && hasAttr(submitter, 'formaction') && submitter.formAction) || form.action;
+  const pairs = entriesOf(form, submitter);
+  const data = new global.FormData();
+  for (const [k, v] of pairs) data.append(k, v);
+  fire(form, trusted(new global.FormDataEvent('formdata', { bubbles: true, formData: data })));
+  const query = new global.URLSearchParams([...data].map(([k, v]) => [k, typeof v === 'string' ? v : v.name])).toString();
+  const target = (submitter && getAttr(submitter, 'formtarget')) || form.target;
+  if (method === 'post') return void host('navigate.post', action, query, target);
+  const u = new URL(action);
+  u.search = query;
+  host('navigate.link', u.href, target);
+}
+
+// Activation behaviour of elements (DOM, 2.9 and HTML): what a click does.
+export const activation = {
+  // before the listeners; what it gives is undone when they prevent the default
+  before(e) {
+    if (isHTML(e, 'input') && !isDisabled(e)) {
+      if (typeOf(e) === 'checkbox') {
+        const was = e.checked;
+        check(e, !was);
+        return () => check(e, was);
+      }
+      if (typeOf(e) === 'radio') {
+        const root = rootOf(e);
+        const old = [...descendants(root)].find((n) => isHTML(n, 'input') && typeOf(n) === 'radio' && getAttr(n, 'name') === getAttr(e, 'name') && n.checked);
+        check(e, true);
+        return () => (old ? check(old, true) : check(e, false));
+      }
+    }
+    return null;
+  },
+  has: (e) => isElement(e) && e.$ns === HTML && (((e.$name === 'a' || e.$name === 'area') && hasAttr(e, 'href')) || ['button', 'input', 'summary', 'label'].includes(e.$name)),
+  run(e, event) {
+    if (isHTML(e, 'a') || isHTML(e, 'area')) {
+      if (hasAttr(e, 'download')) return;
+      host('navigate.link', e.href, getAttr(e, 'target') ?? '');
+    } else if (isDisabled(e)) return;
+    else if (isHTML(e, 'input') && ['checkbox', 'radio'].includes(typeOf(e))) {
+      if (!isConnected(e)) return;
+      fire(e, trusted(new Event('input', { bubbles: true, composed: true })));
+      fire(e, trusted(new Event('change', { bubbles: true })));
+    } else if (isSubmitter(e)) {
+      const form = formOwner(e);
+      if (form) requestSubmit(form, e);
+    } else if ((isHTML(e, 'button') || isHTML(e, 'input')) && e.type === 'reset') {
+      const form = formOwner(e);
+      if (form) resetForm(form);
+    } else if (isHTML(e, 'summary')) {
+      const d = e.$p;
+      if (isHTML(d, 'details') && childElements(d).find((c) => isHTML(c, 'summary')) === e) toggle(d, 'open', !hasAttr(d, 'open'));
+    } else if (isHTML(e, 'label')) {
+      const c = e.control;
+      if (c && !(event.target !== e && activation.has(event.target) && event.target !== c && contains(e, event.target)) && event.target !== c) c.click();
+    }
+  },
+};
+onAttribute.push((e, name, old, value) => {
+  if (name !== 'open' || !isHTML(e, 'details') || (old === null) === (value === null)) return;
+  queueTask(() => fire(e, trusted(new global.ToggleEvent('toggle', { oldState: old === null ? 'closed' : 'open', newState: value === null ? 'closed' : 'open' }))));
+});
+publish(ValidityState);
+publishLoosely(HTMLOptionsCollection, HTMLFormControlsCollection);
+export const formEntries = (form, submitter) => entriesOf(form, submitter);
+export const isForm = (value) => isNode(value) && isHTML(value, 'form');

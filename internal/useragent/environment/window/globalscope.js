@@ -1,0 +1,191 @@
+// HTML, 7.2: the global object of a window, with the interfaces that the other modules define.
+
+import {
+  ScriptObject, TypeError, assign, defineProperty, getPrototypeOf, rejected, setPrototypeOf,
+} from '../shared/primordials.js';
+import { attribute, expose, must, namesOf, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
+import { own } from '../shared/settings.js';
+import { EventTarget, MessageEvent, fire, handlers, trusted } from '../shared/event.js';
+import { queueTask } from '../shared/timers.js';
+import { loadPerformance, performanceObject } from '../shared/performance.js';
+import { parsedURL } from '../shared/url.js';
+import { deserialize, serialize } from '../shared/structuredclone.js';
+import { performFetch } from '../shared/fetch.js';
+import { cachesObject } from '../shared/cache.js';
+import { interfaceOf } from '../shared/navigatorparts.js';
+import { registry } from './customelements.js';
+import {
+  DOMStringMap, ELEMENT_HANDLERS, MathMLElement, SVGElement, WINDOW_HANDLERS, byTag, classes,
+} from './htmlelements.js';
+import { history, location } from './navigation.js';
+import { navigator } from './navigator.js';
+import { current } from './node.js';
+import { ELEMENT, HTML, append, error, following, makeElement, makeText, setAttr } from './nodes.js';
+import {
+  cancelAnimationFrame, cancelIdleCallback, matchMedia, requestAnimationFrame, requestIdleCallback,
+} from './observers.js';
+import { selection } from './ranges.js';
+import { CSS, computedStyle } from './styles.js';
+import { storageArea } from './webstorage.js';
+
+publishLoosely(...Object.values(classes), DOMStringMap, SVGElement, MathMLElement);
+export class Window extends EventTarget {
+  constructor(key = undefined) {
+    onlyHere(key);
+    super();
+  }
+}
+publish(Window);
+handlers(Window.prototype, ...ELEMENT_HANDLERS, ...WINDOW_HANDLERS, 'appinstalled', 'beforeinstallprompt', 'devicemotion', 'deviceorientation');
+setPrototypeOf(global, Window.prototype);
+const member = (name, d) => defineProperty(global, name, { configurable: true, enumerable: true, ...d });
+const readOnly = (name, read) => member(name, attribute(name, read));
+// What a script may put its own thing in the place of (Replaceable).
+const replaceable = (name, read) => member(name, {
+  get: read,
+  set(value) {
+    defineProperty(global, name, { value, writable: true, enumerable: true, configurable: true });
+  },
+});
+for (const name of namesOf(Window.prototype)) {
+  if (!name.startsWith('on')) continue;
+  member(name, Object.getOwnPropertyDescriptor(Window.prototype, name));
+  delete Window.prototype[name];
+}
+for (const name of ['window', 'document', 'top']) defineProperty(global, name, { get: name === 'document' ? () => current.document : () => global, enumerable: true, configurable: false });
+defineProperty(global, 'location', { get: () => location, set: (v) => { location.href = v; }, enumerable: true, configurable: false });
+for (const name of ['self', 'parent', 'frames']) replaceable(name, () => global);
+readOnly('navigator', () => navigator);
+readOnly('clientInformation', () => navigator);
+readOnly('history', () => history);
+readOnly('customElements', () => registry);
+readOnly('frameElement', () => null);
+readOnly('closed', () => false);
+readOnly('origin', () => own.origin);
+readOnly('isSecureContext', () => true);
+readOnly('crossOriginIsolated', () => false);
+readOnly('caches', () => cachesObject);
+readOnly('performance', () => {
+  loadPerformance();
+  return performanceObject;
+});
+const areas = {};
+for (const [name, area] of [['localStorage', 'local'], ['sessionStorage', 'session']]) readOnly(name, () => {
+  if (own.opaque) throw error('SecurityError', 'a document without an origin has no storage');
+  return (areas[area] ??= storageArea(area));
+});
+const plain = { name: '', opener: null, status: '', event: undefined };
+for (const name of Object.keys(plain)) member(name, { get: () => plain[name], set: (v) => { plain[name] = name === 'name' || name === 'status' ? `${v}` : v; } });
+for (const [name, value] of Object.entries({ length: 0, innerWidth: 1000, innerHeight: 700, outerWidth: 1000, outerHeight: 700, screenX: 0, screenY: 0, screenLeft: 0, screenTop: 0, scrollX: 0, scrollY: 0, pageXOffset: 0, pageYOffset: 0, devicePixelRatio: 1 })) replaceable(name, () => value);
+const bar = assign(new ScriptObject(), { visible: true });
+for (const name of ['locationbar', 'menubar', 'personalbar', 'scrollbars', 'statusbar', 'toolbar']) replaceable(name, () => bar);
+replaceable('screen', () => screen_);
+const screen_ = assign(new ScriptObject(), { width: 1000, height: 700, availWidth: 1000, availHeight: 700, availTop: 0, availLeft: 0, colorDepth: 24, pixelDepth: 24, orientation: { type: 'landscape-primary', angle: 0, addEventListener() {}, removeEventListener() {}, lock: () => rejected(error('NotSupportedError', 'the screen cannot be locked')), unlock() {} }, addEventListener() {}, removeEventListener() {} });
+replaceable('visualViewport', () => viewport_);
+const viewport_ = interfaceOf('VisualViewport', { width: 1000, height: 700, scale: 1, offsetLeft: 0, offsetTop: 0, pageLeft: 0, pageTop: 0 });
+const functions = {
+  fetch(input, init = undefined) {
+    return performFetch(input, init, arguments.length);
+  },
+  getComputedStyle(element, pseudo = null) {
+    return computedStyle(element, pseudo);
+  },
+  matchMedia(query) {
+    must(arguments, 1);
+    return matchMedia(query);
+  },
+  requestAnimationFrame,
+  cancelAnimationFrame,
+  requestIdleCallback,
+  cancelIdleCallback,
+  getSelection() {
+    return selection;
+  },
+  alert() {},
+  confirm() {
+    return false;
+  },
+  prompt() {
+    return null;
+  },
+  print() {},
+  stop() {},
+  focus() {},
+  blur() {},
+  close() {},
+  open() {
+    host('gap', 'window.open');
+    return null;
+  },
+  scroll() {},
+  scrollTo() {},
+  scrollBy() {},
+  moveTo() {},
+  moveBy() {},
+  resizeTo() {},
+  resizeBy() {},
+  find() {
+    return false;
+  },
+  captureEvents() {},
+  releaseEvents() {},
+  postMessage(message, options = undefined, transfer = undefined) {
+    must(arguments, 1);
+    const list = typeof options === 'string' ? transfer : Array.isArray(options) ? options : options?.transfer;
+    const target = typeof options === 'string' ? options : options?.targetOrigin ?? '/';
+    const sent = serialize(message, list ?? []);
+    if (target !== '*' && target !== '/' && parsedURL(target, current.document.$base())?.[1] !== own.origin) return;
+    queueTask(() => {
+      const { value: data, transferred } = deserialize(sent);
+      fire(global, trusted(new MessageEvent('message', { data, origin: own.origin, source: global, ports: transferred.filter((p) => p instanceof global.MessagePort) })));
+    });
+  },
+};
+for (const [name, value] of Object.entries(functions)) {
+  defineProperty(value, 'name', { value: name, configurable: true });
+  defineProperty(global, name, { value, writable: true, enumerable: true, configurable: true });
+}
+for (const name of ['setTimeout', 'setInterval', 'clearTimeout', 'clearInterval', 'queueMicrotask', 'reportError', 'btoa', 'atob', 'structuredClone']) defineProperty(global, name, { enumerable: true });
+// 4.8.3 and 4.10: constructors with names of their own.
+const constructorFor = (name, tag, give) => {
+  const made = { [name]: function (...args) {
+    if (!new.target) throw new TypeError('Illegal constructor');
+    const e = makeElement(HTML, tag, current.document);
+    give(e, args);
+    return e;
+  } }[name];
+  defineProperty(made, 'prototype', { value: byTag.get(tag).prototype });
+  expose(name, made);
+};
+constructorFor('Image', 'img', (e, [w, h]) => {
+  if (w !== undefined) setAttr(e, 'width', `${w >>> 0}`);
+  if (h !== undefined) setAttr(e, 'height', `${h >>> 0}`);
+});
+constructorFor('Audio', 'audio', (e, [src]) => {
+  setAttr(e, 'preload', 'auto');
+  if (src !== undefined) setAttr(e, 'src', `${src}`);
+});
+constructorFor('Option', 'option', (e, [text = '', value, defaultSelected = false, selected = false]) => {
+  if (text !== '') append(makeText(`${text}`, e.$d), e);
+  if (value !== undefined) setAttr(e, 'value', `${value}`);
+  if (defaultSelected) setAttr(e, 'selected', '');
+  e.$selected = Boolean(selected);
+});
+expose('CSS', assign(new ScriptObject(), CSS));
+// The elements of the document by their names and ids (HTML, 7.2.2.3: named access on the window object).
+const named = new Proxy({ __proto__: getPrototypeOf(Window.prototype) }, {
+  get: (target, key, receiver) => (typeof key === 'string' && !(key in target) ? namedElement(key) ?? undefined : Reflect.get(target, key, receiver)),
+  has: (target, key) => key in target || (typeof key === 'string' && namedElement(key) !== null),
+  getPrototypeOf: (target) => getPrototypeOf(target),
+  setPrototypeOf: () => false,
+});
+function namedElement(key) {
+  const d = current.document;
+  if (!d || !/^[^\d]/.test(key)) return null;
+  for (let n = d.$f; n; n = following(n, d)) {
+    if (n.$t !== ELEMENT || !n.$a) continue;
+    for (const x of n.$a) if (x.value === key && (x.name === 'id' || (x.name === 'name' && ['embed', 'form', 'img', 'object'].includes(n.$name)))) return n;
+  }
+  return null;
+}
+setPrototypeOf(Window.prototype, named);

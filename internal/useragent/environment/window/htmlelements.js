@@ -1,0 +1,748 @@
+// HTML, 3.2 and 4: the interfaces of elements, with the attributes that they reflect (2.6).
+
+import {
+  ScriptArray, ScriptObject, TypeError, assign, defineProperty, rejected, resolved,
+} from '../shared/primordials.js';
+import { attribute } from '../shared/webidl.js';
+import { Event, fire, handlers, report, trusted } from '../shared/event.js';
+import { queueTask } from '../shared/timers.js';
+import { URL, URL_PARTS, parsedURL } from '../shared/url.js';
+import { elements, tokenList } from './collections.js';
+import { Document } from './document.js';
+import { Element } from './element.js';
+import { mix } from './node.js';
+import {
+  HTML, MATHML, SVG, append, asciiLower, childElements, children, cloneNode, contains, error, getAttr, hasAttr,
+  insert, isConnected, isElement, isHTML, isText, isValidAttributeName, late, makeElement, makeFragment, makeText,
+  onAttribute, onCloned, onRemoved, preInsert, protoFor, remove, replace, replaceAll, replaceAllWithText, setAttr,
+  textOf,
+} from './nodes.js';
+import { contentOf, onParsed, serializeNode } from './parsing.js';
+import { isDisabled, states } from './selectors.js';
+
+const illegal = () => new TypeError('Illegal constructor');
+export const constructing = { html: null };
+export class HTMLElement extends Element {
+  constructor() {
+    if (!constructing.html) throw illegal();
+    return constructing.html(new.target);
+  }
+  get innerText() {
+    return host('innerText', serializeNode(this)) ?? textOf(this);
+  }
+  set innerText(text) {
+    const fragment = makeFragment(this.$d);
+    `${text === null ? '' : text}`.split(/\r\n|\r|\n/).forEach((line, i) => {
+      if (i) append(makeElement(HTML, 'br', this.$d), fragment);
+      if (line) append(makeText(line, this.$d), fragment);
+    });
+    replaceAll(fragment, this);
+  }
+  get outerText() {
+    return this.innerText;
+  }
+  set outerText(text) {
+    if (this.$p) replace(this, makeText(`${text}`, this.$d), this.$p);
+  }
+  click() {
+    if (isDisabled(this)) return;
+    fire(this, Object.assign(new global.MouseEvent('click', { bubbles: true, cancelable: true, composed: true })));
+  }
+  focus() {
+    focusOn(this);
+  }
+  blur() {
+    if (states.focused === this) focusOn(null);
+  }
+  get dataset() {
+    return (this.$dataset ??= new Proxy(new DOMStringMap(this), datasetHandler(this)));
+  }
+  get style() {
+    return late.styleOf(this);
+  }
+  set style(text) {
+    late.styleOf(this).cssText = text;
+  }
+  get tabIndex() {
+    const n = Number.parseInt(getAttr(this, 'tabindex') ?? '', 10);
+    return Number.isNaN(n) ? (['a', 'button', 'input', 'select', 'textarea', 'iframe', 'summary'].includes(this.$name) ? 0 : -1) : n;
+  }
+  set tabIndex(value) {
+    setAttr(this, 'tabindex', `${Number(value) | 0}`);
+  }
+  get nonce() {
+    return this.$nonce ?? getAttr(this, 'nonce') ?? '';
+  }
+  set nonce(value) {
+    this.$nonce = `${value}`;
+  }
+  get autofocus() {
+    return hasAttr(this, 'autofocus');
+  }
+  set autofocus(value) {
+    toggle(this, 'autofocus', value);
+  }
+  get hidden() {
+    const v = getAttr(this, 'hidden');
+    return v === null ? false : asciiLower(v) === 'until-found' ? 'until-found' : true;
+  }
+  set hidden(value) {
+    if (value === 'until-found') setAttr(this, 'hidden', value);
+    else toggle(this, 'hidden', value);
+  }
+  get contentEditable() {
+    const v = getAttr(this, 'contenteditable');
+    return v === null ? 'inherit' : v === '' || asciiLower(v) === 'true' ? 'true' : asciiLower(v) === 'false' ? 'false' : 'inherit';
+  }
+  set contentEditable(value) {
+    const v = asciiLower(`${value}`);
+    if (v === 'inherit') this.removeAttribute('contenteditable');
+    else if (['true', 'false', 'plaintext-only'].includes(v)) setAttr(this, 'contenteditable', v);
+    else throw error('SyntaxError', `"${value}" is no value of contentEditable`);
+  }
+  get isContentEditable() {
+    for (let e = this; isElement(e); e = e.$p) {
+      const v = getAttr(e, 'contenteditable');
+      if (v !== null) return asciiLower(v) !== 'false';
+    }
+    return false;
+  }
+  get draggable() {
+    const v = getAttr(this, 'draggable');
+    return v === null ? this.$name === 'img' || (this.$name === 'a' && hasAttr(this, 'href')) : asciiLower(v) === 'true';
+  }
+  set draggable(value) {
+    setAttr(this, 'draggable', `${Boolean(value)}`);
+  }
+  get spellcheck() {
+    return asciiLower(getAttr(this, 'spellcheck') ?? '') !== 'false';
+  }
+  set spellcheck(value) {
+    setAttr(this, 'spellcheck', `${Boolean(value)}`);
+  }
+  get translate() {
+    return asciiLower(getAttr(this, 'translate') ?? '') !== 'no';
+  }
+  set translate(value) {
+    setAttr(this, 'translate', value ? 'yes' : 'no');
+  }
+  get offsetParent() {
+    return isConnected(this) && this.$name !== 'body' ? this.$d.body : null;
+  }
+  showPopover() {}
+  hidePopover() {}
+  togglePopover() {
+    return false;
+  }
+  attachInternals() {
+    return late.internals(this);
+  }
+}
+export const toggle = (e, name, on) => {
+  if (on) {
+    if (!hasAttr(e, name)) setAttr(e, name, '');
+  } else e.removeAttribute(name);
+};
+for (const name of ['offsetTop', 'offsetLeft', 'offsetWidth', 'offsetHeight']) defineProperty(HTMLElement.prototype, name, attribute(name, () => 0));
+export class DOMStringMap {
+  constructor(element) {
+    if (!isElement(element)) throw illegal();
+  }
+}
+const dashed = (key) => `data-${key.replace(/[A-Z]/g, (c) => `-${c.toLowerCase()}`)}`;
+const camel = (name) => name.slice(5).replace(/-([a-z])/g, (_, c) => c.toUpperCase());
+const datasetHandler = (e) => ({
+  get: (target, key) => (typeof key === 'string' ? getAttr(e, dashed(key)) ?? target[key] : target[key]),
+  set(target, key, value) {
+    if (typeof key !== 'string') return Reflect.set(target, key, value);
+    if (/-[a-z]/.test(key)) throw error('SyntaxError', `"${key}" is no name of data`);
+    if (!isValidAttributeName(dashed(key))) throw error('InvalidCharacterError', `"${key}" is no name of data`);
+    setAttr(e, dashed(key), `${value}`);
+    return true;
+  },
+  has: (target, key) => (typeof key === 'string' && hasAttr(e, dashed(key))) || key in target,
+  deleteProperty(target, key) {
+    if (typeof key === 'string') e.removeAttribute(dashed(key));
+    return true;
+  },
+  ownKeys: (target) => ScriptArray.from([...(e.$a ?? []).filter((x) => x.ns === null && x.name.startsWith('data-') && !/[A-Z]/.test(x.name)).map((x) => camel(x.name)), ...Reflect.ownKeys(target)]),
+  getOwnPropertyDescriptor(target, key) {
+    const value = typeof key === 'string' ? getAttr(e, dashed(key)) : null;
+    return value === null ? Reflect.getOwnPropertyDescriptor(target, key) : { value, writable: true, enumerable: true, configurable: true };
+  },
+});
+
+// Kinds of reflection: s text, b whether it is there, u an address, l a whole number, n one that is not negative (with what it is without it).
+export const reflect = (cls, table) => {
+  for (const [property, spec] of Object.entries(table)) {
+    const [kind, name = asciiLower(property), ...more] = spec.split(' ');
+    const d = Object.getOwnPropertyDescriptor(REFLECT[kind](property, name, more), property);
+    defineProperty(cls.prototype, property, d);
+  }
+};
+const whole = (text) => {
+  const m = /^[\t\n\f\r ]*([+-]?\d+)/.exec(text ?? '');
+  return m ? Number(m[1]) : null;
+};
+const REFLECT = {
+  s: (p, name) => ({ get [p]() { return getAttr(this, name) ?? ''; }, set [p](v) { setAttr(this, name, `${v}`); } }),
+  b: (p, name) => ({ get [p]() { return hasAttr(this, name); }, set [p](v) { toggle(this, name, v); } }),
+  u: (p, name) => ({
+    get [p]() {
+      const v = getAttr(this, name);
+      return v === null ? '' : parsedURL(v, this.$d.$base())?.[0] ?? v;
+    },
+    set [p](v) { setAttr(this, name, `${v}`); },
+  }),
+  l: (p, name, [fallback = '0']) => ({ get [p]() { return whole(getAttr(this, name)) ?? Number(fallback); }, set [p](v) { setAttr(this, name, `${Number(v) | 0}`); } }),
+  n: (p, name, [fallback = '0']) => ({
+    get [p]() {
+      const n = whole(getAttr(this, name));
+      return n === null || n < 0 || n > 2147483647 ? Number(fallback) : n;
+    },
+    set [p](v) {
+      const n = Number(v) >>> 0;
+      setAttr(this, name, `${n > 2147483647 ? fallback : n}`);
+    },
+  }),
+  // one of the words, the first where none is known; missing: what it is without the attribute
+  e: (p, name, [words, missing = '', invalid = missing]) => {
+    const list = words.split(',');
+    return {
+      get [p]() {
+        const v = getAttr(this, name);
+        if (v === null) return missing === '-' ? '' : missing;
+        const w = asciiLower(v);
+        return list.includes(w) ? w : invalid === '-' ? '' : invalid;
+      },
+      set [p](v) { setAttr(this, name, `${v}`); },
+    };
+  },
+  t: (p, name, known) => ({ get [p]() { return (this[`$list_${name}`] ??= tokenList(this, name, known.length ? known : null)); }, set [p](v) { setAttr(this, name, `${v}`); } }),
+  c: (p, name) => ({ // crossorigin and its like: null without
+    get [p]() {
+      const v = getAttr(this, name);
+      return v === null ? null : asciiLower(v) === 'use-credentials' ? 'use-credentials' : 'anonymous';
+    },
+    set [p](v) {
+      if (v === null || v === undefined) this.removeAttribute(name);
+      else setAttr(this, name, `${v}`);
+    },
+  }),
+};
+const REFERRER = 'e referrerpolicy no-referrer,no-referrer-when-downgrade,same-origin,origin,strict-origin,origin-when-cross-origin,strict-origin-when-cross-origin,unsafe-url';
+const LOADING = 'e loading lazy,eager eager eager';
+reflect(HTMLElement, { title: 's', lang: 's', dir: 'e dir ltr,rtl,auto', accessKey: 's', inputMode: 'e inputmode none,text,tel,url,email,numeric,decimal,search', enterKeyHint: 'e enterkeyhint enter,done,go,next,previous,search,send', autocapitalize: 's', inert: 'b', popover: 's' });
+export const DATE_TIME = 's';
+
+// The elements that have an interface of their own: its name, what it reflects, and the tags.
+const INTERFACES = [
+  ['HTMLUnknownElement', {}, []],
+  ['HTMLHtmlElement', { version: 's' }, ['html']],
+  ['HTMLHeadElement', {}, ['head']],
+  ['HTMLTitleElement', {}, ['title']],
+  ['HTMLBaseElement', { target: 's' }, ['base']],
+  ['HTMLLinkElement', { href: 'u', crossOrigin: 'c', rel: 's', as: 's', relList: 't rel alternate dns-prefetch icon manifest modulepreload next pingback preconnect prefetch preload search stylesheet apple-touch-icon', media: 's', integrity: 's', hreflang: 's', type: 's', imageSrcset: 's', imageSizes: 's', referrerPolicy: REFERRER, fetchPriority: 's', charset: 's', rev: 's', target: 's', sizes: 't sizes' }, ['link']],
+  ['HTMLMetaElement', { name: 's', httpEquiv: 's http-equiv', content: 's', media: 's', scheme: 's' }, ['meta']],
+  ['HTMLStyleElement', { media: 's', type: 's' }, ['style']],
+  ['HTMLBodyElement', { text: 's', link: 's', vLink: 's', aLink: 's', bgColor: 's', background: 's' }, ['body']],
+  ['HTMLHeadingElement', { align: 's' }, ['h1', 'h2', 'h3', 'h4', 'h5', 'h6']],
+  ['HTMLParagraphElement', { align: 's' }, ['p']],
+  ['HTMLHRElement', { align: 's', color: 's', noShade: 'b', size: 's', width: 's' }, ['hr']],
+  ['HTMLPreElement', { width: 'l' }, ['pre', 'listing', 'xmp']],
+  ['HTMLQuoteElement', { cite: 'u' }, ['blockquote', 'q']],
+  ['HTMLOListElement', { reversed: 'b', start: 'l start 1', type: 's', compact: 'b' }, ['ol']],
+  ['HTMLUListElement', { compact: 'b', type: 's' }, ['ul']],
+  ['HTMLMenuElement', { compact: 'b' }, ['menu']],
+  ['HTMLLIElement', { value: 'l', type: 's' }, ['li']],
+  ['HTMLDListElement', { compact: 'b' }, ['dl']],
+  ['HTMLDivElement', { align: 's' }, ['div']],
+  ['HTMLAnchorElement', { target: 's', download: 's', ping: 's', rel: 's', relList: 't rel noreferrer noopener opener', hreflang: 's', type: 's', referrerPolicy: REFERRER, coords: 's', charset: 's', name: 's', rev: 's', shape: 's' }, ['a']],
+  ['HTMLDataElement', { value: 's' }, ['data']],
+  ['HTMLTimeElement', { dateTime: 's' }, ['time']],
+  ['HTMLSpanElement', {}, ['span']],
+  ['HTMLBRElement', { clear: 's' }, ['br']],
+  ['HTMLModElement', { cite: 'u', dateTime: 's' }, ['ins', 'del']],
+  ['HTMLPictureElement', {}, ['picture']],
+  ['HTMLSourceElement', { src: 'u', type: 's', srcset: 's', sizes: 's', media: 's', width: 'n', height: 'n' }, ['source']],
+  ['HTMLImageElement', { alt: 's', src: 'u', srcset: 's', sizes: 's', crossOrigin: 'c', useMap: 's', isMap: 'b', referrerPolicy: REFERRER, decoding: 'e decoding sync,async,auto auto auto', loading: LOADING, fetchPriority: 's', name: 's', lowsrc: 'u', align: 's', hspace: 'n', vspace: 'n', longDesc: 'u', border: 's' }, ['img']],
+  ['HTMLIFrameElement', { src: 'u', srcdoc: 's', name: 's', sandbox: 't sandbox allow-forms allow-scripts allow-same-origin allow-popups', allow: 's', allowFullscreen: 'b', width: 's', height: 's', referrerPolicy: REFERRER, loading: LOADING, align: 's', scrolling: 's', frameBorder: 's', longDesc: 'u' }, ['iframe']],
+  ['HTMLEmbedElement', { src: 'u', type: 's', width: 's', height: 's', align: 's', name: 's' }, ['embed']],
+  ['HTMLObjectElement', { data: 'u', type: 's', name: 's', useMap: 's', width: 's', height: 's' }, ['object']],
+  ['HTMLParamElement', { name: 's', value: 's', type: 's', valueType: 's' }, ['param']],
+  ['HTMLTrackElement', { kind: 'e kind subtitles,captions,descriptions,chapters,metadata subtitles metadata', src: 'u', srclang: 's', label: 's', default: 'b' }, ['track']],
+  ['HTMLMapElement', { name: 's' }, ['map']],
+  ['HTMLAreaElement', { alt: 's', coords: 's', shape: 's', target: 's', download: 's', ping: 's', rel: 's', relList: 't rel noreferrer noopener opener', referrerPolicy: REFERRER, noHref: 'b' }, ['area']],
+  ['HTMLTableElement', { align: 's', border: 's', frame: 's', rules: 's', summary: 's', width: 's', bgColor: 's', cellPadding: 's', cellSpacing: 's' }, ['table']],
+  ['HTMLTableCaptionElement', { align: 's' }, ['caption']],
+  ['HTMLTableColElement', { span: 'n span 1', align: 's', ch: 's char', chOff: 's charoff', vAlign: 's', width: 's' }, ['col', 'colgroup']],
+  ['HTMLTableSectionElement', { align: 's', ch: 's char', chOff: 's charoff', vAlign: 's' }, ['tbody', 'thead', 'tfoot']],
+  ['HTMLTableRowElement', { align: 's', ch: 's char', chOff: 's charoff', vAlign: 's', bgColor: 's' }, ['tr']],
+  ['HTMLTableCellElement', { colSpan: 'n colspan 1', rowSpan: 'n rowspan 1', headers: 's', abbr: 's', scope: 'e scope row,col,rowgroup,colgroup', align: 's', axis: 's', height: 's', width: 's', ch: 's char', chOff: 's charoff', noWrap: 'b', vAlign: 's', bgColor: 's' }, ['td', 'th']],
+  ['HTMLFormElement', { acceptCharset: 's accept-charset', autocomplete: 'e autocomplete on,off on on', enctype: 'e enctype application/x-www-form-urlencoded,multipart/form-data,text/plain application/x-www-form-urlencoded application/x-www-form-urlencoded', encoding: 'e enctype application/x-www-form-urlencoded,multipart/form-data,text/plain application/x-www-form-urlencoded application/x-www-form-urlencoded', method: 'e method get,post,dialog get get', name: 's', noValidate: 'b', target: 's', rel: 's', relList: 't rel' }, ['form']],
+  ['HTMLLabelElement', { htmlFor: 's for' }, ['label']],
+  ['HTMLInputElement', { accept: 's', alt: 's', autocomplete: 's', defaultChecked: 'b checked', dirName: 's', disabled: 'b', formEnctype: 's', formMethod: 's', formNoValidate: 'b', formTarget: 's', height: 'n', max: 's', maxLength: 'n maxlength -1', min: 's', minLength: 'n minlength -1', multiple: 'b', name: 's', pattern: 's', placeholder: 's', readOnly: 'b', required: 'b', size: 'n size 20', src: 'u', step: 's', type: 'e type hidden,text,search,tel,url,email,password,date,month,week,time,datetime-local,number,range,color,checkbox,radio,file,submit,image,reset,button text text', defaultValue: 's value', width: 'n', align: 's', useMap: 's' }, ['input']],
+  ['HTMLButtonElement', { disabled: 'b', formEnctype: 's', formMethod: 's', formNoValidate: 'b', formTarget: 's', name: 's', type: 'e type submit,reset,button submit submit', value: 's' }, ['button']],
+  ['HTMLSelectElement', { autocomplete: 's', disabled: 'b', multiple: 'b', name: 's', required: 'b', size: 'n' }, ['select']],
+  ['HTMLDataListElement', {}, ['datalist']],
+  ['HTMLOptGroupElement', { disabled: 'b', label: 's' }, ['optgroup']],
+  ['HTMLOptionElement', { disabled: 'b', defaultSelected: 'b selected' }, ['option']],
+  ['HTMLTextAreaElement', { autocomplete: 's', cols: 'n cols 20', dirName: 's', disabled: 'b', maxLength: 'n maxlength -1', minLength: 'n minlength -1', name: 's', placeholder: 's', readOnly: 'b', required: 'b', rows: 'n rows 2', wrap: 's' }, ['textarea']],
+  ['HTMLOutputElement', { name: 's', htmlFor: 't for' }, ['output']],
+  ['HTMLProgressElement', {}, ['progress']],
+  ['HTMLMeterElement', {}, ['meter']],
+  ['HTMLFieldSetElement', { disabled: 'b', name: 's' }, ['fieldset']],
+  ['HTMLLegendElement', { align: 's' }, ['legend']],
+  ['HTMLDetailsElement', { open: 'b', name: 's' }, ['details']],
+  ['HTMLDialogElement', { open: 'b' }, ['dialog']],
+  ['HTMLScriptElement', { src: 'u', type: 's', noModule: 'b', defer: 'b', crossOrigin: 'c', integrity: 's', referrerPolicy: REFERRER, charset: 's', event: 's', htmlFor: 's for', fetchPriority: 's' }, ['script']],
+  ['HTMLTemplateElement', {}, ['template']],
+  ['HTMLSlotElement', { name: 's' }, ['slot']],
+  ['HTMLCanvasElement', { width: 'n width 300', height: 'n height 150' }, ['canvas']],
+  ['HTMLFontElement', { color: 's', face: 's', size: 's' }, ['font']],
+  ['HTMLMarqueeElement', {}, ['marquee']],
+  ['HTMLFrameElement', { name: 's', src: 'u' }, ['frame']],
+  ['HTMLFrameSetElement', { cols: 's', rows: 's' }, ['frameset']],
+  ['HTMLDirectoryElement', { compact: 'b' }, ['dir']],
+];
+export const classes = { HTMLElement };
+export const byTag = new Map();
+for (const [name, table, tags] of INTERFACES) {
+  const cls = { [name]: class extends HTMLElement {} }[name];
+  reflect(cls, table);
+  classes[name] = cls;
+  for (const t of tags) byTag.set(t, cls);
+}
+classes.HTMLMediaElement = class HTMLMediaElement extends HTMLElement {};
+reflect(classes.HTMLMediaElement, { src: 'u', crossOrigin: 'c', preload: 'e preload none,metadata,auto metadata auto', autoplay: 'b', loop: 'b', controls: 'b', defaultMuted: 'b muted' });
+for (const [name, tag] of [['HTMLVideoElement', 'video'], ['HTMLAudioElement', 'audio']]) {
+  classes[name] = { [name]: class extends classes.HTMLMediaElement {} }[name];
+  byTag.set(tag, classes[name]);
+}
+reflect(classes.HTMLVideoElement, { width: 'n', height: 'n', poster: 'u', playsInline: 'b' });
+for (const t of ['abbr', 'acronym', 'address', 'article', 'aside', 'b', 'basefont', 'bdi', 'bdo', 'big', 'center', 'cite', 'code', 'dd', 'dfn', 'dt', 'em', 'figcaption', 'figure', 'footer', 'header', 'hgroup', 'i', 'kbd', 'main', 'mark', 'nav', 'nobr', 'noembed', 'noframes', 'noscript', 'plaintext', 'rb', 'rp', 'rt', 'rtc', 'ruby', 's', 'samp', 'search', 'section', 'small', 'strike', 'strong', 'sub', 'summary', 'sup', 'tt', 'u', 'var', 'wbr']) byTag.set(t, HTMLElement);
+
+export class SVGElement extends Element {
+  get style() {
+    return late.styleOf(this);
+  }
+  get dataset() {
+    return (this.$dataset ??= new Proxy(new DOMStringMap(this), datasetHandler(this)));
+  }
+  get ownerSVGElement() {
+    for (let e = this.$p; isElement(e); e = e.$p) if (e.$ns === SVG && e.$name === 'svg') return e;
+    return null;
+  }
+  get viewportElement() {
+    return this.ownerSVGElement;
+  }
+  focus() {
+    focusOn(this);
+  }
+  blur() {}
+}
+class SVGGraphicsElement extends SVGElement {
+  getBBox() {
+    return assign(new ScriptObject(), { x: 0, y: 0, width: 0, height: 0 });
+  }
+  getCTM() {
+    return null;
+  }
+  getScreenCTM() {
+    return null;
+  }
+}
+class SVGSVGElement extends SVGGraphicsElement {}
+class SVGPathElement extends SVGGraphicsElement {
+  getTotalLength() {
+    return 0;
+  }
+}
+export class MathMLElement extends Element {
+  get style() {
+    return late.styleOf(this);
+  }
+}
+const SVG_CLASSES = { svg: SVGSVGElement, path: SVGPathElement };
+// "element interface" (DOM, 4.9; HTML, 3.2.2).
+protoFor.of = (ns, name) => {
+  if (ns === HTML) return (byTag.get(name) ?? (/^[a-z][^A-Z]*-/.test(name) && isCustomName(name) ? HTMLElement : classes.HTMLUnknownElement)).prototype;
+  if (ns === SVG) return (SVG_CLASSES[name] ?? SVGGraphicsElement).prototype;
+  if (ns === MATHML) return MathMLElement.prototype;
+  return Element.prototype;
+};
+const RESERVED = new Set(['annotation-xml', 'color-profile', 'font-face', 'font-face-src', 'font-face-uri', 'font-face-format', 'font-face-name', 'missing-glyph']);
+export const isCustomName = (name) => /^[a-z][^A-Z\0\t\n\f\r />]*$/.test(name) && name.includes('-') && !RESERVED.has(name);
+export const ELEMENT_HANDLERS = ['abort', 'animationend', 'animationiteration', 'animationstart', 'auxclick', 'beforeinput', 'beforetoggle', 'blur', 'cancel', 'canplay', 'canplaythrough', 'change', 'click', 'close', 'contextmenu', 'copy', 'cuechange', 'cut', 'dblclick', 'drag', 'dragend', 'dragenter', 'dragleave', 'dragover', 'dragstart', 'drop', 'durationchange', 'emptied', 'ended', 'error', 'focus', 'formdata', 'input', 'invalid', 'keydown', 'keypress', 'keyup', 'load', 'loadeddata', 'loadedmetadata', 'loadstart', 'mousedown', 'mouseenter', 'mouseleave', 'mousemove', 'mouseout', 'mouseover', 'mouseup', 'paste', 'pause', 'play', 'playing', 'pointercancel', 'pointerdown', 'pointerenter', 'pointerleave', 'pointermove', 'pointerout', 'pointerover', 'pointerup', 'progress', 'ratechange', 'reset', 'resize', 'scroll', 'scrollend', 'securitypolicyviolation', 'seeked', 'seeking', 'select', 'slotchange', 'stalled', 'submit', 'suspend', 'timeupdate', 'toggle', 'touchcancel', 'touchend', 'touchmove', 'touchstart', 'transitioncancel', 'transitionend', 'transitionrun', 'transitionstart', 'volumechange', 'waiting', 'wheel'];
+handlers(HTMLElement.prototype, ...ELEMENT_HANDLERS);
+handlers(SVGElement.prototype, ...ELEMENT_HANDLERS);
+handlers(Document.prototype, ...ELEMENT_HANDLERS);
+export const WINDOW_HANDLERS = ['afterprint', 'beforeprint', 'beforeunload', 'hashchange', 'languagechange', 'message', 'messageerror', 'offline', 'online', 'pagehide', 'pageshow', 'popstate', 'rejectionhandled', 'storage', 'unhandledrejection', 'unload'];
+// Content attributes that are event handlers (HTML, 8.1.8.1): compiled when they are set.
+const HANDLER_NAMES = new Set([...ELEMENT_HANDLERS, ...WINDOW_HANDLERS].map((n) => `on${n}`));
+export function handlerAttribute(e, name, value) {
+  if (!HANDLER_NAMES.has(name) || (e.$ns !== HTML && e.$ns !== SVG)) return;
+  const onWindow = (e.$name === 'body' || e.$name === 'frameset') && (WINDOW_HANDLERS.includes(name.slice(2)) || ['onblur', 'onerror', 'onfocus', 'onload', 'onresize', 'onscroll'].includes(name));
+  const target = onWindow ? global : e;
+  if (value === null) target[name] = null;
+  else {
+    const type = name.slice(2);
+    const args = type === 'error' && target === global ? 'event, source, lineno, colno, error' : 'event';
+    try {
+      target[name] = host('csp.inline') ? global.eval(`(function on${type}(${args}) { with (this.ownerDocument || {}) { with (this) {\n${value}\n} } })`) : null;
+    } catch (error_) {
+      report(error_);
+    }
+  }
+}
+onAttribute.push((e, name, old, value, ns) => ns === null && name.startsWith('on') && handlerAttribute(e, name, value));
+onParsed.push((e) => {
+  if (e.$a) for (const x of e.$a) if (x.ns === null && x.name.startsWith('on')) handlerAttribute(e, x.name, x.value);
+});
+// Who has the focus.
+export function focusOn(e) {
+  const old = states.focused;
+  if (old === e) return;
+  if (e && (!isConnected(e) || isDisabled(e) || (e.$ns === HTML && e.tabIndex < 0 && !hasAttr(e, 'tabindex') && !e.isContentEditable))) return;
+  states.focused = e;
+  const FocusEvent = global.FocusEvent ?? Event;
+  if (old) {
+    fire(old, trusted(new FocusEvent('blur', { composed: true })));
+    fire(old, trusted(new FocusEvent('focusout', { bubbles: true, composed: true })));
+  }
+  if (e) {
+    fire(e, trusted(new FocusEvent('focus', { composed: true })));
+    fire(e, trusted(new FocusEvent('focusin', { bubbles: true, composed: true })));
+  }
+}
+onRemoved.push((node) => {
+  if (states.focused && contains(node, states.focused)) states.focused = null;
+});
+// Element members of single interfaces.
+mix(classes.HTMLBaseElement, {
+  get href() {
+    const v = getAttr(this, 'href');
+    return v === null ? this.$d.$url() : parsedURL(v, this.$d.$url())?.[0] ?? v;
+  },
+  set href(v) {
+    setAttr(this, 'href', `${v}`);
+  },
+});
+mix(classes.HTMLTitleElement, {
+  get text() {
+    return [...children(this)].filter(isText).map((c) => c.$data).join('');
+  },
+  set text(v) {
+    replaceAllWithText(`${v}`, this);
+  },
+});
+mix(classes.HTMLTimeElement, {});
+mix(classes.HTMLTemplateElement, {
+  get content() {
+    return contentOf(this);
+  },
+});
+onCloned.push((node, copy, deep, document) => {
+  if (deep && isHTML(node, 'template')) for (const c of children(contentOf(node))) append(cloneNode(c, contentOf(copy).$d, true), contentOf(copy));
+  if (node.$started) copy.$started = true;
+});
+mix(classes.HTMLScriptElement, {
+  get text() {
+    return [...children(this)].filter(isText).map((c) => c.$data).join('');
+  },
+  set text(v) {
+    replaceAllWithText(`${v}`, this);
+  },
+  get async() {
+    return Boolean(this.$forceAsync) || hasAttr(this, 'async');
+  },
+  set async(v) {
+    this.$forceAsync = false;
+    toggle(this, 'async', v);
+  },
+});
+defineProperty(classes.HTMLScriptElement, 'supports', { value: function supports(type) {
+  return ['classic', 'module', 'importmap'].includes(`${type}`);
+}, writable: true, enumerable: true, configurable: true });
+const hyperlink = {
+  get href() {
+    const v = getAttr(this, 'href');
+    return v === null ? '' : parsedURL(v, this.$d.$base())?.[0] ?? v;
+  },
+  set href(v) {
+    setAttr(this, 'href', `${v}`);
+  },
+  toString() {
+    return this.href;
+  },
+  get origin() {
+    return hasAttr(this, 'href') ? parsedURL(getAttr(this, 'href'), this.$d.$base())?.[1] ?? '' : '';
+  },
+};
+for (const cls of [classes.HTMLAnchorElement, classes.HTMLAreaElement]) {
+  mix(cls, hyperlink);
+  for (const part of ['protocol', 'username', 'password', 'host', 'hostname', 'port', 'pathname', 'search', 'hash'])
+    defineProperty(cls.prototype, part, Object.getOwnPropertyDescriptor({
+      get [part]() {
+        const u = hasAttr(this, 'href') && parsedURL(getAttr(this, 'href'), this.$d.$base());
+        return u ? u[URL_PARTS.indexOf(part)] : part === 'protocol' ? ':' : '';
+      },
+      set [part](v) {
+        if (!hasAttr(this, 'href')) return;
+        const u = new URL(this.href);
+        u[part] = v;
+        setAttr(this, 'href', u.href);
+      },
+    }, part));
+}
+mix(classes.HTMLAnchorElement, { get text() { return textOf(this); }, set text(v) { replaceAllWithText(`${v}`, this); } });
+mix(classes.HTMLImageElement, {
+  get complete() {
+    return this.$loading !== true;
+  },
+  get currentSrc() {
+    return this.src;
+  },
+  get naturalWidth() {
+    return this.$broken || !hasAttr(this, 'src') ? 0 : 1;
+  },
+  get naturalHeight() {
+    return this.$broken || !hasAttr(this, 'src') ? 0 : 1;
+  },
+  get width() {
+    return whole(getAttr(this, 'width')) ?? 0;
+  },
+  set width(v) {
+    setAttr(this, 'width', `${Number(v) >>> 0}`);
+  },
+  get height() {
+    return whole(getAttr(this, 'height')) ?? 0;
+  },
+  set height(v) {
+    setAttr(this, 'height', `${Number(v) >>> 0}`);
+  },
+  get x() {
+    return 0;
+  },
+  get y() {
+    return 0;
+  },
+  decode() {
+    return this.$broken ? rejected(error('EncodingError', 'the picture cannot be decoded')) : resolved();
+  },
+});
+mix(classes.HTMLCanvasElement, {
+  getContext() {
+    host('gap', 'drawing on a canvas');
+    return null;
+  },
+  toDataURL() {
+    return 'data:,';
+  },
+  toBlob(callback) {
+    queueTask(() => callback(null));
+  },
+  captureStream() {
+    throw error('NotSupportedError', 'there is nothing to capture');
+  },
+});
+mix(classes.HTMLMediaElement, {
+  play() {
+    host('gap', 'playing media');
+    return rejected(error('NotSupportedError', 'nothing is played here'));
+  },
+  pause() {},
+  load() {},
+  canPlayType() {
+    return '';
+  },
+  get paused() {
+    return true;
+  },
+  get ended() {
+    return false;
+  },
+  get duration() {
+    return NaN;
+  },
+  get currentTime() {
+    return this.$time ?? 0;
+  },
+  set currentTime(v) {
+    this.$time = Number(v);
+  },
+  get volume() {
+    return this.$volume ?? 1;
+  },
+  set volume(v) {
+    this.$volume = Number(v);
+  },
+  get muted() {
+    return this.$muted ?? hasAttr(this, 'muted');
+  },
+  set muted(v) {
+    this.$muted = Boolean(v);
+  },
+  get readyState() {
+    return 0;
+  },
+  get networkState() {
+    return 0;
+  },
+  get currentSrc() {
+    return '';
+  },
+  get error() {
+    return null;
+  },
+  get playbackRate() {
+    return 1;
+  },
+  set playbackRate(v) {},
+  addTextTrack() {
+    return null;
+  },
+});
+mix(classes.HTMLDialogElement, {
+  show() {
+    toggle(this, 'open', true);
+  },
+  showModal() {
+    if (hasAttr(this, 'open')) throw error('InvalidStateError', 'the dialog is open');
+    toggle(this, 'open', true);
+  },
+  close(value = undefined) {
+    if (!hasAttr(this, 'open')) return;
+    toggle(this, 'open', false);
+    if (value !== undefined) this.returnValue = value;
+    queueTask(() => fire(this, new Event('close')));
+  },
+  get returnValue() {
+    return this.$return ?? '';
+  },
+  set returnValue(v) {
+    this.$return = `${v}`;
+  },
+});
+mix(classes.HTMLIFrameElement, {
+  get contentDocument() {
+    return null;
+  },
+  get contentWindow() {
+    return null;
+  },
+  getSVGDocument() {
+    return null;
+  },
+});
+const rowsOf = (table) => {
+  const list = [];
+  for (const part of childElements(table)) {
+    if (isHTML(part, 'tr')) list.push(part);
+    else if (['thead', 'tbody', 'tfoot'].includes(part.$name)) list.push(...childElements(part).filter((r) => isHTML(r, 'tr')));
+  }
+  return [...list.filter((r) => isHTML(r.$p, 'thead')), ...list.filter((r) => !isHTML(r.$p, 'thead') && !isHTML(r.$p, 'tfoot')), ...list.filter((r) => isHTML(r.$p, 'tfoot'))];
+};
+const insertRow = (parent, list, index, name) => {
+  const i = Number(index);
+  if (i < -1 || i > list.length) throw error('IndexSizeError', 'there is no such place');
+  const e = makeElement(HTML, name, parent.$d);
+  const before = i === -1 ? null : list[i] ?? null;
+  insert(e, before ? before.$p : parent, before);
+  return e;
+};
+const deleteAt = (list, index) => {
+  const i = Number(index) === -1 ? list.length - 1 : Number(index);
+  if (Number(index) === -1 && !list.length) return;
+  if (!list[i]) throw error('IndexSizeError', 'there is no such row or cell');
+  remove(list[i]);
+};
+mix(classes.HTMLTableElement, {
+  get rows() {
+    return (this.$rows ??= elements(() => rowsOf(this)));
+  },
+  get tBodies() {
+    return (this.$bodies ??= elements(() => childElements(this).filter((c) => isHTML(c, 'tbody'))));
+  },
+  get caption() {
+    return childElements(this).find((c) => isHTML(c, 'caption')) ?? null;
+  },
+  get tHead() {
+    return childElements(this).find((c) => isHTML(c, 'thead')) ?? null;
+  },
+  get tFoot() {
+    return childElements(this).find((c) => isHTML(c, 'tfoot')) ?? null;
+  },
+  createTHead() {
+    return this.tHead ?? preInsert(makeElement(HTML, 'thead', this.$d), this, childElements(this).find((c) => !isHTML(c, 'caption') && !isHTML(c, 'colgroup')) ?? null);
+  },
+  createTFoot() {
+    return this.tFoot ?? append(makeElement(HTML, 'tfoot', this.$d), this);
+  },
+  createTBody() {
+    const bodies = childElements(this).filter((c) => isHTML(c, 'tbody'));
+    return preInsert(makeElement(HTML, 'tbody', this.$d), this, bodies.length ? bodies.at(-1).$n : null);
+  },
+  createCaption() {
+    return this.caption ?? preInsert(makeElement(HTML, 'caption', this.$d), this, this.$f);
+  },
+  deleteCaption() {
+    this.caption?.remove();
+  },
+  deleteTHead() {
+    this.tHead?.remove();
+  },
+  deleteTFoot() {
+    this.tFoot?.remove();
+  },
+  insertRow(index = -1) {
+    const list = rowsOf(this);
+    if (Number(index) < -1 || Number(index) > list.length) throw error('IndexSizeError', 'there is no such place');
+    if (!list.length) {
+      const body = childElements(this).filter((c) => isHTML(c, 'tbody')).at(-1) ?? this.createTBody();
+      return append(makeElement(HTML, 'tr', this.$d), body);
+    }
+    if (Number(index) === -1 || Number(index) === list.length) return append(makeElement(HTML, 'tr', this.$d), list.at(-1).$p);
+    return insertRow(this, list, index, 'tr');
+  },
+  deleteRow(index) {
+    deleteAt(rowsOf(this), index);
+  },
+});
+mix(classes.HTMLTableSectionElement, {
+  get rows() {
+    return (this.$rows ??= elements(() => childElements(this).filter((r) => isHTML(r, 'tr'))));
+  },
+  insertRow(index = -1) {
+    return insertRow(this, childElements(this).filter((r) => isHTML(r, 'tr')), index, 'tr');
+  },
+  deleteRow(index) {
+    deleteAt(childElements(this).filter((r) => isHTML(r, 'tr')), index);
+  },
+});
+const cellsOf = (row) => childElements(row).filter((c) => isHTML(c, 'td') || isHTML(c, 'th'));
+mix(classes.HTMLTableRowElement, {
+  get cells() {
+    return (this.$cells ??= elements(() => cellsOf(this)));
+  },
+  get rowIndex() {
+    for (let e = this.$p; isElement(e); e = e.$p) if (isHTML(e, 'table')) return rowsOf(e).indexOf(this);
+    return -1;
+  },
+  get sectionRowIndex() {
+    return this.$p ? childElements(this.$p).filter((r) => isHTML(r, 'tr')).indexOf(this) : -1;
+  },
+  insertCell(index = -1) {
+    return insertRow(this, cellsOf(this), index, 'td');
+  },
+  deleteCell(index) {
+    deleteAt(cellsOf(this), index);
+  },
+});
+mix(classes.HTMLTableCellElement, {
+  get cellIndex() {
+    return isHTML(this.$p, 'tr') ? cellsOf(this.$p).indexOf(this) : -1;
+  },
+});
+for (const [name, key, fallback] of [['HTMLProgressElement', 'max', 1], ['HTMLProgressElement', 'value', 0], ['HTMLMeterElement', 'value', 0], ['HTMLMeterElement', 'min', 0], ['HTMLMeterElement', 'max', 1], ['HTMLMeterElement', 'low', 0], ['HTMLMeterElement', 'high', 1], ['HTMLMeterElement', 'optimum', 0.5]])
+  mix(classes[name], { get [key]() { const n = Number.parseFloat(getAttr(this, key)); return Number.isNaN(n) ? fallback : n; }, set [key](v) { setAttr(this, key, `${Number(v)}`); } });

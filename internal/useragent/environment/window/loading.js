@@ -1,0 +1,241 @@
+// How a document comes about: the browser parses, the nodes are made here, scripts run where they stand (HTML, 13.2 and 4.12.1).
+
+import {
+  PromiseOf, ScriptObject, assign, defineProperty, fromJSON, rejected, then, toJSON,
+} from '../shared/primordials.js';
+import { commands } from '../shared/dispatch.js';
+import { call, calls } from '../shared/host.js';
+import { own, setOwn } from '../shared/settings.js';
+import { Event, fire, report, trusted } from '../shared/event.js';
+import { parsedURL } from '../shared/url.js';
+import { attachShadow } from './customelements.js';
+import { makeDocument, writing } from './document.js';
+import { documentURL, startHistory } from './navigation.js';
+import { current } from './node.js';
+import {
+  ELEMENT, FRAGMENT, HTML, changes, children, descendants, getAttr, hasAttr, insert, isConnected, isElement, isHTML,
+  isText, onAttribute, onChildren, onInserted, remove, rootOf, textOf,
+} from './nodes.js';
+import { contentOf, nodeFrom, onParsed, serializeChildren, serializeNode } from './parsing.js';
+import { query } from './selectors.js';
+import { PageTransitionEvent } from './uievents.js';
+
+const numbers = new Map(); // elements that the browser waits for, by number
+let nextNumber = 0;
+const numberOf = (e) => {
+  e.$number ??= ++nextNumber;
+  numbers.set(e.$number, e);
+  return e.$number;
+};
+commands.start = (json) => {
+  setOwn(fromJSON(json));
+  for (const path of own.lacks ?? []) {
+    const names = path.split('.');
+    let holder = global;
+    for (const name of names.slice(0, -1)) holder = holder?.[name];
+    if (holder) delete holder[names.at(-1)];
+  }
+  startHistory(own.script);
+  const d = makeDocument('html', own.type);
+  d.$html = own.html;
+  d.$quirks = own.quirks;
+  d.$ready = 'loading';
+  d.$url = () => documentURL();
+  if (own.charset) d.$charset = own.charset;
+  current.document = d;
+  defineProperty(global, 'hidden', { value: undefined, configurable: true });
+  delete global.hidden;
+};
+
+// The parser hands over nodes in tree order; the numbers of their parents go on from one part to the next.
+const made = [];
+let written = '';
+commands.parse = (json) => {
+  const d = current.document;
+  if (!made.length) made.push(d);
+  for (const item of fromJSON(json)) {
+    const parent = made[item[1]];
+    if (item[0] === FRAGMENT) { // the content of a template, or its shadow root
+      const root = parent.$declares && isElement(parent.$p) && !parent.$p.$root ? attachShadow(parent.$p, { mode: parent.$declares }) : null;
+      if (root) {
+        parent.$p.$declarative = true;
+        remove(parent);
+      }
+      made.push(root ?? contentOf(parent));
+      continue;
+    }
+    const node = nodeFrom(item, d, parent);
+    made.push(node);
+    if (isHTML(node, 'script')) node.$parser = true;
+    insert(node, parent, null);
+  }
+};
+const markUp = (e) => {
+  let out = `<${e.$name}`;
+  for (const x of e.$a ?? []) out += ` ${x.name}="${x.value.replaceAll('&', '&amp;').replaceAll('"', '&quot;')}"`;
+  return `${out}>`;
+};
+// What the browser loads for an element that a script made or changed. Its outcome comes back by address.
+const LOADS = new Set(['img', 'link', 'iframe', 'frame', 'video', 'audio', 'source', 'object', 'embed', 'track', 'input']);
+let parsing = false;
+const ask = (e) => {
+  if (e.$d !== current.document || parsing) return;
+  const picture = isHTML(e.$p, 'picture') ? e.$p : null;
+  e.$loading = true;
+  host('element', numberOf(e), picture ? serializeNode(picture) : markUp(e) + (e.$name === 'video' || e.$name === 'audio' || e.$name === 'object' ? `${serializeChildren(e)}</${e.$name}>` : ''));
+};
+onInserted.push((node, connected) => {
+  if (!connected || parsing) return;
+  for (const e of [node, ...(node.$f ? descendants(node) : [])]) {
+    if (e.$t !== ELEMENT || e.$ns !== HTML) continue;
+    if (e.$name === 'script') prepare(e);
+    else if (e.$name === 'style') host('styled', textOf(e));
+    else if (e.$name === 'meta' && e.$a) host('meta', markUp(e));
+    else if (e.$name !== 'img' && LOADS.has(e.$name) && e.$d === current.document) ask(e);
+  }
+});
+onParsed.push((e) => {
+  if (e.$name === 'img' && e.$ns === HTML && !parsing && e.$d === current.document && hasAttr(e, 'src')) ask(e);
+});
+onAttribute.push((e, name, old, value) => {
+  if (e.$ns !== HTML || value === null || parsing) return;
+  switch (e.$name) {
+    case 'img': if (name === 'src' || name === 'srcset') ask(e); break;
+    case 'link': if ((name === 'href' || name === 'rel') && isConnected(e)) ask(e); break;
+    case 'iframe': if (name === 'src' && isConnected(e)) ask(e); break;
+    case 'video': case 'audio': case 'source': case 'embed': case 'track': if (name === 'src' && isConnected(e)) ask(e); break;
+    case 'script': if (name === 'src' && isConnected(e)) prepare(e); break;
+    case 'base': host('base', current.document.$base()); break;
+  }
+});
+onChildren.push((parent) => {
+  if (isHTML(parent, 'style') && !parsing && isConnected(parent)) host('styled', textOf(parent));
+  if (isHTML(parent, 'script') && !parsing && !parent.$parser && isConnected(parent)) prepare(parent);
+});
+
+// "prepare the script element" (4.12.1.1) for scripts that no parser made; the parser's are prepared by the browser.
+function prepare(e) {
+  if (e.$started || e.$parser || !isConnected(e) || e.$d !== current.document) return;
+  const text = [...children(e)].filter(isText).map((c) => c.$data).join('');
+  if (!hasAttr(e, 'src') && text === '') return;
+  const kind = scriptKind(e);
+  if (!kind || (kind === 'classic' && hasAttr(e, 'nomodule'))) return;
+  e.$started = true;
+  if (kind === 'classic' && !hasAttr(e, 'src')) {
+    if (!host('csp.script', text, getAttr(e, 'nonce') ?? e.$nonce ?? '')) return;
+    runClassic(e, text, current.document.$url());
+    return;
+  }
+  const forced = e.$forceAsync !== false && !hasAttr(e, 'async') ? e.$forceAsync ?? true : false;
+  host('script', numberOf(e), toJSON({ kind, src: getAttr(e, 'src'), text, async: hasAttr(e, 'async') || forced, markup: markUp(e) }));
+}
+function scriptKind(e) {
+  const type = getAttr(e, 'type');
+  const language = getAttr(e, 'language');
+  const kind = type === null ? (language ? `text/${language}` : '') : type === '' ? '' : type.trim().toLowerCase();
+  if (kind === 'module' || kind === 'importmap') return kind;
+  return kind === '' || /^(application|text)\/(x-)?(java|ecma)script$|^text\/(javascript1\.[0-5]|jscript|livescript)$/.test(kind) ? 'classic' : null;
+}
+function runClassic(e, text, url) {
+  const d = current.document;
+  const old = d.$script;
+  d.$script = e && !rootOf(e).$shadow ? e : null;
+  try {
+    host('eval', text, url);
+  } catch (error_) {
+    report(error_);
+  } finally {
+    d.$script = old;
+  }
+}
+// The number of the parser's node, or of an element that waits; the text; its address. It gives whether the script threw nothing.
+commands.runScript = (parsed, number, text, url) => {
+  const e = parsed >= 0 ? made[parsed] : numbers.get(number);
+  if (parsed >= 0) e.$started = true;
+  const before = written;
+  if (parsed >= 0) writing.parser = (more) => { written += more; };
+  runClassic(e, text, url);
+  writing.parser = null;
+  const out = written.slice(before.length);
+  written = before;
+  return out;
+};
+commands.runModule = (parsed, number, url) => {
+  const e = parsed >= 0 ? made[parsed] : numbers.get(number);
+  then(host('module', url), () => host('module.done', parsed, number, true), (error_) => {
+    reportRejection(error_);
+    host('module.done', parsed, number, false);
+  });
+  if (e) e.$started = true;
+};
+const reportRejection = (e) => report(e);
+commands.importModule = (id, url) => {
+  then(host('module', url), (namespace) => calls.get(id)?.resolve(namespace), (e) => calls.get(id)?.reject(e));
+};
+// import() of a script: the browser fetches what it needs first.
+defineProperty(global, '__tachyform_import', {
+  value: (referrer, specifier) => {
+    let text;
+    try {
+      text = `${specifier}`;
+    } catch (e) {
+      return rejected(e);
+    }
+    return then(call('import.fetch', text, referrer), (url) => new PromiseOf((resolve, reject) => then(host('module', url), resolve, reject)));
+  },
+  enumerable: false, configurable: false, writable: false,
+});
+defineProperty(global, '__tachyform_meta', {
+  value: (url) => {
+    const base = url.includes('#module-') ? current.document.$base() : url;
+    return assign(new ScriptObject(), { url: base, resolve: (name) => parsedURL(`${name}`, base)?.[0] });
+  },
+  enumerable: false, configurable: false, writable: false,
+});
+commands.elementEvent = (parsed, number, type) => {
+  const e = parsed >= 0 ? made[parsed] : numbers.get(number);
+  if (e) fire(e, trusted(new Event(type)));
+};
+// What came of a load, by address and destination: every element that waits for it hears of it.
+commands.loaded = (url, destination, ok, text) => {
+  const tags = { image: ['img', 'input', 'link'], style: ['link'], iframe: ['iframe', 'frame'], font: ['link'], script: ['link'], '': ['link'], manifest: [], video: ['video'], audio: ['audio'], object: ['object'], embed: ['embed'], track: ['track'] }[destination] ?? [];
+  const d = current.document;
+  const list = [...descendants(d), ...numbers.values()];
+  for (const e of new Set(list)) {
+    if (e.$t !== ELEMENT || e.$ns !== HTML || !tags.includes(e.$name) || e.$loaded === url) continue;
+    const at = getAttr(e, e.$name === 'link' ? 'href' : e.$name === 'object' ? 'data' : 'src');
+    const srcset = e.$name === 'img' && (hasAttr(e, 'srcset') || isHTML(e.$p, 'picture'));
+    if (!srcset && (at === null || parsedURL(at, d.$base())?.[0].split('#')[0] !== url)) continue;
+    if (destination === 'style' && !/\bstylesheet\b/i.test(getAttr(e, 'rel') ?? '') && !/\bpreload\b/i.test(getAttr(e, 'rel') ?? '')) continue;
+    e.$loaded = url;
+    e.$loading = false;
+    e.$broken = !ok;
+    if (destination === 'style' && ok && /\bstylesheet\b/i.test(getAttr(e, 'rel') ?? '')) {
+      e.$sheetText = text;
+      changes.n++;
+    }
+    fire(e, trusted(new Event(ok ? 'load' : 'error')));
+  }
+};
+commands.readyState = (state) => {
+  current.document.$ready = state;
+  fire(current.document, trusted(new Event('readystatechange')));
+};
+commands.fireAt = (target, type, bubbles) => {
+  fire(target === 'window' ? global : current.document, trusted(type === 'pageshow' || type === 'pagehide' ? new PageTransitionEvent(type, {}) : new Event(type, { bubbles, cancelable: type === 'beforeunload' })));
+};
+commands.snapshot = () => {
+  const out = [];
+  for (const e of descendants(current.document)) if (isHTML(e, 'style') && e.$rules) out.push(e.$rules.join('\n'));
+  return toJSON({ html: serializeNode(current.document), title: current.document.title, rules: out.join('\n') });
+};
+commands.click = (selector, text) => {
+  const list = selector ? query(current.document, selector, true) : [...descendants(current.document)].filter((e) => e.$t === ELEMENT && ['a', 'button', 'input', 'summary', 'label'].includes(e.$name) && (textOf(e).trim() === text || getAttr(e, 'value') === text));
+  if (!list.length) return false;
+  list[0].click();
+  return true;
+};
+// Errors that nobody handled: promises are reported by the engine's queue of microtasks.
+commands.unhandled = (text) => {
+  host('log', 'error', text, '', '');
+};

@@ -1,0 +1,185 @@
+// HTML, 7.2: Location, History and what moves between documents.
+
+import { ScriptArray, ScriptObject, assign, defineProperty } from '../shared/primordials.js';
+import { commands } from '../shared/dispatch.js';
+import { MAKE, must, onlyHere, publish, usv } from '../shared/webidl.js';
+import { own } from '../shared/settings.js';
+import { fire, report, trusted } from '../shared/event.js';
+import { queueTask } from '../shared/timers.js';
+import { URL, URL_PARTS, parsedURL } from '../shared/url.js';
+import { deserialize, serialize } from '../shared/structuredclone.js';
+import { current, elementById } from './node.js';
+import { changes, error } from './nodes.js';
+import { states } from './selectors.js';
+import { HashChangeEvent, PopStateEvent } from './uievents.js';
+
+const entries = { list: [], at: 0 }; // of this document: { url, state }
+const here = () => entries.list[entries.at].url;
+export const documentURL = () => (entries.list.length ? here() : own.script);
+export function startHistory(url) {
+  entries.list = [{ url, state: null }];
+  entries.at = 0;
+}
+const fragmentOf = (url) => (url.includes('#') ? url.slice(url.indexOf('#')) : '');
+const withoutFragment = (url) => url.split('#')[0];
+// "navigate": within the document when only the fragment differs.
+export function navigate(url, replace = false) {
+  const from = here();
+  if (url.startsWith('javascript:')) {
+    queueTask(() => {
+      try {
+        global.eval(decodeURIComponent(url.slice(11)));
+      } catch (e) {
+        report(e);
+      }
+    });
+    return;
+  }
+  if (url.includes('#') && withoutFragment(url) === withoutFragment(from)) {
+    goTo(url, null, replace || url === from);
+    queueTask(() => {
+      fire(global, trusted(new PopStateEvent('popstate', { state: null })));
+      if (from !== url) fire(global, trusted(new HashChangeEvent('hashchange', { oldURL: from, newURL: url })));
+    });
+    return;
+  }
+  host('location.assign', url, replace);
+}
+function goTo(url, state, replace) {
+  const entry = { url, state };
+  if (replace) entries.list[entries.at] = entry;
+  else {
+    entries.list.splice(entries.at + 1, Infinity, entry);
+    entries.at++;
+  }
+  states.target = fragmentOf(url).length > 1 ? elementById(current.document, decodeFragment(fragmentOf(url).slice(1))) : null;
+  changes.n++;
+  host('history.set', url);
+}
+const decodeFragment = (text) => {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
+};
+function traverse(delta) {
+  const to = entries.at + delta;
+  if (delta === 0) return void host('location.reload');
+  if (!entries.list[to]) return void host('history.traverse', delta);
+  queueTask(() => {
+    if (!entries.list[to]) return;
+    const from = here();
+    entries.at = to;
+    const { url, state } = entries.list[to];
+    host('history.set', url);
+    changes.n++;
+    fire(global, trusted(new PopStateEvent('popstate', { state: state === null ? null : deserialize(state).value })));
+    if (fragmentOf(from) !== fragmentOf(url)) fire(global, trusted(new HashChangeEvent('hashchange', { oldURL: from, newURL: url })));
+  });
+}
+export class Location {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+}
+const address = (text) => {
+  const parts = parsedURL(usv(text), current.document.$base());
+  if (!parts) throw error('SyntaxError', `${text} is no address`);
+  return parts[0];
+};
+const members = {
+  get href() {
+    return here();
+  },
+  set href(v) {
+    navigate(address(v));
+  },
+  get origin() {
+    return own.origin;
+  },
+  assign(url) {
+    navigate(address(url));
+  },
+  replace(url) {
+    navigate(address(url), true);
+  },
+  reload() {
+    host('location.reload');
+  },
+  toString() {
+    return here();
+  },
+  get ancestorOrigins() {
+    return assign(ScriptArray.of(), { item: () => null, contains: () => false });
+  },
+};
+// Its members are its own and cannot be changed (LegacyUnforgeable).
+export const location = new Location(MAKE);
+for (const [key, d] of Object.entries(Object.getOwnPropertyDescriptors(members))) defineProperty(location, key, { ...d, enumerable: true, configurable: false, ...('value' in d ? { writable: false } : {}) });
+for (const part of ['protocol', 'host', 'hostname', 'port', 'pathname', 'search', 'hash'])
+  defineProperty(location, part, {
+    get: () => parsedURL(here())[URL_PARTS.indexOf(part)],
+    set(v) {
+      const u = new URL(here());
+      const before = u.href;
+      u[part] = `${v}`;
+      if (part === 'hash' && (u.href === before || (fragmentOf(u.href) === '' && fragmentOf(before) === ''))) return;
+      navigate(part === 'hash' && !u.href.includes('#') ? `${u.href}#` : u.href);
+    },
+    enumerable: true, configurable: false,
+  });
+defineProperty(location, Symbol.toPrimitive, { value: undefined });
+defineProperty(location, 'valueOf', { value: ScriptObject.prototype.valueOf });
+
+export class History {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+  get length() {
+    return (own.historyBefore ?? 0) + entries.list.length;
+  }
+  get scrollRestoration() {
+    return restoration.mode;
+  }
+  set scrollRestoration(v) {
+    if (v === 'auto' || v === 'manual') restoration.mode = v;
+  }
+  get state() {
+    const { state } = entries.list[entries.at];
+    return state === null ? null : (stateObjects.get(state) ?? stateObjects.set(state, deserialize(state).value).get(state));
+  }
+  go(delta = 0) {
+    traverse(Number(delta) | 0);
+  }
+  back() {
+    traverse(-1);
+  }
+  forward() {
+    traverse(1);
+  }
+  pushState(data, unused, url = null) {
+    must(arguments, 2);
+    change(data, url, false);
+  }
+  replaceState(data, unused, url = null) {
+    must(arguments, 2);
+    change(data, url, true);
+  }
+}
+const restoration = { mode: 'auto' };
+const stateObjects = new WeakMap();
+// "shared history push/replace state steps".
+function change(data, url, replace) {
+  const state = serialize(data);
+  let to = here();
+  if (url !== null && url !== undefined) {
+    const parts = parsedURL(usv(url), current.document.$base());
+    if (!parts || parts[1] !== own.origin || parts[3] || parts[4]) throw error('SecurityError', `the history cannot be given the address ${url}`);
+    to = parts[0];
+  }
+  goTo(to, state, replace);
+}
+export const history = new History(MAKE);
+publish(Location, History);
+commands.navigateTo = (url) => navigate(url);

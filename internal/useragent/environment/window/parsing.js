@@ -1,0 +1,195 @@
+// DOM Parsing and Serialization, and HTML, 13.3: trees from markup, which the browser parses, and markup from trees.
+
+import { TypeError, fromJSON } from '../shared/primordials.js';
+import { publish } from '../shared/webidl.js';
+import { Element, insertAdjacent } from './element.js';
+import { extendInterface } from './node.js';
+import {
+  CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, HTML, INSTRUCTION, MATHML, SVG, TEXT, XLINK, XML, XMLNS,
+  append, asciiLower, children, error, following, giveAttr, isHTML, isNode, makeCDATA, makeComment, makeDoctype,
+  makeElement, makeFragment, makeInstruction, makeText, place, qualifiedName, replace, replaceAll,
+} from './nodes.js';
+
+// What the parser gives: a list of nodes in tree order, each with the number of its parent in it.
+// [kind, parent, …]: 1 element (name, namespace, attributes as [name, value, namespace?, prefix?, local?]), 3 text, 8 comment, 10 doctype.
+export function build(list, top, document, script = null) {
+  const made = [top];
+  let i = 0;
+  for (const item of list) {
+    const parent = made[item[1]];
+    const node = nodeFrom(item, document, parent);
+    made.push(item[0] === FRAGMENT ? contentOf(parent) : node);
+    if (item[0] === FRAGMENT) continue;
+    place(node, parent);
+    if (script) script(node, i++);
+  }
+}
+export const contentOf = (template) => (template.$content ??= makeFragment(inertDocument(template.$d)));
+const inertDocument = (document) => (document.$inert ??= document.$isInert ? document : makeInert(document));
+export const makers = { document: null };
+function makeInert(document) {
+  const d = makers.document(document.$html ? 'html' : 'xml');
+  d.$isInert = true;
+  return d;
+}
+export function nodeFrom(item, document, parent) {
+  switch (item[0]) {
+    case ELEMENT: {
+      const e = makeElement(item[3] ?? HTML, item[2], parent && parent.$d !== document && parent.$t === FRAGMENT ? parent.$d : document, null);
+      for (const [name, value, ns = null, prefix = null, local = name] of item[4] ?? []) giveAttr(e, name, value, ns, prefix, local);
+      for (const f of onParsed) f(e);
+      return e;
+    }
+    case TEXT: return makeText(item[2], document);
+    case COMMENT: return makeComment(item[2], document);
+    case DOCTYPE: return makeDoctype(item[2], item[3] ?? '', item[4] ?? '', document);
+    default: return null;
+  }
+}
+export const onParsed = []; // an element that the parser made, before it has a place
+
+// "parse HTML from a string" as a fragment: context is an element.
+export function parseFragment(text, context) {
+  const list = fromJSON(host('html.fragment', `${text}`, context.$name, context.$ns === HTML ? '' : context.$ns === SVG ? 'svg' : 'math'));
+  const fragment = makeFragment(context.$d);
+  build(list, fragment, context.$d);
+  for (let n = fragment.$f; n; n = following(n, fragment)) if (isHTML(n, 'script')) n.$started = true; // scripts from markup do not run
+  return fragment;
+}
+
+// "HTML fragment serialization".
+const VOID = new Set(['area', 'base', 'basefont', 'bgsound', 'br', 'col', 'embed', 'frame', 'hr', 'img', 'input', 'keygen', 'link', 'meta', 'param', 'source', 'track', 'wbr']);
+const RAW = new Set(['style', 'script', 'xmp', 'iframe', 'noembed', 'noframes', 'plaintext', 'noscript']);
+const escapeText = (s) => s.replace(/[&<>\u00a0]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '\u00a0': '&nbsp;' })[c]);
+const escapeValue = (s) => s.replace(/[&"<>\u00a0]/g, (c) => ({ '&': '&amp;', '"': '&quot;', '<': '&lt;', '>': '&gt;', '\u00a0': '&nbsp;' })[c]);
+const attributeName = (x) => (x.ns === XML ? `xml:${x.local}` : x.ns === XMLNS ? (x.local === 'xmlns' ? 'xmlns' : `xmlns:${x.local}`) : x.ns === XLINK ? `xlink:${x.local}` : x.name);
+export function serializeChildren(node) {
+  if (node.$t === ELEMENT && node.$ns === HTML && VOID.has(node.$name)) return '';
+  const top = isHTML(node, 'template') ? contentOf(node) : node;
+  let out = '';
+  for (let c = top.$f; c; c = c.$n) out += serializeNode(c);
+  return out;
+}
+export function serializeNode(n) {
+  switch (n.$t) {
+    case ELEMENT: {
+      const name = n.$ns === HTML || n.$ns === SVG || n.$ns === MATHML ? n.$name : qualifiedName(n);
+      let out = `<${name}`;
+      for (const x of n.$a ?? []) out += ` ${attributeName(x)}="${escapeValue(x.value)}"`;
+      out += '>';
+      if (n.$ns === HTML && VOID.has(n.$name)) return out;
+      return `${out}${serializeChildren(n)}</${name}>`;
+    }
+    case TEXT: return n.$p && n.$p.$t === ELEMENT && n.$p.$ns === HTML && RAW.has(n.$p.$name) ? n.$data : escapeText(n.$data);
+    case COMMENT: return `<!--${n.$data}-->`;
+    case INSTRUCTION: return `<?${n.$target} ${n.$data}>`;
+    case DOCTYPE: return `<!DOCTYPE ${n.$name}>`;
+    case CDATA: return n.$data;
+    default: return serializeChildren(n);
+  }
+}
+// XML serialization, for trees without prefixes that would have to be invented.
+const xmlText = (s) => s.replace(/[&<>]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;' })[c]);
+const xmlValue = (s) => s.replace(/[&"<>\t\n\r]/g, (c) => ({ '&': '&amp;', '"': '&quot;', '<': '&lt;', '>': '&gt;', '\t': '&#9;', '\n': '&#10;', '\r': '&#13;' })[c]);
+export function serializeXML(n, ns = null) {
+  switch (n.$t) {
+    case ELEMENT: {
+      const name = qualifiedName(n);
+      let out = `<${name}`;
+      const declared = n.$a?.find((x) => x.ns === XMLNS && (n.$prefix ? x.local === n.$prefix : x.local === 'xmlns'));
+      if (n.$ns !== ns && !declared && !n.$prefix) out += ` xmlns="${xmlValue(n.$ns ?? '')}"`;
+      else if (n.$prefix && !declared && n.$ns !== ns) out += ` xmlns:${n.$prefix}="${xmlValue(n.$ns ?? '')}"`;
+      for (const x of n.$a ?? []) out += ` ${x.ns === XMLNS ? attributeName(x) : x.name}="${xmlValue(x.value)}"`;
+      const top = isHTML(n, 'template') ? contentOf(n) : n;
+      if (!top.$f) return n.$ns === HTML ? (VOID.has(n.$name) ? `${out} />` : `${out}></${name}>`) : `${out}/>`;
+      out += '>';
+      for (let c = top.$f; c; c = c.$n) out += serializeXML(c, n.$prefix ? ns : n.$ns);
+      return `${out}</${name}>`;
+    }
+    case TEXT: return xmlText(n.$data);
+    case CDATA: return `<![CDATA[${n.$data}]]>`;
+    case COMMENT: return `<!--${n.$data}-->`;
+    case INSTRUCTION: return `<?${n.$target} ${n.$data}?>`;
+    case DOCTYPE: return `<!DOCTYPE ${n.$name}${n.$public ? ` PUBLIC "${n.$public}" "${n.$system}"` : n.$system ? ` SYSTEM "${n.$system}"` : ''}>`;
+    default: {
+      let out = '';
+      for (let c = n.$f; c; c = c.$n) out += serializeXML(c, ns);
+      return out;
+    }
+  }
+}
+const contextFor = (e) => (e.$t !== ELEMENT || (isHTML(e, 'html') && e.$d.$html) ? makeElement(HTML, 'body', e.$t === DOCUMENT ? e : e.$d) : e);
+extendInterface(Element, {
+  get innerHTML() {
+    return this.$d.$html ? serializeChildren(this) : [...children(this)].map((c) => serializeXML(c, this.$ns)).join('');
+  },
+  set innerHTML(text) {
+    const fragment = parseFragment(text === null ? '' : text, this);
+    replaceAll(fragment, isHTML(this, 'template') ? contentOf(this) : this);
+  },
+  get outerHTML() {
+    return serializeNode(this);
+  },
+  set outerHTML(text) {
+    const parent = this.$p;
+    if (!parent) return;
+    if (parent.$t === DOCUMENT) throw error('NoModificationAllowedError', 'the element of a document cannot be replaced by markup');
+    replace(this, parseFragment(text === null ? '' : text, contextFor(parent)), parent);
+  },
+  insertAdjacentHTML(where, text) {
+    where = asciiLower(`${where}`);
+    if (!['beforebegin', 'afterbegin', 'beforeend', 'afterend'].includes(where)) throw error('SyntaxError', `"${where}" is no place beside an element`);
+    const beside = where === 'beforebegin' || where === 'afterend';
+    const context = beside ? this.$p : this;
+    if (!context || context.$t === DOCUMENT) throw error('NoModificationAllowedError', 'there is no place for markup');
+    insertAdjacent(this, where, parseFragment(text, contextFor(context)));
+  },
+  setHTMLUnsafe(text) {
+    this.innerHTML = text;
+  },
+  getHTML() {
+    return serializeChildren(this);
+  },
+});
+export class DOMParser {
+  parseFromString(text, type) {
+    type = `${type}`;
+    if (type === 'text/html') {
+      const d = makers.document('html');
+      const { list, quirks } = fromJSON(host('html.document', `${text}`));
+      d.$quirks = quirks;
+      build(list, d, d);
+      for (let n = d.$f; n; n = following(n, d)) if (isHTML(n, 'script')) n.$started = true;
+      return d;
+    }
+    if (!['text/xml', 'application/xml', 'application/xhtml+xml', 'image/svg+xml'].includes(type)) throw new TypeError(`"${type}" is no type of documents`);
+    const d = makers.document('xml', type);
+    const { list, failed } = fromJSON(host('xml.document', `${text}`));
+    if (failed) {
+      const e = makeElement('http://www.mozilla.org/newlayout/xml/parsererror.xml', 'parsererror', d);
+      append(makeText(failed, d), e);
+      append(e, d);
+    } else buildXML(list, d);
+    return d;
+  }
+}
+// [1, parent, local, namespace, attributes, prefix], as above; 7 instruction, 4 CDATA.
+export function buildXML(list, d) {
+  const made = [d];
+  for (const item of list) {
+    let node;
+    if (item[0] === ELEMENT) {
+      node = makeElement(item[3] || null, item[2], d, item[5] || null);
+      for (const [name, value, ns, prefix, local] of item[4] ?? []) giveAttr(node, name, value, ns || null, prefix || null, local);
+    } else node = item[0] === INSTRUCTION ? makeInstruction(item[2], item[3], d) : item[0] === CDATA ? makeCDATA(item[2], d) : nodeFrom(item, d, null);
+    made.push(node);
+    place(node, made[item[1]]);
+  }
+}
+export class XMLSerializer {
+  serializeToString(node) {
+    if (!isNode(node)) throw new TypeError('this is no node');
+    return serializeXML(node);
+  }
+}
+publish(DOMParser, XMLSerializer);

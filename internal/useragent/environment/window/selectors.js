@@ -1,0 +1,457 @@
+// Selectors 4: one engine for scripts and style sheets.
+
+import { wordsOf } from './collections.js';
+import {
+  DOCUMENT, ELEMENT, HTML, asciiLower, childElements, contains, error, following, getAttr, hasAttr, isElement, isHTML,
+  isText,
+} from './nodes.js';
+
+const syntax = (text) => error('SyntaxError', `"${text}" is no selector`);
+const IDENT = /(?:--|-?(?:[_a-zA-Z\u0080-\u{10ffff}]|\\[^\n]))(?:[-_a-zA-Z0-9\u0080-\u{10ffff}]|\\(?:[0-9a-fA-F]{1,6}\s?|[^\n]))*/uy;
+const unescape_ = (text) => text.replace(/\\(?:([0-9a-fA-F]{1,6})\s?|([^\n]))/gu, (_, hex, char) => {
+  if (!hex) return char;
+  const code = parseInt(hex, 16);
+  return code === 0 || code > 0x10ffff || (code >= 0xd800 && code < 0xe000) ? '\ufffd' : String.fromCodePoint(code);
+});
+
+// A selector list is a list of complex selectors; one is a list of { compound, combinator }, the last one first.
+const known = new Map();
+export function parseSelectors(text, relative = false) {
+  const key = relative ? `>${text}` : text;
+  let list = known.get(key);
+  if (!list) {
+    const p = { text, at: 0 };
+    list = selectorList(p, relative);
+    if (p.at < text.length) throw syntax(text);
+    if (known.size > 2000) known.clear();
+    known.set(key, list);
+  }
+  return list;
+}
+const space = (p) => {
+  const from = p.at;
+  while (/[\t\n\f\r ]/.test(p.text[p.at] ?? '')) p.at++;
+  if (p.text.startsWith('/*', p.at)) {
+    const end = p.text.indexOf('*/', p.at + 2);
+    p.at = end < 0 ? p.text.length : end + 2;
+    space(p);
+  }
+  return p.at > from;
+};
+function ident(p) {
+  IDENT.lastIndex = p.at;
+  const m = IDENT.exec(p.text);
+  if (!m) return null;
+  p.at = IDENT.lastIndex;
+  return unescape_(m[0]);
+}
+function selectorList(p, relative = false, forgiving = false) {
+  const list = [];
+  space(p);
+  if (forgiving && (p.at >= p.text.length || p.text[p.at] === ')')) return list;
+  for (;;) {
+    const from = p.at;
+    try {
+      list.push(complex(p, relative));
+      space(p);
+      if (p.at < p.text.length && p.text[p.at] !== ',' && p.text[p.at] !== ')') throw syntax(p.text);
+    } catch (e) {
+      if (!forgiving) throw e;
+      p.at = skipTo(p.text, from);
+    }
+    if (p.text[p.at] !== ',') return list;
+    p.at++;
+    space(p);
+  }
+}
+function skipTo(text, at) {
+  for (let depth = 0; at < text.length; at++) {
+    const c = text[at];
+    if (c === '\\') at++;
+    else if (c === '(' || c === '[') depth++;
+    else if (c === ']' || c === ')') {
+      if (depth === 0) return at;
+      depth--;
+    } else if (c === ',' && depth === 0) return at;
+  }
+  return at;
+}
+function complex(p, relative) {
+  const parts = [];
+  space(p);
+  let combinator = null;
+  if (relative) {
+    combinator = ' ';
+    if ('>+~'.includes(p.text[p.at] ?? '?')) combinator = p.text[p.at++];
+    space(p);
+  }
+  for (;;) {
+    parts.unshift({ compound: compound(p), combinator });
+    const spaced = space(p);
+    const c = p.text[p.at];
+    if (c === undefined || c === ',' || c === ')') break;
+    if (c === '>' || c === '+' || c === '~') {
+      combinator = c;
+      p.at++;
+      space(p);
+    } else if (spaced) combinator = ' ';
+    else throw syntax(p.text);
+  }
+  return parts;
+}
+function compound(p) {
+  const tests = [];
+  const star = p.text[p.at] === '*';
+  let name = null;
+  if (star) p.at++;
+  else name = ident(p);
+  if (p.text[p.at] === '|' && p.text[p.at + 1] !== '=') { // a namespace: only "any" and "none" are there
+    if (name !== null) throw syntax(p.text);
+    p.at++;
+    if (p.text[p.at] === '*') p.at++;
+    else {
+      name = ident(p);
+      if (name === null) throw syntax(p.text);
+      if (star) name = name;
+      else tests.push((e) => e.$ns === null);
+    }
+    if (name !== null) tests.push(typeTest(name));
+  } else if (name !== null) tests.push(typeTest(name));
+  let any = star || name !== null;
+  for (;;) {
+    const c = p.text[p.at];
+    if (c === '#') {
+      p.at++;
+      const id = ident(p);
+      if (id === null) throw syntax(p.text);
+      tests.push((e) => getAttr(e, 'id') === id || (e.$d.$quirks && asciiLower(getAttr(e, 'id') ?? '\0') === asciiLower(id)));
+    } else if (c === '.') {
+      p.at++;
+      const cls = ident(p);
+      if (cls === null) throw syntax(p.text);
+      tests.push((e) => hasClass(e, cls));
+    } else if (c === '[') tests.push(attributeTest(p));
+    else if (c === ':') {
+      const test = pseudo(p);
+      if (test) tests.push(test);
+    } else if (c === '&') {
+      p.at++;
+      tests.push((e, scope) => e === scope);
+    } else break;
+    any = true;
+  }
+  if (!any) throw syntax(p.text);
+  return tests;
+}
+const typeTest = (name) => {
+  const lower = asciiLower(name);
+  return (e) => e.$name === (e.$ns === HTML && e.$d.$html ? lower : name);
+};
+const hasClass = (e, cls) => {
+  const value = getAttr(e, 'class');
+  if (value === null) return false;
+  if (e.$d.$quirks) return wordsOf(asciiLower(value)).includes(asciiLower(cls));
+  const at = value.indexOf(cls);
+  if (at < 0) return false;
+  return wordsOf(value).includes(cls);
+};
+const IGNORE_CASE = new Set('accept accept-charset align alink axis bgcolor charset checked clear codetype color compact declare defer dir direction disabled enctype face frame hreflang http-equiv lang language link media method multiple nohref noresize noshade nowrap readonly rel rev rules scope scrolling selected shape target text type valign valuetype vlink'.split(' '));
+function attributeTest(p) {
+  p.at++;
+  space(p);
+  if (p.text[p.at] === '|') p.at++;
+  else if (p.text.startsWith('*|', p.at)) p.at += 2;
+  const name = ident(p);
+  if (name === null) throw syntax(p.text);
+  if (p.text[p.at] === '|' && p.text[p.at + 1] !== '=') throw syntax(p.text);
+  space(p);
+  const find = (e) => {
+    const lower = e.$ns === HTML && e.$d.$html ? asciiLower(name) : name;
+    const x = e.$a?.find((a) => a.local === lower || a.name === lower);
+    return x ? x.value : null;
+  };
+  if (p.text[p.at] === ']') {
+    p.at++;
+    return (e) => find(e) !== null;
+  }
+  let op = p.text[p.at];
+  if (op === '=') p.at++;
+  else if ('~|^$*'.includes(op ?? '?') && p.text[p.at + 1] === '=') p.at += 2;
+  else throw syntax(p.text);
+  space(p);
+  let value;
+  const quote = p.text[p.at];
+  if (quote === '"' || quote === "'") {
+    let end = p.at + 1;
+    while (end < p.text.length && p.text[end] !== quote) end += p.text[end] === '\\' ? 2 : 1;
+    value = unescape_(p.text.slice(p.at + 1, end).replace(/\\\n/g, ''));
+    p.at = Math.min(end + 1, p.text.length);
+  } else {
+    value = ident(p);
+    if (value === null) throw syntax(p.text);
+  }
+  space(p);
+  let flag = null;
+  if (/[iIsS]/.test(p.text[p.at] ?? '')) {
+    flag = p.text[p.at++].toLowerCase();
+    space(p);
+  }
+  if (p.at >= p.text.length) { // the end of the text closes what is open
+  } else if (p.text[p.at] !== ']') throw syntax(p.text);
+  else p.at++;
+  const compare = (a, v) => {
+    switch (op) {
+      case '=': return a === v;
+      case '~': return v !== '' && !/[\t\n\f\r ]/.test(v) && wordsOf(a).includes(v);
+      case '|': return a === v || a.startsWith(`${v}-`);
+      case '^': return v !== '' && a.startsWith(v);
+      case '$': return v !== '' && a.endsWith(v);
+      default: return v !== '' && a.includes(v);
+    }
+  };
+  const lower = asciiLower(value);
+  return (e) => {
+    const a = find(e);
+    if (a === null) return false;
+    const loose = flag === 'i' || (flag !== 's' && e.$ns === HTML && e.$d.$html && IGNORE_CASE.has(asciiLower(name)));
+    return loose ? compare(asciiLower(a), lower) : compare(a, value);
+  };
+}
+const argument = (p, read) => {
+  const out = read();
+  space(p);
+  if (p.at < p.text.length) {
+    if (p.text[p.at] !== ')') throw syntax(p.text);
+    p.at++;
+  }
+  return out;
+};
+const rawArgument = (p) => {
+  const end = skipTo(p.text.replaceAll(',', ' '), p.at);
+  const text = p.text.slice(p.at, end).trim();
+  p.at = Math.min(end + 1, p.text.length);
+  return text;
+};
+function nth(text, p) {
+  const t = text.toLowerCase().trim();
+  if (t === 'odd') return [2, 1];
+  if (t === 'even') return [2, 0];
+  let m = /^([+-]?\d+)$/.exec(t);
+  if (m) return [0, Number(m[1])];
+  m = /^([+-]?\d*)n(?:\s*([+-])\s*(\d+))?$/.exec(t);
+  if (!m) throw syntax(p.text);
+  const a = m[1] === '' || m[1] === '+' ? 1 : m[1] === '-' ? -1 : Number(m[1]);
+  return [a, m[3] ? Number(m[2] + m[3]) : 0];
+}
+const fits = ([a, b], i) => (a === 0 ? i === b : (i - b) / a >= 0 && (i - b) % a === 0);
+const previousElement = (e) => {
+  for (let n = e.$v; n; n = n.$v) if (n.$t === ELEMENT) return n;
+  return null;
+};
+const nextElement = (e) => {
+  for (let n = e.$n; n; n = n.$n) if (n.$t === ELEMENT) return n;
+  return null;
+};
+const place_ = (e, way, counts) => {
+  let i = 1;
+  for (let n = way(e); n; n = way(n)) if (counts(n)) i++;
+  return i;
+};
+const sameType = (e) => (n) => n.$name === e.$name && n.$ns === e.$ns;
+const isFormControl = (e) => e.$ns === HTML && ['button', 'input', 'select', 'textarea', 'optgroup', 'option', 'fieldset'].includes(e.$name);
+export const isDisabled = (e) => {
+  if (!isFormControl(e)) return false;
+  if (hasAttr(e, 'disabled')) return true;
+  if (e.$name === 'option') return isHTML(e.$p, 'optgroup') && hasAttr(e.$p, 'disabled');
+  for (let n = e.$p; isElement(n); n = n.$p) {
+    if (!isHTML(n, 'fieldset') || !hasAttr(n, 'disabled')) continue;
+    const legend = childElements(n).find((c) => isHTML(c, 'legend'));
+    if (!legend || !contains(legend, e)) return true;
+  }
+  return false;
+};
+export const states = { focused: null, defined: () => true, checked: () => false, valid: () => null, target: null };
+const SIMPLE = {
+  root: (e) => e.$p !== null && e.$p.$t === DOCUMENT,
+  empty: (e) => {
+    for (let c = e.$f; c; c = c.$n) if (c.$t === ELEMENT || (isText(c) && c.$data !== '')) return false;
+    return true;
+  },
+  'first-child': (e) => e.$p !== null && !previousElement(e),
+  'last-child': (e) => e.$p !== null && !nextElement(e),
+  'only-child': (e) => e.$p !== null && !previousElement(e) && !nextElement(e),
+  'first-of-type': (e) => e.$p !== null && place_(e, previousElement, sameType(e)) === 1,
+  'last-of-type': (e) => e.$p !== null && place_(e, nextElement, sameType(e)) === 1,
+  'only-of-type': (e) => e.$p !== null && place_(e, previousElement, sameType(e)) === 1 && place_(e, nextElement, sameType(e)) === 1,
+  scope: (e, scope) => (scope && scope.$t === ELEMENT ? e === scope : e.$p !== null && e.$p.$t === DOCUMENT),
+  enabled: (e) => isFormControl(e) && !isDisabled(e),
+  disabled: isDisabled,
+  checked: (e) => states.checked(e),
+  link: (e) => (isHTML(e, 'a') || isHTML(e, 'area')) && hasAttr(e, 'href'),
+  'any-link': (e) => (isHTML(e, 'a') || isHTML(e, 'area')) && hasAttr(e, 'href'),
+  visited: () => false,
+  hover: () => false,
+  active: () => false,
+  focus: (e) => states.focused === e,
+  'focus-visible': (e) => states.focused === e,
+  'focus-within': (e) => Boolean(states.focused) && contains(e, states.focused),
+  target: (e) => states.target === e,
+  required: (e) => ['input', 'select', 'textarea'].includes(e.$name) && e.$ns === HTML && hasAttr(e, 'required'),
+  optional: (e) => ['input', 'select', 'textarea'].includes(e.$name) && e.$ns === HTML && !hasAttr(e, 'required'),
+  'read-write': (e) => (isHTML(e, 'input') || isHTML(e, 'textarea')) && !hasAttr(e, 'readonly') && !isDisabled(e),
+  'read-only': (e) => !((isHTML(e, 'input') || isHTML(e, 'textarea')) && !hasAttr(e, 'readonly') && !isDisabled(e)),
+  'placeholder-shown': (e) => (isHTML(e, 'input') || isHTML(e, 'textarea')) && hasAttr(e, 'placeholder') && e.value === '',
+  valid: (e) => states.valid(e) === true,
+  invalid: (e) => states.valid(e) === false,
+  default: (e) => isHTML(e, 'option') ? hasAttr(e, 'selected') : isHTML(e, 'input') && hasAttr(e, 'checked'),
+  indeterminate: (e) => isHTML(e, 'input') && Boolean(e.indeterminate),
+  defined: (e) => states.defined(e),
+  open: (e) => (isHTML(e, 'details') || isHTML(e, 'dialog')) && hasAttr(e, 'open'),
+  modal: () => false,
+  fullscreen: () => false,
+  'popover-open': () => false,
+  autofill: () => false,
+  playing: () => false,
+  paused: (e) => isHTML(e, 'video') || isHTML(e, 'audio'),
+  host: (e, scope) => Boolean(e.$root) && e.$root === scope,
+};
+const ELEMENTS_ONLY = new Set(['before', 'after', 'first-line', 'first-letter', 'placeholder', 'selection', 'marker', 'backdrop', 'file-selector-button', 'cue', 'target-text', 'grammar-error', 'spelling-error', 'details-content']);
+function pseudo(p) {
+  p.at++;
+  if (p.text[p.at] === ':') {
+    p.at++;
+    const name = ident(p)?.toLowerCase();
+    if (p.text[p.at] === '(') {
+      p.at++;
+      rawArgument(p);
+      if (!['slotted', 'part', 'highlight', 'cue', 'view-transition-group'].includes(name)) throw syntax(p.text);
+      return () => false;
+    }
+    if (!ELEMENTS_ONLY.has(name) && !name?.startsWith('-webkit-')) throw syntax(p.text);
+    return () => false;
+  }
+  const name = ident(p)?.toLowerCase();
+  if (name === undefined) throw syntax(p.text);
+  if (p.text[p.at] !== '(') {
+    if (Object.hasOwn(SIMPLE, name)) return SIMPLE[name];
+    if (['before', 'after', 'first-line', 'first-letter'].includes(name)) return () => false;
+    throw syntax(p.text);
+  }
+  p.at++;
+  switch (name) {
+    case 'is':
+    case 'where':
+    case 'matches':
+    case '-webkit-any': {
+      const list = argument(p, () => selectorList(p, false, true));
+      return (e, scope) => matches(e, list, scope);
+    }
+    case 'not': {
+      const list = argument(p, () => selectorList(p));
+      return (e, scope) => !matches(e, list, scope);
+    }
+    case 'has': {
+      const list = argument(p, () => selectorList(p, true));
+      return (e) => list.some((c) => has(e, c));
+    }
+    case 'nth-child':
+    case 'nth-last-child':
+    case 'nth-of-type':
+    case 'nth-last-of-type': {
+      let text = rawArgument(p);
+      let of = null;
+      const m = /^(.*?)\s+of\s+(.*)$/s.exec(text);
+      if (m && name.endsWith('child')) {
+        text = m[1];
+        of = parseSelectors(m[2]);
+      }
+      const formula = nth(text, p);
+      const way = name.includes('last') ? nextElement : previousElement;
+      if (name.endsWith('type')) return (e) => e.$p !== null && fits(formula, place_(e, way, sameType(e)));
+      return (e, scope) => e.$p !== null && (!of || matches(e, of, scope)) && fits(formula, place_(e, way, of ? (n) => matches(n, of, scope) : () => true));
+    }
+    case 'lang': {
+      const langs = rawArgument(p).split(',').map((l) => l.trim().replace(/^["']|["']$/g, '').toLowerCase());
+      return (e) => {
+        for (let n = e; isElement(n); n = n.$p) {
+          const lang = getAttr(n, 'lang') ?? getAttr(n, 'xml:lang');
+          if (lang !== null) return langs.some((l) => lang.toLowerCase() === l || lang.toLowerCase().startsWith(`${l}-`));
+        }
+        return false;
+      };
+    }
+    case 'dir': {
+      const dir = rawArgument(p);
+      return (e) => {
+        for (let n = e; isElement(n); n = n.$p) if (/^(ltr|rtl)$/i.test(getAttr(n, 'dir') ?? '')) return getAttr(n, 'dir').toLowerCase() === dir;
+        return dir === 'ltr';
+      };
+    }
+    case 'host':
+    case 'host-context': {
+      const list = argument(p, () => selectorList(p));
+      return (e, scope) => Boolean(e.$root) && e.$root === scope && matches(e, list, scope);
+    }
+    case 'state':
+      rawArgument(p);
+      return () => false;
+  }
+  throw syntax(p.text);
+}
+const test = (e, tests, scope) => {
+  for (const t of tests) if (!t(e, scope)) return false;
+  return true;
+};
+// "match a complex selector against an element", from the right.
+function matchesFrom(e, parts, i, scope, relativeTo = null) {
+  if (!test(e, parts[i].compound, scope)) return false;
+  const { combinator } = parts[i];
+  if (combinator === null) return true;
+  if (i + 1 === parts.length) { // a relative selector: what comes before is the anchor
+    switch (combinator) {
+      case ' ': return e !== relativeTo && contains(relativeTo, e);
+      case '>': return e.$p === relativeTo;
+      case '+': return previousElement(e) === relativeTo;
+      default: {
+        for (let n = previousElement(e); n; n = previousElement(n)) if (n === relativeTo) return true;
+        return false;
+      }
+    }
+  }
+  switch (combinator) {
+    case ' ':
+      for (let n = e.$p; isElement(n); n = n.$p) if (matchesFrom(n, parts, i + 1, scope, relativeTo)) return true;
+      return false;
+    case '>': return isElement(e.$p) && matchesFrom(e.$p, parts, i + 1, scope, relativeTo);
+    case '+': {
+      const n = previousElement(e);
+      return n !== null && matchesFrom(n, parts, i + 1, scope, relativeTo);
+    }
+    default:
+      for (let n = previousElement(e); n; n = previousElement(n)) if (matchesFrom(n, parts, i + 1, scope, relativeTo)) return true;
+      return false;
+  }
+}
+export function matches(e, list, scope = null) {
+  for (const parts of list) if (matchesFrom(e, parts, 0, scope)) return true;
+  return false;
+}
+function has(anchor, parts) {
+  const first = parts[parts.length - 1].combinator;
+  const top = first === '+' || first === '~' ? anchor.$p : anchor;
+  if (!top) return false;
+  for (let n = top.$f; n; n = following(n, top)) if (n.$t === ELEMENT && matchesFrom(n, parts, 0, anchor, anchor)) return true;
+  return false;
+}
+// "scope-match a selectors string" (DOM, 1.3).
+export function query(root, text, one) {
+  const list = parseSelectors(text);
+  const found = [];
+  for (let n = root.$f; n; n = following(n, root)) {
+    if (n.$t === ELEMENT && matches(n, list, root)) {
+      found.push(n);
+      if (one) break;
+    }
+  }
+  return found;
+}

@@ -1,0 +1,452 @@
+// CSSOM, 6 and CSSOM View, as far as scripts go without layout: inline styles, sheets of rules, computed values of a few properties.
+
+import { ScriptArray, ScriptObject, TypeError, assign, defineProperty, resolved } from '../shared/primordials.js';
+import { onlyHere, publishLoosely } from '../shared/webidl.js';
+import { listOf, live } from './collections.js';
+import { Document } from './document.js';
+import { classes, toggle } from './htmlelements.js';
+import { extendInterface, mix } from './node.js';
+import {
+  HTML, changes, descendants, error, getAttr, hasAttr, isConnected, isElement, isHTML, late, rootOf, setAttr, textOf,
+} from './nodes.js';
+import { matches, parseSelectors } from './selectors.js';
+
+const camel = (name) => (name.startsWith('--') ? name : name.replace(/^-/, '').replace(/-([a-z])/g, (_, c) => c.toUpperCase()));
+const dashed = (key) => (key === 'cssFloat' ? 'float' : `${/^(webkit|moz|ms)[A-Z]/.test(key) ? '-' : ''}${key.replace(/[A-Z]/g, (c) => `-${c.toLowerCase()}`)}`);
+// Declarations of a block: [name, value, important].
+export function parseDeclarations(text) {
+  const out = [];
+  for (const part of splitTop(text.replace(/\/\*[^]*?\*\//g, ''), ';')) {
+    const at = part.indexOf(':');
+    if (at < 0) continue;
+    const raw = part.slice(0, at).trim();
+    const name = raw.startsWith('--') ? raw : raw.toLowerCase();
+    let value = part.slice(at + 1).trim();
+    const important = /!\s*important$/i.test(value);
+    if (important) value = value.replace(/!\s*important$/i, '').trim();
+    if (!/^-?[-_a-zA-Z\u0080-\uffff][-\w\u0080-\uffff]*$/.test(name) || (value === '' && !name.startsWith('--'))) continue;
+    set(out, name, value, important);
+  }
+  return out;
+}
+function splitTop(text, by) {
+  const out = [];
+  let depth = 0;
+  let quote = '';
+  let from = 0;
+  for (let i = 0; i < text.length; i++) {
+    const c = text[i];
+    if (c === '\\') i++;
+    else if (quote) {
+      if (c === quote) quote = '';
+    } else if (c === '"' || c === "'") quote = c;
+    else if ('([{'.includes(c)) depth++;
+    else if (')]}'.includes(c)) depth--;
+    else if (c === by && depth === 0) {
+      out.push(text.slice(from, i));
+      from = i + 1;
+    }
+  }
+  out.push(text.slice(from));
+  return out;
+}
+function set(list, name, value, important) {
+  const there = list.find((d) => d[0] === name);
+  if (there) [there[1], there[2]] = [value, important];
+  else list.push([name, value, important]);
+}
+const blockOf = new WeakMap(); // declaration object → { read, write }
+export class CSSStyleDeclaration {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+  get cssText() {
+    return textOfBlock(blockOf.get(this).read());
+  }
+  set cssText(text) {
+    blockOf.get(this).write(parseDeclarations(`${text}`));
+  }
+  get length() {
+    return blockOf.get(this).read().length;
+  }
+  item(i) {
+    return blockOf.get(this).read()[i >>> 0]?.[0] ?? '';
+  }
+  getPropertyValue(name) {
+    return blockOf.get(this).value(`${name}`.startsWith('--') ? `${name}` : `${name}`.toLowerCase());
+  }
+  getPropertyPriority(name) {
+    return blockOf.get(this).read().find((d) => d[0] === `${name}`.toLowerCase())?.[2] ? 'important' : '';
+  }
+  setProperty(name, value, priority = '') {
+    const key = `${name}`.startsWith('--') ? `${name}` : `${name}`.toLowerCase();
+    const text = value === null ? '' : `${value}`.trim();
+    if (text === '') return void this.removeProperty(key);
+    if (priority !== '' && `${priority}`.toLowerCase() !== 'important') return;
+    const { read, write } = blockOf.get(this);
+    const list = read();
+    set(list, key, text, priority !== '');
+    write(list);
+  }
+  removeProperty(name) {
+    const key = `${name}`.startsWith('--') ? `${name}` : `${name}`.toLowerCase();
+    const { read, write } = blockOf.get(this);
+    const list = read();
+    const i = list.findIndex((d) => d[0] === key);
+    if (i < 0) return '';
+    const [[, value]] = list.splice(i, 1);
+    write(list);
+    return value;
+  }
+  get parentRule() {
+    return null;
+  }
+  get cssFloat() {
+    return this.getPropertyValue('float');
+  }
+  set cssFloat(v) {
+    this.setProperty('float', v);
+  }
+}
+publishLoosely(CSSStyleDeclaration);
+const textOfBlock = (list) => list.map(([n, v, i]) => `${n}: ${v}${i ? ' !important' : ''};`).join(' ');
+const PROPERTY = /^[a-zA-Z-]+$/;
+const blockHandler = {
+  get(target, key) {
+    if (typeof key !== 'string' || key in target) return Reflect.get(target, key, target);
+    if (/^\d+$/.test(key)) return blockOf.get(target).read()[key]?.[0];
+    return PROPERTY.test(key) ? blockOf.get(target).value(dashed(key)) : undefined;
+  },
+  set(target, key, value) {
+    if (typeof key !== 'string' || key in target || !PROPERTY.test(key)) return Reflect.set(target, key, value, target);
+    target.setProperty(dashed(key), value);
+    return true;
+  },
+  has: (target, key) => key in target || (typeof key === 'string' && (/^\d+$/.test(key) ? Number(key) < target.length : known(dashed(key)))),
+};
+const KNOWN = new Set('align-content align-items align-self animation animation-delay animation-duration animation-name appearance aspect-ratio backdrop-filter background background-color background-image border border-color border-radius bottom box-shadow box-sizing break-inside clip-path color color-scheme column-count columns contain container content content-visibility cursor direction display fill filter flex flex-basis flex-direction flex-grow flex-shrink flex-wrap float font font-family font-size font-weight gap grid grid-area grid-template grid-template-columns grid-template-rows height inset isolation justify-content left letter-spacing line-height list-style margin margin-bottom margin-left margin-right margin-top mask max-height max-width min-height min-width mix-blend-mode object-fit opacity order outline overflow overflow-x overflow-y overscroll-behavior padding place-items pointer-events position resize right rotate row-gap scale scroll-behavior scroll-snap-type scrollbar-width stroke table-layout text-align text-decoration text-overflow text-transform text-wrap top touch-action transform transform-origin transition transition-duration translate user-select vertical-align view-transition-name visibility white-space width will-change word-break writing-mode z-index zoom'.split(' '));
+const known = (name) => KNOWN.has(name) || /^(-webkit-)?(animation|background|border|column|flex|font|grid|margin|mask|outline|overflow|padding|scroll|text|transition)-[a-z-]+$/.test(name);
+function makeBlock(read, write, value) {
+  const target = { __proto__: CSSStyleDeclaration.prototype };
+  const block = { read, write, value: value ?? ((name) => read().find((d) => d[0] === name)?.[1] ?? '') };
+  blockOf.set(target, block);
+  const proxy = new Proxy(target, blockHandler);
+  blockOf.set(proxy, block);
+  return proxy;
+}
+export function styleOf(e) {
+  return (e.$style ??= makeBlock(
+    () => parseDeclarations(getAttr(e, 'style') ?? ''),
+    (list) => setAttr(e, 'style', textOfBlock(list)),
+  ));
+}
+
+// Style sheets: rules as [{ selector, block, media }].
+const sheetOf = new WeakMap();
+export class StyleSheet {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+  get type() {
+    return 'text/css';
+  }
+  get href() {
+    return sheetOf.get(this).href;
+  }
+  get ownerNode() {
+    return sheetOf.get(this).owner;
+  }
+  get parentStyleSheet() {
+    return null;
+  }
+  get title() {
+    return null;
+  }
+  get media() {
+    return assign(new ScriptObject(), { mediaText: '', length: 0 });
+  }
+  get disabled() {
+    return sheetOf.get(this).disabled;
+  }
+  set disabled(v) {
+    sheetOf.get(this).disabled = Boolean(v);
+  }
+}
+export class CSSStyleSheet extends StyleSheet {
+  constructor() {
+    const s = { __proto__: CSSStyleSheet.prototype };
+    sheetOf.set(s, { href: null, owner: null, disabled: false, rules: [] });
+    return s;
+  }
+  get cssRules() {
+    return (sheetOf.get(this).list ??= fixedRules(this));
+  }
+  get rules() {
+    return this.cssRules;
+  }
+  get ownerRule() {
+    return null;
+  }
+  insertRule(text, index = 0) {
+    const { rules, owner } = sheetOf.get(this);
+    if (index > rules.length) throw error('IndexSizeError', 'there is no such place');
+    const [rule] = parseRules(`${text}`);
+    if (!rule) throw error('SyntaxError', `"${text}" is no rule`);
+    rules.splice(index, 0, rule);
+    changes.n++;
+    if (owner) (owner.$rules ??= []).push(rule.text);
+    return index;
+  }
+  deleteRule(index) {
+    const { rules } = sheetOf.get(this);
+    if (!rules[index]) throw error('IndexSizeError', 'there is no such rule');
+    rules.splice(index, 1);
+    changes.n++;
+  }
+  addRule(selector = 'undefined', block = 'undefined', index = undefined) {
+    this.insertRule(`${selector} { ${block} }`, index ?? sheetOf.get(this).rules.length);
+    return -1;
+  }
+  removeRule(index = 0) {
+    this.deleteRule(index);
+  }
+  replaceSync(text) {
+    sheetOf.get(this).rules.splice(0, Infinity, ...parseRules(`${text}`));
+    changes.n++;
+  }
+  replace(text) {
+    this.replaceSync(text);
+    return resolved(this);
+  }
+}
+class CSSRule {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+  get cssText() {
+    return ruleOf.get(this).text;
+  }
+  get selectorText() {
+    return ruleOf.get(this).selector;
+  }
+  get style() {
+    const r = ruleOf.get(this);
+    return (r.style ??= makeBlock(() => r.block, (list) => { r.block = list; changes.n++; }));
+  }
+  get parentStyleSheet() {
+    return ruleOf.get(this).sheet;
+  }
+  get parentRule() {
+    return null;
+  }
+  get type() {
+    return ruleOf.get(this).selector ? 1 : 4;
+  }
+}
+const ruleOf = new WeakMap();
+class CSSRuleList {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+  get length() {
+    return listOf(this).length;
+  }
+  item(i) {
+    return listOf(this)[i >>> 0] ?? null;
+  }
+}
+defineProperty(CSSRuleList.prototype, Symbol.iterator, { value: ScriptArray.prototype[Symbol.iterator], writable: true, configurable: true });
+const fixedRules = (sheet) => live(CSSRuleList, () => sheetOf.get(sheet).rules.map((r) => {
+  if (!r.object) {
+    r.object = { __proto__: CSSRule.prototype };
+    r.sheet = sheet;
+    ruleOf.set(r.object, r);
+  }
+  return r.object;
+}));
+publishLoosely(StyleSheet, CSSStyleSheet, CSSRule, CSSRuleList);
+export function parseRules(text) {
+  const rules = [];
+  text = text.replace(/\/\*[^]*?\*\/|<!--|-->/g, ' ');
+  let at = 0;
+  while (at < text.length) {
+    const from = at;
+    let depth = 0;
+    let quote = '';
+    let open = -1;
+    for (; at < text.length; at++) {
+      const c = text[at];
+      if (c === '\\') at++;
+      else if (quote) {
+        if (c === quote) quote = '';
+      } else if (c === '"' || c === "'") quote = c;
+      else if (c === '{') {
+        if (depth++ === 0) open = at;
+      } else if (c === '}') {
+        if (--depth <= 0) break;
+      } else if (c === ';' && depth === 0) break;
+    }
+    const whole = text.slice(from, at + 1).trim();
+    at++;
+    if (!whole || open < 0) continue;
+    const prelude = text.slice(from, open).trim();
+    const inner = text.slice(open + 1, at - 1);
+    if (prelude.startsWith('@')) {
+      const [, name, condition] = /^@([-\w]+)\s*([^]*)$/.exec(prelude) ?? [];
+      if (name === 'media') for (const r of parseRules(inner)) rules.push({ ...r, media: r.media ? `${condition} and ${r.media}` : condition });
+      else if (name === 'supports' || name === 'layer' || name === 'container' || name === 'scope') rules.push(...parseRules(inner));
+      else rules.push({ selector: null, block: [], media: null, text: whole });
+      continue;
+    }
+    rules.push({ selector: prelude, block: parseDeclarations(inner.replace(/[^;{}]*\{[^{}]*\}/g, '')), media: null, text: whole });
+  }
+  return rules;
+}
+// The sheets of a document: of style elements by their text, of links by what came.
+const elementSheets = new WeakMap();
+export function sheetOfElement(e) {
+  if (isHTML(e, 'style') ? !isConnected(e) : !e.$sheetText) return null;
+  const text = isHTML(e, 'style') ? textOf(e) : e.$sheetText;
+  let made = elementSheets.get(e);
+  if (!made || made.text !== text) {
+    const sheet = { __proto__: CSSStyleSheet.prototype };
+    sheetOf.set(sheet, { href: isHTML(e, 'link') ? e.href : null, owner: e, disabled: false, rules: parseRules(text) });
+    made = { text, sheet };
+    elementSheets.set(e, made);
+  }
+  return made.sheet;
+}
+class StyleSheetList {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+  get length() {
+    return listOf(this).length;
+  }
+  item(i) {
+    return listOf(this)[i >>> 0] ?? null;
+  }
+}
+defineProperty(StyleSheetList.prototype, Symbol.iterator, { value: ScriptArray.prototype[Symbol.iterator], writable: true, configurable: true });
+publishLoosely(StyleSheetList);
+const sheetsOf = (root) => [...descendants(root)].filter((n) => isHTML(n, 'style') || (isHTML(n, 'link') && n.$sheetText)).map(sheetOfElement).filter(Boolean);
+export const sheetTools = { adopted: new WeakMap() };
+const adoptedOf = (root) => sheetTools.adopted.get(root) ?? sheetTools.adopted.set(root, ScriptArray.of()).get(root);
+export const documentSheets = {
+  get styleSheets() {
+    return (this.$sheets ??= live(StyleSheetList, () => sheetsOf(this)));
+  },
+  get adoptedStyleSheets() {
+    return adoptedOf(this);
+  },
+  set adoptedStyleSheets(list) {
+    sheetTools.adopted.set(this, ScriptArray.from(list));
+    changes.n++;
+  },
+};
+extendInterface(Document, documentSheets);
+mix(classes.HTMLStyleElement, { get sheet() { return sheetOfElement(this); }, get disabled() { return false; }, set disabled(v) {} });
+mix(classes.HTMLLinkElement, { get sheet() { return sheetOfElement(this); }, get disabled() { return hasAttr(this, 'disabled'); }, set disabled(v) { toggle(this, 'disabled', v); } });
+
+// getComputedStyle: the cascade over the rules that are there, without layout.
+let cascade = { at: -1, rules: [], of: new Map() };
+function currentRules(root) {
+  if (cascade.at !== changes.n) cascade = { at: changes.n, rules: null, of: new Map() };
+  if (!cascade.rules) {
+    cascade.rules = [];
+    for (const sheet of [...sheetsOf(root), ...adoptedOf(root)]) {
+      const s = sheetOf.get(sheet);
+      if (s.disabled) continue;
+      for (const r of s.rules) {
+        if (!r.selector || (r.media && !host('media', r.media))) continue;
+        for (const one of splitTop(r.selector, ',')) {
+          try {
+            cascade.rules.push({ list: parseSelectors(one.trim()), weight: specificity(one), block: r });
+          } catch {
+            // a selector that is none matches nothing
+          }
+        }
+      }
+    }
+  }
+  return cascade.rules;
+}
+const specificity = (s) => {
+  const t = s.replace(/:where\([^)]*\)/g, '').replace(/::[-\w]+/g, ' x ');
+  return (t.match(/#[-\w]+/g)?.length ?? 0) * 10000 + (t.match(/\.[-\w]+|\[[^\]]*\]|:(?!not|is|has)[-\w]+/g)?.length ?? 0) * 100 + (t.match(/(^|[\s>+~(])[a-zA-Z][-\w]*/g)?.length ?? 0);
+};
+const HIDDEN = new Set(['head', 'script', 'style', 'title', 'meta', 'link', 'template', 'base', 'noscript', 'param', 'datalist', 'area', 'noframes', 'rp']);
+const BLOCK = new Set('address article aside blockquote body center dd details dialog dir div dl dt fieldset figcaption figure footer form h1 h2 h3 h4 h5 h6 header hgroup hr html legend listing main menu nav ol optgroup option p plaintext pre search section summary ul xmp'.split(' '));
+const TABLE = { table: 'table', tr: 'table-row', td: 'table-cell', th: 'table-cell', tbody: 'table-row-group', thead: 'table-header-group', tfoot: 'table-footer-group', caption: 'table-caption', col: 'table-column', colgroup: 'table-column-group', li: 'list-item', button: 'inline-block', input: 'inline-block', select: 'inline-block', textarea: 'inline-block' };
+const INHERITED = new Set(['color', 'visibility', 'cursor', 'direction', 'font-family', 'font-size', 'font-style', 'font-weight', 'letter-spacing', 'line-height', 'list-style-type', 'pointer-events', 'text-align', 'text-transform', 'white-space', 'word-break', 'writing-mode']);
+const INITIAL = { color: 'rgb(0, 0, 0)', visibility: 'visible', position: 'static', float: 'none', opacity: '1', 'font-size': '16px', 'font-weight': '400', 'background-color': 'rgba(0, 0, 0, 0)', 'background-image': 'none', overflow: 'visible', 'overflow-x': 'visible', 'overflow-y': 'visible', transform: 'none', 'z-index': 'auto', 'box-sizing': 'content-box', direction: 'ltr', 'text-align': 'start', 'white-space': 'normal', 'pointer-events': 'auto', cursor: 'auto', 'animation-name': 'none', 'animation-duration': '0s', 'animation-delay': '0s', 'transition-property': 'all', 'transition-duration': '0s', 'transition-delay': '0s', content: 'normal', width: 'auto', height: 'auto', 'line-height': 'normal', 'margin-top': '0px', 'margin-left': '0px', 'margin-right': '0px', 'margin-bottom': '0px', 'padding-top': '0px', 'padding-left': '0px', 'padding-right': '0px', 'padding-bottom': '0px' };
+function declared(e) {
+  const root = rootOf(e);
+  const rules = currentRules(root);
+  let block = cascade.of.get(e);
+  if (block) return block;
+  block = new Map();
+  const put = (name, value, important, weight) => {
+    const there = block.get(name);
+    if (!there || (important && !there.important) || (important === there.important && weight >= there.weight)) block.set(name, { value, important, weight });
+  };
+  for (const { list, weight, block: r } of rules) if (matches(e, list)) for (const [n, v, i] of r.block) put(n, v, i, weight);
+  for (const [n, v, i] of parseDeclarations(getAttr(e, 'style') ?? '')) put(n, v, i, 1e9);
+  cascade.of.set(e, block);
+  return block;
+}
+const NAMED_COLOURS = { black: [0, 0, 0], white: [255, 255, 255], red: [255, 0, 0], green: [0, 128, 0], blue: [0, 0, 255], yellow: [255, 255, 0], gray: [128, 128, 128], grey: [128, 128, 128], orange: [255, 165, 0], purple: [128, 0, 128], navy: [0, 0, 128], teal: [0, 128, 128], lime: [0, 255, 0], silver: [192, 192, 192], maroon: [128, 0, 0] };
+const computedColour = (text) => {
+  const t = text.trim().toLowerCase();
+  if (NAMED_COLOURS[t]) return `rgb(${NAMED_COLOURS[t].join(', ')})`;
+  if (t === 'transparent') return 'rgba(0, 0, 0, 0)';
+  const m = /^#([0-9a-f]{3,8})$/.exec(t);
+  if (!m) return text;
+  const hex = m[1].length < 5 ? [...m[1]].map((c) => c + c).join('') : m[1];
+  const [r, g, b, a] = hex.match(/../g).map((x) => parseInt(x, 16));
+  return a === undefined || a === 255 ? `rgb(${r}, ${g}, ${b})` : `rgba(${r}, ${g}, ${b}, ${Math.round((a / 255) * 1000) / 1000})`;
+};
+export function computed(e, name, depth = 0) {
+  if (depth > 100) return '';
+  let value = declared(e).get(name)?.value;
+  const parent = isElement(e.$p) ? e.$p : null;
+  const inherits_ = INHERITED.has(name) || name.startsWith('--');
+  if (value !== undefined && value.includes('var(')) value = substitute(e, value, depth);
+  if (value === 'inherit' || ((value === undefined || value === 'unset' || value === null) && inherits_)) return parent ? computed(parent, name, depth + 1) : INITIAL[name] ?? '';
+  if (value === undefined || value === null || value === 'initial' || value === 'unset' || value === 'revert') {
+    if (name === 'display') return e.$ns !== HTML ? 'inline' : HIDDEN.has(e.$name) || hasAttr(e, 'hidden') || (e.$name === 'dialog' && !hasAttr(e, 'open')) || (e.$name === 'input' && getAttr(e, 'type') === 'hidden') ? 'none' : BLOCK.has(e.$name) ? 'block' : TABLE[e.$name] ?? 'inline';
+    return INITIAL[name] ?? '';
+  }
+  if (name === 'color' || name.endsWith('-color')) return computedColour(value);
+  return value;
+}
+function substitute(e, value, depth) {
+  for (let i = 0; i < 20 && value.includes('var('); i++) {
+    const at = value.lastIndexOf('var(');
+    let end = at + 4;
+    for (let open = 1; end < value.length && open; end++) {
+      if (value[end] === '(') open++;
+      if (value[end] === ')') open--;
+    }
+    const [name, ...fallback] = splitTop(value.slice(at + 4, end - 1), ',');
+    const v = computed(e, name.trim(), depth + 1) || (fallback.length ? fallback.join(',').trim() : null);
+    if (v === null) return null;
+    value = value.slice(0, at) + v + value.slice(end);
+  }
+  return value;
+}
+export const displayOf = (e) => computed(e, 'display');
+export function computedStyle(e, pseudo) {
+  if (!isElement(e)) throw new TypeError('this is no element');
+  const value = (name) => (pseudo || !isConnected(e) ? '' : computed(e, name));
+  return makeBlock(() => (pseudo || !isConnected(e) ? [] : Object.keys(INITIAL).map((n) => [n, computed(e, n), false])), () => {
+    throw error('NoModificationAllowedError', 'computed styles cannot be changed');
+  }, value);
+}
+export const CSS = {
+  supports: (property, value) => (value === undefined ? /^\(?\s*[-\w]+\s*:/.test(`${property}`) : known(`${property}`.toLowerCase()) || `${property}`.startsWith('--')),
+  escape: (text) => `${text}`.replace(/\0/g, '\ufffd').replace(/^-$|^(-?)([0-9])|[\x01-\x1f\x7f]|[^-\w\u0080-\uffff]/g, (m, dash, digit) => (m === '-' ? '\\-' : digit !== undefined ? `${dash}\\3${digit} ` : /[\x01-\x1f\x7f]/.test(m) ? `\\${m.charCodeAt(0).toString(16)} ` : `\\${m}`)),
+  registerProperty() {},
+};
+
+assign(late, { styleOf, displayOf });

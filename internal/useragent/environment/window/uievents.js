@@ -1,0 +1,62 @@
+// UI Events, Pointer Events and the events of HTML that windows have.
+
+import { TypeError, defineProperty } from '../shared/primordials.js';
+import { attribute, publishLoosely } from '../shared/webidl.js';
+import { Event } from '../shared/event.js';
+import { mix } from './node.js';
+
+// Makes an interface of events whose attributes come from its init, with what they are without it.
+const eventClass = (name, Base, fields) => {
+  const stateOf = new WeakMap();
+  const cls = { [name]: class extends Base {
+    constructor(type, init = {}) {
+      if (arguments.length === 0) throw new TypeError('an event needs a type');
+      super(type, init);
+      const s = {};
+      for (const [key, fallback] of Object.entries(fields)) {
+        const v = init?.[key];
+        s[key] = v === undefined ? fallback : typeof fallback === 'number' ? Number(v) || 0 : typeof fallback === 'boolean' ? Boolean(v) : typeof fallback === 'string' ? `${v}` : v;
+      }
+      stateOf.set(this, s);
+    }
+  } }[name];
+  for (const key of Object.keys(fields)) defineProperty(cls.prototype, key, attribute(key, (event) => stateOf.get(event)?.[key] ?? fields[key]));
+  cls.stateOf = undefined;
+  delete cls.stateOf;
+  return cls;
+};
+export const UIEvent = eventClass('UIEvent', Event, { view: null, detail: 0, which: 0 });
+mix(UIEvent, { initUIEvent(type, bubbles = false, cancelable = false) { this.initEvent(type, bubbles, cancelable); } });
+const modifiers = { ctrlKey: false, shiftKey: false, altKey: false, metaKey: false };
+export const FocusEvent = eventClass('FocusEvent', UIEvent, { relatedTarget: null });
+export const MouseEvent = eventClass('MouseEvent', UIEvent, { screenX: 0, screenY: 0, clientX: 0, clientY: 0, pageX: 0, pageY: 0, x: 0, y: 0, offsetX: 0, offsetY: 0, movementX: 0, movementY: 0, button: 0, buttons: 0, relatedTarget: null, ...modifiers });
+mix(MouseEvent, {
+  getModifierState(key) {
+    return Boolean({ Control: this.ctrlKey, Shift: this.shiftKey, Alt: this.altKey, Meta: this.metaKey }[key]);
+  },
+  initMouseEvent(type, bubbles = false, cancelable = false) {
+    this.initEvent(type, bubbles, cancelable);
+  },
+});
+export const PointerEvent = eventClass('PointerEvent', MouseEvent, { pointerId: 0, width: 1, height: 1, pressure: 0, tangentialPressure: 0, tiltX: 0, tiltY: 0, twist: 0, pointerType: '', isPrimary: false });
+export const WheelEvent = eventClass('WheelEvent', MouseEvent, { deltaX: 0, deltaY: 0, deltaZ: 0, deltaMode: 0 });
+export const DragEvent = eventClass('DragEvent', MouseEvent, { dataTransfer: null });
+export const KeyboardEvent = eventClass('KeyboardEvent', UIEvent, { key: '', code: '', location: 0, repeat: false, isComposing: false, charCode: 0, keyCode: 0, ...modifiers });
+mix(KeyboardEvent, { getModifierState: MouseEvent.prototype.getModifierState, initKeyboardEvent(type, bubbles = false, cancelable = false) { this.initEvent(type, bubbles, cancelable); } });
+export const InputEvent = eventClass('InputEvent', UIEvent, { data: null, isComposing: false, inputType: '', dataTransfer: null });
+export const CompositionEvent = eventClass('CompositionEvent', UIEvent, { data: '' });
+export const TouchEvent = eventClass('TouchEvent', UIEvent, { touches: null, targetTouches: null, changedTouches: null, ...modifiers });
+export const HashChangeEvent = eventClass('HashChangeEvent', Event, { oldURL: '', newURL: '' });
+export const PopStateEvent = eventClass('PopStateEvent', Event, { state: null, hasUAVisualTransition: false });
+export const PageTransitionEvent = eventClass('PageTransitionEvent', Event, { persisted: false });
+export const BeforeUnloadEvent = eventClass('BeforeUnloadEvent', Event, {});
+export const StorageEvent = eventClass('StorageEvent', Event, { key: null, oldValue: null, newValue: null, url: '', storageArea: null });
+export const SubmitEvent = eventClass('SubmitEvent', Event, { submitter: null });
+export const FormDataEvent = eventClass('FormDataEvent', Event, { formData: null });
+export const ToggleEvent = eventClass('ToggleEvent', Event, { oldState: '', newState: '' });
+export const AnimationEvent = eventClass('AnimationEvent', Event, { animationName: '', elapsedTime: 0, pseudoElement: '' });
+export const TransitionEvent = eventClass('TransitionEvent', Event, { propertyName: '', elapsedTime: 0, pseudoElement: '' });
+export const ClipboardEvent = eventClass('ClipboardEvent', Event, { clipboardData: null });
+export const MediaQueryListEvent = eventClass('MediaQueryListEvent', Event, { media: '', matches: false });
+export const SecurityPolicyViolationEvent = eventClass('SecurityPolicyViolationEvent', Event, { documentURI: '', referrer: '', blockedURI: '', violatedDirective: '', effectiveDirective: '', originalPolicy: '', disposition: 'enforce', statusCode: 0 });
+publishLoosely(UIEvent, FocusEvent, MouseEvent, PointerEvent, WheelEvent, DragEvent, KeyboardEvent, InputEvent, CompositionEvent, TouchEvent, HashChangeEvent, PopStateEvent, PageTransitionEvent, BeforeUnloadEvent, StorageEvent, SubmitEvent, FormDataEvent, ToggleEvent, AnimationEvent, TransitionEvent, ClipboardEvent, MediaQueryListEvent, SecurityPolicyViolationEvent);

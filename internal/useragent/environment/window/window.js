@@ -1,0 +1,23 @@
+// A window's global object, and the commands by which the browser loads its document and runs its scripts.
+import '../shared/interfaces.js';
+import './node.js';
+import './element.js';
+import './document.js';
+import './htmlelements.js';
+import './forms.js';
+import './parsing.js';
+import './styles.js';
+import './customelements.js';
+import './ranges.js';
+import './mutationobserver.js';
+import './uievents.js';
+import './navigation.js';
+import './webstorage.js';
+import './serviceworkercontainer.js';
+import './xhr.js';
+import './observers.js';
+import './navigator.js';
+import './globalscope.js';
+import './loading.js';
+
+export { dispatch } from '../shared/dispatch.js';

@@ -1,0 +1,242 @@
+// XMLHttpRequest Standard, on top of fetch.
+
+import { Uint8Array, assign, jsonForScripts, then } from '../shared/primordials.js';
+import { MAKE, must, onlyHere, publishLoosely, usv } from '../shared/webidl.js';
+import { Event, EventTarget, fire, handlers, trusted } from '../shared/event.js';
+import { setTimeout } from '../shared/timers.js';
+import { decodeUTF8 } from '../shared/bytes.js';
+import { parsedURL } from '../shared/url.js';
+import { Blob } from '../shared/blob.js';
+import { Headers } from '../shared/headers.js';
+import { Request } from '../shared/request.js';
+import { performFetch } from '../shared/fetch.js';
+import { constant, current } from './node.js';
+import { error, isNode } from './nodes.js';
+import { DOMParser, serializeXML } from './parsing.js';
+
+const stateOf = new WeakMap();
+export class XMLHttpRequestEventTarget extends EventTarget {
+  constructor(key = undefined) {
+    onlyHere(key);
+    super();
+  }
+}
+handlers(XMLHttpRequestEventTarget.prototype, 'loadstart', 'progress', 'abort', 'error', 'load', 'timeout', 'loadend');
+export class XMLHttpRequestUpload extends XMLHttpRequestEventTarget {}
+export class ProgressEvent extends Event {
+  #init;
+  constructor(type, init = {}) {
+    super(type, init);
+    this.#init = init ?? {};
+  }
+  get lengthComputable() {
+    return Boolean(this.#init.lengthComputable);
+  }
+  get loaded() {
+    return Number(this.#init.loaded ?? 0);
+  }
+  get total() {
+    return Number(this.#init.total ?? 0);
+  }
+}
+const FORBIDDEN = new Set(['connect', 'trace', 'track']);
+export class XMLHttpRequest extends XMLHttpRequestEventTarget {
+  constructor() {
+    super(MAKE);
+    stateOf.set(this, { ready: 0, method: 'GET', url: '', headers: null, type: '', credentials: false, timeout: 0, response: null, bytes: null, text: '', override: null, upload: new XMLHttpRequestUpload(MAKE), sent: 0, cached: undefined });
+  }
+  get readyState() {
+    return stateOf.get(this).ready;
+  }
+  open(method, url, async = true) {
+    must(arguments, 2);
+    const s = stateOf.get(this);
+    method = `${method}`;
+    if (!/^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/.test(method)) throw error('SyntaxError', `"${method}" is no method`);
+    if (FORBIDDEN.has(method.toLowerCase())) throw error('SecurityError', `the method ${method} is not allowed`);
+    const at = parsedURL(usv(url), current.document.$base());
+    if (!at) throw error('SyntaxError', `${url} is no address`);
+    if (arguments.length > 2 && !async) host('gap', 'synchronous XMLHttpRequest');
+    const upper = method.toUpperCase();
+    assign(s, { method: ['DELETE', 'GET', 'HEAD', 'OPTIONS', 'POST', 'PUT'].includes(upper) ? upper : method, url: at[0], headers: new Headers(), response: null, bytes: null, cached: undefined });
+    s.sent++;
+    s.flag = false;
+    if (s.ready !== 1) {
+      s.ready = 1;
+      fire(this, trusted(new Event('readystatechange')));
+    }
+  }
+  setRequestHeader(name, value) {
+    must(arguments, 2);
+    const s = stateOf.get(this);
+    if (s.ready !== 1 || s.flag) throw error('InvalidStateError', 'the request is not open');
+    s.headers.append(name, value);
+  }
+  get timeout() {
+    return stateOf.get(this).timeout;
+  }
+  set timeout(v) {
+    stateOf.get(this).timeout = Number(v) >>> 0;
+  }
+  get withCredentials() {
+    return stateOf.get(this).credentials;
+  }
+  set withCredentials(v) {
+    const s = stateOf.get(this);
+    if (s.ready > 1 || s.flag) throw error('InvalidStateError', 'the request was sent');
+    s.credentials = Boolean(v);
+  }
+  get upload() {
+    return stateOf.get(this).upload;
+  }
+  send(body = null) {
+    const s = stateOf.get(this);
+    if (s.ready !== 1 || s.flag) throw error('InvalidStateError', 'the request is not open');
+    s.flag = true;
+    const id = ++s.sent;
+    const controller = new global.AbortController();
+    s.controller = controller;
+    let payload = s.method === 'GET' || s.method === 'HEAD' ? null : body;
+    if (isNode(payload)) payload = serializeXML(payload);
+    const request = new Request(s.url, { method: s.method, headers: s.headers, body: payload ?? undefined, credentials: s.credentials ? 'include' : 'same-origin', signal: controller.signal });
+    const progress = (type, n = 0) => fire(this, trusted(new ProgressEvent(type, { loaded: n, total: n, lengthComputable: n > 0 })));
+    const ready = (n) => {
+      s.ready = n;
+      fire(this, trusted(new Event('readystatechange')));
+    };
+    progress('loadstart');
+    const fail = (type) => {
+      if (s.sent !== id) return;
+      s.flag = false;
+      s.response = null;
+      s.sent++;
+      ready(4);
+      progress(type);
+      progress('loadend');
+    };
+    if (s.timeout) setTimeout(() => {
+      if (s.sent === id && s.flag) {
+        fail('timeout');
+        controller.abort();
+      }
+    }, s.timeout);
+    then(performFetch(request, undefined, 1), async (response) => {
+      if (s.sent !== id) return;
+      s.response = response;
+      ready(2);
+      let bytes;
+      try {
+        bytes = new Uint8Array(await response.arrayBuffer());
+      } catch {
+        return fail('error');
+      }
+      if (s.sent !== id) return;
+      s.bytes = bytes;
+      if (bytes.length) ready(3);
+      progress('progress', bytes.length);
+      s.flag = false;
+      ready(4);
+      progress('load', bytes.length);
+      progress('loadend', bytes.length);
+    }, () => fail('error'));
+  }
+  abort() {
+    const s = stateOf.get(this);
+    const sent = s.flag;
+    s.sent++;
+    s.controller?.abort();
+    if ((s.ready === 1 && sent) || s.ready === 2 || s.ready === 3) {
+      s.flag = false;
+      s.response = null;
+      s.ready = 4;
+      fire(this, trusted(new Event('readystatechange')));
+      fire(this, trusted(new ProgressEvent('abort')));
+      fire(this, trusted(new ProgressEvent('loadend')));
+    }
+    if (s.ready === 4) s.ready = 0;
+  }
+  get responseURL() {
+    return stateOf.get(this).response?.url ?? '';
+  }
+  get status() {
+    return stateOf.get(this).response?.status ?? 0;
+  }
+  get statusText() {
+    return stateOf.get(this).response?.statusText ?? '';
+  }
+  getResponseHeader(name) {
+    try {
+      return stateOf.get(this).response?.headers.get(name) ?? null;
+    } catch {
+      return null;
+    }
+  }
+  getAllResponseHeaders() {
+    const { response } = stateOf.get(this);
+    return response ? [...response.headers].map(([k, v]) => `${k}: ${v}\r\n`).join('') : '';
+  }
+  overrideMimeType(type) {
+    const s = stateOf.get(this);
+    if (s.ready > 2) throw error('InvalidStateError', 'the answer is there already');
+    s.override = `${type}`;
+  }
+  get responseType() {
+    return stateOf.get(this).type;
+  }
+  set responseType(v) {
+    const s = stateOf.get(this);
+    if (s.ready > 2) throw error('InvalidStateError', 'the answer is there already');
+    if (['', 'arraybuffer', 'blob', 'document', 'json', 'text'].includes(v)) s.type = v;
+  }
+  get response() {
+    const s = stateOf.get(this);
+    if (s.type === '' || s.type === 'text') return s.ready < 3 ? '' : textOfAnswer(s);
+    if (s.ready !== 4 || !s.bytes) return null;
+    if (s.cached !== undefined) return s.cached;
+    switch (s.type) {
+      case 'arraybuffer': s.cached = s.bytes.slice().buffer; break;
+      case 'blob': s.cached = new Blob([s.bytes], { type: mimeOfAnswer(s) }); break;
+      case 'json':
+        try {
+          s.cached = jsonForScripts(textOfAnswer(s));
+        } catch {
+          s.cached = null;
+        }
+        break;
+      default: s.cached = documentOfAnswer(s);
+    }
+    return s.cached;
+  }
+  get responseText() {
+    const s = stateOf.get(this);
+    if (s.type !== '' && s.type !== 'text') throw error('InvalidStateError', 'the answer is no text');
+    return s.ready < 3 ? '' : textOfAnswer(s);
+  }
+  get responseXML() {
+    const s = stateOf.get(this);
+    if (s.type !== '' && s.type !== 'document') throw error('InvalidStateError', 'the answer is no document');
+    if (s.ready !== 4) return null;
+    return (s.cached ??= documentOfAnswer(s));
+  }
+}
+const mimeOfAnswer = (s) => s.override ?? s.response?.headers.get('content-type') ?? 'text/xml';
+const textOfAnswer = (s) => {
+  if (!s.bytes) return '';
+  const charset = /charset=["']?([-\w]+)/i.exec(mimeOfAnswer(s))?.[1] ?? 'utf-8';
+  try {
+    return new global.TextDecoder(charset).decode(s.bytes);
+  } catch {
+    return decodeUTF8(s.bytes);
+  }
+};
+const documentOfAnswer = (s) => {
+  if (!s.bytes) return null;
+  const type = mimeOfAnswer(s).split(';')[0].trim().toLowerCase();
+  if (type === 'text/html') return s.type === 'document' ? new DOMParser().parseFromString(textOfAnswer(s), 'text/html') : null;
+  if (!/^(text|application)\/xml$|\+xml$/.test(type)) return null;
+  const d = new DOMParser().parseFromString(textOfAnswer(s), 'application/xml');
+  return d.documentElement?.$name === 'parsererror' ? null : d;
+};
+['UNSENT', 'OPENED', 'HEADERS_RECEIVED', 'LOADING', 'DONE'].forEach((name, i) => constant(XMLHttpRequest, name, i));
+handlers(XMLHttpRequest.prototype, 'readystatechange');
+publishLoosely(XMLHttpRequestEventTarget, XMLHttpRequestUpload, XMLHttpRequest);
