@@ -20,6 +20,7 @@ import (
 	"tachyform/internal/site"
 	"tachyform/internal/survey"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 	"tachyform/internal/worker"
@@ -79,7 +80,7 @@ func newAuditor(ctx context.Context, in Input) *auditor {
 	return &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{},
 		reader: &page.Reader{},
 		report: &Report{Site: in.Name, Origin: in.Host.Origin(), Entry: in.Project.Audit.Entry,
-			Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}}}
+			Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}, Visits: []*VisitReport{}}}
 }
 
 // Run judges a site.
@@ -98,7 +99,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 		}
 	}()
 	a.report = &Report{Schema: "tachyform.audit/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry,
-		Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{},
+		Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}, Visits: []*VisitReport{},
 		Name: in.Project.App.Text("name")}
 	for _, t := range in.Project.Audit.Targets {
 		a.report.Targets[t] = &TargetVerdict{Installable: true, Blockers: []string{}}
@@ -357,7 +358,8 @@ func (a *auditor) visits() (list []string) {
 // rehearse runs the default rehearsal over all pages.
 func (a *auditor) rehearse(start string) error {
 	r := &rehearsal.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress, Reader: a.reader,
-		ReadScripts: a.Project.Audit.Scripts == "read"}
+		ReadScripts: a.Project.Audit.Scripts == "read", OneProfile: a.Project.Audit.Profile == "yes",
+		HostKnows: a.hostKnows()}
 	r.Visit = a.visits()
 	if start != "" && !slices.Contains(a.pages, start) {
 		a.pages = append([]string{start}, a.pages...)
@@ -384,6 +386,8 @@ func (a *auditor) rehearse(start string) error {
 	a.report.Rehearsal = a.ran
 	a.plan = r
 	for _, v := range a.ran.Visits {
+		a.report.Visits = append(a.report.Visits, &VisitReport{URL: a.local(v.URL), Title: v.Title, Drawing: a.drawing(v),
+			Requests: append([]string{}, v.Asked...)})
 		if v.Document != nil && a.documents[v.URL] == nil {
 			a.documents[v.URL] = v.Document
 		}
@@ -393,7 +397,8 @@ func (a *auditor) rehearse(start string) error {
 		out := &PageReport{URL: a.local(p.URL), Title: p.Title, Under: map[string]*PageResult{}}
 		for name, o := range p.Under {
 			res := &PageResult{Outcome: o.Outcome, Status: o.Status, Title: o.Title, AnsweredBy: answeredBy(o.AnsweredBy),
-				Missing: []string{}, MS: o.Elapsed.Milliseconds(), Known: o.Doubt == nil, Why: a.why(o.Doubt)}
+				Missing: []string{}, MS: o.Elapsed.Milliseconds(), Known: o.Doubt == nil, Why: a.why(o.Doubt),
+				Drawing: a.drawing(o.View), Lacks: a.lacks(o)}
 			for _, l := range o.Missing {
 				res.Missing = append(res.Missing, a.local(l.URL))
 			}
@@ -405,8 +410,58 @@ func (a *auditor) rehearse(start string) error {
 	return nil
 }
 
+// drawing is what a view showed.
+func (a *auditor) drawing(v *document.View) Drawing {
+	d := Drawing{Links: v.Links(), Documents: v.Documents, Address: a.local(orDefault(v.FinalURL, v.URL)), Drawn: v.Drawn}
+	if !v.Failed && !v.Stuck {
+		text := v.Text()
+		d.Text = &text
+	}
+	return d
+}
+
+// mostLacking bounds how much of what is not drawn is shown, in characters.
+const mostLacking = 80
+
+// lacks is what a page draws online and not here, shortened, "" for nothing.
+func (a *auditor) lacks(o *rehearsal.PageOutcome) string {
+	var list []string
+	for _, word := range o.Lacks {
+		list = append(list, a.local(word))
+	}
+	letters := []rune(strings.Join(list, " "))
+	if len(letters) > mostLacking {
+		return string(letters[:mostLacking-1]) + "…"
+	}
+	return string(letters)
+}
+
+// hostKnows says of addresses whether the project file tells how the host answers there; nil for a host that is asked
+// itself.
+func (a *auditor) hostKnows() func(url string) bool {
+	if a.Folder == nil {
+		return nil
+	}
+	var patterns []*site.Pattern
+	add := func(match string) {
+		if p, err := site.NewPattern(match, a.origin); err == nil {
+			patterns = append(patterns, p)
+		}
+	}
+	for _, s := range a.Project.Host.Statuses {
+		add(s.Match)
+	}
+	for _, r := range a.Project.Host.Redirects {
+		add(r.Match)
+	}
+	return func(url string) bool {
+		return slices.ContainsFunc(patterns, func(p *site.Pattern) bool { return p.Match(url) })
+	}
+}
+
 // session begins a rehearsal of steps on the embedded user agent.
 func (a *auditor) session(o useragent.Options) *rehearsal.Session {
+	o.HostKnows = a.hostKnows()
 	o.Reader, o.ReadScripts = a.reader, a.Project.Audit.Scripts == "read"
 	return rehearsal.NewSession(rehearsal.NewEmbedded(a.ctx, append([]site.Host{a.Host}, a.Others...), o), a.origin)
 }

@@ -32,6 +32,14 @@ func (a *auditor) why(d *rehearsal.Doubt) string {
 		return "a worker is registered at " + a.placeOf(d.Where) + ", and which one cannot be read there"
 	case rehearsal.DoubtDrawn:
 		return "its scripts draw it, and they are only read here"
+	case rehearsal.DoubtNothing:
+		return "nothing is drawn: no text, no picture, nothing to use"
+	case rehearsal.DoubtServer:
+		return "its scripts ask for " + a.local(d.Asked) + ", which is not in the folder: a server may answer it"
+	case rehearsal.DoubtElsewhere:
+		return "its scripts ask for " + d.Asked + ", and what that answers is not known here"
+	case rehearsal.DoubtError:
+		return "a script ends online, too, with what may be a gap here: " + d.Text
 	default:
 		return "its scripts ask for what cannot be read, at " + a.placeOf(d.Where)
 	}

@@ -10,6 +10,7 @@ import (
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
+	"tachyform/internal/weburl"
 	"tachyform/internal/worker"
 )
 
@@ -167,6 +168,10 @@ func (a *auditor) checkOffline(start string) {
 						names = append(names, a.local(l.URL))
 					}
 				}
+				if len(names) == 0 && len(o.Lacks) > 0 {
+					add(offlinePartial, under+", not drawn: "+a.lacks(o), p.URL)
+					continue
+				}
 				if len(names) == 0 {
 					continue
 				}
@@ -183,8 +188,12 @@ func (a *auditor) checkOffline(start string) {
 					add(offlineOther, "whole offline, but not on a network that stalls", p.URL)
 				} else if a.standIn() != "" {
 					add(offlineStandIn, "", p.URL)
-					if len(o.Missing) > 0 {
-						add(offlinePartial, "the stand-in lacks "+a.local(o.Missing[0].URL), p.URL)
+					// A stand-in asks for the page that it stands for, to find out whether it can be had again.
+					for _, l := range o.Missing {
+						if l.URL != weburl.WithoutFragment(o.View.FinalURL) {
+							add(offlinePartial, "the stand-in lacks "+a.local(l.URL), p.URL)
+							break
+						}
 					}
 				} else {
 					add(offlineOther, "shown instead: "+orDefault(o.Title, "a page without a title"), p.URL)

@@ -7,6 +7,7 @@ import (
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/survey"
 	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/document"
 )
 
 // Weights of findings, heaviest first.
@@ -39,6 +40,7 @@ type Report struct {
 	Targets  map[string]*TargetVerdict `json:"targets"`
 	Manifest *ManifestReport           `json:"manifest"`
 	Worker   *WorkerReport             `json:"worker"`
+	Visits   []*VisitReport            `json:"visits"`
 	Pages    []*PageReport             `json:"pages"`
 	Findings []*Finding                `json:"findings"`
 	Summary  Summary                   `json:"summary"`
@@ -88,8 +90,30 @@ type PageReport struct {
 	Under map[string]*PageResult `json:"under"`
 }
 
+// Drawing is what a page showed once its scripts had run.
+type Drawing struct {
+	// Text is the beginning of what it shows as text, nil where there is no document; Links are paths on its own origin.
+	Text  *string  `json:"text"`
+	Links []string `json:"links"`
+	// Documents is how many documents its tab loaded, 0 where only the fragment changed; Address is where it ended.
+	Documents int    `json:"documents"`
+	Address   string `json:"address"`
+	// Drawn says how far scripts ran.
+	Drawn document.Drawn `json:"drawn"`
+}
+
+// VisitReport is one of the visits that are made online first.
+type VisitReport struct {
+	URL   string `json:"url"`
+	Title string `json:"title"`
+	Drawing
+	// Requests are the paths on the page's own origin that were asked for, whoever answered.
+	Requests []string `json:"requests"`
+}
+
 // PageResult is what a visitor gets.
 type PageResult struct {
+	Drawing
 	Outcome    rehearsal.Outcome `json:"outcome"`
 	Status     int               `json:"status"`
 	Title      string            `json:"title"`
@@ -99,6 +123,8 @@ type PageResult struct {
 	// Known is false where the outcome can't be relied on, for the reason that Why gives.
 	Known bool   `json:"known"`
 	Why   string `json:"why,omitempty"`
+	// Lacks is what the page draws online and not here, shortened.
+	Lacks string `json:"lacks,omitempty"`
 }
 
 // Finding is one thing the audit says.

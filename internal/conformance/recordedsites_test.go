@@ -19,6 +19,7 @@ import (
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/document"
 )
 
 // sitesDir is where sites with the recorded outcomes of a real browser lie; the format is described there.
@@ -39,6 +40,7 @@ func TestRecordedSites(t *testing.T) {
 	require.NoError(t, err)
 	require.NotEmpty(t, cases)
 	pages, agreed, unknown := 0, 0, 0
+	var drawn, visited tallyOfDrawn
 	for _, path := range cases {
 		folder := filepath.Dir(path)
 		t.Run(filepath.Base(folder), func(t *testing.T) {
@@ -49,6 +51,12 @@ func TestRecordedSites(t *testing.T) {
 					Status    int
 					Title     string
 					Missing   []string
+					drawnRecord
+				}
+				Visits []struct {
+					URL, Title string
+					Requests   []string
+					drawnRecord
 				}
 				Worker struct {
 					Registered bool
@@ -58,7 +66,8 @@ func TestRecordedSites(t *testing.T) {
 			}
 			c, hosts, err := recorded.Load(folder, &want)
 			require.NoError(t, err)
-			r := &rehearsal.Rehearsal{Hosts: hosts, Conditions: []condition.Condition{condition.Offline}, HTTPCache: true}
+			r := &rehearsal.Rehearsal{Hosts: hosts, Conditions: []condition.Condition{condition.Offline}, HTTPCache: true,
+				OneProfile: true}
 			for _, p := range c.Visit {
 				r.Visit = append(r.Visit, recorded.Origin+p)
 			}
@@ -77,6 +86,11 @@ func TestRecordedSites(t *testing.T) {
 					unknown++ // what is not claimed to be known need not agree
 					continue
 				}
+				if expected.Text != nil && expected.Navigated {
+					if d := drawn.compare(o.View, expected.drawnRecord); d != "" {
+						t.Logf("DRAWN %s: %s", p.URL, d)
+					}
+				}
 				pages++
 				missing := []string{}
 				for _, l := range o.Missing {
@@ -93,6 +107,20 @@ func TestRecordedSites(t *testing.T) {
 				} else {
 					t.Logf("DIFFERS %s: browser %+v, here %s %d %q missing %v (%s)", p.URL, expected, o.Outcome, o.Status, o.Title,
 						missing, o.Reason)
+				}
+			}
+			for i, v := range got.Visits {
+				if i >= len(want.Visits) || want.Visits[i].Text == nil {
+					continue
+				}
+				d := visited.compare(v, want.Visits[i].drawnRecord)
+				if a, b := strings.Join(want.Visits[i].Requests, " "), strings.Join(v.Asked, " "); a != b {
+					d += fmt.Sprintf("\n   requests: browser %s\n   here              %s", a, b)
+				} else {
+					visited.requests++
+				}
+				if d != "" {
+					t.Logf("VISIT %s: %s", v.URL, d)
 				}
 			}
 			active := ""
@@ -118,8 +146,44 @@ func TestRecordedSites(t *testing.T) {
 		})
 	}
 	t.Logf("offline outcomes agree on %d of %d pages; of %d more they are said not to be known", agreed, pages, unknown)
-	// Pages whose scripts decide differ as long as these are only read.
+	t.Logf("offline, %v", &drawn)
+	t.Logf("online, %v, requests %d", &visited, visited.requests)
 	require.GreaterOrEqual(t, agreed*100, pages*80, "what was reached before has to hold")
+}
+
+// drawnRecord is what a real browser showed of a page once its scripts had run.
+type drawnRecord struct {
+	Text          *string
+	Links         []string
+	DocumentLoads int
+}
+
+// tallyOfDrawn counts how much of what is drawn agrees.
+type tallyOfDrawn struct{ pages, titles, texts, links, documents, requests int }
+
+func (n *tallyOfDrawn) compare(v *document.View, want drawnRecord) (differs string) {
+	n.pages++
+	squeeze := func(s string) string { return strings.Join(strings.Fields(s), "") }
+	if squeeze(v.Text()) == squeeze(*want.Text) {
+		n.texts++
+	} else {
+		differs += fmt.Sprintf("\n   text: browser %q\n   here          %q", *want.Text, v.Text())
+	}
+	if strings.Join(v.Links(), " ") == strings.Join(want.Links, " ") {
+		n.links++
+	} else {
+		differs += fmt.Sprintf("\n   links: browser %q\n   here           %q", want.Links, v.Links())
+	}
+	if v.Documents == want.DocumentLoads {
+		n.documents++
+	} else {
+		differs += fmt.Sprintf("\n   documents: browser %d, here %d", want.DocumentLoads, v.Documents)
+	}
+	return differs
+}
+
+func (n *tallyOfDrawn) String() string {
+	return fmt.Sprintf("texts %d, links %d, documents %d of %d pages", n.texts, n.links, n.documents, n.pages)
 }
 
 // TestRecordedUpdates goes through two releases as the recorded browser did. What only page scripts

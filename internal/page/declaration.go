@@ -46,7 +46,8 @@ var picture = Reference{Destination: request.Image, Mode: request.NoCORS, Creden
 func (p *styleParser) value(name string, value []styleToken) []Declaration {
 	long := pictureProperties[name]
 	switch name {
-	case "font", "font-family", "font-weight", "font-style", "display", "background-color":
+	case "font", "font-family", "font-weight", "font-style", "display", "background-color", "visibility",
+		"text-transform", "content-visibility":
 	default:
 		if long == "" {
 			return nil
@@ -79,8 +80,9 @@ func (p *styleParser) value(name string, value []styleToken) []Declaration {
 		d.weight = weightOf(written)
 	case "font-style":
 		d.italic = strings.HasPrefix(written, "italic") || strings.HasPrefix(written, "oblique")
-	case "display":
-		d.Hidden = strings.HasPrefix(written, "none")
+	case "display", "visibility", "text-transform", "content-visibility":
+		d.word, _, _ = strings.Cut(strings.TrimSpace(strings.TrimSuffix(strings.TrimSuffix(written, "important"), "!")), " ")
+		d.Hidden = d.word == "none"
 	case "font":
 		return fontShorthand(d, value)
 	case "background-color":

@@ -31,7 +31,9 @@ func (t Tag) Rel(keyword string) bool {
 
 // Link is a place that the page leads to.
 type Link struct {
-	URL          string
+	URL string
+	// Anchor says that it is an a element with an address.
+	Anchor       bool
 	Line, Column int
 }
 

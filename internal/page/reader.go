@@ -79,3 +79,20 @@ func (r *Reader) Applied(d *Document, come map[string]*Style) []Reference {
 	r.known.Store(key, refs)
 	return refs
 }
+
+type textKey appliedKey
+
+// Text is Document.Text for the style sheets that have come, by address.
+func (r *Reader) Text(d *Document, come map[string]*Style) string {
+	list := d.Order(come)
+	key := textKey{doc: d}
+	for _, s := range list {
+		key.sheets += fmt.Sprintf("%p ", s)
+	}
+	if v, ok := r.known.Load(key); ok {
+		return v.(string)
+	}
+	text := d.Text(list)
+	r.known.Store(key, text)
+	return text
+}

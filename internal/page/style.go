@@ -58,6 +58,7 @@ type Declaration struct {
 	Colour string
 
 	text   string // of content
+	word   string // of display, visibility, text-transform and content-visibility
 	weight int    // 1 to 1000, bolder or lighter, 0 for that of the parent
 	italic bool
 	// variable is a value that holds var(), with the place that its URLs start from.

@@ -308,7 +308,7 @@ func shownMediaType(mime string) bool {
 
 func (w *walker) link(t Tag, href string) {
 	if u, ok := Resolve(w.doc.Base, href); ok {
-		w.doc.Links = append(w.doc.Links, Link{u, t.Line, t.Column})
+		w.doc.Links = append(w.doc.Links, Link{URL: u, Anchor: t.Name == "a" && t.Attr["href"] == href, Line: t.Line, Column: t.Column})
 	}
 }
 

@@ -174,6 +174,7 @@ type Audit struct {
 	Pages   []string   `yaml:"pages" doc:"URLs to try beside the pages that were found." check:"path"`
 	Weights []Weighing `yaml:"weights" doc:"Checks that weigh more or less here than they usually do."`
 	Scripts string     `yaml:"scripts" doc:"Whether the scripts of pages run, which is what happens without it, or are only read." enum:"run,read"`
+	Profile string     `yaml:"one_profile" doc:"Whether pages are tried one after the other in one profile, rather than each from where the visits ended." enum:"yes,no"`
 	Limits  Limits     `yaml:"limits" doc:"What the site may not exceed."`
 	Crawl   Crawl      `yaml:"crawl" doc:"How far the links of a live site are followed."`
 	Asks    []Asks     `yaml:"asks" doc:"Requests that pages make only once their scripts run, and that cannot be seen in their text."`

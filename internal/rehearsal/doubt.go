@@ -1,9 +1,14 @@
 package rehearsal
 
 import (
+	"slices"
+
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/document"
+	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/weburl"
 )
 
 // DoubtKind tells why an outcome can't be relied on.
@@ -18,6 +23,14 @@ const (
 	DoubtRegistration
 	// DoubtDrawn: the page's scripts draw it, and they are only read.
 	DoubtDrawn
+	// DoubtNothing: the page shows nothing at all.
+	DoubtNothing
+	// DoubtServer: its scripts ask their own origin, at Asked, for what a server that is not here may answer.
+	DoubtServer
+	// DoubtElsewhere: its scripts ask another origin, at Asked, for what is not known here.
+	DoubtElsewhere
+	// DoubtError: a script of it ended, online, with the error Text, which may come from what is not simulated here.
+	DoubtError
 	// DoubtRequests: the page's scripts ask for what can't be read at Where.
 	DoubtRequests
 )
@@ -27,11 +40,14 @@ type Doubt struct {
 	Kind  DoubtKind
 	Err   error
 	Gap   string
+	Asked string
+	Text  string
 	Where page.Place
 }
 
 // doubt says why the outcome of a page that a browser opened can't be relied on, nil where it can.
-func doubt(b *useragent.Browser, v *document.View, outcome Outcome) *Doubt {
+func doubt(b *useragent.Browser, v, reference *document.View, o *PageOutcome) *Doubt {
+	outcome := o.Outcome
 	switch {
 	case len(b.Exhausted()) > 0:
 		return &Doubt{Kind: DoubtStopped, Err: b.Exhausted()[0]}
@@ -45,6 +61,29 @@ func doubt(b *useragent.Browser, v *document.View, outcome Outcome) *Doubt {
 		return &Doubt{Kind: DoubtDrawn}
 	case len(v.Unread) > 0:
 		return &Doubt{Kind: DoubtRequests, Where: v.Unread[0]}
+	case outcome != Whole && (outcome != Partial || slices.ContainsFunc(o.Missing, func(l *document.Load) bool {
+		return !l.Anyway
+	})):
+		return nil
+	}
+	return undetermined(v, reference)
+}
+
+// undetermined says why what a page draws is not known although nothing stands against it, nil where it is known.
+func undetermined(v, reference *document.View) *Doubt {
+	for _, l := range reference.Loads {
+		byScript := l.Runs && (l.Destination == request.Data || l.Destination == request.Script)
+		own := weburl.OriginOf(l.URL) == weburl.OriginOf(reference.FinalURL)
+		switch {
+		case !byScript:
+		case l.Missing && own && l.Why.Kind == fetch.BadStatus && !reference.HostKnows(l.URL):
+			return &Doubt{Kind: DoubtServer, Asked: l.URL}
+		case l.Unknown && l.Done && !l.Missing:
+			return &Doubt{Kind: DoubtElsewhere, Asked: l.URL}
+		}
+	}
+	if v.ShowsNothing() {
+		return &Doubt{Kind: DoubtNothing}
 	}
 	return nil
 }

@@ -49,6 +49,7 @@ func (d *embedded) Reload(tab string, pastWorker bool) {
 func (d *embedded) rest() {
 	d.b.Settle()
 	for _, t := range d.tabs {
+		t.Take()
 		t.View.Controlled = t.IsControlled()
 	}
 }
@@ -108,6 +109,7 @@ func (d *embedded) SetCookie(name, value string) { d.b.SetCookie(d.hosts[0].Orig
 func (d *embedded) Wait(t time.Duration) {
 	d.b.Pass(t)
 	for _, t := range d.tabs {
+		t.Take()
 		t.View.Controlled = t.IsControlled()
 	}
 }
@@ -130,7 +132,12 @@ func (d *embedded) Judge(tab string) *PageOutcome {
 	plain := useragent.New(d.ctx, d.hosts, o)
 	defer plain.Close()
 	plain.CopyCookies(d.b)
-	return judge(d.b, v, plain.Open(v.URL, nil).View)
+	outcome := judge(d.b, v, plain.Open(v.URL, nil).View)
+	if len(outcome.Lacks) > 0 {
+		plain.Pass(laterBy)
+		outcome.settleDrawn(plain.Open(v.URL, nil).View)
+	}
+	return outcome
 }
 
 func (d *embedded) Profile() Profile {

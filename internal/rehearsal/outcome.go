@@ -36,6 +36,10 @@ type PageOutcome struct {
 	ShownFrom string
 	// Reason says why a page is lost or stuck.
 	Reason fetch.Failure
+	// View is what was shown.
+	View *document.View
+	// Lacks is what the page draws online and did not draw here, nil where nothing is lost.
+	Lacks []string
 	// Doubt says why the outcome can't be relied on, nil where it can.
 	Doubt *Doubt
 }
@@ -44,14 +48,17 @@ type PageOutcome struct {
 // without any worker.
 func judge(b *useragent.Browser, v, reference *document.View) *PageOutcome {
 	o := outcomeOf(v, reference)
-	o.Doubt = doubt(b, v, o.Outcome)
+	if o.Outcome == Whole || o.Outcome == Partial {
+		o.Lacks = undrawn(v, reference)
+	}
+	o.Doubt = doubt(b, v, reference, o)
 	return o
 }
 
 // outcomeOf names the outcome of a view; reference is the same page online without any worker.
 func outcomeOf(v, reference *document.View) *PageOutcome {
 	o := &PageOutcome{Status: v.Status, Title: v.Title, AnsweredBy: v.Source, Loads: v.Loads, Elapsed: v.Elapsed,
-		Reason: v.Reason}
+		Reason: v.Reason, View: v}
 	if v.Response != nil {
 		o.ShownFrom = v.Response.Key
 	}

@@ -7,6 +7,7 @@ import (
 	"runtime"
 	"slices"
 	"sync"
+	"time"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
@@ -33,6 +34,10 @@ type Rehearsal struct {
 	Asks map[string][]string
 	// ReadScripts has page scripts read rather than run.
 	ReadScripts bool
+	// HostKnows, if set, says whether a host's settings tell how it answers at a URL; see useragent.Options.
+	HostKnows func(url string) bool
+	// OneProfile has pages tried one after the other in one profile, rather than each in a branch of its own.
+	OneProfile bool
 	// HTTPCache switches the browser's HTTP cache on.
 	HTTPCache bool
 	// Steps, if set, bounds what scripts compute without a pause, in steps; else script.TurnSteps.
@@ -80,7 +85,7 @@ type Result struct {
 // options are those of the browsers that the rehearsal runs on.
 func (r *Rehearsal) options() useragent.Options {
 	return useragent.Options{Kind: r.Kind, Reader: r.Reader, Present: r.Present, Asks: r.Asks, HTTPCache: r.HTTPCache,
-		Steps: r.Steps, ReadScripts: r.ReadScripts}
+		Steps: r.Steps, ReadScripts: r.ReadScripts, HostKnows: r.HostKnows}
 }
 
 // browser gives a fresh browser as the rehearsal asks for.
@@ -152,6 +157,7 @@ func (r *Rehearsal) visit(ctx context.Context, b *useragent.Browser, stop bool) 
 		}
 		tab = b.Open(url, tab)
 		b.Settle()
+		tab.Take()
 		tab.View.Controlled = tab.IsControlled()
 		views = append(views, tab.View)
 	}
@@ -168,6 +174,9 @@ func (r *Rehearsal) visit(ctx context.Context, b *useragent.Browser, stop bool) 
 // try opens the pages under the conditions, as many at a time as there are processors.
 func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) error {
 	out.Pages = make([]*PageResult, len(r.Pages))
+	if r.OneProfile {
+		return r.tryInOneProfile(ctx, b, out)
+	}
 	// They go in waves that grow, and what one wave exhausted lowers the limits of the next: a site that loops without
 	// end on every page is soon told, and the result depends on nothing but the site.
 	done, exhausted := 0, len(b.Exhausted())
@@ -229,7 +238,65 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 		wait.Wait()
 		exhausted += wave
 	}
+	if ctx.Err() == nil {
+		r.settleDrawn(b, out)
+	}
 	return ctx.Err()
+}
+
+// tryInOneProfile opens the pages one after the other, for each condition in a branch that all pages share.
+func (r *Rehearsal) tryInOneProfile(ctx context.Context, b *useragent.Browser, out *Result) error {
+	for i, url := range r.Pages {
+		out.Pages[i] = &PageResult{URL: url, Under: map[string]*PageOutcome{}}
+	}
+	for _, c := range r.Conditions {
+		branch := b.Branch()
+		branch.SetCondition(c)
+		branch.SetForeground()
+		for i, url := range r.Pages {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			reference := r.reference(ctx, url, branch)
+			out.Pages[i].Title, out.Pages[i].Status = reference.Title, reference.Status
+			tab := branch.Open(url, nil)
+			out.Pages[i].Under[c.Name] = judge(branch, tab.View, reference.View)
+			branch.CloseTab(tab)
+			branch.Settle()
+			branch.StopWorkers()
+		}
+		for _, g := range branch.Gaps() {
+			if !slices.Contains(out.Gaps, g) {
+				out.Gaps = append(out.Gaps, g)
+			}
+		}
+		branch.Close()
+	}
+	r.settleDrawn(b, out)
+	return ctx.Err()
+}
+
+// laterBy is how much later a page is opened once more to see what of it changes from load to load, more than the
+// minute in which most clocks on pages move on.
+const laterBy = 61 * time.Second
+
+// settleDrawn opens those pages once more that draw less under a condition than online.
+func (r *Rehearsal) settleDrawn(b *useragent.Browser, out *Result) {
+	for _, p := range out.Pages {
+		var again *document.View
+		for _, o := range p.Under {
+			if len(o.Lacks) == 0 {
+				continue
+			}
+			if again == nil {
+				branch := b.Branch()
+				branch.Pass(laterBy)
+				again = branch.Open(p.URL, nil).View
+				branch.Close()
+			}
+			o.settleDrawn(again)
+		}
+	}
 }
 
 func (r *Rehearsal) page(ctx context.Context, url string, branches []*useragent.Browser) *PageResult {

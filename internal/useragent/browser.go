@@ -42,6 +42,8 @@ type Options struct {
 	WithoutWorkers bool
 	// ReadScripts has page scripts read rather than run.
 	ReadScripts bool
+	// HostKnows, if set, says whether a host's settings tell how it answers at a URL; see document.Options.
+	HostKnows func(url string) bool
 	// ScriptsOnly leaves away all that pages ask for but their scripts.
 	ScriptsOnly bool
 }
@@ -85,7 +87,7 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 	b.workers.ClassicOnly = b.kind.lacks(moduleWorkers)
 	b.windows = &document.Windows{Workers: b.workers, Options: document.Options{
 		Reader: cmp.Or(o.Reader, &page.Reader{}), Present: o.Present, Asks: o.Asks, UpdateDelay: b.kind.UpdateDelay,
-		WithoutWorkers: o.WithoutWorkers, ScriptsOnly: o.ScriptsOnly,
+		WithoutWorkers: o.WithoutWorkers, ScriptsOnly: o.ScriptsOnly, HostKnows: o.HostKnows,
 	}}
 	b.workers.Windows = b.windows
 	b.runScripts(!o.ReadScripts)

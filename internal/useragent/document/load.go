@@ -25,6 +25,8 @@ type Load struct {
 	// Refused says that it came and is not taken for what it should be, because of its media type or its content.
 	Refused bool
 	Why     fetch.Failure
+	// Unknown says that the answer came from a host of which only the address is known.
+	Unknown bool
 	// Done is false while no answer has come.
 	Done bool
 	// Anyway tells of a missing load that it fails online and without a worker too.
@@ -40,6 +42,9 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 		}
 	}
 	c.document, c.styles.sheets, c.settings.policy = d, map[string]*page.Style{}, csp.Parse(c.URL, policies)
+	if c.parent == nil {
+		c.view.styles = c.styles.sheets
+	}
 	if c.response != nil {
 		c.settings.embedder = site.Essence(c.response.Actual().Get("cross-origin-embedder-policy"))
 	}
@@ -217,7 +222,8 @@ func (w *Windows) judge(_ *window, l *Load, resp *fetch.Response, how fetch.Answ
 	essence := site.Essence(contentType)
 	nosniff := strings.EqualFold(strings.TrimSpace(actual.Get("x-content-type-options")), "nosniff")
 	switch {
-	case actual.Unknown: // nothing can be said of its type or content
+	case actual.Unknown:
+		l.Unknown = true // nothing can be said of its type or content
 	case actual.Status >= 400:
 		l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: actual.Status}
 		return false
@@ -312,6 +318,7 @@ func (w *Windows) loadFrame(c *window, l *Load, depth int) {
 	w.navigate(inner, l.URL, 0, func(resp *fetch.Response, g *serviceworker.Registration, reason fetch.Failure) {
 		c.top().pending--
 		l.Done = true
+		c.top().asked = append(c.top().asked, inner.asked...)
 		if resp == nil {
 			l.Missing, l.Why = true, reason
 			return

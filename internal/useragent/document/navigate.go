@@ -47,6 +47,15 @@ type View struct {
 	Unread []page.Place
 	// ScriptsDraw tells that one of its scripts may have put something on it.
 	ScriptsDraw bool
+	// Drawn says how far its scripts were run, Documents how many documents its tab has loaded, Asked what these asked for
+	// on their own origin; see Tab.Take.
+	Drawn     Drawn
+	Documents int
+	Asked     []string
+
+	reader    *page.Reader
+	hostKnows func(url string) bool
+	styles    map[string]*page.Style
 }
 
 // Missing lists the URLs that the page asked for and did not get, without what is fetched in the background.
@@ -78,6 +87,12 @@ func (w *Windows) open(url string, tab *Tab, mode string) *Tab {
 		tab = &Tab{}
 		w.tabs = append(w.tabs, tab)
 	}
+	if tab.hops == 0 {
+		tab.trail, tab.moved = nil, 0
+	}
+	if w.withinDocument(tab, url, mode) {
+		return tab
+	}
 	start := w.clock().Now
 	done := false
 	c := w.startNavigation(url, tab, mode, func() { done = true })
@@ -108,7 +123,23 @@ func (w *Windows) open(url string, tab *Tab, mode string) *Tab {
 	}
 	v.Elapsed = w.clock().Now - start
 	v.Controlled = c.Controller != nil
+	tab.Take()
 	return tab
+}
+
+// withinDocument goes to another fragment of the page that a tab shows, if that is all that a URL asks for (HTML,
+// 7.4.2.3.3).
+func (w *Windows) withinDocument(tab *Tab, url, mode string) bool {
+	c := tab.window
+	if c == nil || c.Closed || !c.runs() || mode != "" || !strings.Contains(url, "#") ||
+		weburl.WithoutFragment(url) != weburl.WithoutFragment(c.URL) {
+		return false
+	}
+	c.view.Loads = nil
+	c.command("navigateTo", url)
+	c.draw()
+	tab.Take()
+	return true
 }
 
 // immediateRefresh is how long a page that is about to send its visitor on counts as on its way; one that stays longer
@@ -164,6 +195,7 @@ func (w *Windows) show(tab *Tab, c *window) {
 	if old != nil && old != c {
 		old.end()
 	}
+	tab.trail = append(tab.trail, c)
 	tab.window, tab.View = c, c.view
 	if old != nil && old != c {
 		w.Workers.HandleServiceWorkerClientUnload(old.Client)
@@ -174,8 +206,9 @@ func (w *Windows) show(tab *Tab, c *window) {
 type Tab struct {
 	*View
 	window *window
-	hops   int // pages that sent it on
-	moved  int // navigations by scripts
+	hops   int       // pages that sent it on
+	moved  int       // navigations by scripts
+	trail  []*window // that it has shown since it was last sent somewhere
 }
 
 // CloseTab closes a tab.
@@ -209,6 +242,7 @@ func (w *Windows) navigate(c *window, url string, hops int,
 		req.Referrer = c.referrer
 	}
 	req.Client.Origin = weburl.OriginOf(url)
+	c.asked = append(c.asked, req.URL)
 	var g *serviceworker.Registration
 	if !c.settings.sandboxed {
 		g = w.Workers.MatchServiceWorkerRegistration(req.URL)

@@ -26,6 +26,8 @@ type Realm interface {
 	// Finish lets go of what is under way, Close gives back what it holds.
 	Finish()
 	Close()
+	// Turns is how many tasks its scripts have had.
+	Turns() int
 	// What workers tell pages; see serviceworker.Window.
 	PostMessage(from *serviceworker.Worker, m serviceworker.Message)
 	WorkerChanged(w *serviceworker.Worker)
@@ -588,8 +590,6 @@ func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
 	c.pending++
 	s := c.scripts
 	s.fetching++
-	// Asking for the page itself is how it finds out whether it can be had again.
-	l.Background = l.URL == weburl.WithoutFragment(c.URL)
 	c.fetch(req, func(resp *fetch.Response, how fetch.Answerer) {
 		c.pending--
 		s.fetching--
@@ -599,6 +599,7 @@ func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
 		} else {
 			actual := resp.Actual()
 			l.Status, l.Source, l.Bytes = actual.Status, resp.Source, fetch.BodyLen(actual.Body)
+			l.Unknown = actual.Unknown
 			if actual.Status >= 400 && !actual.Unknown {
 				l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: actual.Status}
 			}
@@ -783,11 +784,21 @@ func (c *window) draw() {
 	if c.Closed {
 		return
 	}
-	var drawn struct{ HTML, Title, Rules string }
+	c.takeOver()
+}
+
+// takeOver takes over the document as the page's scripts have left it.
+func (c *window) takeOver() {
+	w, s := c.in, c.scripts
+	if s == nil || c.Closed || c.turns == s.realm.Turns() {
+		return
+	}
+	var drawn struct{ HTML, Title string }
 	text, _ := c.command("snapshot").(string)
 	if json.Unmarshal([]byte(text), &drawn) != nil {
 		return
 	}
+	c.turns = s.realm.Turns()
 	d := w.Reader.Document(c.URL, "text/html;charset=utf-8", []byte(drawn.HTML))
 	c.document, c.view.Document, c.view.Title, c.view.FinalURL = d, d, drawn.Title, c.URL
 	w.style(c)

@@ -33,6 +33,10 @@ type window struct {
 	controlledAtLoad bool
 	// mode is the cache mode of its requests: forceReload, or "".
 	mode string
+	// asked are the addresses that its own document was asked for at.
+	asked []string
+	// turns is how many tasks its scripts had had when its document was last taken over.
+	turns int
 	// referrer is what its document is asked for with.
 	referrer string
 }
@@ -69,6 +73,7 @@ func (w *Windows) newWindow(url string) *window {
 			URL: url}, in: w, seen: map[string]*Load{}, view: &View{URL: url},
 	}
 	c.Window = c
+	c.view.reader, c.view.styles, c.view.hostKnows = w.Reader, c.styles.sheets, w.HostKnows
 	return c
 }
 

@@ -29,6 +29,9 @@ type Options struct {
 	WithoutWorkers bool
 	// ScriptsOnly leaves away all that pages ask for but their scripts.
 	ScriptsOnly bool
+	// HostKnows, if set, says whether the host's settings tell how it answers at a URL; without it a host is taken at its
+	// word.
+	HostKnows func(url string) bool
 	// Foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.
 	Foreground bool
 }

@@ -68,7 +68,6 @@ var pageOperations = operations{
 		return nil, nil
 	}),
 	"document.close": plain(func(*Realm, arguments) (any, error) { return nil, nil }),
-	"innerText":      plain(func(*Realm, arguments) (any, error) { return nil, nil }),
 	"styled":         touching(func(*Realm, arguments) (any, error) { return nil, nil }),
 	"meta":           touching(func(*Realm, arguments) (any, error) { return nil, nil }),
 	"base":           touching(func(*Realm, arguments) (any, error) { return nil, nil }),

@@ -20,7 +20,6 @@ import (
 	"tachyform/internal/weburl"
 )
 
-
 // Platform is what the realms of a browser stand on.
 type Platform struct {
 	Workers *serviceworker.Container
@@ -57,6 +56,7 @@ type Realm struct {
 	clicked     bool        // a click on a notification is handled
 	touchedHost bool        // the script asked for something that lives outside of the engine
 	snapshot    *warmEngine // set when the engine can be put back to where the script had just run
+	turns       int         // tasks so far
 	stopped     error       // why the realm may not run any more
 }
 
@@ -151,6 +151,7 @@ func (r *Realm) runTask(op string, args ...any) (any, error) {
 	if r.stopped != nil {
 		return nil, r.stopped
 	}
+	r.turns++
 	r.Bound(r.p.Bounds.now.steps, r.p.Bounds.now.patience)
 	v, err := r.Call(append([]any{op}, args...)...)
 	r.p.clock().Spent += turnSteps + int64(r.Used())

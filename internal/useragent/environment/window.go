@@ -88,6 +88,9 @@ func (r *Realm) Command(name string, args ...any) (any, error) {
 	return v, err
 }
 
+// Turns is how many tasks the scripts have had.
+func (r *Realm) Turns() int { return r.turns }
+
 // Stop says why the scripts may not go on, nil while they may.
 func (r *Realm) Stop() error { return r.stopped }
 

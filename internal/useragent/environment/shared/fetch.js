@@ -5,7 +5,7 @@ import { call } from './host.js';
 import { onAbort } from './abort.js';
 import { deferred, errorStream, stateOfStream } from './readablestream.js';
 import { bodyOf, fetchSignal } from './body.js';
-import { Request, requestJSON, requestState, sendable } from './request.js';
+import { Request, requestJSON, requestState, sendableRequest } from './request.js';
 import { responseFrom } from './response.js';
 
 export async function performFetch(input, init, count) {
@@ -20,7 +20,7 @@ export async function performFetch(input, init, count) {
   const from = requestState.get(input);
   if (from && from.mode === 'navigate' && init === undefined) requestState.get(request).mode = 'navigate';
   const body = bodyOf.get(request);
-  const answer = body ? then(sendable(request), (json) => call('fetch', json)) : call('fetch', requestJSON(request));
+  const answer = body ? then(sendableRequest(request), (json) => call('fetch', json)) : call('fetch', requestJSON(request));
   if (!signal) return responseFrom(await answer);
   const canceled = deferred();
   onAbort(signal, canceled.reject);

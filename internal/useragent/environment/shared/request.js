@@ -154,7 +154,7 @@ export function requestFrom(data, guard = 'immutable') {
   return request;
 }
 // A request as the host takes it. A body that is a stream has to be read first.
-export async function sendable(request) {
+export async function sendableRequest(request) {
   const body = bodyOf.get(request);
   const handle = body ? await consume(request) : 0;
   return requestJSON(request, handle);

@@ -379,12 +379,12 @@ extendInterface(Element, {
   },
 });
 extendInterface(Text, { get assignedSlot() { return slotFor(this); } });
-const slotFor = (node) => {
+const slotFor = (late.slotFor = (node) => {
   const root = isElement(node.$p) ? node.$p.$root : null;
   if (!root) return null;
   const name = node.$t === ELEMENT ? getAttr(node, 'slot') ?? '' : '';
   return [...descendants(root)].find((n) => isHTML(n, 'slot') && (getAttr(n, 'name') ?? '') === name) ?? null;
-};
+});
 function assignedNodes(slot, flatten) {
   const root = rootOf(slot);
   if (!root.$shadow) return flatten ? [...children(slot)] : [];

@@ -17,7 +17,7 @@ import {
   onAttribute, onCloned, onRemoved, preInsert, protoFor, remove, replace, replaceAll, replaceAllWithText, setAttr,
   textOf,
 } from './nodes.js';
-import { contentOf, onParsed, serializeNode } from './parsing.js';
+import { contentOf, onParsed } from './parsing.js';
 import { isDisabled, states } from './selectors.js';
 
 const illegal = () => new TypeError('Illegal constructor');
@@ -28,7 +28,7 @@ export class HTMLElement extends Element {
     return constructing.html(new.target);
   }
   get innerText() {
-    return host('innerText', serializeNode(this)) ?? textOf(this);
+    return late.renderedText(this);
   }
   set innerText(text) {
     const fragment = makeFragment(this.$d);

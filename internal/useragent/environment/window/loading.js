@@ -14,10 +14,11 @@ import { documentURL, startHistory } from './navigation.js';
 import { current } from './node.js';
 import {
   ELEMENT, FRAGMENT, HTML, changes, children, descendants, getAttr, hasAttr, insert, isConnected, isElement, isHTML,
-  isText, onAttribute, onChildren, onInserted, remove, rootOf, textOf,
+  isText, late, onAttribute, onChildren, onInserted, remove, rootOf, textOf,
 } from './nodes.js';
 import { contentOf, nodeFrom, onParsed, serializeChildren, serializeNode } from './parsing.js';
 import { query } from './selectors.js';
+import { addedRules } from './styles.js';
 import { PageTransitionEvent } from './uievents.js';
 
 const numbers = new Map(); // elements that the browser waits for, by number
@@ -225,9 +226,11 @@ commands.fireAt = (target, type, bubbles) => {
   fire(target === 'window' ? global : current.document, trusted(type === 'pageshow' || type === 'pagehide' ? new PageTransitionEvent(type, {}) : new Event(type, { bubbles, cancelable: type === 'beforeunload' })));
 };
 commands.snapshot = () => {
-  const out = [];
-  for (const e of descendants(current.document)) if (isHTML(e, 'style') && e.$rules) out.push(e.$rules.join('\n'));
-  return toJSON({ html: serializeNode(current.document), title: current.document.title, rules: out.join('\n') });
+  // What stands in a host of shadows and in none of its slots is not shown.
+  const shown = (node, parent) => !parent.$root || (node.$t !== ELEMENT && !isText(node)) || late.slotFor(node) !== null;
+  const rules = addedRules(current.document);
+  const html = serializeNode(current.document, shown);
+  return toJSON({ html: rules ? `${html}<style>${rules}</style>` : html, title: current.document.title });
 };
 commands.click = (selector, text) => {
   const list = selector ? query(current.document, selector, true) : [...descendants(current.document)].filter((e) => e.$t === ELEMENT && ['a', 'button', 'input', 'summary', 'label'].includes(e.$name) && (textOf(e).trim() === text || getAttr(e, 'value') === text));

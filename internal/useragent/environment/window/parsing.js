@@ -63,14 +63,15 @@ const RAW = new Set(['style', 'script', 'xmp', 'iframe', 'noembed', 'noframes', 
 const escapeText = (s) => s.replace(/[&<>\u00a0]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '\u00a0': '&nbsp;' })[c]);
 const escapeValue = (s) => s.replace(/[&"<>\u00a0]/g, (c) => ({ '&': '&amp;', '"': '&quot;', '<': '&lt;', '>': '&gt;', '\u00a0': '&nbsp;' })[c]);
 const attributeName = (x) => (x.ns === XML ? `xml:${x.local}` : x.ns === XMLNS ? (x.local === 'xmlns' ? 'xmlns' : `xmlns:${x.local}`) : x.ns === XLINK ? `xlink:${x.local}` : x.name);
-export function serializeChildren(node) {
+// keep, if given, says of each node whether it is taken along.
+export function serializeChildren(node, keep = null) {
   if (node.$t === ELEMENT && node.$ns === HTML && VOID.has(node.$name)) return '';
   const top = isHTML(node, 'template') ? contentOf(node) : node;
   let out = '';
-  for (let c = top.$f; c; c = c.$n) out += serializeNode(c);
+  for (let c = top.$f; c; c = c.$n) if (!keep || keep(c, node)) out += serializeNode(c, keep);
   return out;
 }
-export function serializeNode(n) {
+export function serializeNode(n, keep = null) {
   switch (n.$t) {
     case ELEMENT: {
       const name = n.$ns === HTML || n.$ns === SVG || n.$ns === MATHML ? n.$name : qualifiedName(n);
@@ -78,14 +79,14 @@ export function serializeNode(n) {
       for (const x of n.$a ?? []) out += ` ${attributeName(x)}="${escapeValue(x.value)}"`;
       out += '>';
       if (n.$ns === HTML && VOID.has(n.$name)) return out;
-      return `${out}${serializeChildren(n)}</${name}>`;
+      return `${out}${serializeChildren(n, keep)}</${name}>`;
     }
     case TEXT: return n.$p && n.$p.$t === ELEMENT && n.$p.$ns === HTML && RAW.has(n.$p.$name) ? n.$data : escapeText(n.$data);
     case COMMENT: return `<!--${n.$data}-->`;
     case INSTRUCTION: return `<?${n.$target} ${n.$data}>`;
     case DOCTYPE: return `<!DOCTYPE ${n.$name}>`;
     case CDATA: return n.$data;
-    default: return serializeChildren(n);
+    default: return serializeChildren(n, keep);
   }
 }
 // XML serialization, for trees without prefixes that would have to be invented.

@@ -13,8 +13,7 @@ import {
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
 import { deserialize, serialize } from '../shared/structuredclone.js';
-import { received } from '../shared/messaging.js';
-import { sendable } from '../shared/request.js';
+import { received, sendable } from '../shared/messaging.js';
 import { current } from './node.js';
 import { error } from './nodes.js';
 

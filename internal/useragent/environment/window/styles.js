@@ -449,4 +449,15 @@ export const CSS = {
   registerProperty() {},
 };
 
+// Rules that scripts put into sheets, which no element's text has.
+export function addedRules(root) {
+  const out = [];
+  for (const sheet of sheetsOf(root)) {
+    const { owner } = sheetOf.get(sheet);
+    if (owner?.$rules) out.push(...owner.$rules);
+  }
+  for (const sheet of adoptedOf(root)) out.push(...sheetOf.get(sheet).rules.map((r) => r.text));
+  return out.join('\n');
+}
+
 assign(late, { styleOf, displayOf });

@@ -7,6 +7,7 @@ import './htmlelements.js';
 import './forms.js';
 import './parsing.js';
 import './styles.js';
+import './renderedtext.js';
 import './customelements.js';
 import './ranges.js';
 import './mutationobserver.js';

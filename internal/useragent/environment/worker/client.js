@@ -6,7 +6,7 @@ import { call, callFor, rejecting } from '../shared/host.js';
 import { baseURL } from '../shared/settings.js';
 import { parsedURL } from '../shared/url.js';
 import { serialize } from '../shared/structuredclone.js';
-import { sendable } from '../shared/request.js';
+import { sendable } from '../shared/messaging.js';
 
 export class Client {
   #info;

@@ -1,0 +1,72 @@
+// HTML, 3.2.7: innerText, the text of an element as it is rendered.
+
+import { assign } from '../shared/primordials.js';
+import { HTML, SVG, children, hasAttr, isConnected, isElement, isHTML, isText, late, textOf } from './nodes.js';
+import { computed, displayOf } from './styles.js';
+
+const REPLACED = new Set(['iframe', 'video', 'audio', 'canvas', 'object', 'textarea', 'input', 'img', 'embed', 'meter', 'progress', 'frameset']);
+const SHOWN_SVG = new Set(['svg', 'g', 'a', 'text', 'tspan', 'textPath', 'switch', 'foreignObject']);
+const isRendered = (e) => {
+  for (let n = e; isElement(n); n = n.$p) if (displayOf(n) === 'none') return false;
+  return isConnected(e);
+};
+// "get the text steps".
+function renderedText(e) {
+  if (!isRendered(e) || displayOf(e) === 'contents') return textOf(e);
+  const items = []; // texts, and numbers of line breaks that are required
+  for (const c of children(e)) collect(c, items);
+  let out = '';
+  let breaks = 0;
+  for (const item of items) {
+    if (typeof item === 'number') breaks = Math.max(breaks, item);
+    else {
+      const text = out === '' || /\s$/.test(out) || breaks ? item.replace(/^ /, '') : item;
+      if (text === '') continue;
+      if (breaks && out !== '') out = `${out.replace(/ $/, '')}${'\n'.repeat(breaks)}`;
+      breaks = 0;
+      out += text;
+    }
+  }
+  return out.replace(/ (?=\n|$)/g, '');
+}
+const TRANSFORMS = {
+  uppercase: (t) => t.toUpperCase(),
+  lowercase: (t) => t.toLowerCase(),
+  capitalize: (t) => t.replace(/(^|[\s\-/("])(\p{L})/gu, (_, before, letter) => before + letter.toUpperCase()),
+};
+// "rendered text collection steps".
+function collect(node, items) {
+  if (isText(node)) {
+    const e = node.$p;
+    if (!isElement(e) || computed(e, 'visibility') !== 'visible') return;
+    const space = computed(e, 'white-space');
+    const text = space.startsWith('pre') || space === 'break-spaces' ? node.$data : node.$data.replace(/[\t\n\r ]+/g, ' ');
+    if (text) items.push((TRANSFORMS[computed(e, 'text-transform')] ?? ((t) => t))(text));
+    return;
+  }
+  if (!isElement(node)) return;
+  const name = node.$name;
+  if ((node.$ns === HTML && REPLACED.has(name)) || (node.$ns === SVG && !SHOWN_SVG.has(name))) return;
+  const display = displayOf(node);
+  if (display === 'none') return;
+  if (isHTML(node, 'br')) return void items.push('\n');
+  const block = /^(block|flex|grid|list-item|table|flow-root|table-caption)$/.test(display);
+  const around = isHTML(node, 'p') ? 2 : 1;
+  if (block) items.push(around);
+  const closed = isHTML(node, 'details') && !hasAttr(node, 'open');
+  let summary = false;
+  for (const c of children(node)) {
+    if (closed && (summary || !isHTML(c, 'summary'))) continue;
+    summary = true;
+    collect(c, items);
+  }
+  if (display === 'table-cell' && followedBy(node, 'table-cell')) items.push('\t');
+  if (display === 'table-row' && followedBy(node, 'table-row')) items.push('\n');
+  if (block) items.push(around);
+}
+function followedBy(node, display) {
+  for (let n = node.$n; n; n = n.$n) if (isElement(n) && displayOf(n) === display) return true;
+  return false;
+}
+
+assign(late, { renderedText, isRendered });
