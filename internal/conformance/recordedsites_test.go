@@ -34,11 +34,22 @@ func sitesDir(t *testing.T) string {
 	return dir
 }
 
+// appsDir is where sites lie that frameworks built, recorded alike.
+func appsDir() string {
+	if dir := os.Getenv("TACHYFORM_APPS"); dir != "" {
+		return dir
+	}
+	return "../../../shared/apps"
+}
+
 func TestRecordedSites(t *testing.T) {
 	dir := sitesDir(t)
 	cases, err := filepath.Glob(filepath.Join(dir, "*", "case.json"))
 	require.NoError(t, err)
 	require.NotEmpty(t, cases)
+	apps, err := filepath.Glob(filepath.Join(appsDir(), "*", "case.json"))
+	require.NoError(t, err)
+	cases = append(cases, apps...)
 	pages, agreed, unknown := 0, 0, 0
 	var drawn, visited tallyOfDrawn
 	for _, path := range cases {

@@ -134,6 +134,9 @@ func Load(folder string, expected any) (*Case, []site.Host, error) {
 	if len(c.Visit) == 0 {
 		c.Visit = []string{c.Entry}
 	}
+	if c.Base == "" {
+		c.Base = "/"
+	}
 	main, err := openFolder(filepath.Join(folder, "site"), Origin, c.Base, c.hosting())
 	if err != nil {
 		return nil, nil, err

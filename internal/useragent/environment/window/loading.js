@@ -14,7 +14,7 @@ import { documentURL, startHistory } from './navigation.js';
 import { current } from './node.js';
 import {
   ELEMENT, FRAGMENT, HTML, changes, children, descendants, getAttr, hasAttr, insert, isConnected, isElement, isHTML,
-  isText, late, onAttribute, onChildren, onInserted, remove, rootOf, textOf,
+  isText, late, onAdopted, onAttribute, onChildren, onCloned, onInserted, remove, rootOf, textOf,
 } from './nodes.js';
 import { contentOf, nodeFrom, onParsed, serializeChildren, serializeNode } from './parsing.js';
 import { query } from './selectors.js';
@@ -97,6 +97,15 @@ onInserted.push((node, connected) => {
 });
 onParsed.push((e) => {
   if (e.$name === 'img' && e.$ns === HTML && !parsing && e.$d === current.document && hasAttr(e, 'src')) ask(e);
+});
+const askForPictures = (node) => {
+  for (const e of [node, ...(node.$f ? descendants(node) : [])]) if (isHTML(e, 'img') && hasAttr(e, 'src') && !e.$loading && e.$loaded === undefined) ask(e);
+};
+onAdopted.push((node, old, document) => {
+  if (document === current.document) askForPictures(node);
+});
+onCloned.push((node, copy, deep, document) => {
+  if (document === current.document && isHTML(copy, 'img') && hasAttr(copy, 'src')) ask(copy);
 });
 onAttribute.push((e, name, old, value) => {
   if (e.$ns !== HTML || value === null || parsing) return;
