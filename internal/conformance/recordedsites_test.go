@@ -159,7 +159,7 @@ func TestRecordedSites(t *testing.T) {
 	t.Logf("offline outcomes agree on %d of %d pages; of %d more they are said not to be known", agreed, pages, unknown)
 	t.Logf("offline, %v", &drawn)
 	t.Logf("online, %v, requests %d", &visited, visited.requests)
-	require.GreaterOrEqual(t, agreed*100, pages*80, "what was reached before has to hold")
+	require.GreaterOrEqual(t, agreed*100, pages*98, "what was reached before has to hold")
 }
 
 // drawnRecord is what a real browser showed of a page once its scripts had run.
@@ -217,6 +217,7 @@ func TestRecordedUpdates(t *testing.T) {
 						Worker     struct{ Active, Waiting, Installing *string }
 						Caches     map[string][]string
 						Requested  []string
+						Settled    *bool
 					}
 				}
 				BrowserFetched []string
@@ -269,7 +270,8 @@ func TestRecordedUpdates(t *testing.T) {
 				}
 				v := s.View("")
 				var requested []string
-				if e.Step != "offline" {
+				unsettled := e.Settled != nil && !*e.Settled // what was asked for by then is chance
+				if e.Step != "offline" && !unsettled {
 					for _, h := range happened {
 						if u := strings.TrimPrefix(h.String(), recorded.Origin); h.Kind == account.EventNetwork &&
 							!slices.Contains(want.BrowserFetched, h.URL) {
@@ -312,7 +314,7 @@ func TestRecordedUpdates(t *testing.T) {
 		})
 	}
 	t.Logf("steps agree: %d of %d", agreed, steps)
-	require.GreaterOrEqual(t, agreed*100, steps*64, "what was reached before has to hold")
+	require.GreaterOrEqual(t, agreed*100, steps*96, "what was reached before has to hold")
 }
 
 func without(list, drop []string) []string {

@@ -34,6 +34,8 @@ type Reference struct {
 	AfterChange bool
 	// Sandboxed tells that a frame is kept apart from its origin, so that no worker answers for it.
 	Sandboxed bool
+	// Scriptless tells that scripts of a frame do not run.
+	Scriptless bool
 	// Module tells that a script is loaded as a module.
 	Module bool
 	// Background marks what the browser fetches on its own account or as a hint; a page is whole without it.

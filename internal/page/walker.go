@@ -253,13 +253,15 @@ func (w *walker) element(t Tag) {
 			Background: true})
 	case "iframe":
 		sandbox, boxed := t.Attr["sandbox"]
+		scriptless := boxed && !slices.Contains(strings.Fields(strings.ToLower(sandbox)), "allow-scripts")
 		boxed = boxed && !slices.Contains(strings.Fields(strings.ToLower(sandbox)), "allow-same-origin")
 		if text, inline := t.Attr["srcdoc"]; inline {
 			if !boxed {
 				w.written(text)
 			}
 		} else if t.Attr["src"] != "" && !strings.HasPrefix(t.Attr["src"], "about:") {
-			w.add(t, t.Attr["src"], Reference{Destination: request.Frame, Mode: request.Navigate, Credentials: "include", Sandboxed: boxed})
+			w.add(t, t.Attr["src"], Reference{Destination: request.Frame, Mode: request.Navigate, Credentials: "include",
+				Sandboxed: boxed, Scriptless: scriptless})
 		}
 	case "embed":
 		w.add(t, t.Attr["src"], Reference{Destination: request.Embed, Mode: request.Navigate, Credentials: "include"})

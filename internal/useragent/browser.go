@@ -123,7 +123,7 @@ func (b *Browser) runScripts(yes bool) {
 	}
 	b.windows.StartRealm = func(p *document.Page, s document.Settings) (document.Realm, error) {
 		return b.realms.StartWindow(p, environment.WindowSettings{HTML: true, Type: s.MediaType, Quirks: s.Quirks,
-			Charset: s.Charset, Referrer: s.Referrer})
+			Charset: s.Charset, Referrer: s.Referrer, Parent: s.Parent, Top: s.Top})
 	}
 }
 

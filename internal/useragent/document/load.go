@@ -148,13 +148,14 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 		w.moduleCame(c, l, nil, depth)
 		return
 	}
-	c.top().pending++
+	holder := c.holder()
+	holder.pending++
 	if ref.Destination == request.Style {
 		c.styles.pending++
 	}
 	req := c.createRequest(ref)
 	c.fetch(req, func(resp *fetch.Response, how fetch.Answerer) {
-		c.top().pending--
+		holder.pending--
 		w.processResponse(c, l, resp, how, depth)
 		c.tellLoaded(l, resp)
 		if l.Refused {
@@ -189,12 +190,14 @@ func (c *window) tellLoaded(l *Load, resp *fetch.Response) {
 		return
 	}
 	text := ""
-	if l.Destination == request.Style && !l.Missing && !l.Refused && resp.Actual().Body != nil {
+	if l.Destination == request.Style && !l.Missing && !l.Refused && resp != nil && resp.Actual().Body != nil {
 		data, _ := resp.Actual().Body.Bytes()
 		text = string(data)
 	}
 	c.in.clock().After(0, func() {
-		c.command("loaded", l.URL, string(l.Destination), !l.Missing && !l.Refused, text)
+		// Of a frame that could not be had, the browser's error page has loaded.
+		ok := !l.Missing && !l.Refused || l.Destination == request.Frame
+		c.command("loaded", l.URL, string(l.Destination), ok, text)
 	})
 }
 
@@ -306,17 +309,32 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 	}
 }
 
+// maxFrameDepth bounds how deep frames whose scripts run may stand in one another.
+const maxFrameDepth = 6
+
 // loadFrame opens a frame: a navigation of its own, in a client of its own.
 func (w *Windows) loadFrame(c *window, l *Load, depth int) {
 	inner := w.newWindow(l.URL)
 	inner.Frame, inner.referrer, inner.settings.sandboxed, inner.Opaque = true, c.URL, l.Sandboxed, l.Sandboxed
+	inner.settings.scriptless = l.Scriptless
+	c.frames = append(c.frames, inner)
 	if !c.settings.policy.Allows("iframe", l.URL, "") {
 		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
 		return
 	}
 	c.top().pending++
-	w.navigate(inner, l.URL, 0, func(resp *fetch.Response, g *serviceworker.Registration, reason fetch.Failure) {
+	shown := func() {
 		c.top().pending--
+		c.tellLoaded(l, nil)
+		c.settled()
+	}
+	w.navigate(inner, l.URL, 0, func(resp *fetch.Response, g *serviceworker.Registration, reason fetch.Failure) {
+		later := false
+		defer func() {
+			if !later {
+				shown()
+			}
+		}()
 		l.Done = true
 		c.top().asked = append(c.top().asked, inner.asked...)
 		if resp == nil {
@@ -342,6 +360,14 @@ func (w *Windows) loadFrame(c *window, l *Load, depth int) {
 				inner.Controller = g.Active
 			}
 			inner.view, inner.seen, inner.parent, inner.response = c.view, c.seen, c.top(), resp
+			if w.StartRealm != nil && !inner.settings.scriptless && hasScripts(text) && depth < maxFrameDepth {
+				later = true
+				inner.seen, inner.holds, inner.whenLoaded = map[string]*Load{}, c, shown
+				w.Workers.AddClient(inner.Client)
+				w.loadSubresources(inner, d, depth+1)
+				w.runDocument(inner, d, site.Essence(actual.Get("content-type")))
+				return
+			}
 			w.loadSubresources(inner, d, depth+1)
 		}
 	})

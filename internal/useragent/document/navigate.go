@@ -287,7 +287,7 @@ func (w *Windows) navigate(c *window, url string, hops int,
 	}
 	g.Active.HandleFetch(c.Client, req, received)
 	// The check for a new worker comes a little after each navigation in scope.
-	w.clock().After(w.UpdateDelay, func() { g.SoftUpdate() })
+	g.SoftUpdateLater(w.UpdateDelay)
 }
 
 // commit makes the response the client's document and starts all that it asks for.

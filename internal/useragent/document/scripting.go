@@ -41,6 +41,8 @@ type Start func(p *Page, s Settings) (Realm, error)
 type Settings struct {
 	MediaType, Charset, Referrer string
 	Quirks                       bool
+	// Parent and Top are the numbers of the windows around a frame, 0 for none.
+	Parent, Top int
 }
 
 // Page is a window as its realm knows it; see environment.Page.
@@ -93,8 +95,15 @@ func (w *Windows) runDocument(c *window, d *page.Document, mediaType string) {
 	nodes, quirks := markup.Nodes(d.Decoded())
 	s := &scripting{page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}}
 	var err error
-	if s.realm, err = w.StartRealm(s.page, Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks}); err != nil {
+	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.referrer}
+	if c.holds != nil {
+		settings.Parent, settings.Top = c.holds.ID, c.top().ID
+	}
+	if s.realm, err = w.StartRealm(s.page, settings); err != nil {
 		w.Workers.Account.Note(account.Note{Level: "error", Text: err.Error(), Where: c.URL})
+		if c.whenLoaded != nil {
+			c.whenLoaded()
+		}
 		return
 	}
 	c.scripts = s
@@ -414,6 +423,9 @@ func (c *window) settled() {
 		c.command("readyState", "complete")
 		c.command("fireAt", "window", "load", false)
 		c.command("fireAt", "window", "pageshow", false)
+		if c.whenLoaded != nil {
+			c.whenLoaded()
+		}
 		if p := c.in.Present; p != nil && !c.Frame && !c.view.Registers &&
 			weburl.OriginOf(c.URL) == weburl.OriginOf(p.Script) {
 			c.in.register(c, *p)
@@ -744,8 +756,9 @@ func (p *Page) AllowsInline(text, nonce string) bool {
 // SetAddress changes the address without a navigation.
 func (p *Page) SetAddress(url string) { p.c.URL = url }
 
-// maxNavigations bounds how often scripts send a tab on before its page counts as one that never comes to rest.
-const maxNavigations = 20
+// maxNavigations bounds how often scripts send a tab on: a tab that has loaded five documents in one step never comes
+// to rest.
+const maxNavigations = 4
 
 // Navigate leaves the page.
 func (p *Page) Navigate(url string, _ bool) {
@@ -764,6 +777,39 @@ func (p *Page) Reload() { p.Navigate(p.c.URL, true) }
 
 // Register is a call of navigator.serviceWorker.register.
 func (p *Page) Register(r page.Registration, done func(error)) { p.c.in.registerFor(p.c, r, done) }
+
+// Frame is the number of the window of a frame at an address, 0 for none.
+func (p *Page) Frame(url string) int {
+	for _, f := range p.c.frames {
+		if f.asked != nil && f.asked[0] == weburl.WithoutFragment(url) || f.URL == url {
+			return f.ID
+		}
+	}
+	return 0
+}
+
+// PostMessage gives another window a message.
+func (p *Page) PostMessage(window int, message, targetOrigin string) {
+	c := p.c
+	to := c.top().find(window)
+	if to == nil || targetOrigin != "*" && targetOrigin != to.origin() {
+		return
+	}
+	c.in.clock().After(0, func() { to.command("windowMessage", message, c.origin(), c.ID) })
+}
+
+// find gives the window of a number, among this one and its frames.
+func (c *window) find(id int) *window {
+	if c.ID == id {
+		return c
+	}
+	for _, f := range c.frames {
+		if found := f.find(id); found != nil {
+			return found
+		}
+	}
+	return nil
+}
 
 // Matches says whether a media query holds.
 func (p *Page) Matches(query string) bool { return p.c.in.Reader.Matches(query) }

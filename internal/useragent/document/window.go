@@ -17,7 +17,12 @@ type window struct {
 	in     *Windows
 	tab    *Tab    // that shows the page
 	parent *window // of a frame: the page it stands in
-	view   *View
+	// holds is the window that a frame whose scripts run stands in, frames are those that stand in this one.
+	holds  *window
+	frames []*window
+	// whenLoaded is told once a frame whose scripts run has loaded.
+	whenLoaded func()
+	view       *View
 
 	document *page.Document
 	response *fetch.Response // of the document
@@ -83,6 +88,14 @@ func (c *window) top() *window {
 		return c.parent
 	}
 	return c
+}
+
+// holder is the window that waits for a load of this one: itself, where its scripts run.
+func (c *window) holder() *window {
+	if c.runs() {
+		return c
+	}
+	return c.top()
 }
 
 // origin is that of the document, null when it is kept apart from its own.
@@ -176,8 +189,19 @@ func (c *window) end() {
 	if c.scripts == nil {
 		return
 	}
+	for _, f := range c.frames {
+		if f.runs() {
+			f.Closed = true
+			f.end()
+			c.in.Workers.HandleServiceWorkerClientUnload(f.Client)
+		}
+	}
+	c.frames = nil
 	realm := c.scripts.realm
 	c.scripts = nil
+	if realm == nil {
+		return
+	}
 	realm.Finish()
 	c.in.clock().After(0, realm.Close)
 	c.in.ending = append(c.in.ending, realm)

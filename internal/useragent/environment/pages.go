@@ -67,6 +67,11 @@ var pageOperations = operations{
 		r.p.account().Gap("sending a form by POST")
 		return nil, nil
 	}),
+	"frame.window": plain(func(r *Realm, args arguments) (any, error) { return float64(r.page.Frame(args.text(0))), nil }),
+	"window.post": touching(func(r *Realm, args arguments) (any, error) {
+		r.page.PostMessage(args.number(0), args.text(1), args.text(2))
+		return nil, nil
+	}),
 	"document.close": plain(func(*Realm, arguments) (any, error) { return nil, nil }),
 	"styled":         touching(func(*Realm, arguments) (any, error) { return nil, nil }),
 	"meta":           touching(func(*Realm, arguments) (any, error) { return nil, nil }),

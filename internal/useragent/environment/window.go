@@ -37,6 +37,9 @@ type Page interface {
 	SetAddress(url string)
 	Navigate(url string, replace bool)
 	Reload()
+	// Frame is the number of the window of a frame at an address, PostMessage gives another window a message.
+	Frame(url string) int
+	PostMessage(window int, message, targetOrigin string)
 	// Register is a call of navigator.serviceWorker.register.
 	Register(r page.Registration, done func(error))
 	// Matches says whether a media query holds, Text what a document shows as text.
@@ -54,6 +57,8 @@ type WindowSettings struct {
 	Charset      string
 	Referrer     string
 	HistoryItems int
+	// Parent and Top are the numbers of the windows around a frame, 0 for none.
+	Parent, Top int
 }
 
 // StartWindow starts the realm of a page, with an empty document.
@@ -68,6 +73,7 @@ func (p *Platform) StartWindow(in Page, s WindowSettings) (*Realm, error) {
 	start, _ := json.Marshal(map[string]any{
 		"script": in.Address(), "origin": in.Origin(), "lacks": p.Lacks, "html": s.HTML, "type": s.Type, "quirks": s.Quirks,
 		"charset": s.Charset, "referrer": s.Referrer, "opaque": in.Origin() == "null", "historyBefore": s.HistoryItems,
+		"parent": s.Parent, "top": s.Top,
 	})
 	if _, err := r.runTask("start", string(start)); err != nil {
 		r.Close()

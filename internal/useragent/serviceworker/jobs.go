@@ -117,6 +117,18 @@ func (g *Registration) Update(done func(error)) {
 	})
 }
 
+// SoftUpdateLater checks for a new version after a while. Each navigation begins the wait anew, so that a page which
+// reloads at once causes one check.
+func (g *Registration) SoftUpdateLater(delay time.Duration) {
+	if g.checkLater != nil {
+		g.container.clock().Cancel(g.checkLater)
+	}
+	g.checkLater = g.container.clock().After(delay, func() {
+		g.checkLater = nil
+		g.SoftUpdate()
+	})
+}
+
 // SoftUpdate checks for a new version, as browsers do after a navigation (Service Workers, "Soft Update").
 func (g *Registration) SoftUpdate() {
 	s := g.container

@@ -8,6 +8,7 @@ import (
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/useragent/clock"
 	"tachyform/internal/weburl"
 )
 
@@ -28,6 +29,8 @@ type Registration struct {
 	container *Container
 	gone      bool          // unregistered; it may still serve pages
 	checked   time.Duration // when the network was last asked for the script
+	// checkLater is a check for a new version that is to come.
+	checkLater *clock.Task
 }
 
 // Gone says whether it was unregistered; it may still serve the pages it controls.

@@ -8,12 +8,12 @@ import { own } from '../shared/settings.js';
 import { EventTarget, MessageEvent, fire, handlers, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { loadPerformance, performanceObject } from '../shared/performance.js';
-import { parsedURL } from '../shared/url.js';
 import { deserialize, serialize } from '../shared/structuredclone.js';
 import { performFetch } from '../shared/fetch.js';
 import { cachesObject } from '../shared/cache.js';
 import { interfaceOf } from '../shared/navigatorparts.js';
 import { registry } from './customelements.js';
+import { frameElements, otherWindow, targetOf } from './frames.js';
 import {
   DOMStringMap, ELEMENT_HANDLERS, MathMLElement, SVGElement, WINDOW_HANDLERS, byTag, classes,
 } from './htmlelements.js';
@@ -52,9 +52,11 @@ for (const name of namesOf(Window.prototype)) {
   member(name, Object.getOwnPropertyDescriptor(Window.prototype, name));
   delete Window.prototype[name];
 }
-for (const name of ['window', 'document', 'top']) defineProperty(global, name, { get: name === 'document' ? () => current.document : () => global, enumerable: true, configurable: false });
+for (const [name, get] of [['window', () => global], ['document', () => current.document], ['top', () => otherWindow(own.top) ?? global]]) defineProperty(global, name, { get, enumerable: true, configurable: false });
 defineProperty(global, 'location', { get: () => location, set: (v) => { location.href = v; }, enumerable: true, configurable: false });
-for (const name of ['self', 'parent', 'frames']) replaceable(name, () => global);
+for (const name of ['self', 'frames']) replaceable(name, () => global);
+replaceable('parent', () => otherWindow(own.parent) ?? global);
+replaceable('length', () => frameElements().length);
 readOnly('navigator', () => navigator);
 readOnly('clientInformation', () => navigator);
 readOnly('history', () => history);
@@ -76,7 +78,7 @@ for (const [name, area] of [['localStorage', 'local'], ['sessionStorage', 'sessi
 });
 const plain = { name: '', opener: null, status: '', event: undefined };
 for (const name of Object.keys(plain)) member(name, { get: () => plain[name], set: (v) => { plain[name] = name === 'name' || name === 'status' ? `${v}` : v; } });
-for (const [name, value] of Object.entries({ length: 0, innerWidth: 1000, innerHeight: 700, outerWidth: 1000, outerHeight: 700, screenX: 0, screenY: 0, screenLeft: 0, screenTop: 0, scrollX: 0, scrollY: 0, pageXOffset: 0, pageYOffset: 0, devicePixelRatio: 1 })) replaceable(name, () => value);
+for (const [name, value] of Object.entries({ innerWidth: 1000, innerHeight: 700, outerWidth: 1000, outerHeight: 700, screenX: 0, screenY: 0, screenLeft: 0, screenTop: 0, scrollX: 0, scrollY: 0, pageXOffset: 0, pageYOffset: 0, devicePixelRatio: 1 })) replaceable(name, () => value);
 const bar = assign(new ScriptObject(), { visible: true });
 for (const name of ['locationbar', 'menubar', 'personalbar', 'scrollbars', 'statusbar', 'toolbar']) replaceable(name, () => bar);
 replaceable('screen', () => screen_);
@@ -131,10 +133,9 @@ const functions = {
   releaseEvents() {},
   postMessage(message, options = undefined, transfer = undefined) {
     must(arguments, 1);
-    const list = typeof options === 'string' ? transfer : Array.isArray(options) ? options : options?.transfer;
-    const target = typeof options === 'string' ? options : options?.targetOrigin ?? '/';
-    const sent = serialize(message, list ?? []);
-    if (target !== '*' && target !== '/' && parsedURL(target, current.document.$base())?.[1] !== own.origin) return;
+    const [target, list] = targetOf(options, transfer);
+    const sent = serialize(message, list);
+    if (target !== '*' && target !== own.origin) return;
     queueTask(() => {
       const { value: data, transferred } = deserialize(sent);
       fire(global, trusted(new MessageEvent('message', { data, origin: own.origin, source: global, ports: transferred.filter((p) => p instanceof global.MessagePort) })));

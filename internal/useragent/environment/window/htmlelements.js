@@ -624,17 +624,6 @@ mix(classes.HTMLDialogElement, {
     this.$return = `${v}`;
   },
 });
-mix(classes.HTMLIFrameElement, {
-  get contentDocument() {
-    return null;
-  },
-  get contentWindow() {
-    return null;
-  },
-  getSVGDocument() {
-    return null;
-  },
-});
 const rowsOf = (table) => {
   const list = [];
   for (const part of childElements(table)) {

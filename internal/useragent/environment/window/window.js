@@ -13,6 +13,7 @@ import './ranges.js';
 import './mutationobserver.js';
 import './uievents.js';
 import './navigation.js';
+import './frames.js';
 import './webstorage.js';
 import './serviceworkercontainer.js';
 import './xhr.js';
