@@ -125,6 +125,9 @@ func (b *Browser) runScripts(yes bool) {
 		return b.realms.StartWindow(p, environment.WindowSettings{HTML: true, Type: s.MediaType, Quirks: s.Quirks,
 			Charset: s.Charset, Referrer: s.Referrer, Parent: s.Parent, Top: s.Top})
 	}
+	b.windows.StartWorker = func(p *document.Page, kind, name string) (document.WorkerRealm, error) {
+		return b.realms.StartDedicated(p, environment.DedicatedSettings{Type: kind, Name: name})
+	}
 }
 
 // Close ends every worker. The browser is of no use afterwards.

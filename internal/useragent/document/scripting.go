@@ -28,14 +28,25 @@ type Realm interface {
 	Close()
 	// Turns is how many tasks its scripts have had.
 	Turns() int
+	// FromDedicated gives it a message of a dedicated worker that it started.
+	FromDedicated(id int, m serviceworker.Message)
 	// What workers tell pages; see serviceworker.Window.
 	PostMessage(from *serviceworker.Worker, m serviceworker.Message)
 	WorkerChanged(w *serviceworker.Worker)
 	RegistrationChanged(g *serviceworker.Registration, found bool)
 }
 
-// Start makes the realm of a page.
+// Start makes the realm of a page, StartWorker that of a dedicated worker.
 type Start func(p *Page, s Settings) (Realm, error)
+
+// StartWorker makes the realm of a dedicated worker.
+type StartWorker func(p *Page, kind, name string) (WorkerRealm, error)
+
+// WorkerRealm is a dedicated worker's global object.
+type WorkerRealm interface {
+	Realm
+	ToDedicated(m serviceworker.Message)
+}
 
 // Settings are what a realm's document is made with.
 type Settings struct {

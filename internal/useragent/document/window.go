@@ -20,6 +20,12 @@ type window struct {
 	// holds is the window that a frame whose scripts run stands in, frames are those that stand in this one.
 	holds  *window
 	frames []*window
+	// workers are the dedicated workers that this window, or worker, has started; dedicated is the number of one.
+	workers   []*window
+	dedicated int
+	// started says that a worker's script has run, early are messages that came before.
+	started bool
+	early   []serviceworker.Message
 	// whenLoaded is told once a frame whose scripts run has loaded.
 	whenLoaded func()
 	view       *View
@@ -136,6 +142,9 @@ func (c *window) fetch(req *fetch.Request, done func(*fetch.Response, fetch.Answ
 
 // ControllerChanged lets the page do what its scripts do when another worker controls it.
 func (c *window) ControllerChanged(by *serviceworker.Worker) {
+	if c.Worker { // it hears of nothing
+		return
+	}
 	c.command("controllerChange")
 	later := c.effects.onControllerChange
 	c.effects.onControllerChange = nil
@@ -164,7 +173,7 @@ func (c *window) noteScript(s *page.Script) {
 // PostMessage gives the page a message of a worker.
 func (c *window) PostMessage(from *serviceworker.Worker, m serviceworker.Message) {
 	c.in.clock().After(0, func() {
-		if c.scripts != nil && !c.Closed {
+		if c.scripts != nil && !c.Closed && !c.Worker {
 			c.scripts.realm.PostMessage(from, m)
 		}
 	})
@@ -172,14 +181,14 @@ func (c *window) PostMessage(from *serviceworker.Worker, m serviceworker.Message
 
 // WorkerChanged tells the page that a worker is in another state.
 func (c *window) WorkerChanged(w *serviceworker.Worker) {
-	if c.scripts != nil {
+	if c.scripts != nil && !c.Worker {
 		c.scripts.realm.WorkerChanged(w)
 	}
 }
 
 // RegistrationChanged tells the page that a registration has another worker.
 func (c *window) RegistrationChanged(g *serviceworker.Registration, found bool) {
-	if c.scripts != nil {
+	if c.scripts != nil && !c.Worker {
 		c.scripts.realm.RegistrationChanged(g, found)
 	}
 }
@@ -196,7 +205,10 @@ func (c *window) end() {
 			c.in.Workers.HandleServiceWorkerClientUnload(f.Client)
 		}
 	}
-	c.frames = nil
+	for _, inner := range c.workers {
+		inner.endWorker()
+	}
+	c.frames, c.workers = nil, nil
 	realm := c.scripts.realm
 	c.scripts = nil
 	if realm == nil {

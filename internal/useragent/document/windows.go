@@ -45,8 +45,9 @@ type Windows struct {
 	UnreadRegistrations []page.Place
 
 	// StartRealm makes the realm of a page, nil where scripts are only read; NodeItems writes nodes as the realm takes them.
-	StartRealm Start
-	NodeItems  func(nodes []*markup.Node, last int) [][]any
+	StartRealm  Start
+	StartWorker StartWorker
+	NodeItems   func(nodes []*markup.Node, last int) [][]any
 
 	tabs   []*Tab
 	ending []Realm // of pages that are closed

@@ -1,6 +1,7 @@
 package environment
 
 import (
+	"cmp"
 	"encoding/json"
 
 	"tachyform/internal/useragent/account"
@@ -20,11 +21,14 @@ type clientInfo struct {
 }
 
 func infoOf(c *serviceworker.Client) clientInfo {
-	frame := "top-level"
-	if c.Frame {
+	kind, frame := "window", "top-level"
+	switch {
+	case c.Worker:
+		kind, frame = "worker", "none"
+	case c.Frame:
 		frame = "nested"
 	}
-	return clientInfo{c.IDText(), c.URL, "window", frame}
+	return clientInfo{c.IDText(), c.URL, kind, frame}
 }
 
 // clientOperations are of Client and Clients (Service Workers, 4.2 and 4.3).
@@ -36,9 +40,9 @@ var clientOperations = operations{
 		}
 		_ = json.Unmarshal([]byte(args.text(0)), &o)
 		list := []clientInfo{}
-		if o.Type == "window" || o.Type == "all" || o.Type == "" {
-			for _, c := range r.w.ClientsOf(o.IncludeUncontrolled) {
-				list = append(list, infoOf(c))
+		for _, c := range r.w.ClientsOf(o.IncludeUncontrolled) {
+			if info := infoOf(c); o.Type == "all" || info.Type == cmp.Or(o.Type, "window") {
+				list = append(list, info)
 			}
 		}
 		return list, ""

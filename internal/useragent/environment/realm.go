@@ -57,6 +57,8 @@ type Realm struct {
 	touchedHost bool        // the script asked for something that lives outside of the engine
 	snapshot    *warmEngine // set when the engine can be put back to where the script had just run
 	turns       int         // tasks so far
+	blocked     int         // over 0 while a script waits in the middle of a task
+	held        [][]any     // tasks that came meanwhile
 	stopped     error       // why the realm may not run any more
 }
 
@@ -150,6 +152,10 @@ func (r *Realm) run() error {
 func (r *Realm) runTask(op string, args ...any) (any, error) {
 	if r.stopped != nil {
 		return nil, r.stopped
+	}
+	if r.blocked > 0 {
+		r.held = append(r.held, append([]any{op}, args...))
+		return nil, nil
 	}
 	r.turns++
 	r.Bound(r.p.Bounds.now.steps, r.p.Bounds.now.patience)

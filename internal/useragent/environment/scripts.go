@@ -15,7 +15,14 @@ import ()
 var scriptOperations = operations{
 	"eval":   plain(func(r *Realm, args arguments) (any, error) { return nil, r.Eval(args.text(0), args.text(1)) }),
 	"module": plain(func(r *Realm, args arguments) (any, error) { return r.Import(args.text(0)), nil }),
-	"import": plain(func(r *Realm, args arguments) (any, error) { return r.w.ImportScript(args.text(0)) }),
+	"import": plain(func(r *Realm, args arguments) (text any, err error) {
+		if r.page == nil {
+			return r.w.ImportScript(args.text(0))
+		}
+		r.touchedHost = true
+		r.waiting(func() { text, err = r.page.ImportScript(args.text(0)) })
+		return text, err
+	}),
 	"log": plain(func(r *Realm, args arguments) (any, error) {
 		r.p.account().Note(account.Note{
 			Level: args.text(0), Text: args.text(1), Where: r.address(), Stack: args.text(2), ErrorName: args.text(3),

@@ -40,6 +40,18 @@ type Page interface {
 	// Frame is the number of the window of a frame at an address, PostMessage gives another window a message.
 	Frame(url string) int
 	PostMessage(window int, message, targetOrigin string)
+	// StartWorker starts a dedicated worker under a number of the realm's; its script's text is given where it is known.
+	StartWorker(id int, url, kind, name, text string, local bool)
+	// PostToWorker gives it a message, EndWorker ends it.
+	PostToWorker(id int, m serviceworker.Message)
+	EndWorker(id int)
+	// PostToOwner gives who started this worker a message, WorkerFailed tells of an error, CloseWorker ends it.
+	PostToOwner(m serviceworker.Message)
+	WorkerFailed(message, file string, line int)
+	CloseWorker()
+	// FetchNow makes a request for which the script waits, ImportScript fetches a script of importScripts().
+	FetchNow(req *fetch.Request) *fetch.Response
+	ImportScript(url string) (string, error)
 	// Register is a call of navigator.serviceWorker.register.
 	Register(r page.Registration, done func(error))
 	// Matches says whether a media query holds, Text what a document shows as text.
@@ -63,18 +75,23 @@ type WindowSettings struct {
 
 // StartWindow starts the realm of a page, with an empty document.
 func (p *Platform) StartWindow(in Page, s WindowSettings) (*Realm, error) {
+	return p.startPage(in, windowEngines, map[string]any{
+		"html": s.HTML, "type": s.Type, "quirks": s.Quirks, "charset": s.Charset, "referrer": s.Referrer,
+		"opaque": in.Origin() == "null", "historyBefore": s.HistoryItems, "parent": s.Parent, "top": s.Top,
+	})
+}
+
+// startPage starts a realm that belongs to a page.
+func (p *Platform) startPage(in Page, engines *enginePool, settings map[string]any) (*Realm, error) {
 	r := p.newRealm()
 	r.page = in
 	var err error
-	if r.pooledEngine, err = windowEngines.get(); err != nil {
+	if r.pooledEngine, err = engines.get(); err != nil {
 		return nil, err
 	}
 	r.attach()
-	start, _ := json.Marshal(map[string]any{
-		"script": in.Address(), "origin": in.Origin(), "lacks": p.Lacks, "html": s.HTML, "type": s.Type, "quirks": s.Quirks,
-		"charset": s.Charset, "referrer": s.Referrer, "opaque": in.Origin() == "null", "historyBefore": s.HistoryItems,
-		"parent": s.Parent, "top": s.Top,
-	})
+	settings["script"], settings["origin"], settings["lacks"] = in.Address(), in.Origin(), p.Lacks
+	start, _ := json.Marshal(settings)
 	if _, err := r.runTask("start", string(start)); err != nil {
 		r.Close()
 		return nil, err

@@ -18,6 +18,8 @@ type Client struct {
 	URL string
 	// Frame tells a frame from a page in a tab.
 	Frame bool
+	// Worker tells a dedicated worker from a document.
+	Worker bool
 	// Opaque is a document kept apart from its own origin, which no worker controls.
 	Opaque bool
 	// Controller is the worker that answers its requests, nil for none.

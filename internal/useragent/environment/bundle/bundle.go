@@ -12,7 +12,7 @@ import (
 )
 
 // Environments are the kinds of global object, by the name of the folder and the module that each starts with.
-var Environments = []string{"worker", "window"}
+var Environments = []string{"worker", "dedicated", "window"}
 
 // Source gives the modules of an environment as one script: a function of the scripts' global object and of what calls
 // the host, that gives what the host calls. dir is the folder with the sources.

@@ -109,7 +109,7 @@ class CustomEvent extends Event {
     this.#detail = detail;
   }
 }
-class ErrorEvent extends Event {
+export class ErrorEvent extends Event {
   #init;
   constructor(type, init = {}) {
     super(type, init);

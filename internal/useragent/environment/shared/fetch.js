@@ -6,8 +6,14 @@ import { onAbort } from './abort.js';
 import { deferred, errorStream, stateOfStream } from './readablestream.js';
 import { bodyOf, fetchSignal } from './body.js';
 import { Request, requestJSON, requestState, sendableRequest } from './request.js';
-import { responseFrom } from './response.js';
+import { Response, responseFrom, responseState } from './response.js';
+import { objectAt } from './objecturls.js';
 
+const answerOf = (blob, url) => {
+  const response = new Response(blob, { headers: { 'content-length': `${blob.size}`, ...(blob.type ? { 'content-type': blob.type } : {}) } });
+  responseState.get(response).urls = [url];
+  return response;
+};
 export async function performFetch(input, init, count) {
   if (count === 0) throw new TypeError('fetch takes an address or a request');
   const request = new Request(input, init);
@@ -19,6 +25,11 @@ export async function performFetch(input, init, count) {
   }
   const from = requestState.get(input);
   if (from && from.mode === 'navigate' && init === undefined) requestState.get(request).mode = 'navigate';
+  if (request.url.startsWith('blob:')) {
+    const blob = objectAt(request.url);
+    if (!blob || request.method !== 'GET') throw new TypeError(`Failed to fetch ${request.url}`);
+    return answerOf(blob, request.url);
+  }
   const body = bodyOf.get(request);
   const answer = body ? then(sendableRequest(request), (json) => call('fetch', json)) : call('fetch', requestJSON(request));
   if (!signal) return responseFrom(await answer);

@@ -4,5 +4,7 @@ export let own = { script: 'about:blank', scope: 'about:blank', origin: 'null', 
 export function setOwn(start) {
   own = start;
 }
-export const baseURL = () => own.script;
+// Where addresses of this realm start from; a document has a base of its own.
+export const base = { of: () => own.script };
+export const baseURL = () => base.of();
 export const ownOrigin = () => own.origin;

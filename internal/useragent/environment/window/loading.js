@@ -1,26 +1,35 @@
 // How a document comes about: the browser parses, the nodes are made here, scripts run where they stand (HTML, 13.2 and 4.12.1).
 
-import {
-  PromiseOf, ScriptObject, assign, defineProperty, fromJSON, rejected, then, toJSON,
-} from '../shared/primordials.js';
+import { assign, defineProperty, fromJSON, then, toJSON } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
-import { call, calls } from '../shared/host.js';
-import { own, setOwn } from '../shared/settings.js';
+import { base, own, setOwn } from '../shared/settings.js';
 import { Event, fire, report, trusted } from '../shared/event.js';
+import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
+import { addObjectURLs, objectAt, textOfObject } from '../shared/objecturls.js';
+import { documents } from '../shared/xhr.js';
 import { attachShadow } from './customelements.js';
 import { makeDocument, writing } from './document.js';
 import { documentURL, startHistory } from './navigation.js';
 import { current } from './node.js';
 import {
   ELEMENT, FRAGMENT, HTML, changes, children, descendants, getAttr, hasAttr, insert, isConnected, isElement, isHTML,
-  isText, late, onAdopted, onAttribute, onChildren, onCloned, onInserted, remove, rootOf, textOf,
+  isNode, isText, late, onAdopted, onAttribute, onChildren, onCloned, onInserted, remove, rootOf, textOf,
 } from './nodes.js';
-import { contentOf, nodeFrom, onParsed, serializeChildren, serializeNode } from './parsing.js';
+import {
+  DOMParser, contentOf, nodeFrom, onParsed, serializeChildren, serializeNode, serializeXML,
+} from './parsing.js';
 import { query } from './selectors.js';
 import { addedRules } from './styles.js';
 import { PageTransitionEvent } from './uievents.js';
 
+addObjectURLs();
+base.of = () => (current.document ? current.document.$base() : own.script);
+assign(documents, {
+  isNode,
+  serialize: serializeXML,
+  parse: (text, type) => new DOMParser().parseFromString(text, type),
+});
 const numbers = new Map(); // elements that the browser waits for, by number
 let nextNumber = 0;
 const numberOf = (e) => {
@@ -81,6 +90,20 @@ const LOADS = new Set(['img', 'link', 'iframe', 'frame', 'video', 'audio', 'sour
 let parsing = false;
 const ask = (e) => {
   if (e.$d !== current.document || parsing) return;
+  const local = getAttr(e, e.$name === 'link' ? 'href' : e.$name === 'object' ? 'data' : 'src');
+  if (local !== null && /^(blob|data):/.test(local)) {
+    const there = local.startsWith('data:') || objectAt(local) !== undefined;
+    queueTask(() => {
+      e.$loading = false;
+      e.$broken = !there;
+      if (isHTML(e, 'link') && there) {
+        e.$sheetText = local.startsWith('blob:') ? textOfObject(objectAt(local)) : decodeURIComponent(local.slice(local.indexOf(',') + 1));
+        changes.n++;
+      }
+      fire(e, trusted(new Event(there ? 'load' : 'error')));
+    });
+    return;
+  }
   const picture = isHTML(e.$p, 'picture') ? e.$p : null;
   e.$loading = true;
   host('element', numberOf(e), picture ? serializeNode(picture) : markUp(e) + (e.$name === 'video' || e.$name === 'audio' || e.$name === 'object' ? `${serializeChildren(e)}</${e.$name}>` : ''));
@@ -179,29 +202,6 @@ commands.runModule = (parsed, number, url) => {
   if (e) e.$started = true;
 };
 const reportRejection = (e) => report(e);
-commands.importModule = (id, url) => {
-  then(host('module', url), (namespace) => calls.get(id)?.resolve(namespace), (e) => calls.get(id)?.reject(e));
-};
-// import() of a script: the browser fetches what it needs first.
-defineProperty(global, '__tachyform_import', {
-  value: (referrer, specifier) => {
-    let text;
-    try {
-      text = `${specifier}`;
-    } catch (e) {
-      return rejected(e);
-    }
-    return then(call('import.fetch', text, referrer), (url) => new PromiseOf((resolve, reject) => then(host('module', url), resolve, reject)));
-  },
-  enumerable: false, configurable: false, writable: false,
-});
-defineProperty(global, '__tachyform_meta', {
-  value: (url) => {
-    const base = url.includes('#module-') ? current.document.$base() : url;
-    return assign(new ScriptObject(), { url: base, resolve: (name) => parsedURL(`${name}`, base)?.[0] });
-  },
-  enumerable: false, configurable: false, writable: false,
-});
 commands.elementEvent = (parsed, number, type) => {
   const e = parsed >= 0 ? made[parsed] : numbers.get(number);
   if (e) fire(e, trusted(new Event(type)));

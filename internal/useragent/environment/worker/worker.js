@@ -18,7 +18,7 @@ import { clientFrom } from './client.js';
 import { ExtendableEvent, eventState, finish } from './extendableevent.js';
 import { FetchEvent } from './fetchevent.js';
 import { InstallEvent } from './installevent.js';
-import { setLocation } from './location.js';
+import { setLocation } from '../shared/workerlocation.js';
 import { ExtendableMessageEvent } from './messageevent.js';
 import { pushedEvent } from './push.js';
 import { messages, selfWorker } from './registration.js';

@@ -1,20 +1,25 @@
 // XMLHttpRequest Standard, on top of fetch.
 
-import { Uint8Array, assign, jsonForScripts, then } from '../shared/primordials.js';
-import { MAKE, must, onlyHere, publishLoosely, usv } from '../shared/webidl.js';
-import { Event, EventTarget, fire, handlers, trusted } from '../shared/event.js';
-import { setTimeout } from '../shared/timers.js';
-import { decodeUTF8 } from '../shared/bytes.js';
-import { parsedURL } from '../shared/url.js';
-import { Blob } from '../shared/blob.js';
-import { Headers } from '../shared/headers.js';
-import { Request } from '../shared/request.js';
-import { performFetch } from '../shared/fetch.js';
-import { constant, current } from './node.js';
-import { error, isNode } from './nodes.js';
-import { DOMParser, serializeXML } from './parsing.js';
+import { Uint8Array, assign, defineProperty, fromJSON, jsonForScripts, then } from './primordials.js';
+import { MAKE, must, onlyHere, publishLoosely, usv } from './webidl.js';
+import { DOMException } from './domexception.js';
+import { baseURL } from './settings.js';
+import { Event, EventTarget, fire, handlers, trusted } from './event.js';
+import { setTimeout } from './timers.js';
+import { bytesOf, decodeUTF8 } from './bytes.js';
+import { parsedURL } from './url.js';
+import { Blob, blobHandle } from './blob.js';
+import { Headers } from './headers.js';
+import { bodyOf } from './body.js';
+import { Request, requestJSON } from './request.js';
+import { responseFrom } from './response.js';
+import { performFetch } from './fetch.js';
+import { objectAt } from './objecturls.js';
 
 const stateOf = new WeakMap();
+// What windows add: documents as bodies and answers.
+export const documents = { isNode: () => false, serialize: null, parse: () => null };
+const error = (name, message) => new DOMException(message, name);
 export class XMLHttpRequestEventTarget extends EventTarget {
   constructor(key = undefined) {
     onlyHere(key);
@@ -54,9 +59,10 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
     method = `${method}`;
     if (!/^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/.test(method)) throw error('SyntaxError', `"${method}" is no method`);
     if (FORBIDDEN.has(method.toLowerCase())) throw error('SecurityError', `the method ${method} is not allowed`);
-    const at = parsedURL(usv(url), current.document.$base());
+    const at = parsedURL(usv(url), baseURL());
     if (!at) throw error('SyntaxError', `${url} is no address`);
-    if (arguments.length > 2 && !async) host('gap', 'synchronous XMLHttpRequest');
+    s.blocking = arguments.length > 2 && !async;
+    if (s.blocking && (s.timeout || s.type !== '') && documents.parse(' ', 'text/html')) throw error('InvalidAccessError', 'a blocking request takes neither a timeout nor a type');
     const upper = method.toUpperCase();
     assign(s, { method: ['DELETE', 'GET', 'HEAD', 'OPTIONS', 'POST', 'PUT'].includes(upper) ? upper : method, url: at[0], headers: new Headers(), response: null, bytes: null, cached: undefined });
     s.sent++;
@@ -97,7 +103,8 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
     const controller = new global.AbortController();
     s.controller = controller;
     let payload = s.method === 'GET' || s.method === 'HEAD' ? null : body;
-    if (isNode(payload)) payload = serializeXML(payload);
+    if (documents.isNode(payload)) payload = documents.serialize(payload);
+    if (s.blocking) return void block(this, s, payload);
     const request = new Request(s.url, { method: s.method, headers: s.headers, body: payload ?? undefined, credentials: s.credentials ? 'include' : 'same-origin', signal: controller.signal });
     const progress = (type, n = 0) => fire(this, trusted(new ProgressEvent(type, { loaded: n, total: n, lengthComputable: n > 0 })));
     const ready = (n) => {
@@ -219,6 +226,32 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
     return (s.cached ??= documentOfAnswer(s));
   }
 }
+// A request for which everything else waits.
+function block(xhr, s, payload) {
+  const request = new Request(s.url, { method: s.method, headers: s.headers, body: payload ?? undefined, credentials: s.credentials ? 'include' : 'same-origin' });
+  s.flag = false;
+  let response = null;
+  const blob = s.url.startsWith('blob:') ? objectAt(s.url) : null;
+  if (blob) {
+    s.response = new global.Response(blob);
+    s.bytes = new Uint8Array(bytesOf(blobHandle.get(blob)));
+  } else {
+    const answer = host('fetch.now', requestJSON(request, bodyOf.get(request)?.handle ?? 0));
+    if (answer) response = responseFrom(fromJSON(answer));
+    if (response) {
+      s.response = response;
+      const handle = bodyOf.get(response)?.handle;
+      s.bytes = handle ? new Uint8Array(bytesOf(handle)) : new Uint8Array(0);
+    }
+  }
+  if (!s.response) {
+    s.ready = 4;
+    throw error('NetworkError', `the request for ${s.url} failed`);
+  }
+  s.ready = 4;
+  fire(xhr, trusted(new Event('readystatechange')));
+  for (const type of ['load', 'loadend']) fire(xhr, trusted(new ProgressEvent(type, { loaded: s.bytes.length, total: s.bytes.length, lengthComputable: true })));
+}
 const mimeOfAnswer = (s) => s.override ?? s.response?.headers.get('content-type') ?? 'text/xml';
 const textOfAnswer = (s) => {
   if (!s.bytes) return '';
@@ -232,11 +265,12 @@ const textOfAnswer = (s) => {
 const documentOfAnswer = (s) => {
   if (!s.bytes) return null;
   const type = mimeOfAnswer(s).split(';')[0].trim().toLowerCase();
-  if (type === 'text/html') return s.type === 'document' ? new DOMParser().parseFromString(textOfAnswer(s), 'text/html') : null;
+  if (type === 'text/html') return s.type === 'document' ? documents.parse(textOfAnswer(s), 'text/html') : null;
   if (!/^(text|application)\/xml$|\+xml$/.test(type)) return null;
-  const d = new DOMParser().parseFromString(textOfAnswer(s), 'application/xml');
+  const d = documents.parse(textOfAnswer(s), 'application/xml');
+  if (!d) return null;
   return d.documentElement?.$name === 'parsererror' ? null : d;
 };
-['UNSENT', 'OPENED', 'HEADERS_RECEIVED', 'LOADING', 'DONE'].forEach((name, i) => constant(XMLHttpRequest, name, i));
+for (const [i, name] of ['UNSENT', 'OPENED', 'HEADERS_RECEIVED', 'LOADING', 'DONE'].entries()) for (const of of [XMLHttpRequest, XMLHttpRequest.prototype]) defineProperty(of, name, { value: i, enumerable: true });
 handlers(XMLHttpRequest.prototype, 'readystatechange');
 publishLoosely(XMLHttpRequestEventTarget, XMLHttpRequestUpload, XMLHttpRequest);

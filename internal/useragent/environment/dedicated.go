@@ -1,0 +1,106 @@
+package environment
+
+import (
+	_ "embed" // for the bytecode
+	"encoding/json"
+
+	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/serviceworker"
+)
+
+// dedicatedCode is the bytecode of what dedicated workers find, made of the sources in shared and dedicated.
+//
+//go:embed dedicated.bytecode
+var dedicatedCode []byte
+
+var dedicatedEngines = &enginePool{code: dedicatedCode}
+
+// DedicatedSettings are what a dedicated worker is made with.
+type DedicatedSettings struct {
+	Name string `json:"name"`
+	// Type is classic or module.
+	Type string `json:"type"`
+}
+
+// StartDedicated starts the realm of a dedicated worker (HTML, 10.2.4); no script has run in it yet.
+func (p *Platform) StartDedicated(in Page, s DedicatedSettings) (*Realm, error) {
+	return p.startPage(in, dedicatedEngines, map[string]any{"name": s.Name, "type": s.Type})
+}
+
+// dedicatedOperations are of Worker and DedicatedWorkerGlobalScope (HTML, 10.2.6 and 10.2.1.2).
+var dedicatedOperations = operations{
+	"dedicated.start": touching(func(r *Realm, args arguments) (any, error) {
+		id, url := args.number(0), args.text(1)
+		var s DedicatedSettings
+		if err := json.Unmarshal([]byte(args.text(2)), &s); err != nil {
+			return nil, err
+		}
+		text, local := args.at(3).(string)
+		r.page.StartWorker(id, url, s.Type, s.Name, text, local)
+		return nil, nil
+	}),
+	"dedicated.post":  withMessage(func(r *Realm, args arguments, m serviceworker.Message) { r.page.PostToWorker(args.number(0), m) }, 1),
+	"dedicated.reply": withMessage(func(r *Realm, _ arguments, m serviceworker.Message) { r.page.PostToOwner(m) }, 0),
+	"dedicated.end": touching(func(r *Realm, args arguments) (any, error) {
+		r.page.EndWorker(args.number(0))
+		return nil, nil
+	}),
+	"dedicated.close": touching(func(r *Realm, _ arguments) (any, error) {
+		r.page.CloseWorker()
+		return nil, nil
+	}),
+	"dedicated.failed": touching(func(r *Realm, args arguments) (any, error) {
+		r.page.WorkerFailed(args.text(0), args.text(1), args.number(2))
+		return nil, nil
+	}),
+	// A request for which the script waits. Everything else goes on meanwhile, but for this realm's own tasks.
+	"fetch.now": touching(func(r *Realm, args arguments) (any, error) {
+		req, err := r.decodeRequest(args.text(0))
+		if err != nil {
+			return nil, err
+		}
+		var resp *fetch.Response
+		r.waiting(func() { resp = r.page.FetchNow(req) })
+		if resp == nil {
+			return "", nil
+		}
+		return toJSON(r.encode(resp)), nil
+	}),
+}
+
+// withMessage is an operation with a message, whose text is the argument at a place.
+func withMessage(run func(*Realm, arguments, serviceworker.Message), at int) operation {
+	return touching(func(r *Realm, args arguments) (any, error) {
+		var kept keptMessage
+		if err := json.Unmarshal([]byte(args.text(at)), &kept); err != nil {
+			return nil, err
+		}
+		run(r, args, r.messageFrom(kept))
+		return nil, nil
+	})
+}
+
+// waiting runs something that other tasks may run in, while a script of this realm waits for it. What comes for this
+// realm meanwhile is held back.
+func (r *Realm) waiting(run func()) {
+	r.blocked++
+	run()
+	if r.blocked--; r.blocked > 0 {
+		return
+	}
+	held := r.held
+	r.held = nil
+	for _, call := range held {
+		r.p.clock().After(0, func() { _, _ = r.runTask(call[0].(string), call[1:]...) })
+	}
+}
+
+// FromDedicated gives the realm a message of a worker that it started, ToDedicated a message for the worker itself.
+func (r *Realm) FromDedicated(id int, m serviceworker.Message) {
+	r.command("fromDedicated", id, toJSON(r.messageInto(m)))
+}
+
+// ToDedicated gives a dedicated worker a message.
+func (r *Realm) ToDedicated(m serviceworker.Message) {
+	r.command("toDedicated", toJSON(r.messageInto(m)))
+}

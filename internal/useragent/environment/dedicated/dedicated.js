@@ -1,0 +1,47 @@
+// A dedicated worker's global object, and the commands by which the browser runs it.
+
+import '../shared/interfaces.js';
+import '../shared/objecturls.js';
+import '../shared/xhr.js';
+import '../shared/dedicatedworker.js';
+import '../shared/dynamicimport.js';
+import './globalscope.js';
+import { fromJSON, then } from '../shared/primordials.js';
+import { commands } from '../shared/dispatch.js';
+import { own, setOwn } from '../shared/settings.js';
+import { describe, stackOf } from '../shared/errors.js';
+import { ErrorEvent, fire, trusted } from '../shared/event.js';
+import { deliverMessage } from '../shared/dedicatedworker.js';
+import { addObjectURLs } from '../shared/objecturls.js';
+import { setLocation } from '../shared/workerlocation.js';
+
+addObjectURLs();
+commands.start = (json) => {
+  setOwn(fromJSON(json));
+  for (const path of own.lacks ?? []) {
+    const names = path.split('.');
+    let holder = global;
+    for (const name of names.slice(0, -1)) holder = holder?.[name];
+    if (holder) delete holder[names.at(-1)];
+  }
+  setLocation(own.script);
+};
+// What the worker does not handle is told to those who started it.
+function failed(error) {
+  const [, filename = own.script, line = '0'] = /([^\s(]+):(\d+)(?::\d+)?\)?\s*$/m.exec(stackOf(error)) ?? [];
+  const message = `Uncaught ${describe(error)}`;
+  if (fire(global, trusted(new ErrorEvent('error', { message, filename, lineno: Number(line), error, cancelable: true })))) host('dedicated.failed', message, filename, Number(line));
+}
+commands.script = (text, url) => {
+  try {
+    host('eval', text, url);
+  } catch (error) {
+    failed(error);
+  }
+};
+commands.module = (url) => {
+  then(host('module', url), undefined, failed);
+};
+commands.toDedicated = (json) => deliverMessage(global, json);
+
+export { dispatch } from '../shared/dispatch.js';

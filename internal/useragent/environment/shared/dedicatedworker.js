@@ -1,0 +1,63 @@
+// HTML, 10.2.6: Worker, as those see it who start one.
+
+import { ScriptObject, TypeError, assign, fromJSON, toJSON } from './primordials.js';
+import { commands } from './dispatch.js';
+import { MAKE, must, publishLoosely, usv } from './webidl.js';
+import { DOMException } from './domexception.js';
+import { baseURL, own } from './settings.js';
+import { ErrorEvent, Event, EventTarget, MessageEvent, fire, handlers, trusted } from './event.js';
+import { queueTask } from './timers.js';
+import { parsedURL } from './url.js';
+import { deserialize, serialize } from './structuredclone.js';
+import { received, sendable } from './messaging.js';
+import { objectAt, textOfObject } from './objecturls.js';
+
+const workers = new Map();
+let nextWorker = 0;
+export class Worker extends EventTarget {
+  #id;
+  constructor(url, options = {}) {
+    must(arguments, 1);
+    super(MAKE);
+    const at = parsedURL(usv(url), baseURL());
+    if (!at) throw new DOMException(`${url} is no address`, 'SyntaxError');
+    const local = at[0].startsWith('blob:') || at[0].startsWith('data:');
+    if (!local && at[1] !== own.origin) throw new DOMException(`a worker of ${own.origin} cannot be made of ${at[0]}`, 'SecurityError');
+    const { type = 'classic', name = '' } = options ?? {};
+    if (type !== 'classic' && type !== 'module') throw new TypeError(`"${type}" is no kind of worker`);
+    this.#id = ++nextWorker;
+    workers.set(this.#id, this);
+    const blob = at[0].startsWith('blob:') ? objectAt(at[0]) : null;
+    if (at[0].startsWith('blob:') && !blob) return void queueTask(() => fire(this, trusted(new Event('error', { cancelable: true }))));
+    host('dedicated.start', this.#id, at[0], toJSON({ type, name: `${name}` }), blob ? textOfObject(blob) : null);
+  }
+  postMessage(message, options = undefined) {
+    must(arguments, 1);
+    host('dedicated.post', this.#id, toJSON(sendable(serialize(message, listOfTransfer(options)))));
+  }
+  terminate() {
+    if (workers.delete(this.#id)) host('dedicated.end', this.#id);
+  }
+}
+export const listOfTransfer = (options) => [...(Array.isArray(options) ? options : options?.transfer ?? [])];
+handlers(Worker.prototype, 'message', 'messageerror', 'error');
+publishLoosely(Worker);
+commands.fromDedicated = (id, json) => {
+  const worker = workers.get(id);
+  if (worker) deliverMessage(worker, json);
+};
+commands.dedicatedFailed = (id, message, filename, line) => {
+  const worker = workers.get(id);
+  if (!worker) return;
+  if (!message) return void fire(worker, trusted(new Event('error', { cancelable: true })));
+  if (fire(worker, trusted(new ErrorEvent('error', { message, filename, lineno: line, cancelable: true })))) host('log', 'error', message, '', '');
+};
+export function deliverMessage(target, json) {
+  let value, transferred;
+  try {
+    ({ value, transferred } = deserialize(received(fromJSON(json))));
+  } catch {
+    return void fire(target, trusted(new MessageEvent('messageerror', assign(new ScriptObject(), {}))));
+  }
+  fire(target, trusted(new MessageEvent('message', { data: value, ports: transferred.filter((p) => p instanceof global.MessagePort) })));
+}
