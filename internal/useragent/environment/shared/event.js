@@ -10,7 +10,7 @@ export let insideOf;
 const TRUSTED = Object.getOwnPropertyDescriptor({ get isTrusted() { return insideOf(this).trusted; } }, 'isTrusted');
 TRUSTED.configurable = false;
 export class Event {
-  #in = { stop: false, stopNow: false, dispatching: false, passive: false, target: null, current: null, phase: 0, path: [], trusted: false, threw: false };
+  #in = { stop: false, stopNow: false, dispatching: false, passive: false, target: null, current: null, phase: 0, path: [], trusted: false, threw: false, related: null, relatedNow: undefined };
   #type;
   #bubbles = false;
   #cancelable = false;
@@ -73,7 +73,7 @@ export class Event {
     return this.#time;
   }
   composedPath() {
-    return ScriptArray.from(this.#in.path);
+    return ScriptArray.from(composed(this.#in.path, this.#in.current));
   }
   stopPropagation() {
     this.#in.stop = true;
@@ -93,6 +93,33 @@ export class Event {
 }
 for (const [i, name] of ['NONE', 'CAPTURING_PHASE', 'AT_TARGET', 'BUBBLING_PHASE'].entries())
   for (const target of [Event, Event.prototype]) defineProperty(target, name, { value: i, enumerable: true });
+
+// "composedPath" (DOM, 2.2): what lies in closed shadow trees of others is left out.
+function composed(path, current) {
+  const at = path.findIndex((p) => p.at === current);
+  if (at < 0) return [];
+  let level = 0;
+  for (let i = path.length - 1; i >= at; i--) {
+    if (path[i].rootClosed) level++;
+    if (i === at) break;
+    if (path[i].hidden) level--;
+  }
+  const out = [current];
+  let now_ = level;
+  let least = level;
+  for (let i = at - 1; i >= 0; i--) {
+    if (path[i].rootClosed) now_++;
+    if (now_ <= least) out.unshift(path[i].at);
+    if (path[i].hidden && --now_ < least) least = now_;
+  }
+  now_ = least = level;
+  for (let i = at + 1; i < path.length; i++) {
+    if (path[i].hidden) now_++;
+    if (now_ <= least) out.push(path[i].at);
+    if (path[i].rootClosed && --now_ < least) least = now_;
+  }
+  return out;
+}
 
 class CustomEvent extends Event {
   #detail;
@@ -217,30 +244,94 @@ function drop(target, entry) {
 // The parent of a target, to which events go on (DOM, 2.7: "get the parent"); each kind of target that has one says how it is found.
 const parents = [];
 export const addParents = (cls, parentOf) => parents.push({ cls, parentOf });
-const getParent = (target, event) => parents.find(({ cls }) => target instanceof cls)?.parentOf(target, event) ?? null;
+const getParent = (target, event, root) => parents.find(({ cls }) => target instanceof cls)?.parentOf(target, event, root) ?? null;
 
 const CAPTURING_PHASE = 1;
 const AT_TARGET = 2;
 const BUBBLING_PHASE = 3;
-// "dispatch" (DOM, 2.9), for targets outside of trees with shadow roots. It says whether nobody prevented the default.
+// What windows add: trees with shadow roots, and what elements do by themselves (activation behaviour).
+export const trees = {
+  isNode: () => false,
+  retarget: (a) => a,
+  assignedSlot: () => null,
+  // of a shadow root: whether it is closed; null for others
+  closedRoot: () => null,
+  inSameTree: () => false,
+  inShadow: () => false,
+  activation: null, // { isActivation(event), has(target), before(target), run(target, event) }
+};
+// "dispatch" (DOM, 2.9). It says whether nobody prevented the default.
 export function fire(target, event) {
   const inside = insideOf(event);
   inside.dispatching = true;
-  inside.target = target;
-  const path = [target];
-  if (parents.length) for (let parent = getParent(target, event); parent; parent = getParent(parent, event)) path.push(parent);
+  const path = [];
+  const { activation } = trees;
+  let activated = null;
+  let clear = false;
+  if (!trees.isNode(target)) {
+    path.push({ at: target, target, related: null, hidden: false });
+    if (parents.length) for (let parent = getParent(target, event); parent; parent = getParent(parent, event)) path.push({ at: parent, target: null, related: null, hidden: false });
+  } else {
+    const asked = inside.related ?? null;
+    let related = trees.retarget(asked, target);
+    if (target === related && target !== asked) {
+      inside.dispatching = false;
+      return !event.defaultPrevented;
+    }
+    const acts = activation !== null && activation.isActivation(event);
+    const root = trees.rootOf(target);
+    const note = (at, adjusted) => path.push({ at, target: adjusted, related, hidden: closed, rootClosed: trees.closedRoot(at) === true });
+    let closed = false;
+    note(target, target);
+    if (acts && activation.has(target)) activated = target;
+    let slottable = trees.assignedSlot(target) ? target : null;
+    for (let parent = treeParent(target, event, root); parent; parent = treeParent(parent, event, root)) {
+      closed = false;
+      if (slottable) {
+        slottable = null;
+        closed = trees.closedRoot(trees.rootOf(parent)) === true;
+      }
+      if (trees.isNode(parent) && trees.assignedSlot(parent)) slottable = parent;
+      related = trees.retarget(asked, parent);
+      if (!trees.isNode(parent) || trees.inSameTree(target, parent)) {
+        if (acts && event.bubbles && !activated && activation.has(parent)) activated = parent;
+        note(parent, null);
+      } else if (parent === related) break;
+      else {
+        target = parent;
+        if (acts && !activated && activation.has(target)) activated = target;
+        note(parent, target);
+      }
+    }
+    const last = path.findLast((p) => p.target);
+    clear = trees.inShadow(last.target) || trees.inShadow(last.related);
+  }
   inside.path = path;
-  for (let i = path.length - 1; i >= 0; i--) invoke(path[i], event, inside, i === 0 ? AT_TARGET : CAPTURING_PHASE, true);
-  for (let i = 0; i < path.length && (i === 0 || event.bubbles); i++) invoke(path[i], event, inside, i === 0 ? AT_TARGET : BUBBLING_PHASE, false);
+  const undo = activated ? activation.before(activated) : null;
+  for (let i = path.length - 1; i >= 0; i--) invoke(path, i, event, inside, path[i].target ? AT_TARGET : CAPTURING_PHASE, true);
+  for (let i = 0; i < path.length; i++) if (path[i].target || event.bubbles) invoke(path, i, event, inside, path[i].target ? AT_TARGET : BUBBLING_PHASE, false);
   inside.dispatching = false;
   inside.current = null;
   inside.phase = 0;
   inside.path = [];
   inside.stop = inside.stopNow = false;
+  if (clear) inside.target = inside.relatedNow = null;
+  if (activated) {
+    if (!event.defaultPrevented) activation.run(activated, event);
+    else if (undo) undo();
+  }
   return !event.defaultPrevented;
 }
+const treeParent = (at, event, root) => (trees.isNode(at) ? trees.assignedSlot(at) ?? getParent(at, event, root) : getParent(at, event, root));
 // "invoke" and "inner invoke" (DOM, 2.9).
-function invoke(target, event, inside, phase, capture) {
+function invoke(path, i, event, inside, phase, capture) {
+  const target = path[i].at;
+  for (let k = i; k >= 0; k--) {
+    if (!path[k].target) continue;
+    inside.target = path[k].target;
+    break;
+  }
+  inside.relatedNow = path[i].related;
   const list = listenersOf.get(target);
   if (!list || inside.stop) return;
   const { type } = event;

@@ -437,8 +437,8 @@ export const current = { document: null };
 assign(protos, { text: Text.prototype, comment: Comment.prototype, cdata: CDATASection.prototype, instruction: ProcessingInstruction.prototype, doctype: DocumentType.prototype, fragment: DocumentFragment.prototype });
 publish(Node, CharacterData, Text, CDATASection, Comment, ProcessingInstruction, DocumentType, DocumentFragment);
 // Events go from a node to its parent, and from the document to the window (2.7; a shadow root's go on at its host when they are composed).
-addParents(Node, (node, event) => {
+addParents(Node, (node, event, root) => {
   if (node.$t === DOCUMENT) return node === current.document && event.type !== 'load' ? global : null;
-  if (node.$shadow) return event.composed ? node.$host : null;
+  if (node.$shadow) return !event.composed && node === root ? null : node.$host;
   return node.$p;
 });

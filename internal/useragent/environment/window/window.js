@@ -12,6 +12,7 @@ import './customelements.js';
 import './ranges.js';
 import './mutationobserver.js';
 import './uievents.js';
+import './eventpath.js';
 import './navigation.js';
 import './frames.js';
 import './webstorage.js';
