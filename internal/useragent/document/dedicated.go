@@ -104,7 +104,7 @@ func (c *window) fetchText(ref page.Reference, done func(text string, ok bool)) 
 // deliver gives a worker the messages that came before its script had run.
 func (c *window) deliver() {
 	for _, m := range c.early {
-		if c.scripts != nil {
+		if c.runs() {
 			c.scripts.realm.(WorkerRealm).ToDedicated(m)
 		}
 	}
@@ -156,7 +156,7 @@ func (c *window) endWorker() {
 func (p *Page) PostToOwner(m serviceworker.Message) {
 	c := p.c
 	c.in.clock().After(0, func() {
-		if owner := c.holds; owner != nil && !owner.Closed && owner.scripts != nil {
+		if owner := c.holds; owner != nil && !owner.Closed && owner.runs() {
 			owner.scripts.realm.FromDedicated(c.dedicated, m)
 		}
 	})

@@ -182,7 +182,7 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 }
 
 // runs says whether the page's scripts run, rather than being read.
-func (c *window) runs() bool { return c.scripts != nil }
+func (c *window) runs() bool { return c.scripts != nil && !c.scripts.ended }
 
 // tellLoaded tells the page's scripts what came of a load.
 func (c *window) tellLoaded(l *Load, resp *fetch.Response) {

@@ -67,6 +67,8 @@ type scripting struct {
 	nodes []*markup.Node
 	at    int
 	last  int
+	// ended says that the page is closed.
+	ended bool
 	// blocked is set while the parser waits for a script.
 	blocked bool
 	// deferred are scripts that run once the document is parsed, in their order; async are under way.
@@ -124,7 +126,7 @@ func (w *Windows) runDocument(c *window, d *page.Document, mediaType string) {
 
 // command runs a command of the realm while the page is open.
 func (c *window) command(name string, args ...any) any {
-	if c.scripts == nil || c.Closed {
+	if !c.runs() || c.Closed {
 		return nil
 	}
 	v, _ := c.scripts.realm.Command(name, args...)
@@ -134,7 +136,7 @@ func (c *window) command(name string, args ...any) any {
 // parse hands the document over, up to the next script that the parser waits for.
 func (c *window) parse() {
 	s := c.scripts
-	for !s.blocked && !c.Closed && s.realm.Stop() == nil {
+	for !s.blocked && !s.ended && !c.Closed && s.realm.Stop() == nil {
 		if s.at >= len(s.nodes) {
 			c.parsed()
 			return
@@ -384,7 +386,7 @@ func (c *window) runModule(e *scriptElement) {
 // runDeferred runs those of the deferred scripts whose turn it is, once the document is parsed.
 func (c *window) runDeferred() {
 	s := c.scripts
-	if !s.parsed || c.Closed {
+	if !s.parsed || s.ended || c.Closed {
 		return
 	}
 	for len(s.deferred) > 0 && s.deferred[0].ready {
@@ -426,7 +428,7 @@ func (c *window) parsed() {
 // settled fires load once nothing is under way that it waits for.
 func (c *window) settled() {
 	s := c.scripts
-	if s == nil || !s.fired || s.loaded || s.async > 0 || c.pending > s.fetching || c.Closed {
+	if s == nil || s.ended || !s.fired || s.loaded || s.async > 0 || c.pending > s.fetching || c.Closed {
 		return
 	}
 	s.loaded = true
@@ -703,7 +705,7 @@ func (p *Page) Script(number int, element string) {
 func (p *Page) ModuleDone(parsed, number int, ok bool) {
 	c := p.c
 	c.in.clock().After(0, func() {
-		if c.scripts == nil {
+		if !c.runs() {
 			return
 		}
 		c.scripts.async--
@@ -831,7 +833,7 @@ const rest = 5 * time.Second
 // draw lets a page's scripts come to rest, and takes over the document as they have left it.
 func (c *window) draw() {
 	s := c.scripts
-	if s == nil {
+	if s == nil || s.ended {
 		return
 	}
 	w := c.in
@@ -847,7 +849,7 @@ func (c *window) draw() {
 // takeOver takes over the document as the page's scripts have left it.
 func (c *window) takeOver() {
 	w, s := c.in, c.scripts
-	if s == nil || c.Closed || c.turns == s.realm.Turns() {
+	if s == nil || s.ended || c.Closed || c.turns == s.realm.Turns() {
 		return
 	}
 	var drawn struct{ HTML, Title string }

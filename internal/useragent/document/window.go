@@ -173,7 +173,7 @@ func (c *window) noteScript(s *page.Script) {
 // PostMessage gives the page a message of a worker.
 func (c *window) PostMessage(from *serviceworker.Worker, m serviceworker.Message) {
 	c.in.clock().After(0, func() {
-		if c.scripts != nil && !c.Closed && !c.Worker {
+		if c.runs() && !c.Closed && !c.Worker {
 			c.scripts.realm.PostMessage(from, m)
 		}
 	})
@@ -181,21 +181,21 @@ func (c *window) PostMessage(from *serviceworker.Worker, m serviceworker.Message
 
 // WorkerChanged tells the page that a worker is in another state.
 func (c *window) WorkerChanged(w *serviceworker.Worker) {
-	if c.scripts != nil && !c.Worker {
+	if c.runs() && !c.Worker {
 		c.scripts.realm.WorkerChanged(w)
 	}
 }
 
 // RegistrationChanged tells the page that a registration has another worker.
 func (c *window) RegistrationChanged(g *serviceworker.Registration, found bool) {
-	if c.scripts != nil && !c.Worker {
+	if c.runs() && !c.Worker {
 		c.scripts.realm.RegistrationChanged(g, found)
 	}
 }
 
 // end lets go of the page's realm.
 func (c *window) end() {
-	if c.scripts == nil {
+	if !c.runs() {
 		return
 	}
 	for _, f := range c.frames {
@@ -209,8 +209,8 @@ func (c *window) end() {
 		inner.endWorker()
 	}
 	c.frames, c.workers = nil, nil
+	c.scripts.ended = true
 	realm := c.scripts.realm
-	c.scripts = nil
 	if realm == nil {
 		return
 	}

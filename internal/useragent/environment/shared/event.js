@@ -234,7 +234,7 @@ export class EventTarget {
     return fire(this ?? global, event);
   }
 }
-export const { addEventListener: addListener } = EventTarget.prototype;
+export const { addEventListener: addListener, removeEventListener: removeListener } = EventTarget.prototype;
 function drop(target, entry) {
   entry.removed = true;
   const list = listFor(target);
@@ -380,11 +380,14 @@ export function handlers(proto, ...types) {
         const slots = slotsOf(target);
         const held = slots[type];
         handler = typeof handler === 'function' || (typeof handler === 'object' && handler !== null) ? handler : null;
-        if (held) held.handler = handler;
-        else if (handler) {
+        if (held && handler) held.handler = handler;
+        else if (held) { // "deactivate an event handler"
+          apply(removeListener, target, [type, held.listener]);
+          delete slots[type];
+        } else if (handler) {
           const slot = { handler };
           slots[type] = slot;
-          apply(addListener, target, [type, function (event) {
+          apply(addListener, target, [type, slot.listener = function (event) {
             if (typeof slot.handler !== 'function') return;
             if (type === 'error' && event instanceof ErrorEvent && target === global) {
               if (apply(slot.handler, target, [event.message, event.filename, event.lineno, event.colno, event.error]) === true) event.preventDefault();

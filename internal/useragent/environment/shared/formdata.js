@@ -7,11 +7,14 @@ import { URLSearchParams } from './url.js';
 import { Blob, File, blobHandle } from './blob.js';
 
 export const forms = new WeakSet();
+// What windows add: the entries of a form.
+export const formEntries = { of: null };
 lazy(['FormData'], () => {
 class FormData {
   #list = [];
-  constructor() {
+  constructor(form = undefined, submitter = null) {
     forms.add(this);
+    if (form !== undefined && formEntries.of) this.#list = formEntries.of(form, submitter).map(([name, value]) => [name, value]);
   }
   append(name, value, filename = undefined) {
     this.#list.push([`${name}`, formValue(value, filename)]);

@@ -1,13 +1,16 @@
 // High Resolution Time and User Timing.
 
-import { setPrototypeOf } from './primordials.js';
+import { TypeError, freeze } from './primordials.js';
 import { MAKE, lazy, must, onlyHere, publishLoosely } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { now, timeOrigin } from './time.js';
 import { EventTarget } from './event.js';
+import { queueTask } from './timers.js';
+import { clone } from './structuredclone.js';
 
 export let performanceObject;
-export const loadPerformance = lazy(['Performance', 'PerformanceEntry'], () => {
+export const loadPerformance = lazy(['Performance', 'PerformanceEntry', 'PerformanceMark', 'PerformanceMeasure', 'PerformanceObserver', 'PerformanceObserverEntryList'], () => {
+let tellObservers;
 class Performance extends EventTarget {
   constructor(key = undefined) {
     onlyHere(key);
@@ -21,26 +24,32 @@ class Performance extends EventTarget {
   }
   #entries = [];
   #add(entry) {
-    this.#entries.push(setPrototypeOf(entry, PerformanceEntry.prototype));
+    this.#entries.push(entry);
     this.#entries.sort((a, b) => a.startTime - b.startTime);
+    tellObservers(entry);
     return entry;
   }
   mark(name, options = {}) {
     must(arguments, 1);
-    return this.#add({ name: `${name}`, entryType: 'mark', startTime: options?.startTime ?? this.now(), duration: 0, detail: options?.detail ?? null });
+    return this.#add(new PerformanceMark(name, options));
   }
-  measure(name, from = 0, to = undefined) {
+  measure(name, from = undefined, to = undefined) {
     must(arguments, 1);
     const at = (point) => {
-      if (typeof point === 'number') return point;
+      if (typeof point === 'number') {
+        if (point < 0) throw new TypeError('a time is not negative');
+        return point;
+      }
       const mark = this.#entries.findLast((e) => e.entryType === 'mark' && e.name === `${point}`);
       if (!mark) throw new DOMException(`there is no mark ${point}`, 'SyntaxError');
       return mark.startTime;
     };
-    const options = typeof from === 'object' && from !== null ? from : { start: from, end: to };
-    const start = at(options.start ?? 0);
-    const end = options.end === undefined ? this.now() : at(options.end);
-    return this.#add({ name: `${name}`, entryType: 'measure', startTime: start, duration: end - start, detail: options.detail ?? null });
+    const given = typeof from === 'object' && from !== null && (from.start !== undefined || from.end !== undefined || from.duration !== undefined || from.detail !== undefined);
+    if (given && (to !== undefined || (from.start === undefined && from.end === undefined) || (from.start !== undefined && from.end !== undefined && from.duration !== undefined))) throw new TypeError('these points cannot be measured between');
+    const o = given ? from : { start: typeof from === 'object' ? undefined : from, end: to };
+    const end = o.end !== undefined ? at(o.end) : o.start !== undefined && o.duration !== undefined ? at(o.start) + at(o.duration) : this.now();
+    const start = o.start !== undefined ? at(o.start) : o.duration !== undefined && o.end !== undefined ? end - at(o.duration) : 0;
+    return this.#add(make(PerformanceMeasure, { name: `${name}`, entryType: 'measure', startTime: start, duration: end - start, detail: o.detail === undefined || o.detail === null ? null : clone(o.detail) }));
   }
   getEntries() {
     return [...this.#entries];
@@ -63,14 +72,111 @@ class Performance extends EventTarget {
     return { timeOrigin };
   }
 }
+const values = new WeakMap();
 class PerformanceEntry {
   constructor(key = undefined) {
     onlyHere(key);
   }
+  get name() {
+    return values.get(this).name;
+  }
+  get entryType() {
+    return values.get(this).entryType;
+  }
+  get startTime() {
+    return values.get(this).startTime;
+  }
+  get duration() {
+    return values.get(this).duration;
+  }
   toJSON() {
-    return { ...this };
+    return { ...values.get(this) };
   }
 }
-publishLoosely(Performance, PerformanceEntry);
+const make = (cls, value) => {
+  const entry = { __proto__: cls.prototype };
+  values.set(entry, value);
+  return entry;
+};
+class PerformanceMark extends PerformanceEntry {
+  constructor(name, options = {}) {
+    must(arguments, 1);
+    super(MAKE);
+    const { startTime, detail } = options ?? {};
+    if (startTime !== undefined && Number(startTime) < 0) throw new TypeError('a mark has no negative time');
+    values.set(this, { name: `${name}`, entryType: 'mark', startTime: startTime === undefined ? performanceObject.now() : Number(startTime), duration: 0, detail: detail === undefined || detail === null ? null : clone(detail) });
+  }
+  get detail() {
+    return values.get(this).detail;
+  }
+}
+class PerformanceMeasure extends PerformanceEntry {
+  get detail() {
+    return values.get(this).detail;
+  }
+}
+// Performance Timeline, 4.
+const TYPES = freeze(['mark', 'measure']);
+const watching = new Set();
+class PerformanceObserver {
+  #callback;
+  #types = new Set();
+  #waiting = [];
+  static supportedEntryTypes = TYPES;
+  constructor(callback) {
+    if (typeof callback !== 'function') throw new TypeError('an observer takes a function');
+    this.#callback = callback;
+  }
+  observe(options = {}) {
+    const { entryTypes, type, buffered } = options ?? {};
+    if (entryTypes === undefined && type === undefined) throw new TypeError('an observer is told what to watch');
+    if (entryTypes !== undefined && type !== undefined) throw new TypeError('an observer takes a type or a list of them');
+    if (entryTypes !== undefined) this.#types = new Set([...entryTypes].map(String));
+    else this.#types.add(`${type}`);
+    watching.add(this);
+    if (buffered && type !== undefined) for (const e of performanceObject.getEntriesByType(type)) this.#take(e);
+  }
+  #take(entry) {
+    if (!this.#types.has(entry.entryType)) return;
+    this.#waiting.push(entry);
+    if (this.#waiting.length === 1) queueTask(() => {
+      const list = this.takeRecords();
+      if (list.length) this.#callback.call(this, makeList(list), this);
+    });
+  }
+  disconnect() {
+    watching.delete(this);
+    this.#waiting = [];
+  }
+  takeRecords() {
+    return this.#waiting.splice(0);
+  }
+  static {
+    tellObservers = (entry) => {
+      for (const o of watching) o.#take(entry);
+    };
+  }
+}
+const lists = new WeakMap();
+class PerformanceObserverEntryList {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+  getEntries() {
+    return [...lists.get(this)];
+  }
+  getEntriesByName(name, type = undefined) {
+    return lists.get(this).filter((e) => e.name === `${name}` && (type === undefined || e.entryType === type));
+  }
+  getEntriesByType(type) {
+    return lists.get(this).filter((e) => e.entryType === `${type}`);
+  }
+}
+const makeList = (list) => {
+  const made = { __proto__: PerformanceObserverEntryList.prototype };
+  lists.set(made, list.sort((a, b) => a.startTime - b.startTime));
+  return made;
+};
+publishLoosely(Performance, PerformanceEntry, PerformanceMark, PerformanceMeasure, PerformanceObserver, PerformanceObserverEntryList);
 performanceObject = new Performance(MAKE);
 });

@@ -186,7 +186,7 @@ export class Document extends Node {
   }
   get title() {
     const svg = this.documentElement?.$ns === SVG;
-    for (let n = this.$f; n; n = following(n, this)) if (svg ? n.$t === ELEMENT && n.$ns === SVG && n.$name === 'title' : isHTML(n, 'title')) return ownText(n).replace(/[\t\n\f\r ]+/g, ' ').trim();
+    for (let n = this.$f; n; n = following(n, this)) if (svg ? n.$t === ELEMENT && n.$ns === SVG && n.$name === 'title' : isHTML(n, 'title')) return ownText(n).replace(/[\t\n\f\r ]+/g, ' ').replace(/^ | $/g, '');
     return '';
   }
   set title(value) {
@@ -323,11 +323,12 @@ function writeTo(document, text) {
   for (const f of onInserted) for (const c of children(document)) f(c, true);
 }
 const COLLECTIONS = {
-  images: (n) => isHTML(n, 'img'), embeds: (n) => isHTML(n, 'embed'), plugins: (n) => isHTML(n, 'embed'), forms: (n) => isHTML(n, 'form'), scripts: (n) => isHTML(n, 'script'),
+  images: (n) => isHTML(n, 'img'), embeds: (n) => isHTML(n, 'embed'), forms: (n) => isHTML(n, 'form'), scripts: (n) => isHTML(n, 'script'),
   links: (n) => (isHTML(n, 'a') || isHTML(n, 'area')) && hasAttr(n, 'href'), anchors: (n) => isHTML(n, 'a') && hasAttr(n, 'name'),
 };
 for (const name of Object.keys(COLLECTIONS))
   defineProperty(Document.prototype, name, attribute(name, (d) => (d[`$${name}`] ??= elements(() => [...descendants(d)].filter(COLLECTIONS[name])))));
+defineProperty(Document.prototype, 'plugins', attribute('plugins', (d) => d.embeds));
 defineProperty(Document.prototype, 'all', attribute('all', (d) => elements(() => [...descendants(d)].filter((n) => n.$t === ELEMENT))));
 defineProperty(Document.prototype, Symbol.unscopables, { value: { __proto__: null, prepend: true, append: true, replaceChildren: true }, configurable: true });
 export class HTMLDocument extends Document {}

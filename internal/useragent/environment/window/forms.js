@@ -1,11 +1,12 @@
 // HTML, 4.10: forms: values, checkedness, options, owners, validity, submission.
 
 import { RealDate, ScriptArray, TypeError, defineProperty } from '../shared/primordials.js';
-import { MAKE, attribute, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
+import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import { Date_ } from '../shared/time.js';
 import { Event, fire, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { URL, parsedURL } from '../shared/url.js';
+import { formEntries } from '../shared/formdata.js';
 import { HTMLCollection, RadioNodeList, elements, elementsAs, listOf, liveNodes } from './collections.js';
 import { classes, toggle } from './htmlelements.js';
 import { elementById, mix } from './node.js';
@@ -59,34 +60,85 @@ function check(e, on) {
   for (let n = root.$f; n; n = following(n, root)) if (n !== e && isHTML(n, 'input') && typeOf(n) === 'radio' && getAttr(n, 'name') === name && formOwner(n) === owner) n.$checked = false;
 }
 states.checked = (e) => (isHTML(e, 'input') && ['checkbox', 'radio'].includes(typeOf(e)) ? checkedness(e) : isHTML(e, 'option') && e.selected);
+// 4.10.20: the text that is selected in a control.
+const SELECTS = new Set(['text', 'search', 'url', 'tel', 'password', 'textarea']);
+const hasSelection = (e) => e.$name === 'textarea' || SELECTS.has(typeOf(e));
+const needSelection = (e) => {
+  if (!hasSelection(e)) throw error('InvalidStateError', 'nothing can be selected in this control');
+};
+const textLength = (e) => e.value.length;
+function selectRange(e, from, to, direction) {
+  const n = textLength(e);
+  const end = Math.min(to, n);
+  const start = Math.min(from, end);
+  const old = [e.$from ?? 0, e.$to ?? 0, e.$direction ?? 'none'];
+  e.$from = start;
+  e.$to = end;
+  e.$direction = direction === 'forward' || direction === 'backward' ? direction : 'none';
+  if (old[0] !== start || old[1] !== end || old[2] !== e.$direction) queueTask(() => fire(e, trusted(new Event('select', { bubbles: true }))));
+}
+const unsigned = (v) => Number(v) >>> 0;
 const selection = {
   get selectionStart() {
-    return this.$from ?? (this.value ?? '').length;
+    return hasSelection(this) ? Math.min(this.$from ?? (this.$value === undefined ? 0 : textLength(this)), textLength(this)) : null;
   },
   set selectionStart(v) {
-    this.$from = Number(v);
+    needSelection(this);
+    const from = unsigned(v);
+    selectRange(this, from, Math.max(this.selectionEnd, from), this.$direction);
   },
   get selectionEnd() {
-    return this.$to ?? (this.value ?? '').length;
+    return hasSelection(this) ? Math.min(this.$to ?? (this.$value === undefined ? 0 : textLength(this)), textLength(this)) : null;
   },
   set selectionEnd(v) {
-    this.$to = Number(v);
+    needSelection(this);
+    selectRange(this, this.selectionStart, unsigned(v), this.$direction);
   },
   get selectionDirection() {
-    return 'none';
+    return hasSelection(this) ? this.$direction ?? 'none' : null;
   },
-  set selectionDirection(v) {},
+  set selectionDirection(v) {
+    needSelection(this);
+    selectRange(this, this.selectionStart, this.selectionEnd, `${v}`);
+  },
   select() {
-    this.$from = 0;
-    this.$to = this.value.length;
+    if (hasSelection(this)) selectRange(this, 0, Infinity, 'none');
   },
-  setSelectionRange(from, to) {
-    this.$from = Number(from);
-    this.$to = Number(to);
+  setSelectionRange(from, to, direction = 'none') {
+    must(arguments, 2);
+    needSelection(this);
+    selectRange(this, unsigned(from), unsigned(to), `${direction}`);
   },
-  setRangeText(text) {
-    const { value, selectionStart: a, selectionEnd: b } = this;
-    this.value = value.slice(0, a) + text + value.slice(b);
+  setRangeText(text, from = undefined, to = undefined, mode = 'preserve') {
+    must(arguments, 1);
+    needSelection(this);
+    const given = from !== undefined && to !== undefined;
+    if (arguments.length === 2) throw new TypeError('setRangeText takes a text alone or with two places');
+    if (!['select', 'start', 'end', 'preserve'].includes(`${mode}`)) throw new TypeError(`"${mode}" is no way to select`);
+    let start = given ? unsigned(from) : this.selectionStart;
+    let end = given ? unsigned(to) : this.selectionEnd;
+    if (start > end) throw error('IndexSizeError', 'the end lies before the start');
+    const { value, selectionStart: oldFrom, selectionEnd: oldTo } = this;
+    start = Math.min(start, value.length);
+    end = Math.min(end, value.length);
+    text = `${text}`;
+    this.value = value.slice(0, start) + text + value.slice(end);
+    const newEnd = start + text.length;
+    const delta = text.length - (end - start);
+    let a = oldFrom;
+    let b = oldTo;
+    if (mode === 'select') [a, b] = [start, newEnd];
+    else if (mode === 'start') a = b = start;
+    else if (mode === 'end') a = b = newEnd;
+    else {
+      if (a > end) a += delta;
+      else if (a > start) a = start;
+      if (b > end) b += delta;
+      else if (b > start) b = newEnd;
+    }
+    this.$from = oldFrom;
+    this.$to = oldTo;
+    selectRange(this, a, b, 'none');
   },
 };
 mix(C.HTMLInputElement, selection, {
@@ -104,7 +156,9 @@ mix(C.HTMLInputElement, selection, {
       if (text !== '') throw error('InvalidStateError', 'the file of an input is chosen by a person');
     } else if (type === 'checkbox' || type === 'radio' || DEFAULT_MODE.has(type)) setAttr(this, 'value', text);
     else {
+      const old = this.value;
       this.$value = sanitize(type, text);
+      if (this.$value !== old) this.$from = this.$to = this.$value.length;
       changes.n++;
     }
   },
@@ -513,7 +567,11 @@ export function entriesOf(form, submitter = null) {
       if (e !== submitter) continue;
     }
     if (isHTML(e, 'input') && ['checkbox', 'radio'].includes(typeOf(e)) && !e.checked) continue;
-    const name = getAttr(e, 'name');
+    const name = getAttr(e, 'name') ?? '';
+    if (isHTML(e, 'input') && typeOf(e) === 'image') {
+      for (const axis of ['x', 'y']) list.push([name ? `${name}.${axis}` : axis, '0']);
+      continue;
+    }
     if (!name) continue;
     if (isHTML(e, 'select')) {
       for (const o of optionsOf(e)) if (o.selected && !isDisabled(o)) list.push([name, o.value]);
@@ -521,6 +579,16 @@ export function entriesOf(form, submitter = null) {
     else list.push([name, e.value]);
   }
   return list;
+}
+// "construct the entry list" with its event; null while that is under way.
+function constructEntries(form, submitter) {
+  if (form.$constructing) return null;
+  form.$constructing = true;
+  const data = new global.FormData();
+  for (const [k, v] of entriesOf(form, submitter)) data.append(k, v);
+  fire(form, trusted(new global.FormDataEvent('formdata', { bubbles: true, formData: data })));
+  form.$constructing = false;
+  return [...data];
 }
 function submitForm(form, submitter) {
   if (!isConnected(form)) return;
@@ -530,10 +598,8 @@ function submitForm(form, submitter) {
     return;
   }
   const action = (submitter && hasAttr(submitter, 'formaction') && submitter.formAction) || form.action;
-  const pairs = entriesOf(form, submitter);
-  const data = new global.FormData();
-  for (const [k, v] of pairs) data.append(k, v);
-  fire(form, trusted(new global.FormDataEvent('formdata', { bubbles: true, formData: data })));
+  const data = constructEntries(form, submitter);
+  if (!data) return;
   const query = new global.URLSearchParams([...data].map(([k, v]) => [k, typeof v === 'string' ? v : v.name])).toString();
   const target = (submitter && getAttr(submitter, 'formtarget')) || form.target;
   if (method === 'post') return void host('navigate.post', action, query, target);
@@ -546,7 +612,7 @@ function submitForm(form, submitter) {
 export const activation = {
   // before the listeners; what it gives is undone when they prevent the default
   before(e) {
-    if (isHTML(e, 'input') && !isDisabled(e)) {
+    if (isHTML(e, 'input')) {
       if (typeOf(e) === 'checkbox') {
         const was = e.checked;
         check(e, !was);
@@ -566,12 +632,12 @@ export const activation = {
     if (isHTML(e, 'a') || isHTML(e, 'area')) {
       if (hasAttr(e, 'download')) return;
       host('navigate.link', e.href, getAttr(e, 'target') ?? '');
-    } else if (isDisabled(e)) return;
-    else if (isHTML(e, 'input') && ['checkbox', 'radio'].includes(typeOf(e))) {
+    } else if (isHTML(e, 'input') && ['checkbox', 'radio'].includes(typeOf(e))) {
       if (!isConnected(e)) return;
       fire(e, trusted(new Event('input', { bubbles: true, composed: true })));
       fire(e, trusted(new Event('change', { bubbles: true })));
-    } else if (isSubmitter(e)) {
+    } else if (isDisabled(e)) return;
+    else if (isSubmitter(e)) {
       const form = formOwner(e);
       if (form) requestSubmit(form, e);
     } else if ((isHTML(e, 'button') || isHTML(e, 'input')) && e.type === 'reset') {
@@ -592,5 +658,49 @@ onAttribute.push((e, name, old, value) => {
 });
 publish(ValidityState);
 publishLoosely(HTMLOptionsCollection, HTMLFormControlsCollection);
-export const formEntries = (form, submitter) => entriesOf(form, submitter);
-export const isForm = (value) => isNode(value) && isHTML(value, 'form');
+// "new FormData(form, submitter)" (XMLHttpRequest, 5).
+formEntries.of = (form, submitter) => {
+  if (!isNode(form) || !isHTML(form, 'form')) throw new TypeError('FormData takes a form');
+  if (submitter !== null && submitter !== undefined) {
+    if (!isNode(submitter) || !isSubmitter(submitter)) throw new TypeError('this element submits no form');
+    if (formOwner(submitter) !== form) throw error('NotFoundError', 'this button belongs to another form');
+  }
+  return constructEntries(form, submitter ?? null) ?? (() => {
+    throw error('InvalidStateError', 'the entries of this form are being listed already');
+  })();
+};
+
+// "autofill processing" (4.10.19.7.2): what autocomplete gives.
+const FIELDS = { __proto__: null };
+for (const [most, names] of [[1, 'on off'], [3, 'name honorific-prefix given-name additional-name family-name honorific-suffix nickname organization-title username new-password current-password one-time-code organization street-address address-line1 address-line2 address-line3 address-level4 address-level3 address-level2 address-level1 country country-name postal-code cc-name cc-given-name cc-additional-name cc-family-name cc-number cc-exp cc-exp-month cc-exp-year cc-csc cc-type transaction-currency transaction-amount language bday bday-day bday-month bday-year sex url photo'], [4, 'tel tel-country-code tel-national tel-area-code tel-local tel-local-prefix tel-local-suffix tel-extension email impp']]) for (const name of names.split(' ')) FIELDS[name] = most;
+function autofill(e) {
+  const text = getAttr(e, 'autocomplete') ?? '';
+  const tokens = text.split(/[\t\n\f\r ]+/).filter(Boolean);
+  const mantle = isHTML(e, 'input') && typeOf(e) === 'hidden';
+  if (!tokens.length) return '';
+  let i = tokens.length - 1;
+  let field = tokens[i].toLowerCase();
+  let credential = '';
+  if (field === 'webauthn' && i > 0) {
+    credential = ' webauthn';
+    field = tokens[--i].toLowerCase();
+  }
+  const most = FIELDS[field];
+  if (!most || tokens.length > most + (credential ? 1 : 0) || (mantle && most === 1)) return '';
+  if (most === 1) return field;
+  let out = field;
+  i--;
+  if (i >= 0 && most === 4 && ['home', 'work', 'mobile', 'fax', 'pager'].includes(tokens[i].toLowerCase())) out = `${tokens[i--].toLowerCase()} ${out}`;
+  if (i >= 0 && ['shipping', 'billing'].includes(tokens[i].toLowerCase())) out = `${tokens[i--].toLowerCase()} ${out}`;
+  if (i >= 0 && tokens[i].toLowerCase().startsWith('section-')) out = `${tokens[i--].toLowerCase()} ${out}`;
+  return i >= 0 ? '' : out + credential;
+}
+for (const cls of [C.HTMLInputElement, C.HTMLSelectElement, C.HTMLTextAreaElement]) defineProperty(cls.prototype, 'autocomplete', {
+  get() {
+    return autofill(this);
+  },
+  set(v) {
+    setAttr(this, 'autocomplete', `${v}`);
+  },
+  enumerable: true, configurable: true,
+});

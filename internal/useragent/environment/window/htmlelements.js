@@ -387,9 +387,11 @@ export function handlerAttribute(e, name, value) {
   if (value === null) target[name] = null;
   else {
     const type = name.slice(2);
-    const args = type === 'error' && target === global ? 'event, source, lineno, colno, error' : 'event';
+    const args = type === 'error' && onWindow ? 'event, source, lineno, colno, error' : 'event';
     try {
-      target[name] = host('csp.inline') ? global.eval(`(function on${type}(${args}) { with (this.ownerDocument || {}) { with (this) {\n${value}\n} } })`) : null;
+      const made = host('csp.inline') ? global.eval(`(function on${type}(${args}) { with (this.ownerDocument || {}) { with (this) {\n${value}\n} } })`) : null;
+      if (made) defineProperty(made, 'toString', { value: () => `function on${type}(${args}) {\n${value}\n}`, configurable: true, writable: true });
+      target[name] = made;
     } catch (error_) {
       report(error_);
     }

@@ -70,6 +70,8 @@ constantsOf(KeyboardEvent, ['DOM_KEY_LOCATION_STANDARD', 'DOM_KEY_LOCATION_LEFT'
 export const InputEvent = eventClass('InputEvent', UIEvent, { data: null, isComposing: false, inputType: '', dataTransfer: null });
 export const CompositionEvent = eventClass('CompositionEvent', UIEvent, { data: '' });
 oldInit(CompositionEvent, 'initCompositionEvent', [...VIEW, ['data', '']]);
+export const TextEvent = eventClass('TextEvent', UIEvent, { data: '' });
+oldInit(TextEvent, 'initTextEvent', [...VIEW, ['data', '']]);
 export const TouchEvent = eventClass('TouchEvent', UIEvent, { touches: null, targetTouches: null, changedTouches: null, ...modifiers });
 export const HashChangeEvent = eventClass('HashChangeEvent', Event, { oldURL: '', newURL: '' });
 export const PopStateEvent = eventClass('PopStateEvent', Event, { state: null, hasUAVisualTransition: false });
@@ -85,4 +87,4 @@ export const TransitionEvent = eventClass('TransitionEvent', Event, { propertyNa
 export const ClipboardEvent = eventClass('ClipboardEvent', Event, { clipboardData: null });
 export const MediaQueryListEvent = eventClass('MediaQueryListEvent', Event, { media: '', matches: false });
 export const SecurityPolicyViolationEvent = eventClass('SecurityPolicyViolationEvent', Event, { documentURI: '', referrer: '', blockedURI: '', violatedDirective: '', effectiveDirective: '', originalPolicy: '', disposition: 'enforce', statusCode: 0 });
-publishLoosely(UIEvent, FocusEvent, MouseEvent, PointerEvent, WheelEvent, DragEvent, KeyboardEvent, InputEvent, CompositionEvent, TouchEvent, HashChangeEvent, PopStateEvent, PageTransitionEvent, BeforeUnloadEvent, StorageEvent, SubmitEvent, FormDataEvent, ToggleEvent, AnimationEvent, TransitionEvent, ClipboardEvent, MediaQueryListEvent, SecurityPolicyViolationEvent);
+publishLoosely(UIEvent, FocusEvent, MouseEvent, PointerEvent, WheelEvent, DragEvent, KeyboardEvent, InputEvent, CompositionEvent, TextEvent, TouchEvent, HashChangeEvent, PopStateEvent, PageTransitionEvent, BeforeUnloadEvent, StorageEvent, SubmitEvent, FormDataEvent, ToggleEvent, AnimationEvent, TransitionEvent, ClipboardEvent, MediaQueryListEvent, SecurityPolicyViolationEvent);
