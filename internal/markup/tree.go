@@ -12,11 +12,12 @@ type NodeKind int
 
 // The kinds that documents have. Content is what a template holds.
 const (
-	ElementNode NodeKind = 1
-	TextNode    NodeKind = 3
-	CommentNode NodeKind = 8
-	DoctypeNode NodeKind = 10
-	ContentNode NodeKind = 11
+	ElementNode     NodeKind = 1
+	TextNode        NodeKind = 3
+	InstructionNode NodeKind = 7
+	CommentNode     NodeKind = 8
+	DoctypeNode     NodeKind = 10
+	ContentNode     NodeKind = 11
 )
 
 // Node is one node of a tree, in a list in tree order.
@@ -24,10 +25,12 @@ type Node struct {
 	Kind NodeKind
 	// Parent is nil for what stands at the top.
 	Parent *Node
-	// Name is that of an element or a doctype, Namespace "", "svg" or "math".
+	// Name is that of an element or a doctype, Namespace "", "svg" or "math"; in XML documents it may be another one.
 	Name, Namespace string
 	// Attr are an element's attributes, of a doctype its public and system identifier.
 	Attr []html.Attribute
+	// XML is what an element of an XML document has beside that, nil in HTML.
+	XML *XMLName
 	// Text is that of a text or a comment.
 	Text string
 	// Number is for whoever counts nodes.

@@ -122,7 +122,7 @@ func (b *Browser) runScripts(yes bool) {
 		return
 	}
 	b.windows.StartRealm = func(p *document.Page, s document.Settings) (document.Realm, error) {
-		return b.realms.StartWindow(p, environment.WindowSettings{HTML: true, Type: s.MediaType, Quirks: s.Quirks,
+		return b.realms.StartWindow(p, environment.WindowSettings{HTML: s.MediaType == "text/html", Type: s.MediaType, Quirks: s.Quirks,
 			Charset: s.Charset, Referrer: s.Referrer, Parent: s.Parent, Top: s.Top})
 	}
 	b.windows.StartWorker = func(p *document.Page, kind, name string) (document.WorkerRealm, error) {

@@ -315,7 +315,7 @@ func (w *Windows) commit(c *window, g *serviceworker.Registration, resp *fetch.R
 	case "text/html", "application/xhtml+xml":
 		v.Document = w.Reader.Document(c.URL, contentType, text)
 		v.Title = v.Document.Title
-		if w.StartRealm != nil && e == "text/html" && !c.settings.scriptless && hasScripts(text) {
+		if w.StartRealm != nil && !c.settings.scriptless && hasScripts(text) {
 			c.scripts = &scripting{}
 			w.loadSubresources(c, v.Document, 0)
 			c.scripts = nil

@@ -105,7 +105,7 @@ type moduleText struct {
 
 // runDocument parses a document and runs its scripts where they stand (HTML, 13.2.7 and 8.1.4).
 func (w *Windows) runDocument(c *window, d *page.Document, mediaType string) {
-	nodes, quirks := markup.Nodes(d.Decoded())
+	nodes, quirks := parseAs(mediaType, d)
 	s := &scripting{page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}}
 	var err error
 	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.referrer}
@@ -122,6 +122,16 @@ func (w *Windows) runDocument(c *window, d *page.Document, mediaType string) {
 	c.scripts = s
 	c.pending++ // until the document is parsed
 	w.clock().After(0, func() { c.parse() })
+}
+
+// parseAs parses a document by its media type.
+func parseAs(mediaType string, d *page.Document) (nodes []*markup.Node, quirks bool) {
+	if mediaType != "text/html" {
+		if nodes, err := markup.XMLNodes(string(d.Decoded())); err == nil {
+			return nodes, false
+		}
+	}
+	return markup.Nodes(d.Decoded())
 }
 
 // command runs a command of the realm while the page is open.

@@ -45,7 +45,7 @@ var all = func() operations {
 		fetchOperations, eventOperations, cacheOperations, databaseOperations, lockOperations, channelOperations,
 		cookieOperations, clientOperations,
 		registrationOperations, pushOperations, syncOperations, notificationOperations,
-		portOperations, dedicatedOperations, markupOperations, pageOperations, containerOperations, webStorageOperations,
+		portOperations, dedicatedOperations, encodingOperations, markupOperations, pageOperations, containerOperations, webStorageOperations,
 	} {
 		for name, op := range list {
 			if _, twice := out[name]; twice {

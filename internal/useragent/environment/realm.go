@@ -50,6 +50,7 @@ type Realm struct {
 	timers      map[int]*clock.Task
 	events      map[int]*liveEvent
 	databases   *databases
+	decodings   map[int]*decoding
 	shared      shared
 	random      *rand.PCG
 	scripting   bool        // the worker's script is being evaluated for the first time
@@ -65,7 +66,7 @@ type Realm struct {
 // newRealm makes a realm without an engine.
 func (p *Platform) newRealm() *Realm {
 	r := &Realm{
-		p: p, contents: contents{bodies: map[int]body{}, opened: map[int]*storage.Cache{}}, timers: map[int]*clock.Task{},
+		decodings: map[int]*decoding{}, p: p, contents: contents{bodies: map[int]body{}, opened: map[int]*storage.Cache{}}, timers: map[int]*clock.Task{},
 		events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2),
 	}
 	r.shared = shared{map[int]*storage.Lock{}, map[int]*storage.Channel{}}

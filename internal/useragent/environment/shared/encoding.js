@@ -1,6 +1,6 @@
 // Encoding Standard: TextEncoder and TextDecoder.
 
-import { RangeError, TypeError, Uint8Array } from './primordials.js';
+import { RangeError, TypeError, Uint8Array, fromJSON } from './primordials.js';
 import { publish } from './webidl.js';
 import { decodeUTF8, encodeUTF8, viewOf } from './bytes.js';
 
@@ -29,10 +29,11 @@ export class TextDecoder {
   #ignoreBOM;
   #label;
   #rest = new Uint8Array(0);
+  #decoder = 0;
   constructor(label = 'utf-8', options = {}) {
     const name = `${label}`.trim().toLowerCase();
-    if (!/^(unicode-1-1-utf-8|utf-?8|unicode11utf8|unicode20utf8|x-unicode20utf8|us-ascii|ascii|latin1|iso-8859-1|windows-1252)$/.test(name)) throw new RangeError(`the encoding ${label} is not known here`);
-    this.#label = /utf/.test(name) ? 'utf-8' : 'windows-1252';
+    this.#label = /^utf-?8$/.test(name) ? 'utf-8' : host('encoding.name', name);
+    if (this.#label === '' || this.#label === 'replacement') throw new RangeError(`the encoding ${label} is not known`);
     this.#fatal = Boolean(options?.fatal);
     this.#ignoreBOM = Boolean(options?.ignoreBOM);
   }
@@ -47,7 +48,15 @@ export class TextDecoder {
   }
   decode(data = new Uint8Array(0), options = {}) {
     let view = viewOf(data);
-    if (this.#label !== 'utf-8') return Array.from(view, (b) => String.fromCharCode(b)).join('');
+    if (this.#label !== 'utf-8') {
+      const [id, text] = fromJSON(host('encoding.decode', this.#decoder, this.#label, view.slice().buffer, !options?.stream));
+      this.#decoder = id;
+      if (this.#fatal && text.includes('\ufffd')) {
+        this.#decoder = 0;
+        throw new TypeError(`the data is not valid ${this.#label}`);
+      }
+      return !this.#ignoreBOM && this.#label.startsWith('utf-16') && text[0] === '\ufeff' ? text.slice(1) : text;
+    }
     if (this.#rest.length) {
       const joined = new Uint8Array(this.#rest.length + view.length);
       joined.set(this.#rest);

@@ -17,7 +17,7 @@ import {
   isText, late, makeElement, makeFragment, onAdopted, onAttribute, onChildren, onInserted, onRemoved, remove,
   replaceAll, rootOf,
 } from './nodes.js';
-import { onParsed, parseFragment, serializeChildren } from './parsing.js';
+import { innerMarkup, onParsed, parseFragment, serializeChildren } from './parsing.js';
 import { states } from './selectors.js';
 import { documentSheets } from './styles.js';
 
@@ -320,16 +320,16 @@ export class ShadowRoot extends DocumentFragment {
     return this.$delegates;
   }
   get slotAssignment() {
-    return 'named';
+    return this.$manual ? 'manual' : 'named';
   }
   get clonable() {
-    return false;
+    return this.$clonable;
   }
   get serializable() {
-    return false;
+    return this.$serializable;
   }
   get innerHTML() {
-    return serializeChildren(this);
+    return innerMarkup(this);
   }
   set innerHTML(text) {
     replaceAll(parseFragment(text === null ? '' : text, this.$host), this);
@@ -361,7 +361,7 @@ export function attachShadow(e, init) {
   }
   const root = makeFragment(e.$d);
   setPrototypeOf(root, ShadowRoot.prototype);
-  assign(root, { $shadow: true, $host: e, $mode: init.mode, $delegates: Boolean(init.delegatesFocus) });
+  assign(root, { $shadow: true, $host: e, $mode: init.mode, $delegates: Boolean(init.delegatesFocus), $manual: init.slotAssignment === 'manual', $clonable: Boolean(init.clonable), $serializable: Boolean(init.serializable), $registry: init.customElementRegistry });
   e.$root = root;
   changes.n++;
   return root;
@@ -369,26 +369,50 @@ export function attachShadow(e, init) {
 extendInterface(Element, {
   attachShadow(init) {
     if (!['open', 'closed'].includes(init?.mode)) throw new TypeError('a shadow root is open or closed');
+    if (init.slotAssignment !== undefined && !['named', 'manual'].includes(`${init.slotAssignment}`)) throw new TypeError('slots are assigned by name or by hand');
     return attachShadow(this, init);
   },
   get shadowRoot() {
     return this.$root && this.$root.$mode === 'open' ? this.$root : null;
   },
   get assignedSlot() {
-    return slotFor(this);
+    return openSlot(this);
   },
 });
-extendInterface(Text, { get assignedSlot() { return slotFor(this); } });
+extendInterface(Text, { get assignedSlot() { return openSlot(this); } });
+// "find a slot" with the open flag: what lies in closed trees is not told.
+const openSlot = (node) => {
+  const slot = slotFor(node);
+  return slot && rootOf(slot).$mode === 'open' ? slot : null;
+};
+// "assign slottables for a tree": slots that have other nodes than before are told.
+function assignSlottables(root) {
+  if (!root.$shadow) return;
+  for (const slot of descendants(root)) {
+    if (!isHTML(slot, 'slot')) continue;
+    const list = assignedNodes(slot, false);
+    const old = slot.$last ?? [];
+    if (list.length === old.length && list.every((n, k) => n === old[k])) continue;
+    slot.$last = list;
+    signalSlot(slot);
+  }
+}
+const signalSlot = (slot) => {
+  if (slotSignals.includes(slot)) return;
+  slotSignals.push(slot);
+  queueMutationObservers();
+};
 const slotFor = (late.slotFor = (node) => {
   const root = isElement(node.$p) ? node.$p.$root : null;
   if (!root) return null;
+  if (root.$manual) return node.$assigned && rootOf(node.$assigned) === root ? node.$assigned : null;
   const name = node.$t === ELEMENT ? getAttr(node, 'slot') ?? '' : '';
   return [...descendants(root)].find((n) => isHTML(n, 'slot') && (getAttr(n, 'name') ?? '') === name) ?? null;
 });
 function assignedNodes(slot, flatten) {
   const root = rootOf(slot);
   if (!root.$shadow) return flatten ? [...children(slot)] : [];
-  const list = [...children(root.$host)].filter((n) => (n.$t === ELEMENT || isText(n)) && slotFor(n) === slot);
+  const list = root.$manual ? (slot.$manual ?? []).filter((n) => n.$p === root.$host) : [...children(root.$host)].filter((n) => (n.$t === ELEMENT || isText(n)) && slotFor(n) === slot);
   if (!flatten) return list;
   const out = [];
   for (const n of list.length ? list : [...children(slot)].filter((c) => c.$t === ELEMENT || isText(c))) {
@@ -404,18 +428,42 @@ mix(classes.HTMLSlotElement, {
   assignedElements(options = {}) {
     return ScriptArray.from(assignedNodes(this, Boolean(options?.flatten)).filter(isElement));
   },
-  assign() {},
+  assign(...list) {
+    for (const n of list) if (!isElement(n) && !(isNode(n) && isText(n))) throw new TypeError('only elements and texts can be assigned to a slot');
+    const nodes_ = [...new Set(list)];
+    for (const n of this.$manual ?? []) if (n.$assigned === this) n.$assigned = null;
+    for (const n of nodes_) {
+      if (n.$assigned && n.$assigned !== this) n.$assigned.$manual = n.$assigned.$manual?.filter((other) => other !== n);
+      n.$assigned = this;
+    }
+    this.$manual = nodes_;
+    assignSlottables(rootOf(this));
+  },
 });
 handlers(classes.HTMLSlotElement.prototype, 'slotchange');
-const signal = (host_) => {
-  if (!host_.$root) return;
-  for (const n of descendants(host_.$root)) {
-    if (!isHTML(n, 'slot') || slotSignals.includes(n)) continue;
-    slotSignals.push(n);
-    queueMutationObservers();
+const hasSlots = (node) => isHTML(node, 'slot') || (node.$f && [...descendants(node)].some((n) => isHTML(n, 'slot')));
+onChildren.push((parent) => {
+  if (parent.$t === ELEMENT && parent.$root) assignSlottables(parent.$root);
+  else if (isHTML(parent, 'slot') && rootOf(parent).$shadow && !assignedNodes(parent, false).length) signalSlot(parent);
+});
+onRemoved.push((node, parent) => {
+  const root = rootOf(parent);
+  if (!root.$shadow || !hasSlots(node)) return;
+  for (const slot of [node, ...descendants(node)]) {
+    if (!isHTML(slot, 'slot') || !slot.$last?.length) continue;
+    slot.$last = [];
+    signalSlot(slot);
   }
-};
-onChildren.push((parent) => parent.$t === ELEMENT && parent.$root && signal(parent));
+  assignSlottables(root);
+});
+onInserted.push((node) => {
+  const root = rootOf(node);
+  if (root.$shadow && hasSlots(node)) assignSlottables(root);
+});
+onAttribute.push((e, name) => {
+  if (name === 'slot' && isElement(e.$p) && e.$p.$root) assignSlottables(e.$p.$root);
+  else if (name === 'name' && isHTML(e, 'slot')) assignSlottables(rootOf(e));
+});
 onParsed.push((e) => {
   if (!isHTML(e, 'template')) return;
   const mode = getAttr(e, 'shadowrootmode');

@@ -401,6 +401,9 @@ onAttribute.push((e, name, old, value, ns) => ns === null && name.startsWith('on
 onParsed.push((e) => {
   if (e.$a) for (const x of e.$a) if (x.ns === null && x.name.startsWith('on')) handlerAttribute(e, x.name, x.value);
 });
+onCloned.push((node, copy) => {
+  if (copy.$a) for (const x of copy.$a) if (x.ns === null && x.name.startsWith('on')) handlerAttribute(copy, x.name, x.value);
+});
 // Who has the focus.
 export function focusOn(e) {
   const old = states.focused;

@@ -6,12 +6,13 @@ import { Element, insertAdjacent } from './element.js';
 import { extendInterface } from './node.js';
 import {
   CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, HTML, INSTRUCTION, MATHML, SVG, TEXT, XLINK, XML, XMLNS,
-  append, asciiLower, children, error, following, giveAttr, isHTML, isNode, makeCDATA, makeComment, makeDoctype,
+  append, asciiLower, children, error, following, giveAttr, isElement, isHTML, isNode, makeComment, makeDoctype,
   makeElement, makeFragment, makeInstruction, makeText, place, qualifiedName, replace, replaceAll,
 } from './nodes.js';
 
 // What the parser gives: a list of nodes in tree order, each with the number of its parent in it.
-// [kind, parent, …]: 1 element (name, namespace, attributes as [name, value, namespace?, prefix?, local?]), 3 text, 8 comment, 10 doctype.
+// [kind, parent, …]: 1 element (name, namespace, attributes as [name, value, namespace?, prefix?, local?], of XML its prefix), 3 text,
+// 7 instruction, 8 comment, 10 doctype, 11 the content of a template.
 export function build(list, top, document, script = null) {
   const made = [top];
   let i = 0;
@@ -35,13 +36,14 @@ function makeInert(document) {
 export function nodeFrom(item, document, parent) {
   switch (item[0]) {
     case ELEMENT: {
-      const e = makeElement(item[3] ?? HTML, item[2], parent && parent.$d !== document && parent.$t === FRAGMENT ? parent.$d : document, null);
-      for (const [name, value, ns = null, prefix = null, local = name] of item[4] ?? []) giveAttr(e, name, value, ns, prefix, local);
+      const e = makeElement(item.length > 5 ? item[3] || null : item[3] ?? HTML, item[2], parent && parent.$d !== document && parent.$t === FRAGMENT ? parent.$d : document, item[5] || null);
+      for (const [name, value, ns = null, prefix = null, local = name] of item[4] ?? []) giveAttr(e, name, value, ns || null, prefix || null, local);
       for (const f of onParsed) f(e);
       return e;
     }
     case TEXT: return makeText(item[2], document);
     case COMMENT: return makeComment(item[2], document);
+    case INSTRUCTION: return makeInstruction(item[2], item[3] ?? '', document);
     case DOCTYPE: return makeDoctype(item[2], item[3] ?? '', item[4] ?? '', document);
     default: return null;
   }
@@ -50,12 +52,35 @@ export const onParsed = []; // an element that the parser made, before it has a 
 
 // "parse HTML from a string" as a fragment: context is an element.
 export function parseFragment(text, context) {
+  if (!context.$d.$html) return parseXMLFragment(`${text}`, context);
   const list = fromJSON(host('html.fragment', `${text}`, context.$name, context.$ns === HTML ? '' : context.$ns === SVG ? 'svg' : 'math'));
   const fragment = makeFragment(context.$d);
   build(list, fragment, context.$d);
   for (let n = fragment.$f; n; n = following(n, fragment)) if (isHTML(n, 'script')) n.$started = true; // scripts from markup do not run
   return fragment;
 }
+
+// "XML fragment parsing algorithm": in an element that knows the namespaces around the context.
+function parseXMLFragment(text, context) {
+  const known = new Map();
+  const bind = (prefix, ns) => known.has(prefix) || known.set(prefix, ns ?? '');
+  for (let e = context; isElement(e); e = e.$p ?? e.$host) {
+    bind(e.$prefix ?? '', e.$ns);
+    for (const x of e.$a ?? []) if (x.ns === XMLNS) bind(x.local === 'xmlns' ? '' : x.local, x.value);
+  }
+  let open = '<context';
+  for (const [prefix, ns] of known) if (prefix !== 'xml') open += ` xmlns${prefix && ':'}${prefix}="${xmlValue(ns)}"`;
+  const { list, failed } = fromJSON(host('xml.document', `${open}>${text}</context>`));
+  if (failed) throw error('SyntaxError', failed);
+  const d = makers.document('xml');
+  build(list, d, context.$d);
+  const fragment = makeFragment(context.$d);
+  for (const c of [...children(d.$f)]) append(c, fragment);
+  for (let n = fragment.$f; n; n = following(n, fragment)) if (isHTML(n, 'script')) n.$started = true;
+  return fragment;
+}
+// What innerHTML gives.
+export const innerMarkup = (node) => (node.$d.$html ? serializeChildren(node) : [...children(isHTML(node, 'template') ? contentOf(node) : node)].map((c) => serializeXML(c, node.$ns)).join(''));
 
 // "HTML fragment serialization".
 const VOID = new Set(['area', 'base', 'basefont', 'bgsound', 'br', 'col', 'embed', 'frame', 'hr', 'img', 'input', 'keygen', 'link', 'meta', 'param', 'source', 'track', 'wbr']);
@@ -122,14 +147,14 @@ export function serializeXML(n, ns = null) {
 const contextFor = (e) => (e.$t !== ELEMENT || (isHTML(e, 'html') && e.$d.$html) ? makeElement(HTML, 'body', e.$t === DOCUMENT ? e : e.$d) : e);
 extendInterface(Element, {
   get innerHTML() {
-    return this.$d.$html ? serializeChildren(this) : [...children(this)].map((c) => serializeXML(c, this.$ns)).join('');
+    return innerMarkup(this);
   },
   set innerHTML(text) {
     const fragment = parseFragment(text === null ? '' : text, this);
     replaceAll(fragment, isHTML(this, 'template') ? contentOf(this) : this);
   },
   get outerHTML() {
-    return serializeNode(this);
+    return this.$d.$html ? serializeNode(this) : serializeXML(this);
   },
   set outerHTML(text) {
     const parent = this.$p;
@@ -170,21 +195,8 @@ export class DOMParser {
       const e = makeElement('http://www.mozilla.org/newlayout/xml/parsererror.xml', 'parsererror', d);
       append(makeText(failed, d), e);
       append(e, d);
-    } else buildXML(list, d);
+    } else build(list, d, d);
     return d;
-  }
-}
-// [1, parent, local, namespace, attributes, prefix], as above; 7 instruction, 4 CDATA.
-export function buildXML(list, d) {
-  const made = [d];
-  for (const item of list) {
-    let node;
-    if (item[0] === ELEMENT) {
-      node = makeElement(item[3] || null, item[2], d, item[5] || null);
-      for (const [name, value, ns, prefix, local] of item[4] ?? []) giveAttr(node, name, value, ns || null, prefix || null, local);
-    } else node = item[0] === INSTRUCTION ? makeInstruction(item[2], item[3], d) : item[0] === CDATA ? makeCDATA(item[2], d) : nodeFrom(item, d, null);
-    made.push(node);
-    place(node, made[item[1]]);
   }
 }
 export class XMLSerializer {
