@@ -11,6 +11,16 @@ type ImportMap struct {
 	Imports map[string]string
 	// Scopes holds for modules whose address begins with the key.
 	Scopes map[string]map[string]string
+	// Integrity holds what modules have to match, by address.
+	Integrity map[string]string
+}
+
+// IntegrityOf gives what the module at an address has to match, "" for nothing.
+func (m *ImportMap) IntegrityOf(url string) string {
+	if m == nil {
+		return ""
+	}
+	return m.Integrity[url]
 }
 
 // ParseImportMap reads the text of an import map; nil when it is none.
@@ -21,6 +31,8 @@ func parseImportMap(base string, text string) *ImportMap {
 	var raw struct {
 		Imports map[string]any            `json:"imports"`
 		Scopes  map[string]map[string]any `json:"scopes"`
+
+		Integrity map[string]any `json:"integrity"`
 	}
 	if json.Unmarshal([]byte(text), &raw) != nil {
 		return nil
@@ -44,6 +56,14 @@ func parseImportMap(base string, text string) *ImportMap {
 	for prefix, in := range raw.Scopes {
 		if u, ok := Resolve(base, prefix); ok {
 			m.Scopes[u] = addresses(in)
+		}
+	}
+	for key, value := range raw.Integrity {
+		if u, ok := Resolve(base, key); ok && urlLike(key) {
+			if m.Integrity == nil {
+				m.Integrity = map[string]string{}
+			}
+			m.Integrity[u], _ = value.(string)
 		}
 	}
 	return m

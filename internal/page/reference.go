@@ -61,6 +61,8 @@ type Reference struct {
 	NoReferrer bool
 	// Nonce and Integrity are those of the element.
 	Nonce, Integrity string
+	// Charset is the encoding that a script element names.
+	Charset string
 
 	// raw is the text of a URL that resolves against the page rather than against From; specifier names a module.
 	raw, specifier string

@@ -1,11 +1,15 @@
 package document
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
+	"mime"
 	"regexp"
 	"strings"
 	"time"
+
+	"golang.org/x/net/html/charset"
 
 	"tachyform/internal/markup"
 	"tachyform/internal/page"
@@ -246,7 +250,7 @@ func (c *window) prepare(n *markup.Node, nodes []*markup.Node) {
 		c.queueModule(e, async)
 		return
 	}
-	url, ok := page.Resolve(c.base(), src)
+	url, ok := resolveScript(c.base(), src)
 	if !ok {
 		c.in.clock().After(0, func() { c.command("elementEvent", e.parsed, 0, "error") })
 		return
@@ -276,10 +280,21 @@ func (c *window) prepare(n *markup.Node, nodes []*markup.Node) {
 	})
 }
 
+// resolveScript gives the address of a script, which may be its text.
+func resolveScript(base, src string) (string, bool) {
+	if src = strings.TrimSpace(src); len(src) > 5 && strings.EqualFold(src[:5], "data:") {
+		return src, true
+	}
+	return page.Resolve(base, src)
+}
+
 // scriptReference is the request of a script element.
 func (c *window) scriptReference(get func(string) string, url string, module bool) page.Reference {
 	r := page.Reference{URL: url, Destination: request.Script, Mode: request.NoCORS, Credentials: "include", From: c.URL,
-		Nonce: get("nonce"), Integrity: get("integrity"), Module: module}
+		Nonce: get("nonce"), Integrity: get("integrity"), Module: module, Charset: get("charset")}
+	if module && r.Integrity == "" {
+		r.Integrity = c.scripts.imports.IntegrityOf(url)
+	}
 	cross := strings.ToLower(get("crossorigin"))
 	switch {
 	case module || cross == "anonymous":
@@ -473,17 +488,59 @@ func (c *window) fetchScript(ref page.Reference, done func(text string, ok bool)
 		if c.Closed {
 			return
 		}
-		text := ""
-		if !l.Missing && !l.Refused && resp.Actual().Body != nil {
-			data, _ := resp.Actual().Body.Bytes()
-			text = string(data)
-			if kind := site.Essence(resp.Actual().Get("content-type")); ref.Module && strings.HasSuffix(kind, "json") {
-				text = "export default " + text
-			}
+		text, ok := "", !l.Missing && !l.Refused
+		if ok && resp.Actual().Body != nil {
+			text, ok = c.scriptText(ref, resp.Actual())
 		}
-		done(text, !l.Missing && !l.Refused)
+		done(text, ok)
 		c.settled()
 	})
+}
+
+// scriptText decodes the text of a script, and makes modules of what is none; false where it is not what was asked for.
+func (c *window) scriptText(ref page.Reference, answer *fetch.Response) (text string, ok bool) {
+	data, _ := answer.Body.Bytes()
+	contentType := answer.Get("content-type")
+	if !ref.Module {
+		fallback := ref.Charset
+		if fallback == "" && c.document != nil {
+			fallback = c.document.Charset
+		}
+		return decodeScript(data, contentType, fallback), true
+	}
+	text = decodeScript(data, "", "utf-8")
+	kind := site.Essence(contentType)
+	switch isJSON := kind == "application/json" || kind == "text/json" || strings.HasSuffix(kind, "+json"); {
+	case ref.Destination == request.JSON:
+		return "export default " + text, isJSON && json.Valid([]byte(text))
+	case ref.Destination == request.Style:
+		quoted, _ := json.Marshal(text)
+		return "const sheet = new CSSStyleSheet(); sheet.replaceSync(" + string(quoted) + "); export default sheet;",
+			kind == "text/css"
+	default:
+		return text, !isJSON && kind != "text/css"
+	}
+}
+
+// decodeScript decodes a script by its byte order mark, its media type or else what is given (HTML, "fetch a classic
+// script").
+func decodeScript(data []byte, contentType, fallback string) string {
+	label := fallback
+	if _, params, err := mime.ParseMediaType(contentType); err == nil && params["charset"] != "" {
+		if e, _ := charset.Lookup(params["charset"]); e != nil {
+			label = params["charset"]
+		}
+	}
+	if bytes.HasPrefix(data, []byte("\xef\xbb\xbf")) {
+		label, data = "utf-8", data[3:]
+	}
+	e, name := charset.Lookup(label)
+	if e != nil && name != "utf-8" {
+		if decoded, err := e.NewDecoder().Bytes(data); err == nil {
+			return string(decoded)
+		}
+	}
+	return strings.ToValidUTF8(string(data), "\ufffd")
 }
 
 // keepModule takes in the text of a module and fetches what it imports.
@@ -505,6 +562,7 @@ func (c *window) keepModule(url string, text []byte, base string) {
 			continue
 		}
 		m.needs = append(m.needs, r.URL)
+		r.Integrity = c.scripts.imports.IntegrityOf(r.URL)
 		c.fetchModule(r.URL, r, func() {})
 	}
 	for _, f := range m.waiting {
@@ -677,10 +735,10 @@ func (p *Page) Script(number int, element string) {
 		s.inline++
 		e.url = fmt.Sprintf("%s#module-%d", weburl.WithoutFragment(c.URL), s.inline)
 		c.keepModule(e.url, []byte(e.text), c.base())
-		c.queueModule(e, true)
+		c.queueInserted(e, in.Async)
 		return
 	}
-	url, ok := page.Resolve(c.base(), in.Src)
+	url, ok := resolveScript(c.base(), in.Src)
 	if !ok {
 		c.in.clock().After(0, func() { c.command("elementEvent", -1, number, "error") })
 		return
@@ -688,7 +746,7 @@ func (p *Page) Script(number int, element string) {
 	e.url = url
 	if e.module {
 		c.fetchModule(url, c.scriptReference(get, url, true), func() {})
-		c.queueModule(e, true)
+		c.queueInserted(e, in.Async)
 		return
 	}
 	s.async++
@@ -702,13 +760,38 @@ func (p *Page) Script(number int, element string) {
 			c.runClassic(e)
 			return
 		}
-		for len(s.ordered) > 0 && s.ordered[0].ready {
-			next := s.ordered[0]
-			s.ordered = s.ordered[1:]
-			s.async--
-			c.runClassic(next)
-		}
+		c.runOrdered()
 	})
+}
+
+// queueInserted lets a module run that a script put into the page: as soon as it can, or in its order.
+func (c *window) queueInserted(e *scriptElement, async bool) {
+	if async {
+		c.queueModule(e, true)
+		return
+	}
+	s := c.scripts
+	s.async++
+	s.ordered = append(s.ordered, e)
+	c.whenComplete(e.url, func(ok bool) {
+		e.ready, e.failed = true, !ok
+		c.runOrdered()
+	})
+}
+
+// runOrdered runs those scripts that scripts put into the page and whose turn it is.
+func (c *window) runOrdered() {
+	s := c.scripts
+	for len(s.ordered) > 0 && s.ordered[0].ready && !s.ended {
+		next := s.ordered[0]
+		s.ordered = s.ordered[1:]
+		if next.module {
+			c.runModule(next)
+			continue
+		}
+		s.async--
+		c.runClassic(next)
+	}
 }
 
 // ModuleDone tells what became of a module.

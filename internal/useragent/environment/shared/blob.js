@@ -49,7 +49,7 @@ export class File extends Blob {
     if (arguments.length < 2) throw new TypeError('File takes parts and a name');
     super(parts, options);
     this.#name = `${name}`;
-    this.#modified = Number(options?.lastModified ?? now());
+    this.#modified = Math.floor(Number(options?.lastModified ?? now()));
   }
   get name() {
     return this.#name;

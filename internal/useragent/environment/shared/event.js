@@ -1,6 +1,7 @@
 import { ScriptArray, TypeError, apply, defineProperty, freeze } from './primordials.js';
 import { inherits, must, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
+import { own } from './settings.js';
 import { describe, nameOf, stackOf } from './errors.js';
 import { now, timeOrigin } from './time.js';
 
@@ -401,8 +402,13 @@ export function handlers(proto, ...types) {
 }
 publish(Event, CustomEvent, ErrorEvent, PromiseRejectionEvent, MessageEvent, EventTarget);
 
+// Where an error came about, as its stack tells.
+export const placeOf = (error) => {
+  const m = /([a-z][a-z0-9+.-]*:\/\/[^\s()]+?):(\d+)(?::(\d+))?\)?\s*$/m.exec(stackOf(error));
+  return m ? { filename: m[1], lineno: Number(m[2]), colno: Number(m[3] ?? 0) } : { filename: own.script, lineno: 0, colno: 0 };
+};
 export function report(error) {
-  const event = new ErrorEvent('error', { error, message: describe(error), cancelable: true });
+  const event = trusted(new ErrorEvent('error', { error, message: `Uncaught ${describe(error)}`, ...placeOf(error), cancelable: true }));
   host('log', 'error', describe(error), stackOf(error), nameOf(error));
   return fire(global, event);
 }

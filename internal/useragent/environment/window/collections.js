@@ -32,6 +32,7 @@ const handler = {
       if (stateOf.get(target).set) return stateOf.get(target).set(Number(key), value), true;
       return false;
     }
+    if (typeof key === 'string' && !Object.hasOwn(target, key) && !(key in getPrototypeOf(target)) && named(target, key)) return false;
     return Reflect.set(target, key, value, target);
   },
   deleteProperty(target, key) {
@@ -103,6 +104,7 @@ export class HTMLCollection {
     onlyHere(key);
   }
   get length() {
+    if (!stateOf.has(this)) throw new TypeError('this is no collection');
     return listOf(this).length;
   }
   item(index) {

@@ -200,7 +200,8 @@ export class Document extends Node {
     replaceAllWithText(`${value}`, t);
   }
   get dir() {
-    return getAttr(this.documentElement ?? makeElement(HTML, 'html', this), 'dir') ?? '';
+    const dir = (this.documentElement && getAttr(this.documentElement, 'dir'))?.toLowerCase();
+    return ['ltr', 'rtl', 'auto'].includes(dir) ? dir : '';
   }
   set dir(value) {
     if (this.documentElement) setAttr(this.documentElement, 'dir', `${value}`);
@@ -301,7 +302,7 @@ const ownText = (n) => {
   for (let c = n.$f; c; c = c.$n) if (isText(c)) out += c.$data;
   return out;
 };
-const LEGACY_EVENTS = { __proto__: null, beforeunloadevent: 'BeforeUnloadEvent', compositionevent: 'CompositionEvent', customevent: 'CustomEvent', event: 'Event', events: 'Event', focusevent: 'FocusEvent', hashchangeevent: 'HashChangeEvent', htmlevents: 'Event', keyboardevent: 'KeyboardEvent', messageevent: 'MessageEvent', mouseevent: 'MouseEvent', mouseevents: 'MouseEvent', storageevent: 'StorageEvent', svgevents: 'Event', touchevent: 'TouchEvent', uievent: 'UIEvent', uievents: 'UIEvent' };
+const LEGACY_EVENTS = { __proto__: null, beforeunloadevent: 'BeforeUnloadEvent', compositionevent: 'CompositionEvent', customevent: 'CustomEvent', event: 'Event', events: 'Event', focusevent: 'FocusEvent', hashchangeevent: 'HashChangeEvent', htmlevents: 'Event', keyboardevent: 'KeyboardEvent', messageevent: 'MessageEvent', mouseevent: 'MouseEvent', mouseevents: 'MouseEvent', storageevent: 'StorageEvent', svgevents: 'Event', touchevent: 'TouchEvent', textevent: 'TextEvent', uievent: 'UIEvent', uievents: 'UIEvent' };
 // document.write: text goes to the parser, which takes it before the rest of the page; once the page is there, it makes a new one.
 export const writing = { parser: null };
 export function openDocument(document) {

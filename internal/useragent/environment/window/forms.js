@@ -198,6 +198,7 @@ mix(C.HTMLInputElement, selection, {
     this.value = v === null ? '' : v.toISOString().slice(0, 10);
   },
   stepUp(n = 1) {
+    if (!['date', 'month', 'week', 'time', 'datetime-local', 'number', 'range'].includes(typeOf(this))) throw error('InvalidStateError', 'this input has no steps');
     this.value = `${Number(this.value || 0) + n * Number(getAttr(this, 'step') || 1)}`;
   },
   stepDown(n = 1) {
@@ -437,7 +438,7 @@ export class ValidityState {
 const validityOf = new WeakMap();
 const CHECKS = {
   valueMissing: (e) => hasAttr(e, 'required') && !hasAttr(e, 'readonly') && (typeOf(e) === 'checkbox' ? !e.checked : typeOf(e) === 'radio' ? !radioChosen(e) : e.value === ''),
-  typeMismatch: (e) => isHTML(e, 'input') && e.value !== '' && ((typeOf(e) === 'email' && !/^[^\s@]+@[^\s@.]+(\.[^\s@.]+)*$/.test(e.value)) || (typeOf(e) === 'url' && !parsedURL(e.value))),
+  typeMismatch: (e) => isHTML(e, 'input') && e.value !== '' && ((typeOf(e) === 'email' && !(hasAttr(e, 'multiple') ? e.value.split(',').map((v) => v.trim()) : [e.value]).every((v) => /^[a-zA-Z0-9.!#$%&'*+/=?^_`{|}~-]+@[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?(?:\.[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?)*$/.test(v))) || (typeOf(e) === 'url' && !parsedURL(e.value))),
   patternMismatch: (e) => {
     const p = isHTML(e, 'input') ? getAttr(e, 'pattern') : null;
     if (p === null || e.value === '') return false;
@@ -678,6 +679,7 @@ function autofill(e) {
   const tokens = text.split(/[\t\n\f\r ]+/).filter(Boolean);
   const mantle = isHTML(e, 'input') && typeOf(e) === 'hidden';
   if (!tokens.length) return '';
+  if (tokens.length === 1 && tokens[0].toLowerCase() === 'webauthn') return 'webauthn';
   let i = tokens.length - 1;
   let field = tokens[i].toLowerCase();
   let credential = '';

@@ -12,7 +12,9 @@ import { deserialize, serialize } from '../shared/structuredclone.js';
 import { performFetch } from '../shared/fetch.js';
 import { cachesObject } from '../shared/cache.js';
 import { interfaceOf } from '../shared/navigatorparts.js';
+import { elements } from './collections.js';
 import { registry } from './customelements.js';
+import { Document } from './document.js';
 import { frameElements, otherWindow, targetOf } from './frames.js';
 import {
   DOMStringMap, ELEMENT_HANDLERS, MathMLElement, SVGElement, WINDOW_HANDLERS, byTag, classes,
@@ -20,7 +22,9 @@ import {
 import { history, location } from './navigation.js';
 import { navigator } from './navigator.js';
 import { current } from './node.js';
-import { ELEMENT, HTML, append, error, following, makeElement, makeText, setAttr } from './nodes.js';
+import {
+  ELEMENT, HTML, append, error, following, getAttr, isNode, makeElement, makeText, onNamed, setAttr,
+} from './nodes.js';
 import {
   cancelAnimationFrame, cancelIdleCallback, matchMedia, requestAnimationFrame, requestIdleCallback,
 } from './observers.js';
@@ -173,20 +177,65 @@ constructorFor('Option', 'option', (e, [text = '', value, defaultSelected = fals
   e.$selected = Boolean(selected);
 });
 expose('CSS', assign(new ScriptObject(), CSS));
-// The elements of the document by their names and ids (HTML, 7.2.2.3: named access on the window object).
-const named = new Proxy({ __proto__: getPrototypeOf(Window.prototype) }, {
-  get: (target, key, receiver) => (typeof key === 'string' && !(key in target) ? namedElement(key) ?? undefined : Reflect.get(target, key, receiver)),
-  has: (target, key) => key in target || (typeof key === 'string' && namedElement(key) !== null),
-  getPrototypeOf: (target) => getPrototypeOf(target),
-  setPrototypeOf: () => false,
-});
+// The elements of the document by their names and ids (HTML, 7.2.2.3: named access on the window object). Each name that some element
+// was ever given becomes a member of the object behind the window's interface, since the engine knows no names that are computed there.
+const namedProperties = { __proto__: getPrototypeOf(Window.prototype) };
+defineProperty(namedProperties, Symbol.toStringTag, { value: 'WindowProperties', configurable: true });
+function nameElement(name) {
+  if (!name || name in Window.prototype) return;
+  defineProperty(namedProperties, name, {
+    get: () => namedElement(name) ?? undefined,
+    set(value) {
+      defineProperty(global, name, { value, writable: true, enumerable: true, configurable: true });
+    },
+    enumerable: true, configurable: true,
+  });
+}
+onNamed.f = (e, name, value) => {
+  if (name === 'id' || (name === 'name' && ['embed', 'form', 'img', 'object', 'iframe'].includes(e.$name))) nameElement(value);
+};
 function namedElement(key) {
   const d = current.document;
-  if (!d || !/^[^\d]/.test(key)) return null;
+  if (!d) return null;
+  const found = [];
   for (let n = d.$f; n; n = following(n, d)) {
     if (n.$t !== ELEMENT || !n.$a) continue;
-    for (const x of n.$a) if (x.value === key && (x.name === 'id' || (x.name === 'name' && ['embed', 'form', 'img', 'object'].includes(n.$name)))) return n;
+    if (n.$a.some((x) => x.value === key && x.ns === null && (x.name === 'id' || (x.name === 'name' && ['embed', 'form', 'img', 'object', 'iframe'].includes(n.$name))))) found.push(n);
   }
-  return null;
+  if (!found.length) {
+    delete namedProperties[key];
+    return null;
+  }
+  const frame = found.find((n) => n.$name === 'iframe' && n.$ns === HTML);
+  if (frame) return frame.contentWindow;
+  return found.length === 1 ? found[0] : elements(() => found);
 }
-setPrototypeOf(Window.prototype, named);
+setPrototypeOf(Window.prototype, namedProperties);
+// Handlers of the window that a body has, too (HTML, 8.1.8.2.2).
+for (const type of [...WINDOW_HANDLERS, 'blur', 'error', 'focus', 'load', 'resize', 'scroll']) for (const cls of [classes.HTMLBodyElement, classes.HTMLFrameSetElement]) if (cls) defineProperty(cls.prototype, `on${type}`, {
+  get: () => global[`on${type}`],
+  set: (v) => { global[`on${type}`] = v; },
+  enumerable: true, configurable: true,
+});
+// Forms, pictures and the like by their names (HTML, 3.1.7: named access on the document).
+const byName = (d, key) => {
+  const found = [];
+  for (let n = d.$f; n; n = following(n, d)) {
+    if (n.$t !== ELEMENT || !n.$a || n.$ns !== HTML) continue;
+    const name = getAttr(n, 'name');
+    const id = getAttr(n, 'id');
+    const exposed = n.$name === 'form' || n.$name === 'iframe' || n.$name === 'embed' || n.$name === 'img' || n.$name === 'object';
+    if (exposed && name === key) found.push(n);
+    else if (n.$name === 'object' && id === key) found.push(n);
+    else if (n.$name === 'img' && id === key && name) found.push(n);
+  }
+  if (!found.length) return undefined;
+  if (found.length > 1) return elements(() => found);
+  return found[0].$name === 'iframe' ? found[0].contentWindow : found[0];
+};
+const NodeProto = getPrototypeOf(Document.prototype);
+setPrototypeOf(Document.prototype, new Proxy(NodeProto, {
+  get: (target, key, receiver) => (typeof key === 'string' && !(key in target) && isNode(receiver) ? byName(receiver, key) : Reflect.get(target, key, receiver)),
+  has: (target, key) => key in target || (typeof key === 'string' && current.document !== null && byName(current.document, key) !== undefined),
+  getPrototypeOf: () => NodeProto,
+}));

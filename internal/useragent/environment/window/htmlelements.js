@@ -619,8 +619,8 @@ mix(classes.HTMLDialogElement, {
   close(value = undefined) {
     if (!hasAttr(this, 'open')) return;
     toggle(this, 'open', false);
-    if (value !== undefined) this.returnValue = value;
-    queueTask(() => fire(this, new Event('close')));
+    if (value !== undefined) this.$return = `${value}`;
+    queueTask(() => fire(this, trusted(new Event('close'))));
   },
   get returnValue() {
     return this.$return ?? '';
@@ -724,7 +724,7 @@ mix(classes.HTMLTableRowElement, {
     return -1;
   },
   get sectionRowIndex() {
-    return this.$p ? childElements(this.$p).filter((r) => isHTML(r, 'tr')).indexOf(this) : -1;
+    return ['table', 'thead', 'tbody', 'tfoot'].some((name) => isHTML(this.$p, name)) ? childElements(this.$p).filter((r) => isHTML(r, 'tr')).indexOf(this) : -1;
   },
   insertCell(index = -1) {
     return insertRow(this, cellsOf(this), index, 'td');

@@ -62,6 +62,7 @@ const made = [];
 let written = '';
 commands.parse = (json) => {
   const d = current.document;
+  const scripts = [];
   if (!made.length) made.push(d);
   for (const item of fromJSON(json)) {
     const parent = made[item[1]];
@@ -76,9 +77,14 @@ commands.parse = (json) => {
     }
     const node = nodeFrom(item, d, parent);
     made.push(node);
-    if (isHTML(node, 'script')) node.$parser = true;
+    if (isHTML(node, 'script')) {
+      node.$parser = true;
+      scripts.push(node);
+    }
     insert(node, parent, null);
   }
+  // One that holds nothing is prepared once something is put into it.
+  for (const e of scripts) if (!hasAttr(e, 'src') && textOf(e) === '') e.$parser = false;
 };
 const markUp = (e) => {
   let out = `<${e.$name}`;
@@ -113,7 +119,7 @@ onInserted.push((node, connected) => {
   for (const e of [node, ...(node.$f ? descendants(node) : [])]) {
     if (e.$t !== ELEMENT || e.$ns !== HTML) continue;
     if (e.$name === 'script') prepare(e);
-    else if (e.$name === 'style') host('styled', textOf(e));
+    else if (e.$name === 'style') styleLoaded(e);
     else if (e.$name === 'meta' && e.$a) host('meta', markUp(e));
     else if (e.$name !== 'img' && LOADS.has(e.$name) && e.$d === current.document) ask(e);
   }
@@ -142,9 +148,23 @@ onAttribute.push((e, name, old, value) => {
   }
 });
 onChildren.push((parent) => {
-  if (isHTML(parent, 'style') && !parsing && isConnected(parent)) host('styled', textOf(parent));
+  if (isHTML(parent, 'style') && !parsing && isConnected(parent)) styleLoaded(parent);
   if (isHTML(parent, 'script') && !parsing && !parent.$parser && isConnected(parent)) prepare(parent);
 });
+
+// "update a style block" (4.2.6): its sheet is made anew, and it loads once what it imports has come.
+function styleLoaded(e) {
+  e.$sheetMade = (e.$sheetMade ?? 0) + 1;
+  if (e.$styling) return;
+  e.$styling = true;
+  queueTask(() => {
+    e.$styling = false;
+    if (!isConnected(e)) return;
+    const type = getAttr(e, 'type');
+    if (type && type.toLowerCase() !== 'text/css') return;
+    fire(e, trusted(new Event('load')));
+  });
+}
 
 // "prepare the script element" (4.12.1.1) for scripts that no parser made; the parser's are prepared by the browser.
 function prepare(e) {

@@ -31,6 +31,7 @@ export const onInserted = []; // (node): it is in a document now, with its subtr
 export const onRemoved = []; // (node, parent): it was taken out of a document
 export const onAttribute = []; // (element, name, old, value)
 export const onChildren = []; // (parent): its children have changed
+export const onNamed = { f: null }; // (element, name, value): an element was given an id or a name
 export const record = { queue: null }; // mutation observers set queue
 
 export const isNode = (value) => value !== null && typeof value === 'object' && typeof value.$t === 'number';
@@ -238,11 +239,15 @@ export function replace(child, node, parent) {
   const next = child.$n === node ? node.$n : child.$n;
   const previous = child.$v;
   const removed = [];
+  if (child === node) remove(node);
+  else if (node.$p === parent) remove(node);
   if (child.$p) {
     removed.push(child);
     remove(child, true);
   }
   const added = node.$t === FRAGMENT ? [...children(node)] : [node];
+  // What comes from another place is taken away from there, which is told by itself.
+  if (node.$p && node.$t !== FRAGMENT) remove(node);
   insert(node, parent, next, true);
   if (record.queue) record.queue('childList', parent, { added, removed, previous, next });
   return child;
@@ -352,6 +357,7 @@ export function setAttr(element, name, value, ns = null, prefix = null, local = 
 // Sets without any step that scripts could notice, for the parser.
 export function giveAttr(element, name, value, ns = null, prefix = null, local = name) {
   (element.$a ??= []).push({ name, value, ns, prefix, local, node: null });
+  if ((name === 'id' || name === 'name') && onNamed.f) onNamed.f(element, name, value);
 }
 export function removeAttr(element, attribute) {
   const i = element.$a.indexOf(attribute);
@@ -366,6 +372,7 @@ export function removeAttr(element, attribute) {
 }
 export function attributeChanged(element, local, old, value, ns) {
   changes.n++;
+  if ((local === 'id' || local === 'name') && value !== null && onNamed.f) onNamed.f(element, local, value);
   for (const f of onAttribute) f(element, local, old, value, ns);
 }
 

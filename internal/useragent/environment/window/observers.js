@@ -111,11 +111,23 @@ export function requestIdleCallback(callback, options = {}) {
   setTimeout(() => {
     if (!idle.delete(id)) return;
     try {
-      callback(assign(new ScriptObject(), { didTimeout: false, timeRemaining: () => 40 }));
+      callback(new IdleDeadline(MAKE));
     } catch (e) {
       report(e);
     }
   }, 1);
   return id;
 }
+class IdleDeadline {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+  get didTimeout() {
+    return false;
+  }
+  timeRemaining() {
+    return 40;
+  }
+}
+publishLoosely(IdleDeadline);
 export const cancelIdleCallback = (id) => void idle.delete(id);

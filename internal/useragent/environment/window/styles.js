@@ -308,10 +308,10 @@ export function sheetOfElement(e) {
   if (isHTML(e, 'style') ? !isConnected(e) : !e.$sheetText) return null;
   const text = isHTML(e, 'style') ? textOf(e) : e.$sheetText;
   let made = elementSheets.get(e);
-  if (!made || made.text !== text) {
+  if (!made || made.text !== text || made.count !== e.$sheetMade) {
     const sheet = { __proto__: CSSStyleSheet.prototype };
     sheetOf.set(sheet, { href: isHTML(e, 'link') ? e.href : null, owner: e, disabled: false, rules: parseRules(text) });
-    made = { text, sheet };
+    made = { text, sheet, count: e.$sheetMade };
     elementSheets.set(e, made);
   }
   return made.sheet;
