@@ -2,6 +2,7 @@ package document
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"mime"
@@ -81,8 +82,10 @@ type scripting struct {
 	// parsed says that the whole document is there, fired that DOMContentLoaded was, loaded that load was.
 	parsed, fired, loaded bool
 	imports               *page.ImportMap
-	texts                 map[string]*moduleText
-	inline                int
+	// base is what a base element says that has come, "" for none.
+	base   string
+	texts  map[string]*moduleText
+	inline int
 	// ordered are scripts that scripts put into the page and that run in their order; fetching counts what scripts fetch, which
 	// nothing waits for.
 	ordered  []*scriptElement
@@ -164,6 +167,9 @@ func (c *window) parse() {
 			}
 			if element == nil && n.Kind == markup.ElementNode && n.Name == "script" && !inTemplate(n) {
 				element = n
+			}
+			if href, ok := n.Lookup("href"); ok && n.Kind == markup.ElementNode && n.Name == "base" && s.base == "" && !inTemplate(n) {
+				s.base, _ = page.Resolve(c.URL, href)
 			}
 		}
 		c.handOver(s.nodes[from:s.at])
@@ -307,6 +313,9 @@ func (c *window) scriptReference(get func(string) string, url string, module boo
 }
 
 func (c *window) base() string {
+	if c.scripts != nil && !c.Worker {
+		return cmp.Or(c.scripts.base, c.URL)
+	}
 	if c.document != nil && c.document.Base != "" {
 		return c.document.Base
 	}
@@ -858,6 +867,9 @@ func (p *Page) ResolveModule(base, name string) (string, error) {
 func (p *Page) AllowsInline(text, nonce string) bool {
 	return p.c.settings.policy.AllowsInline(text, nonce)
 }
+
+// SetBase changes what addresses start from, as scripts have it.
+func (p *Page) SetBase(url string) { p.c.scripts.base = url }
 
 // SetAddress changes the address without a navigation.
 func (p *Page) SetAddress(url string) { p.c.URL = url }

@@ -75,7 +75,10 @@ var pageOperations = operations{
 	"document.close": plain(func(*Realm, arguments) (any, error) { return nil, nil }),
 	"styled":         touching(func(*Realm, arguments) (any, error) { return nil, nil }),
 	"meta":           touching(func(*Realm, arguments) (any, error) { return nil, nil }),
-	"base":           touching(func(*Realm, arguments) (any, error) { return nil, nil }),
+	"base": touching(func(r *Realm, args arguments) (any, error) {
+		r.page.SetBase(args.text(0))
+		return nil, nil
+	}),
 }
 
 // runTaskLater runs a command of the environment in a task of its own.

@@ -33,6 +33,8 @@ type Page interface {
 	ResolveModule(base, name string) (string, error)
 	// AllowsInline says whether the page's policies let an inline script run.
 	AllowsInline(text, nonce string) bool
+	// SetBase changes what addresses start from, as scripts have it.
+	SetBase(url string)
 	// SetAddress changes the address without a navigation, Navigate leaves the page, Reload loads it anew.
 	SetAddress(url string)
 	Navigate(url string, replace bool)

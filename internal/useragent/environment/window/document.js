@@ -340,7 +340,7 @@ handlers(Document.prototype, 'readystatechange', 'visibilitychange', 'fullscreen
 
 export function makeDocument(kind, type = kind === 'html' ? 'text/html' : 'application/xml', cls = kind === 'html' ? HTMLDocument : XMLDocument) {
   return {
-    __proto__: cls.prototype, $t: DOCUMENT, $p: null, $f: null, $l: null, $n: null, $v: null, $d: null,
+    __proto__: cls.prototype, $t: DOCUMENT, $p: null, $f: null, $l: null, $n: null, $v: null, $d: null, $root: null, $shadow: false, $host: null, $a: null, $custom: undefined,
     $html: kind === 'html', $type: type, $quirks: false, $charset: 'UTF-8', $ready: 'complete', $url: () => 'about:blank', $base() { return baseOf(this); },
   };
 }

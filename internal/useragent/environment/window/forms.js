@@ -562,7 +562,10 @@ function requestSubmit(form, submitter) {
 // "constructing the entry list".
 export function entriesOf(form, submitter = null) {
   const list = [];
-  for (const e of formElements(form)) {
+  // Image buttons are no members of form.elements, but may submit.
+  const image = submitter && isHTML(submitter, 'input') && typeOf(submitter) === 'image';
+  const all = image ? [...descendants(rootOf(form))].filter((n) => n === submitter || formElements(form).includes(n)) : formElements(form);
+  for (const e of all) {
     if (isDisabled(e) || e.$name === 'fieldset' || e.$name === 'output' || e.$name === 'object') continue;
     if (isSubmitter(e) || (isHTML(e, 'button')) || (isHTML(e, 'input') && ['reset', 'button'].includes(typeOf(e)))) {
       if (e !== submitter) continue;

@@ -23,7 +23,8 @@ import { history, location } from './navigation.js';
 import { navigator } from './navigator.js';
 import { current } from './node.js';
 import {
-  ELEMENT, HTML, append, error, following, getAttr, isNode, makeElement, makeText, onNamed, setAttr,
+  ELEMENT, HTML, append, descendants, error, following, getAttr, isConnected, isNode, makeElement, makeText,
+  onInserted, onNamed, setAttr,
 } from './nodes.js';
 import {
   cancelAnimationFrame, cancelIdleCallback, matchMedia, requestAnimationFrame, requestIdleCallback,
@@ -188,12 +189,17 @@ function nameElement(name) {
     set(value) {
       defineProperty(global, name, { value, writable: true, enumerable: true, configurable: true });
     },
-    enumerable: true, configurable: true,
+    enumerable: false, configurable: true,
   });
 }
 onNamed.f = (e, name, value) => {
+  if (!isConnected(e)) return;
   if (name === 'id' || (name === 'name' && ['embed', 'form', 'img', 'object', 'iframe'].includes(e.$name))) nameElement(value);
 };
+onInserted.push((node, connected) => {
+  if (!connected) return;
+  for (const e of [node, ...(node.$f ? descendants(node) : [])]) if (e.$t === ELEMENT && e.$a) for (const x of e.$a) if ((x.name === 'id' || x.name === 'name') && x.ns === null) onNamed.f(e, x.name, x.value);
+});
 function namedElement(key) {
   const d = current.document;
   if (!d) return null;
@@ -235,7 +241,7 @@ const byName = (d, key) => {
 };
 const NodeProto = getPrototypeOf(Document.prototype);
 setPrototypeOf(Document.prototype, new Proxy(NodeProto, {
-  get: (target, key, receiver) => (typeof key === 'string' && !(key in target) && isNode(receiver) ? byName(receiver, key) : Reflect.get(target, key, receiver)),
+  get: (target, key, receiver) => (typeof key === 'string' && key[0] !== '$' && !(key in target) && isNode(receiver) ? byName(receiver, key) : Reflect.get(target, key, receiver)),
   has: (target, key) => key in target || (typeof key === 'string' && current.document !== null && byName(current.document, key) !== undefined),
   getPrototypeOf: () => NodeProto,
 }));
