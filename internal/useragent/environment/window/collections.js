@@ -21,7 +21,7 @@ const handler = {
   get(target, key, receiver) {
     if (isIndex(key)) return listOf(target)[key];
     if (typeof key === 'string' && !(key in target)) return named(target, key) ?? undefined;
-    return Reflect.get(target, key, target);
+    return Reflect.get(target, key, stateOf.has(receiver) ? target : receiver);
   },
   has(target, key) {
     if (isIndex(key)) return Number(key) < listOf(target).length;

@@ -350,7 +350,10 @@ createLike.document = (d) => assign(makeDocument(d.$html ? 'html' : 'xml', d.$ty
 export function baseOf(d) {
   const fallback = d.$url() === 'about:blank' && d !== current.document && current.document ? current.document.$base() : d.$url();
   for (let n = d.$f; n; n = following(n, d)) {
-    if (isHTML(n, 'base') && hasAttr(n, 'href')) return parsedURL(getAttr(n, 'href'), fallback)?.[0] ?? fallback;
+    if (isHTML(n, 'base') && hasAttr(n, 'href')) {
+      const at = parsedURL(getAttr(n, 'href'), fallback)?.[0] ?? fallback;
+      return /^(data|javascript):/.test(at) ? fallback : at;
+    }
     if (isHTML(n, 'body')) break;
   }
   return fallback;

@@ -501,7 +501,7 @@ const formElements = (form) => {
 };
 class HTMLFormControlsCollection extends HTMLCollection {
   namedItem(name) {
-    return listOf(this).find((e) => getAttr(e, 'id') === `${name}` || getAttr(e, 'name') === `${name}`) ?? null;
+    return controlsNamed(listOf(this), `${name}`);
   }
 }
 const controlsNamed = (list, key) => {

@@ -1,6 +1,6 @@
 // HTML, 7.2: Location, History and what moves between documents.
 
-import { ScriptArray, ScriptObject, assign, defineProperty } from '../shared/primordials.js';
+import { ScriptArray, ScriptObject, TypeError, assign, defineProperty } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { MAKE, must, onlyHere, publish, usv } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
@@ -108,6 +108,7 @@ const members = {
     host('location.reload');
   },
   toString() {
+    if (this !== location) throw new TypeError('this is no location');
     return here();
   },
   get ancestorOrigins() {

@@ -114,7 +114,7 @@ export const place = (node, parent) => link(node, parent, null);
 // "ensure pre-insert validity" (4.2.3); replaced is the child that goes, for "replace".
 export function ensureValid(node, parent, child, replaced = undefined) {
   if (parent.$t !== DOCUMENT && parent.$t !== FRAGMENT && parent.$t !== ELEMENT) throw error('HierarchyRequestError', 'this node takes no children');
-  if (contains(node, parent) || (parent.$host && hostContains(node, parent))) throw error('HierarchyRequestError', 'a node cannot go into itself');
+  if (contains(node, parent) || hostContains(node, parent)) throw error('HierarchyRequestError', 'a node cannot go into itself');
   if (child && child.$p !== parent) throw error('NotFoundError', 'the reference is no child of this node');
   if (![FRAGMENT, DOCTYPE, ELEMENT, TEXT, CDATA, COMMENT, INSTRUCTION].includes(node.$t) || node.$shadow) throw error('HierarchyRequestError', 'this node cannot be a child');
   if ((isText(node) && parent.$t === DOCUMENT) || (node.$t === DOCTYPE && parent.$t !== DOCUMENT)) throw error('HierarchyRequestError', 'this node cannot stand there');
@@ -146,8 +146,12 @@ export function ensureValid(node, parent, child, replaced = undefined) {
   }
 }
 function hostContains(node, parent) {
-  for (let root = rootOf(parent); root.$host; root = rootOf(root.$host)) if (contains(node, root.$host)) return true;
-  return false;
+  for (let root = rootOf(parent); ; ) {
+    const around = root.$host ?? root.$template;
+    if (!around) return false;
+    if (contains(node, around)) return true;
+    root = rootOf(around);
+  }
 }
 
 // "adopt" (4.5).

@@ -25,7 +25,7 @@ export function build(list, top, document, script = null) {
     if (script) script(node, i++);
   }
 }
-export const contentOf = (template) => (template.$content ??= makeFragment(inertDocument(template.$d)));
+export const contentOf = (template) => (template.$content ??= Object.assign(makeFragment(inertDocument(template.$d)), { $template: template }));
 const inertDocument = (document) => (document.$inert ??= document.$isInert ? document : makeInert(document));
 export const makers = { document: null };
 function makeInert(document) {
