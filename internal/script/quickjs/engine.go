@@ -53,6 +53,7 @@ type Engine struct {
 	used         int // steps of this turn
 	late         bool
 	watched      watched
+	rejected     []rejection
 	scratch      []byte // on its way into the engine
 	args         uintptr
 	panicked     any
@@ -93,6 +94,7 @@ func New() (*Engine, error) {
 	lib.XJS_SetGCThreshold(e.tls, e.rt, gcThreshold)
 	lib.XJS_SetMaxStackSize(e.tls, e.rt, stackLimit)
 	lib.XJS_SetInterruptHandler(e.tls, e.rt, pointer(interrupt), e.rt)
+	lib.XJS_SetHostPromiseRejectionTracker(e.tls, e.rt, pointer(trackRejection), e.rt)
 	lib.XJS_SetModuleLoaderFunc2(e.tls, e.rt, pointer(normalizeModule), pointer(loadModule), 0, e.rt)
 	e.ctx, e.scripts = lib.XJS_NewContext(e.tls, e.rt), lib.XJS_NewContext(e.tls, e.rt)
 	if e.ctx == 0 || e.scripts == 0 {
@@ -181,7 +183,7 @@ func (e *Engine) Mark() script.Mark { return &state{e.heap.mark(), e.dispatch} }
 func (e *Engine) Rewind(to script.Mark) {
 	m := to.(*state)
 	e.heap.rewind(m.heap)
-	e.dispatch, e.late = m.dispatch, false
+	e.dispatch, e.late, e.rejected = m.dispatch, false, nil
 	e.watched.stop.Store(false)
 }
 
@@ -268,6 +270,9 @@ func (e *Engine) call(args []any) (result any, err error) {
 	if fatal := e.jobs(); fatal != nil {
 		return nil, fatal
 	}
+	if fatal := e.tellRejections(); fatal != nil {
+		return nil, fatal
+	}
 	return result, err
 }
 
@@ -329,7 +334,10 @@ func (e *Engine) fatal(err error) error {
 func (e *Engine) Eval(source, name string) error {
 	// It runs inside a call, whose host it is called by.
 	defer e.watched.run(e.watched.run(true))
-	result := e.eval(e.scripts, source, name, lib.MJS_EVAL_TYPE_GLOBAL)
+	result := e.compile(source, name, false)
+	if !isException(result) {
+		result = lib.XJS_EvalFunction(e.tls, e.scripts, result)
+	}
 	e.repanic()
 	if isException(result) {
 		return thrown{lib.XJS_GetException(e.tls, e.ctx)}
@@ -479,7 +487,7 @@ func loadModule(tls *libc.TLS, ctx, name, _ uintptr, _ lib.TJSValue) uintptr {
 		e.throw(err.Error())
 		return 0
 	}
-	v := e.eval(ctx, source, url, lib.MJS_EVAL_TYPE_MODULE|lib.MJS_EVAL_FLAG_COMPILE_ONLY)
+	v := e.compile(source, url, true)
 	if isException(v) {
 		return 0
 	}

@@ -1,6 +1,7 @@
 import { ScriptArray, TypeError, apply, defineProperty, freeze } from './primordials.js';
 import { inherits, must, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
+import { commands } from './dispatch.js';
 import { own } from './settings.js';
 import { describe, nameOf, stackOf } from './errors.js';
 import { now, timeOrigin } from './time.js';
@@ -412,3 +413,8 @@ export function report(error) {
   host('log', 'error', describe(error), stackOf(error), nameOf(error));
   return fire(global, event);
 }
+// A promise that nobody handled.
+commands.rejected = (promise, reason) => {
+  const event = trusted(new PromiseRejectionEvent('unhandledrejection', { promise, reason, cancelable: true }));
+  if (fire(global, event)) host('log', 'error', `${describe(reason)} (in a promise that nobody handles)`, stackOf(reason), nameOf(reason));
+};

@@ -267,7 +267,3 @@ commands.click = (selector, text) => {
   list[0].click();
   return true;
 };
-// Errors that nobody handled: promises are reported by the engine's queue of microtasks.
-commands.unhandled = (text) => {
-  host('log', 'error', text, '', '');
-};

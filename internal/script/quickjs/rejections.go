@@ -1,0 +1,66 @@
+package quickjs
+
+import (
+	"slices"
+
+	"modernc.org/libc"
+	lib "modernc.org/libquickjs"
+)
+
+// rejection is a promise that was rejected while nobody handled that, with what it was rejected with.
+type rejection struct{ promise, reason lib.TJSValue }
+
+// rejectedCommand is what the environment is called with for each promise that is still not handled when a turn ends
+// (HTML, 8.1.4.7, "notify about rejected promises").
+const rejectedCommand = "rejected"
+
+// mostRejections bounds how many are told of in one turn.
+const mostRejections = 100
+
+// trackRejection is HostPromiseRejectionTracker (ECMAScript, 27.2.1.9).
+func trackRejection(tls *libc.TLS, ctx uintptr, promise, reason lib.TJSValue, handled int32, opaque uintptr) {
+	e := engineOf(opaque)
+	if handled == 0 {
+		if len(e.rejected) < mostRejections {
+			e.rejected = append(e.rejected, rejection{lib.XDupValue(tls, ctx, promise), lib.XDupValue(tls, ctx, reason)})
+		}
+		return
+	}
+	e.rejected = slices.DeleteFunc(e.rejected, func(r rejection) bool {
+		if r.promise.Fu != promise.Fu {
+			return false
+		}
+		lib.XFreeValue(tls, ctx, r.promise)
+		lib.XFreeValue(tls, ctx, r.reason)
+		return true
+	})
+}
+
+// tellRejections calls the environment for every promise that nobody handles. The error is a fatal one.
+func (e *Engine) tellRejections() error {
+	for len(e.rejected) > 0 {
+		r := e.rejected[0]
+		e.rejected = e.rejected[1:]
+		e.setArg(0, e.value(rejectedCommand))
+		e.setArg(1, r.promise)
+		e.setArg(2, r.reason)
+		v := lib.XJS_Call(e.tls, e.ctx, e.dispatch, undefined, 3, e.args)
+		e.repanic()
+		for i := range 3 {
+			lib.XFreeValue(e.tls, e.ctx, e.arg(i))
+		}
+		var err error
+		if isException(v) {
+			err = e.exception()
+		} else {
+			lib.XFreeValue(e.tls, e.ctx, v)
+		}
+		if fatal := e.fatal(err); fatal != nil {
+			return fatal
+		}
+		if fatal := e.jobs(); fatal != nil {
+			return fatal
+		}
+	}
+	return nil
+}
