@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"mime"
-	"regexp"
 	"strings"
 	"time"
 
@@ -642,20 +641,53 @@ func (c *window) whenComplete(url string, done func(ok bool)) {
 	c.in.clock().After(0, look)
 }
 
-// What stands in scripts and the engine can't do by itself: import() has to wait for the network, import.meta to know its place.
-var (
-	dynamicImport = regexp.MustCompile(`(^|[^\w$.])import\s*\(`)
-	importMeta    = regexp.MustCompile(`(^|[^\w$.])import\s*\.\s*meta\b`)
-)
-
+// transform gives a script that the engine can run: import() has to wait for the network, and import.meta to know its
+// place, which the engine can't by itself.
 func transform(text, url string) string {
-	if !strings.Contains(text, "import") {
+	const word = "import"
+	if !strings.Contains(text, word) {
 		return text
 	}
 	quoted, _ := json.Marshal(url)
-	place := strings.ReplaceAll(string(quoted), "$", "$$")
-	text = dynamicImport.ReplaceAllString(text, "${1}__tachyform_import("+place+",")
-	return importMeta.ReplaceAllString(text, "${1}__tachyform_meta("+place+")")
+	var out strings.Builder
+	from := 0
+	for at := 0; ; {
+		next := strings.Index(text[at:], word)
+		if next < 0 {
+			break
+		}
+		start := at + next
+		at = start + len(word)
+		if start > 0 && isNamePart(text[start-1]) {
+			continue
+		}
+		rest := strings.TrimLeft(text[at:], " \t\r\n")
+		end := len(text) - len(rest)
+		replacement := ""
+		switch {
+		case strings.HasPrefix(rest, "("):
+			replacement, end = "__tachyform_import("+string(quoted)+",", end+1
+		case strings.HasPrefix(rest, "."):
+			rest = strings.TrimLeft(rest[1:], " \t\r\n")
+			if !strings.HasPrefix(rest, "meta") || len(rest) > 4 && isNamePart(rest[4]) && rest[4] != '.' {
+				continue
+			}
+			replacement, end = "__tachyform_meta("+string(quoted)+")", len(text)-len(rest)+4
+		default:
+			continue
+		}
+		out.WriteString(text[from:start])
+		out.WriteString(replacement)
+		from, at = end, end
+	}
+	out.WriteString(text[from:])
+	return out.String()
+}
+
+// isNamePart says whether a character before or behind a word makes it part of another one.
+func isNamePart(c byte) bool {
+	return c == '_' || c == '$' || c == '.' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' ||
+		c >= 0x80
 }
 
 // The methods of Page are what the realm asks for.
