@@ -989,14 +989,16 @@ func (c *window) takeOver() {
 	if s == nil || s.ended || c.Closed || c.turns == s.realm.Turns() {
 		return
 	}
-	var drawn struct{ HTML, Title string }
-	text, _ := c.command("snapshot").(string)
-	if json.Unmarshal([]byte(text), &drawn) != nil {
+	text, ok := c.command("snapshot").(string)
+	if !ok {
 		return
 	}
 	c.turns = s.realm.Turns()
-	d := w.Reader.Document(c.URL, "text/html;charset=utf-8", []byte(drawn.HTML))
-	c.document, c.view.Document, c.view.Title, c.view.FinalURL = d, d, drawn.Title, c.URL
+	c.view.FinalURL = c.URL
+	if text != "" {
+		c.document = w.Reader.Document(c.URL, "text/html;charset=utf-8", []byte(text))
+		c.view.Document, c.view.Title = c.document, c.document.Title
+	}
 	w.style(c)
 	w.clock().Run(func() bool { return c.pending == 0 }, w.clock().Now+rest)
 }

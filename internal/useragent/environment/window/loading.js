@@ -60,8 +60,10 @@ commands.start = (json) => {
 // The parser hands over nodes in tree order; the numbers of their parents go on from one part to the next.
 const made = [];
 let written = '';
+let parsedChanges = 0; // that are no script's
 commands.parse = (json) => {
   const d = current.document;
+  const before = changes.n;
   const scripts = [];
   if (!made.length) made.push(d);
   for (const item of fromJSON(json)) {
@@ -85,6 +87,7 @@ commands.parse = (json) => {
   }
   // One that holds nothing is prepared once something is put into it.
   for (const e of scripts) if (!hasAttr(e, 'src') && textOf(e) === '') e.$parser = false;
+  parsedChanges += changes.n - before;
 };
 const markUp = (e) => {
   let out = `<${e.$name}`;
@@ -226,13 +229,22 @@ commands.elementEvent = (parsed, number, type) => {
   const e = parsed >= 0 ? made[parsed] : numbers.get(number);
   if (e) fire(e, trusted(new Event(type)));
 };
+// The elements that may wait for a load.
+let waiting = { at: -1, list: [] };
+function loadable() {
+  if (waiting.at !== changes.n) {
+    const list = new Set();
+    for (const e of [...descendants(current.document), ...numbers.values()]) if (e.$t === ELEMENT && e.$ns === HTML && LOADS.has(e.$name)) list.add(e);
+    waiting = { at: changes.n, list: [...list] };
+  }
+  return waiting.list;
+}
 // What came of a load, by address and destination: every element that waits for it hears of it.
 commands.loaded = (url, destination, ok, text) => {
   const tags = { image: ['img', 'input', 'link'], style: ['link'], iframe: ['iframe', 'frame'], font: ['link'], script: ['link'], '': ['link'], manifest: [], video: ['video'], audio: ['audio'], object: ['object'], embed: ['embed'], track: ['track'] }[destination] ?? [];
   const d = current.document;
-  const list = [...descendants(d), ...numbers.values()];
-  for (const e of new Set(list)) {
-    if (e.$t !== ELEMENT || e.$ns !== HTML || !tags.includes(e.$name) || e.$loaded === url) continue;
+  for (const e of loadable()) {
+    if (!tags.includes(e.$name) || e.$loaded === url) continue;
     const at = getAttr(e, e.$name === 'link' ? 'href' : e.$name === 'object' ? 'data' : 'src');
     const srcset = e.$name === 'img' && (hasAttr(e, 'srcset') || isHTML(e.$p, 'picture'));
     if (!srcset && (at === null || parsedURL(at, d.$base())?.[0].split('#')[0] !== url)) continue;
@@ -243,6 +255,7 @@ commands.loaded = (url, destination, ok, text) => {
     if (destination === 'style' && ok && /\bstylesheet\b/i.test(getAttr(e, 'rel') ?? '')) {
       e.$sheetText = text;
       changes.n++;
+      parsedChanges++;
     }
     fire(e, trusted(new Event(ok ? 'load' : 'error')));
   }
@@ -255,11 +268,12 @@ commands.fireAt = (target, type, bubbles) => {
   fire(target === 'window' ? global : current.document, trusted(type === 'pageshow' || type === 'pagehide' ? new PageTransitionEvent(type, {}) : new Event(type, { bubbles, cancelable: type === 'beforeunload' })));
 };
 commands.snapshot = () => {
+  if (changes.n === parsedChanges) return ''; // the document is as it came
   // What stands in a host of shadows and in none of its slots is not shown.
   const shown = (node, parent) => !parent.$root || (node.$t !== ELEMENT && !isText(node)) || late.slotFor(node) !== null;
   const rules = addedRules(current.document);
   const html = serializeNode(current.document, shown);
-  return toJSON({ html: rules ? `${html}<style>${rules}</style>` : html, title: current.document.title });
+  return rules ? `${html}<style>${rules}</style>` : html;
 };
 commands.click = (selector, text) => {
   const list = selector ? query(current.document, selector, true) : [...descendants(current.document)].filter((e) => e.$t === ELEMENT && ['a', 'button', 'input', 'summary', 'label'].includes(e.$name) && (textOf(e).trim() === text || getAttr(e, 'value') === text));

@@ -85,8 +85,10 @@ export const innerMarkup = (node) => (node.$d.$html ? serializeChildren(node) : 
 // "HTML fragment serialization".
 const VOID = new Set(['area', 'base', 'basefont', 'bgsound', 'br', 'col', 'embed', 'frame', 'hr', 'img', 'input', 'keygen', 'link', 'meta', 'param', 'source', 'track', 'wbr']);
 const RAW = new Set(['style', 'script', 'xmp', 'iframe', 'noembed', 'noframes', 'plaintext', 'noscript']);
-const escapeText = (s) => s.replace(/[&<>\u00a0]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '\u00a0': '&nbsp;' })[c]);
-const escapeValue = (s) => s.replace(/[&"<>\u00a0]/g, (c) => ({ '&': '&amp;', '"': '&quot;', '<': '&lt;', '>': '&gt;', '\u00a0': '&nbsp;' })[c]);
+const escapeText = (s) => (!/[&<>\u00a0]/.test(s) ? s : escapedText(s));
+const escapedText = (s) => s.replace(/[&<>\u00a0]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '\u00a0': '&nbsp;' })[c]);
+const escapeValue = (s) => (!/[&"<>\u00a0]/.test(s) ? s : escapedValue(s));
+const escapedValue = (s) => s.replace(/[&"<>\u00a0]/g, (c) => ({ '&': '&amp;', '"': '&quot;', '<': '&lt;', '>': '&gt;', '\u00a0': '&nbsp;' })[c]);
 const attributeName = (x) => (x.ns === XML ? `xml:${x.local}` : x.ns === XMLNS ? (x.local === 'xmlns' ? 'xmlns' : `xmlns:${x.local}`) : x.ns === XLINK ? `xlink:${x.local}` : x.name);
 // keep, if given, says of each node whether it is taken along.
 export function serializeChildren(node, keep = null) {
