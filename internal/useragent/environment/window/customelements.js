@@ -21,6 +21,9 @@ import { innerMarkup, onParsed, parseFragment, serializeChildren } from './parsi
 import { states } from './selectors.js';
 import { documentSheets } from './styles.js';
 
+const shadows = { n: 0 }; // shadow roots so far
+// Whether elements need more than a place: there are custom ones, or shadow trees.
+export const isPlain = () => !definitions.size && !shadows.n;
 const definitions = new Map(); // name → definition
 const byConstructor = new Map();
 const whenDefined = new Map();
@@ -360,6 +363,7 @@ export function attachShadow(e, init) {
     return e.$root;
   }
   const root = makeFragment(e.$d);
+  shadows.n++;
   setPrototypeOf(root, ShadowRoot.prototype);
   assign(root, { $shadow: true, $host: e, $mode: init.mode, $delegates: Boolean(init.delegatesFocus), $manual: init.slotAssignment === 'manual', $clonable: Boolean(init.clonable), $serializable: Boolean(init.serializable), $registry: init.customElementRegistry });
   e.$root = root;
@@ -457,6 +461,7 @@ onRemoved.push((node, parent) => {
   assignSlottables(root);
 });
 onInserted.push((node) => {
+  if (!shadows.n) return;
   const root = rootOf(node);
   if (root.$shadow && hasSlots(node)) assignSlottables(root);
 });

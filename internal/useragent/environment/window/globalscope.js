@@ -23,8 +23,8 @@ import { history, location } from './navigation.js';
 import { navigator } from './navigator.js';
 import { current } from './node.js';
 import {
-  ELEMENT, HTML, append, descendants, error, following, getAttr, isConnected, isNode, makeElement, makeText,
-  onInserted, onNamed, setAttr,
+  ELEMENT, HTML, append, error, following, getAttr, isConnected, isNode, makeElement, makeText, onInserted, onNamed,
+  setAttr,
 } from './nodes.js';
 import {
   cancelAnimationFrame, cancelIdleCallback, matchMedia, requestAnimationFrame, requestIdleCallback,
@@ -193,12 +193,14 @@ function nameElement(name) {
   });
 }
 onNamed.f = (e, name, value) => {
-  if (!isConnected(e)) return;
+  if (isConnected(e)) onNamed.define(e, name, value);
+};
+onNamed.define = (e, name, value) => {
   if (name === 'id' || (name === 'name' && ['embed', 'form', 'img', 'object', 'iframe'].includes(e.$name))) nameElement(value);
 };
 onInserted.push((node, connected) => {
   if (!connected) return;
-  for (const e of [node, ...(node.$f ? descendants(node) : [])]) if (e.$t === ELEMENT && e.$a) for (const x of e.$a) if ((x.name === 'id' || x.name === 'name') && x.ns === null) onNamed.f(e, x.name, x.value);
+  for (let e = node; e; e = following(e, node)) if (e.$t === ELEMENT && e.$a) for (const x of e.$a) if ((x.name === 'id' || x.name === 'name') && x.ns === null) onNamed.define(e, x.name, x.value);
 });
 function namedElement(key) {
   const d = current.document;

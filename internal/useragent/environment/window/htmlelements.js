@@ -365,8 +365,13 @@ export class MathMLElement extends Element {
 }
 const SVG_CLASSES = { svg: SVGSVGElement, path: SVGPathElement };
 // "element interface" (DOM, 4.9; HTML, 3.2.2).
+const protoOfTag = new Map();
 protoFor.of = (ns, name) => {
-  if (ns === HTML) return (byTag.get(name) ?? (/^[a-z][^A-Z]*-/.test(name) && isCustomName(name) ? HTMLElement : classes.HTMLUnknownElement)).prototype;
+  if (ns === HTML) {
+    let proto = protoOfTag.get(name);
+    if (!proto) protoOfTag.set(name, (proto = (byTag.get(name) ?? (/^[a-z][^A-Z]*-/.test(name) && isCustomName(name) ? HTMLElement : classes.HTMLUnknownElement)).prototype));
+    return proto;
+  }
   if (ns === SVG) return (SVG_CLASSES[name] ?? SVGGraphicsElement).prototype;
   if (ns === MATHML) return MathMLElement.prototype;
   return Element.prototype;
@@ -399,7 +404,8 @@ export function handlerAttribute(e, name, value) {
 }
 onAttribute.push((e, name, old, value, ns) => ns === null && name.startsWith('on') && handlerAttribute(e, name, value));
 onParsed.push((e) => {
-  if (e.$a) for (const x of e.$a) if (x.ns === null && x.name.startsWith('on')) handlerAttribute(e, x.name, x.value);
+  const list = e.$a;
+  if (list) for (let i = 0; i < list.length; i++) if (list[i].name[0] === 'o' && list[i].name[1] === 'n' && list[i].ns === null) handlerAttribute(e, list[i].name, list[i].value);
 });
 onCloned.push((node, copy) => {
   if (copy.$a) for (const x of copy.$a) if (x.ns === null && x.name.startsWith('on')) handlerAttribute(copy, x.name, x.value);

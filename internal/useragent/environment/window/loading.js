@@ -8,13 +8,14 @@ import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
 import { addObjectURLs, objectAt, textOfObject } from '../shared/objecturls.js';
 import { documents } from '../shared/xhr.js';
-import { attachShadow } from './customelements.js';
+import { attachShadow, isPlain } from './customelements.js';
 import { makeDocument, writing } from './document.js';
 import { documentURL, startHistory } from './navigation.js';
 import { current } from './node.js';
 import {
   ELEMENT, FRAGMENT, HTML, changes, children, descendants, getAttr, hasAttr, insert, isConnected, isElement, isHTML,
-  isNode, isText, late, onAdopted, onAttribute, onChildren, onCloned, onInserted, remove, rootOf, textOf,
+  isNode, isText, late, onAdopted, onAttribute, onChildren, onCloned, onInserted, onNamed, place, record, remove,
+  rootOf, textOf,
 } from './nodes.js';
 import {
   DOMParser, contentOf, nodeFrom, onParsed, serializeChildren, serializeNode, serializeXML,
@@ -59,14 +60,23 @@ commands.start = (json) => {
 
 // The parser hands over nodes in tree order; the numbers of their parents go on from one part to the next.
 const made = [];
+const inDocument = []; // of each whether it stands in the document
 let written = '';
 let parsedChanges = 0; // that are no script's
 commands.parse = (json) => {
   const d = current.document;
   const before = changes.n;
   const scripts = [];
-  if (!made.length) made.push(d);
-  for (const item of fromJSON(json)) {
+  if (!made.length) {
+    made.push(d);
+    inDocument.push(true);
+  }
+  parsing = true;
+  const list = fromJSON(json);
+  // Nothing looks at nodes that come, mostly: then they are given their places and no more.
+  const quick = !record.queue && isPlain();
+  for (let i = 0; i < list.length; i++) {
+    const item = list[i];
     const parent = made[item[1]];
     if (item[0] === FRAGMENT) { // the content of a template, or its shadow root
       const root = parent.$declares && isElement(parent.$p) && !parent.$p.$root ? attachShadow(parent.$p, { mode: parent.$declares }) : null;
@@ -75,16 +85,26 @@ commands.parse = (json) => {
         remove(parent);
       }
       made.push(root ?? contentOf(parent));
+      inDocument.push(false);
       continue;
     }
     const node = nodeFrom(item, d, parent);
     made.push(node);
+    const connected = inDocument[item[1]];
+    inDocument.push(connected);
     if (isHTML(node, 'script')) {
       node.$parser = true;
       scripts.push(node);
     }
-    insert(node, parent, null);
+    if (!quick || !isPlain()) insert(node, parent, null);
+    else {
+      place(node, parent);
+      if (!connected || node.$t !== ELEMENT) continue;
+      inserted(node);
+      if (node.$a) for (const x of node.$a) if (x.name === 'id' || x.name === 'name') onNamed.define(node, x.name, x.value);
+    }
   }
+  parsing = false;
   // One that holds nothing is prepared once something is put into it.
   for (const e of scripts) if (!hasAttr(e, 'src') && textOf(e) === '') e.$parser = false;
   parsedChanges += changes.n - before;
@@ -97,8 +117,9 @@ const markUp = (e) => {
 // What the browser loads for an element that a script made or changed. Its outcome comes back by address.
 const LOADS = new Set(['img', 'link', 'iframe', 'frame', 'video', 'audio', 'source', 'object', 'embed', 'track', 'input']);
 let parsing = false;
+const waiting = new Set(); // elements that a load may be for
 const ask = (e) => {
-  if (e.$d !== current.document || parsing) return;
+  if (e.$d !== current.document) return;
   const local = getAttr(e, e.$name === 'link' ? 'href' : e.$name === 'object' ? 'data' : 'src');
   if (local !== null && /^(blob|data):/.test(local)) {
     const there = local.startsWith('data:') || objectAt(local) !== undefined;
@@ -113,20 +134,28 @@ const ask = (e) => {
     });
     return;
   }
-  const picture = isHTML(e.$p, 'picture') ? e.$p : null;
   e.$loading = true;
+  if (parsing) return; // the browser knows of it
+  const picture = isHTML(e.$p, 'picture') ? e.$p : null;
+  waiting.add(e);
   host('element', numberOf(e), picture ? serializeNode(picture) : markUp(e) + (e.$name === 'video' || e.$name === 'audio' || e.$name === 'object' ? `${serializeChildren(e)}</${e.$name}>` : ''));
 };
 onInserted.push((node, connected) => {
-  if (!connected || parsing) return;
-  for (const e of [node, ...(node.$f ? descendants(node) : [])]) {
-    if (e.$t !== ELEMENT || e.$ns !== HTML) continue;
-    if (e.$name === 'script') prepare(e);
-    else if (e.$name === 'style') styleLoaded(e);
-    else if (e.$name === 'meta' && e.$a) host('meta', markUp(e));
-    else if (e.$name !== 'img' && LOADS.has(e.$name) && e.$d === current.document) ask(e);
-  }
+  if (!connected) return;
+  if (!node.$f) inserted(node);
+  else for (const e of [node, ...descendants(node)]) inserted(e);
 });
+function inserted(e) {
+  if (e.$t !== ELEMENT || e.$ns !== HTML) return;
+  if (LOADS.has(e.$name)) waiting.add(e);
+  if (e.$name === 'style') styleLoaded(e);
+  else if (parsing) {
+    if (LOADS.has(e.$name) && hasAttr(e, e.$name === 'link' ? 'href' : 'src')) ask(e);
+  }
+  else if (e.$name === 'script') prepare(e);
+  else if (e.$name === 'meta' && e.$a) host('meta', markUp(e));
+  else if (e.$name !== 'img' && LOADS.has(e.$name) && e.$d === current.document) ask(e);
+}
 onParsed.push((e) => {
   if (e.$name === 'img' && e.$ns === HTML && !parsing && e.$d === current.document && hasAttr(e, 'src')) ask(e);
 });
@@ -229,25 +258,23 @@ commands.elementEvent = (parsed, number, type) => {
   const e = parsed >= 0 ? made[parsed] : numbers.get(number);
   if (e) fire(e, trusted(new Event(type)));
 };
-// The elements that may wait for a load.
-let waiting = { at: -1, list: [] };
-function loadable() {
-  if (waiting.at !== changes.n) {
-    const list = new Set();
-    for (const e of [...descendants(current.document), ...numbers.values()]) if (e.$t === ELEMENT && e.$ns === HTML && LOADS.has(e.$name)) list.add(e);
-    waiting = { at: changes.n, list: [...list] };
+// The address of what an element loads, without a fragment; bases seldom change.
+const addressOf = (e, at) => {
+  if (e.$at !== at) {
+    e.$at = at;
+    e.$address = parsedURL(at, current.document.$base())?.[0].split('#')[0];
   }
-  return waiting.list;
-}
+  return e.$address;
+};
 // What came of a load, by address and destination: every element that waits for it hears of it.
 commands.loaded = (url, destination, ok, text) => {
   const tags = { image: ['img', 'input', 'link'], style: ['link'], iframe: ['iframe', 'frame'], font: ['link'], script: ['link'], '': ['link'], manifest: [], video: ['video'], audio: ['audio'], object: ['object'], embed: ['embed'], track: ['track'] }[destination] ?? [];
   const d = current.document;
-  for (const e of loadable()) {
+  for (const e of waiting) {
     if (!tags.includes(e.$name) || e.$loaded === url) continue;
     const at = getAttr(e, e.$name === 'link' ? 'href' : e.$name === 'object' ? 'data' : 'src');
     const srcset = e.$name === 'img' && (hasAttr(e, 'srcset') || isHTML(e.$p, 'picture'));
-    if (!srcset && (at === null || parsedURL(at, d.$base())?.[0].split('#')[0] !== url)) continue;
+    if (!srcset && (at === null || addressOf(e, at) !== url)) continue;
     if (destination === 'style' && !/\bstylesheet\b/i.test(getAttr(e, 'rel') ?? '') && !/\bpreload\b/i.test(getAttr(e, 'rel') ?? '')) continue;
     e.$loaded = url;
     e.$loading = false;

@@ -31,7 +31,7 @@ export const onInserted = []; // (node): it is in a document now, with its subtr
 export const onRemoved = []; // (node, parent): it was taken out of a document
 export const onAttribute = []; // (element, name, old, value)
 export const onChildren = []; // (parent): its children have changed
-export const onNamed = { f: null }; // (element, name, value): an element was given an id or a name
+export const onNamed = { f: null, define: null }; // (element, name, value): an element was given an id or a name, and if it is in the document
 export const record = { queue: null }; // mutation observers set queue
 
 export const isNode = (value) => value !== null && typeof value === 'object' && typeof value.$t === 'number';
@@ -361,7 +361,6 @@ export function setAttr(element, name, value, ns = null, prefix = null, local = 
 // Sets without any step that scripts could notice, for the parser.
 export function giveAttr(element, name, value, ns = null, prefix = null, local = name) {
   (element.$a ??= []).push({ name, value, ns, prefix, local, node: null });
-  if ((name === 'id' || name === 'name') && onNamed.f) onNamed.f(element, name, value);
 }
 export function removeAttr(element, attribute) {
   const i = element.$a.indexOf(attribute);

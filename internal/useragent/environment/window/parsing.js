@@ -6,8 +6,8 @@ import { Element, insertAdjacent } from './element.js';
 import { extendInterface } from './node.js';
 import {
   CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, HTML, INSTRUCTION, MATHML, SVG, TEXT, XLINK, XML, XMLNS,
-  append, asciiLower, children, error, following, giveAttr, isElement, isHTML, isNode, makeComment, makeDoctype,
-  makeElement, makeFragment, makeInstruction, makeText, place, qualifiedName, replace, replaceAll,
+  append, asciiLower, children, error, following, isElement, isHTML, isNode, makeComment, makeDoctype, makeElement,
+  makeFragment, makeInstruction, makeText, place, qualifiedName, replace, replaceAll,
 } from './nodes.js';
 
 // What the parser gives: a list of nodes in tree order, each with the number of its parent in it.
@@ -37,8 +37,15 @@ export function nodeFrom(item, document, parent) {
   switch (item[0]) {
     case ELEMENT: {
       const e = makeElement(item.length > 5 ? item[3] || null : item[3] ?? HTML, item[2], parent && parent.$d !== document && parent.$t === FRAGMENT ? parent.$d : document, item[5] || null);
-      for (const [name, value, ns = null, prefix = null, local = name] of item[4] ?? []) giveAttr(e, name, value, ns || null, prefix || null, local);
-      for (const f of onParsed) f(e);
+      const list = item[4];
+      if (list) {
+        e.$a = [];
+        for (let i = 0; i < list.length; i++) {
+          const a = list[i];
+          e.$a.push({ name: a[0], value: a[1], ns: a[2] || null, prefix: a[3] || null, local: a[4] ?? a[0], node: null });
+        }
+      }
+      for (let i = 0; i < onParsed.length; i++) onParsed[i](e);
       return e;
     }
     case TEXT: return makeText(item[2], document);

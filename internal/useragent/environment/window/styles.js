@@ -143,6 +143,7 @@ export function styleOf(e) {
 
 // Style sheets: rules as [{ selector, block, media }].
 const sheetOf = new WeakMap();
+const ruleOwners = new Set(); // elements whose sheets scripts gave rules
 export class StyleSheet {
   constructor(key = undefined) {
     onlyHere(key);
@@ -194,7 +195,10 @@ export class CSSStyleSheet extends StyleSheet {
     if (!rule) throw error('SyntaxError', `"${text}" is no rule`);
     rules.splice(index, 0, rule);
     changes.n++;
-    if (owner) (owner.$rules ??= []).push(rule.text);
+    if (owner) {
+      (owner.$rules ??= []).push(rule.text);
+      ruleOwners.add(owner);
+    }
     return index;
   }
   deleteRule(index) {
@@ -452,11 +456,8 @@ export const CSS = {
 // Rules that scripts put into sheets, which no element's text has.
 export function addedRules(root) {
   const out = [];
-  for (const sheet of sheetsOf(root)) {
-    const { owner } = sheetOf.get(sheet);
-    if (owner?.$rules) out.push(...owner.$rules);
-  }
-  for (const sheet of adoptedOf(root)) out.push(...sheetOf.get(sheet).rules.map((r) => r.text));
+  if (ruleOwners.size) for (const e of ruleOwners) if (isConnected(e)) out.push(...e.$rules);
+  for (const sheet of sheetTools.adopted.get(root) ?? []) out.push(...sheetOf.get(sheet).rules.map((r) => r.text));
   return out.join('\n');
 }
 
