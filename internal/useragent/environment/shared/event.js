@@ -369,36 +369,57 @@ export const slotsOf = (target) => {
 };
 export function handlers(proto, ...types) {
   for (const type of types) {
-    const d = Object.getOwnPropertyDescriptor({
-      get ['on' + type]() {
-        const target = this ?? global;
-        if (!inherits(proto, target) && target !== proto) throw new TypeError(`on${type} belongs to another kind of object`);
-        if (target === proto) throw new TypeError(`on${type} belongs to the objects of the interface`);
-        return handlerSlots.get(target)?.[type]?.handler ?? null;
-      },
-      set ['on' + type](handler) {
-        const target = this ?? global;
-        if (!inherits(proto, target)) throw new TypeError(`on${type} belongs to another kind of object`);
-        const slots = slotsOf(target);
-        const held = slots[type];
-        handler = typeof handler === 'function' || (typeof handler === 'object' && handler !== null) ? handler : null;
-        if (held && handler) held.handler = handler;
-        else if (held) { // "deactivate an event handler"
-          apply(removeListener, target, [type, held.listener]);
-          delete slots[type];
-        } else if (handler) {
-          const slot = { handler };
-          slots[type] = slot;
-          apply(addListener, target, [type, slot.listener = function (event) {
-            if (typeof slot.handler !== 'function') return;
-            if (type === 'error' && event instanceof ErrorEvent && target === global) {
-              if (apply(slot.handler, target, [event.message, event.filename, event.lineno, event.colno, event.error]) === true) event.preventDefault();
-            } else if (apply(slot.handler, target, [event]) === false) event.preventDefault();
-          }]);
-        }
-      },
-    }, 'on' + type);
-    defineProperty(proto, 'on' + type, d);
+    if (!handlerMembers[type]) handlerMembers[type] = handlerMember(type);
+    defineProperty(proto, `on${type}`, handlerMembers[type]);
+  }
+}
+const handlerMembers = { __proto__: null }; // by type; all kinds of target share them
+function handlerMember(type) {
+  const name = `on${type}`;
+  const check = (target) => {
+    if (!inherits(EventTarget.prototype, target)) throw new TypeError(`${name} belongs to another kind of object`);
+    if (Object.hasOwn(target, 'constructor') && target !== global) throw new TypeError(`${name} belongs to the objects of the interface`);
+  };
+  const d = {
+    get() {
+      const target = this ?? global;
+      check(target);
+      return handlerSlots.get(target)?.[type]?.handler ?? null;
+    },
+    set(handler) {
+      const target = this ?? global;
+      check(target);
+      setHandler(target, type, typeof handler === 'function' || (typeof handler === 'object' && handler !== null) ? handler : null);
+    },
+    enumerable: true, configurable: true,
+  };
+  defineProperty(d.get, 'name', { value: `get ${name}` });
+  defineProperty(d.set, 'name', { value: `set ${name}` });
+  return d;
+}
+function setHandler(target, type, handler) {
+  const slots = slotsOf(target);
+  const held = slots[type];
+  if (held && handler) held.handler = handler;
+  else if (held) { // "deactivate an event handler"
+    apply(removeListener, target, [type, held.listener]);
+    delete slots[type];
+  } else if (handler) {
+    const slot = { handler };
+    slots[type] = slot;
+    apply(addListener, target, [type, slot.listener = (event) => callHandler(slot.handler, target, type, event)]);
+  }
+}
+// "the event handler processing algorithm" (HTML, 8.1.8.1).
+function callHandler(handler, target, type, event) {
+  if (typeof handler !== 'function') return;
+  if (type === 'error' && event instanceof ErrorEvent && target === global) {
+    if (apply(handler, target, [event.message, event.filename, event.lineno, event.colno, event.error]) === true) event.preventDefault();
+  } else {
+    const result = apply(handler, target, [event]);
+    if (type === 'beforeunload') {
+      if (result !== null && result !== undefined) event.preventDefault();
+    } else if (result === false) event.preventDefault();
   }
 }
 publish(Event, CustomEvent, ErrorEvent, PromiseRejectionEvent, MessageEvent, EventTarget);

@@ -64,6 +64,8 @@ export const gives = (cls, ...keys) => {
 // publish is for interfaces whose members name the arguments that they need, publishLoosely for others.
 export const publish = (...classes) => publishAll(classes, true);
 export const publishLoosely = (...classes) => publishAll(classes, false);
+// publishPlainly is for the many interfaces of elements, whose members find out by themselves what they are called on.
+export const publishPlainly = (...classes) => publishAll(classes, null);
 function publishAll(classes, counts) {
   for (const cls of classes) {
     const proto = cls.prototype;
@@ -73,7 +75,9 @@ function publishAll(classes, counts) {
     const iterator = iterates && namesOf(proto).find((key) => Object.getOwnPropertyDescriptor(proto, key).value === iterates);
     if (getPrototypeOf(cls) === Function.prototype) setPrototypeOf(cls, global.Function.prototype);
     if (getPrototypeOf(proto) === Object.prototype) setPrototypeOf(proto, ScriptObject.prototype);
-    for (const key of namesOf(proto)) if (key !== 'constructor') guard(proto, key, counts);
+    if (counts === null) {
+      for (const key of namesOf(proto)) if (key !== 'constructor') defineProperty(proto, key, ENUMERABLE);
+    } else for (const key of namesOf(proto)) if (key !== 'constructor') guard(proto, key, counts);
     if (laterName) defineProperty(proto, Symbol.asyncIterator, { value: proto[laterName], writable: true, configurable: true });
     if (iterator) defineProperty(proto, Symbol.iterator, { value: proto[iterator], writable: true, configurable: true });
     for (const key of namesOf(cls)) if (key !== 'prototype' && key !== 'name' && key !== 'length') defineProperty(cls, key, ENUMERABLE);

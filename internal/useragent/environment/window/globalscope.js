@@ -3,7 +3,7 @@
 import {
   ScriptObject, TypeError, assign, defineProperty, getPrototypeOf, rejected, setPrototypeOf,
 } from '../shared/primordials.js';
-import { attribute, expose, must, namesOf, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
+import { attribute, expose, must, onlyHere, publish, publishLoosely, publishPlainly } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
 import { EventTarget, MessageEvent, fire, handlers, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
@@ -33,7 +33,8 @@ import { selection } from './ranges.js';
 import { CSS, computedStyle } from './styles.js';
 import { storageArea } from './webstorage.js';
 
-publishLoosely(...Object.values(classes), DOMStringMap, SVGElement, MathMLElement);
+publishPlainly(...Object.values(classes), SVGElement, MathMLElement);
+publishLoosely(DOMStringMap);
 export class Window extends EventTarget {
   constructor(key = undefined) {
     onlyHere(key);
@@ -41,8 +42,9 @@ export class Window extends EventTarget {
   }
 }
 publish(Window);
-handlers(Window.prototype, ...ELEMENT_HANDLERS, ...WINDOW_HANDLERS, 'appinstalled', 'beforeinstallprompt', 'devicemotion', 'deviceorientation');
 setPrototypeOf(global, Window.prototype);
+// Members of the interface of a global object are its own (Web IDL, 3.7.6: Global).
+handlers(global, ...ELEMENT_HANDLERS, ...WINDOW_HANDLERS, 'appinstalled', 'beforeinstallprompt', 'devicemotion', 'deviceorientation');
 const member = (name, d) => defineProperty(global, name, { configurable: true, enumerable: true, ...d });
 const readOnly = (name, read) => member(name, attribute(name, read));
 // What a script may put its own thing in the place of (Replaceable).
@@ -52,11 +54,6 @@ const replaceable = (name, read) => member(name, {
     defineProperty(global, name, { value, writable: true, enumerable: true, configurable: true });
   },
 });
-for (const name of namesOf(Window.prototype)) {
-  if (!name.startsWith('on')) continue;
-  member(name, Object.getOwnPropertyDescriptor(Window.prototype, name));
-  delete Window.prototype[name];
-}
 for (const [name, get] of [['window', () => global], ['document', () => current.document], ['top', () => otherWindow(own.top) ?? global]]) defineProperty(global, name, { get, enumerable: true, configurable: false });
 defineProperty(global, 'location', { get: () => location, set: (v) => { location.href = v; }, enumerable: true, configurable: false });
 for (const name of ['self', 'frames']) replaceable(name, () => global);
