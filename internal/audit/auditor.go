@@ -204,6 +204,9 @@ func (a *auditor) withScriptChanges(d *page.Document) *page.Document {
 
 func (a *auditor) absolute(path string) string {
 	if u, ok := page.Resolve(a.origin+"/", path); ok {
+		if _, fragment, has := strings.Cut(path, "#"); has {
+			u += "#" + fragment // which a router may read
+		}
 		return u
 	}
 	return a.origin + path
@@ -365,6 +368,10 @@ func (a *auditor) rehearse(start string) error {
 		a.pages = append([]string{start}, a.pages...)
 	}
 	r.Pages = a.pages
+	r.Follow = &rehearsal.Following{AtMost: len(a.pages) + mostFound, Depth: a.Project.Audit.Crawl.Depth}
+	if a.Folder == nil {
+		r.Follow.AtMost, r.Follow.Allows = a.Project.Audit.Crawl.AtMost, site.AskRobots(a.ctx, a.Host).Allows
+	}
 	r.Asks, r.Kind, r.Present = a.scriptedRequests(), a.Kind, a.present()
 	if a.judging {
 		r.Probes, r.Series = a.probes()
@@ -394,6 +401,9 @@ func (a *auditor) rehearse(start string) error {
 	}
 	a.worker()
 	for _, p := range a.ran.Pages {
+		if p.Found {
+			a.pages = append(a.pages, p.URL)
+		}
 		out := &PageReport{URL: a.local(p.URL), Title: p.Title, Under: map[string]*PageResult{}}
 		for name, o := range p.Under {
 			res := &PageResult{Outcome: o.Outcome, Status: o.Status, Title: o.Title, AnsweredBy: answeredBy(o.AnsweredBy),
@@ -458,6 +468,9 @@ func (a *auditor) hostKnows() func(url string) bool {
 		return slices.ContainsFunc(patterns, func(p *site.Pattern) bool { return p.Match(url) })
 	}
 }
+
+// mostFound bounds how many pages of a folder are tried that no file stands for, which links led to.
+const mostFound = 200
 
 // session begins a rehearsal of steps on the embedded user agent.
 func (a *auditor) session(o useragent.Options) *rehearsal.Session {

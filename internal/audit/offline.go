@@ -10,7 +10,6 @@ import (
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
-	"tachyform/internal/weburl"
 	"tachyform/internal/worker"
 )
 
@@ -181,19 +180,19 @@ func (a *auditor) checkOffline(start string) {
 				} else {
 					lacked = all
 				}
-				add(offlinePartial, under+", missing "+strings.Join(names[:min(3, len(names))], ", "), p.URL)
+				says := under + ", missing " + strings.Join(names[:min(3, len(names))], ", ")
+				if lacks := a.lacks(o); lacks != "" {
+					says += "; not drawn: " + lacks
+				}
+				add(offlinePartial, says, p.URL)
 			case rehearsal.StandIn:
 				if under == condition.Stalled.Name && p.Under[condition.Offline.Name] != nil &&
 					p.Under[condition.Offline.Name].Outcome == rehearsal.Whole {
 					add(offlineOther, "whole offline, but not on a network that stalls", p.URL)
 				} else if a.standIn() != "" {
 					add(offlineStandIn, "", p.URL)
-					// A stand-in asks for the page that it stands for, to find out whether it can be had again.
-					for _, l := range o.Missing {
-						if l.URL != weburl.WithoutFragment(o.View.FinalURL) {
-							add(offlinePartial, "the stand-in lacks "+a.local(l.URL), p.URL)
-							break
-						}
+					if len(o.Missing) > 0 {
+						add(offlinePartial, "the stand-in lacks "+a.local(o.Missing[0].URL), p.URL)
 					}
 				} else {
 					add(offlineOther, "shown instead: "+orDefault(o.Title, "a page without a title"), p.URL)

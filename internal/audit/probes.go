@@ -296,7 +296,7 @@ func (a *auditor) firstVisit() (judge func() error) {
 		return func() error { return nil }
 	}
 	plan := *a.plan
-	plan.Probes, plan.Series, plan.Progress = nil, nil, nil
+	plan.Probes, plan.Series, plan.Progress, plan.Follow = nil, nil, nil, nil
 	plan.Visit, plan.Pages, plan.Conditions = []string{a.absolute(a.Project.Audit.Entry)}, []string{start},
 		[]condition.Condition{condition.Offline}
 	type came struct {

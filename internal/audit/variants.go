@@ -120,7 +120,7 @@ func (a *auditor) rehearseAgain(pages []string, reader *page.Reader, httpCache b
 		return nil
 	}
 	r := *a.plan
-	r.Probes, r.Series = nil, nil
+	r.Probes, r.Series, r.Follow = nil, nil, nil
 	r.Pages, r.Reader, r.HTTPCache, r.Progress, r.Conditions = pages, reader, httpCache, nil,
 		[]condition.Condition{condition.Offline}
 	ran, err := r.Run(a.ctx)

@@ -179,7 +179,7 @@ func (a *auditor) checkStoppedWorker(at Where) error {
 		return nil
 	}
 	plan := *a.plan
-	plan.Probes, plan.Series = nil, nil
+	plan.Probes, plan.Series, plan.Follow = nil, nil, nil
 	got, err := plan.Awake(a.ctx, failing)
 	if err != nil {
 		return err

@@ -32,6 +32,8 @@ func (t Tag) Rel(keyword string) bool {
 // Link is a place that the page leads to.
 type Link struct {
 	URL string
+	// Fragment is what stands behind the #, "" for none.
+	Fragment string
 	// Anchor says that it is an a element with an address.
 	Anchor       bool
 	Line, Column int

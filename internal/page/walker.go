@@ -310,7 +310,8 @@ func shownMediaType(mime string) bool {
 
 func (w *walker) link(t Tag, href string) {
 	if u, ok := Resolve(w.doc.Base, href); ok {
-		w.doc.Links = append(w.doc.Links, Link{URL: u, Anchor: t.Name == "a" && t.Attr["href"] == href, Line: t.Line, Column: t.Column})
+		_, fragment, _ := strings.Cut(href, "#")
+		w.doc.Links = append(w.doc.Links, Link{URL: u, Fragment: fragment, Anchor: t.Name == "a" && t.Attr["href"] == href, Line: t.Line, Column: t.Column})
 	}
 }
 

@@ -82,6 +82,10 @@ func outcomeOf(v, reference *document.View) *PageOutcome {
 	switch {
 	case !ownContent(v, reference):
 		o.Outcome = StandIn
+		// It asks for the page that it stands for, to find out whether that can be had again.
+		o.Missing = slices.DeleteFunc(o.Missing, func(l *document.Load) bool {
+			return l.Runs && l.URL == weburl.WithoutFragment(v.FinalURL)
+		})
 	case needed:
 		o.Outcome = Partial
 	default:

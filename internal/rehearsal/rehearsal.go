@@ -34,6 +34,8 @@ type Rehearsal struct {
 	Asks map[string][]string
 	// ReadScripts has page scripts read rather than run.
 	ReadScripts bool
+	// Follow, if set, has links that pages draw followed to pages that are not in the list.
+	Follow *Following
 	// HostKnows, if set, says whether a host's settings tell how it answers at a URL; see useragent.Options.
 	HostKnows func(url string) bool
 	// OneProfile has pages tried one after the other in one profile, rather than each in a branch of its own.
@@ -51,12 +53,25 @@ type Rehearsal struct {
 	Progress func(done, all int)
 }
 
+// Following says how far links are followed.
+type Following struct {
+	// AtMost is how many pages there may be in all, Depth how many links away from those in the list.
+	AtMost, Depth int
+	// Allows, if set, says whether a path may be opened.
+	Allows func(path string) bool
+}
+
 // PageResult is what became of one page.
 type PageResult struct {
-	URL    string
+	URL string
+	// Found says that a link led there, which some page drew.
+	Found  bool
 	Title  string // online, without a worker
 	Status int    // online, without a worker
 	Under  map[string]*PageOutcome
+
+	links []string // that it draws online
+	opens bool     // online, as a document
 }
 
 // Result is what a rehearsal showed.
@@ -173,7 +188,6 @@ func (r *Rehearsal) visit(ctx context.Context, b *useragent.Browser, stop bool) 
 
 // try opens the pages under the conditions, as many at a time as there are processors.
 func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) error {
-	out.Pages = make([]*PageResult, len(r.Pages))
 	if r.OneProfile {
 		return r.tryInOneProfile(ctx, b, out)
 	}
@@ -189,8 +203,10 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 			}
 		}
 	}()
-	for from, size := 0, 1; from < len(r.Pages) && ctx.Err() == nil; from, size = from+size, size*4 {
-		to := min(from+size, len(r.Pages))
+	queue := r.newQueue()
+	for from, size := 0, 1; from < len(queue.pages) && ctx.Err() == nil; from, size = from+size, size*4 {
+		to := min(from+size, len(queue.pages))
+		out.Pages = append(out.Pages, make([]*PageResult, to-len(out.Pages))...)
 		// Branches are made here, one after the other, since making one marks what is shared.
 		type job struct {
 			index    int
@@ -205,7 +221,9 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 			go func() {
 				defer wait.Done()
 				for j := range jobs {
-					out.Pages[j.index] = r.page(ctx, r.Pages[j.index], j.branches)
+					p := r.page(ctx, queue.pages[j.index], j.branches)
+					p.Found = queue.found(j.index)
+					out.Pages[j.index] = p
 					mu.Lock()
 					done++
 					for _, branch := range j.branches {
@@ -217,7 +235,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 						}
 					}
 					if r.Progress != nil {
-						r.Progress(done, len(r.Pages))
+						r.Progress(done, len(queue.pages))
 					}
 					mu.Unlock()
 				}
@@ -237,15 +255,20 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 		close(jobs)
 		wait.Wait()
 		exhausted += wave
+		size = to - from
+		queue.follow(out.Pages[from:to], from)
 	}
-	if ctx.Err() == nil {
-		r.settleDrawn(b, out)
+	if ctx.Err() != nil {
+		return ctx.Err()
 	}
+	out.Pages = slices.DeleteFunc(out.Pages, func(p *PageResult) bool { return p.Found && !p.opens })
+	r.settleDrawn(b, out)
 	return ctx.Err()
 }
 
 // tryInOneProfile opens the pages one after the other, for each condition in a branch that all pages share.
 func (r *Rehearsal) tryInOneProfile(ctx context.Context, b *useragent.Browser, out *Result) error {
+	out.Pages = make([]*PageResult, len(r.Pages))
 	for i, url := range r.Pages {
 		out.Pages[i] = &PageResult{URL: url, Under: map[string]*PageOutcome{}}
 	}
@@ -301,7 +324,8 @@ func (r *Rehearsal) settleDrawn(b *useragent.Browser, out *Result) {
 
 func (r *Rehearsal) page(ctx context.Context, url string, branches []*useragent.Browser) *PageResult {
 	reference := r.reference(ctx, url, branches[0])
-	result := &PageResult{URL: url, Title: reference.Title, Status: reference.Status, Under: map[string]*PageOutcome{}}
+	result := &PageResult{URL: url, Title: reference.Title, Status: reference.Status, Under: map[string]*PageOutcome{},
+		links: reference.DrawnLinks(), opens: reference.Document != nil && reference.Status < 400}
 	for i, c := range r.Conditions {
 		tab := branches[i].Open(url, nil)
 		outcome := judge(branches[i], tab.View, reference.View)

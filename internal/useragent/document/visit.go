@@ -98,6 +98,24 @@ func (v *View) Text() string {
 	return string(letters[:min(longestText, len(letters))])
 }
 
+// DrawnLinks are the addresses on the page's own origin that its links lead to, in their order.
+func (v *View) DrawnLinks() (list []string) {
+	if v.Document == nil {
+		return nil
+	}
+	for _, l := range v.Document.Links {
+		if !l.Anchor || weburl.OriginOf(l.URL) != weburl.OriginOf(v.FinalURL) {
+			continue
+		}
+		url := l.URL
+		if l.Fragment != "" {
+			url += "#" + l.Fragment
+		}
+		list = append(list, url)
+	}
+	return list
+}
+
 // mostLinks bounds how many links of a page are listed.
 const mostLinks = 40
 

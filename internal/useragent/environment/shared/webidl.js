@@ -120,6 +120,20 @@ export function lazy(names, make) {
     });
   return load;
 }
+// The same for many names, each of which is made by itself.
+export function lazyEach(names, make) {
+  for (const name of names)
+    defineProperty(global, name, {
+      configurable: true,
+      get() {
+        make(name);
+        return global[name];
+      },
+      set(value) {
+        defineProperty(global, name, { value, writable: true, configurable: true, enumerable: true });
+      },
+    });
+}
 // Guards constructors of objects that only the environment makes.
 export const MAKE = Symbol('make');
 export function onlyHere(key) {

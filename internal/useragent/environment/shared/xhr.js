@@ -273,4 +273,4 @@ const documentOfAnswer = (s) => {
 };
 for (const [i, name] of ['UNSENT', 'OPENED', 'HEADERS_RECEIVED', 'LOADING', 'DONE'].entries()) for (const of of [XMLHttpRequest, XMLHttpRequest.prototype]) defineProperty(of, name, { value: i, enumerable: true });
 handlers(XMLHttpRequest.prototype, 'readystatechange');
-publishLoosely(XMLHttpRequestEventTarget, XMLHttpRequestUpload, XMLHttpRequest);
+publishLoosely(ProgressEvent, XMLHttpRequestEventTarget, XMLHttpRequestUpload, XMLHttpRequest);

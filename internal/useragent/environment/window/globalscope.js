@@ -17,7 +17,8 @@ import { registry } from './customelements.js';
 import { Document } from './document.js';
 import { frameElements, otherWindow, targetOf } from './frames.js';
 import {
-  DOMStringMap, ELEMENT_HANDLERS, MathMLElement, SVGElement, WINDOW_HANDLERS, byTag, classes,
+  DOMStringMap, ELEMENT_HANDLERS, MathMLElement, SVGElement, SVGGeometryElement, SVGGraphicsElement, WINDOW_HANDLERS,
+  byTag, classes,
 } from './htmlelements.js';
 import { history, location } from './navigation.js';
 import { navigator } from './navigator.js';
@@ -33,7 +34,7 @@ import { selection } from './ranges.js';
 import { CSS, computedStyle } from './styles.js';
 import { storageArea } from './webstorage.js';
 
-publishPlainly(...Object.values(classes), SVGElement, MathMLElement);
+publishPlainly(...Object.values(classes), SVGElement, SVGGraphicsElement, SVGGeometryElement, MathMLElement);
 publishLoosely(DOMStringMap);
 export class Window extends EventTarget {
   constructor(key = undefined) {

@@ -3,7 +3,7 @@
 import {
   ScriptArray, ScriptObject, TypeError, assign, defineProperty, rejected, resolved,
 } from '../shared/primordials.js';
-import { attribute } from '../shared/webidl.js';
+import { attribute, lazyEach, publishPlainly } from '../shared/webidl.js';
 import { Event, fire, handlers, report, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { URL, URL_PARTS, parsedURL } from '../shared/url.js';
@@ -341,7 +341,7 @@ export class SVGElement extends Element {
   }
   blur() {}
 }
-class SVGGraphicsElement extends SVGElement {
+export class SVGGraphicsElement extends SVGElement {
   getBBox() {
     return assign(new ScriptObject(), { x: 0, y: 0, width: 0, height: 0 });
   }
@@ -352,18 +352,59 @@ class SVGGraphicsElement extends SVGElement {
     return null;
   }
 }
-class SVGSVGElement extends SVGGraphicsElement {}
-class SVGPathElement extends SVGGraphicsElement {
+export class SVGGeometryElement extends SVGGraphicsElement {
   getTotalLength() {
     return 0;
   }
+  getPointAtLength() {
+    return { x: 0, y: 0 };
+  }
 }
+// SVG 2: an address that may be animated.
+const animated = (e, name) => assign(new ScriptObject(), {
+  get baseVal() {
+    return getAttr(e, name) ?? getAttr(e, `xlink:${name}`) ?? '';
+  },
+  set baseVal(v) {
+    setAttr(e, name, `${v}`);
+  },
+  get animVal() {
+    return this.baseVal;
+  },
+});
+const withAddress = { get href() { return animated(this, 'href'); } };
+// The interfaces of SVG by what they are made of and their elements' names; each is made when it is first asked for.
+const SVG_INTERFACES = { __proto__: null };
+const svgInterface = (names, Base, ...elements_) => {
+  for (const name of names.split(' ')) SVG_INTERFACES[`SVG${name[0].toUpperCase()}${name.slice(1)}Element`] = { Base, tag: elements_[0] ?? name };
+};
+svgInterface('rect circle ellipse line polyline polygon path', () => SVGGeometryElement);
+svgInterface('a g defs symbol use svg switch image foreignObject marker clipPath mask', () => SVGGraphicsElement);
+svgInterface('text tSpan textPath', () => SVGGraphicsElement);
+svgInterface('desc title metadata style script view filter pattern linearGradient radialGradient stop animate animateMotion animateTransform set mPath', () => SVGElement);
+for (const n of 'Blend ColorMatrix ComponentTransfer Composite ConvolveMatrix DiffuseLighting DisplacementMap DistantLight DropShadow Flood FuncA FuncB FuncG FuncR GaussianBlur Image Merge MergeNode Morphology Offset PointLight SpecularLighting SpotLight Tile Turbulence'.split(' ')) svgInterface(`FE${n}`, () => SVGElement, `fe${n}`);
+const madeSVG = new Map(); // interfaces of elements by tag
+const classOfSVG = (name) => {
+  const { Base, tag } = SVG_INTERFACES[name];
+  let cls = madeSVG.get(tag.toLowerCase());
+  if (!cls) {
+    cls = { [name]: class extends Base() {} }[name];
+    if (['SVGAElement', 'SVGUseElement', 'SVGImageElement', 'SVGScriptElement', 'SVGLinearGradientElement', 'SVGRadialGradientElement', 'SVGPatternElement'].includes(name)) mix(cls, withAddress);
+    madeSVG.set(tag.toLowerCase(), cls);
+  }
+  return cls;
+};
+lazyEach(Object.keys(SVG_INTERFACES), (name) => publishPlainly(classOfSVG(name)));
+const svgNames = new Map(Object.keys(SVG_INTERFACES).map((name) => [SVG_INTERFACES[name].tag.toLowerCase(), name]));
+const protoOfSVG = (tag) => {
+  const name = svgNames.get(tag.toLowerCase());
+  return (name ? classOfSVG(name) : SVGElement).prototype;
+};
 export class MathMLElement extends Element {
   get style() {
     return late.styleOf(this);
   }
 }
-const SVG_CLASSES = { svg: SVGSVGElement, path: SVGPathElement };
 // "element interface" (DOM, 4.9; HTML, 3.2.2).
 const protoOfTag = new Map();
 protoFor.of = (ns, name) => {
@@ -372,7 +413,7 @@ protoFor.of = (ns, name) => {
     if (!proto) protoOfTag.set(name, (proto = (byTag.get(name) ?? (/^[a-z][^A-Z]*-/.test(name) && isCustomName(name) ? HTMLElement : classes.HTMLUnknownElement)).prototype));
     return proto;
   }
-  if (ns === SVG) return (SVG_CLASSES[name] ?? SVGGraphicsElement).prototype;
+  if (ns === SVG) return protoOfSVG(name);
   if (ns === MATHML) return MathMLElement.prototype;
   return Element.prototype;
 };

@@ -1,0 +1,58 @@
+// Interfaces that browsers have and that nothing here stands behind: there, so that scripts can look for them and ask whether something is
+// one of them. Who makes an object of one hears that this cannot be done, and the result names the gap.
+
+import { TypeError } from '../shared/primordials.js';
+import { lazyEach, publishPlainly } from '../shared/webidl.js';
+
+const NAMES = `
+  AnalyserNode Animation AnimationEffect AnimationPlaybackEvent AnimationTimeline AudioBuffer
+  AudioBufferSourceNode AudioContext AudioData AudioDecoder AudioDestinationNode AudioEncoder AudioListener
+  AudioNode AudioParam AudioParamMap AudioProcessingEvent AudioScheduledSourceNode BarProp BaseAudioContext
+  BeforeInstallPromptEvent BiquadFilterNode BlobEvent CSSAnimation CSSConditionRule CSSContainerRule
+  CSSCounterStyleRule CSSFontFaceRule CSSGroupingRule CSSImageValue CSSImportRule CSSKeyframeRule
+  CSSKeyframesRule CSSKeywordValue CSSLayerBlockRule CSSLayerStatementRule CSSMathClamp CSSMathInvert
+  CSSMathMax CSSMathMin CSSMathNegate CSSMathProduct CSSMathSum CSSMathValue CSSMatrixComponent CSSMediaRule
+  CSSNamespaceRule CSSNumericArray CSSNumericValue CSSPageRule CSSPerspective CSSPositionValue CSSPropertyRule
+  CSSRotate CSSScale CSSSkew CSSSkewX CSSSkewY CSSStyleRule CSSStyleValue CSSSupportsRule
+  CSSTransformComponent CSSTransformValue CSSTransition CSSTranslate CSSUnitValue CSSUnparsedValue
+  CSSVariableReferenceValue CanvasGradient CanvasPattern CanvasRenderingContext2D ChannelMergerNode
+  ChannelSplitterNode Clipboard ClipboardItem ConstantSourceNode ConvolverNode CryptoKey DOMMatrixReadOnly
+  DOMQuad DataTransfer DataTransferItem DataTransferItemList DelayNode DocumentTimeline DynamicsCompressorNode
+  EncodedAudioChunk EncodedVideoChunk FileSystemDirectoryHandle FileSystemFileHandle FileSystemHandle
+  FileSystemWritableFileStream GainNode Gamepad GamepadButton GamepadEvent GamepadHapticActuator Geolocation
+  GeolocationCoordinates GeolocationPosition GeolocationPositionError HTMLAllCollection IIRFilterNode
+  ImageBitmapRenderingContext IntersectionObserverEntry KeyframeEffect MediaCapabilities MediaDeviceInfo
+  MediaDevices MediaElementAudioSourceNode MediaEncryptedEvent MediaError MediaKeyMessageEvent MediaKeySession
+  MediaKeyStatusMap MediaKeySystemAccess MediaKeys MediaList MediaMetadata MediaRecorder MediaSession
+  MediaSource MediaStream MediaStreamAudioDestinationNode MediaStreamAudioSourceNode MediaStreamEvent
+  MediaStreamTrack MediaStreamTrackEvent OfflineAudioCompletionEvent OfflineAudioContext
+  OffscreenCanvasRenderingContext2D OscillatorNode OverconstrainedError PannerNode PerformanceElementTiming
+  PerformanceEventTiming PerformanceLongTaskTiming PerformanceNavigation PerformanceNavigationTiming
+  PerformancePaintTiming PerformanceResourceTiming PerformanceServerTiming PerformanceTiming
+  PeriodicSyncManager PeriodicWave PictureInPictureEvent PictureInPictureWindow PushManager PushSubscription
+  PushSubscriptionOptions RTCCertificate RTCDTMFSender RTCDTMFToneChangeEvent RTCDataChannel
+  RTCDataChannelEvent RTCDtlsTransport RTCEncodedAudioFrame RTCEncodedVideoFrame RTCError RTCErrorEvent
+  RTCIceCandidate RTCIceTransport RTCPeerConnection RTCPeerConnectionIceErrorEvent RTCPeerConnectionIceEvent
+  RTCRtpReceiver RTCRtpSender RTCRtpTransceiver RTCSctpTransport RTCSessionDescription RTCStatsReport
+  RTCTrackEvent RemotePlayback ResizeObserverEntry ResizeObserverSize SVGAngle SVGAnimatedAngle
+  SVGAnimatedBoolean SVGAnimatedEnumeration SVGAnimatedInteger SVGAnimatedLength SVGAnimatedLengthList
+  SVGAnimatedNumber SVGAnimatedNumberList SVGAnimatedPreserveAspectRatio SVGAnimatedRect SVGAnimatedString
+  SVGAnimatedTransformList SVGLength SVGLengthList SVGMatrix SVGNumber SVGNumberList SVGPoint SVGPointList
+  SVGPreserveAspectRatio SVGRect SVGStringList SVGTransform SVGTransformList SVGUnitTypes Screen
+  ScreenOrientation ScriptProcessorNode SharedWorker SourceBuffer SourceBufferList StereoPannerNode
+  StylePropertyMap StylePropertyMapReadOnly TextMetrics TextTrack TextTrackCue TextTrackCueList TextTrackList
+  TimeRanges Touch TouchList TrackEvent UserActivation VTTCue VideoColorSpace VideoDecoder VideoEncoder
+  VideoFrame VideoPlaybackQuality VisibilityStateEntry VisualViewport WakeLock WakeLockSentinel WaveShaperNode
+  WebGL2RenderingContext WebGLActiveInfo WebGLBuffer WebGLContextEvent WebGLFramebuffer WebGLObject
+  WebGLProgram WebGLQuery WebGLRenderbuffer WebGLRenderingContext WebGLSampler WebGLShader
+  WebGLShaderPrecisionFormat WebGLSync WebGLTexture WebGLTransformFeedback WebGLUniformLocation
+  WebGLVertexArrayObject XPathEvaluator XPathExpression XPathResult XSLTProcessor`;
+lazyEach(NAMES.split(/\s+/).filter(Boolean), (name) => {
+  const Absent = { [name]: class {
+    constructor() {
+      host('gap', name);
+      throw new TypeError('Illegal constructor');
+    }
+  } }[name];
+  publishPlainly(Absent);
+});
