@@ -14,6 +14,7 @@ import (
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
 )
 
@@ -116,8 +117,18 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 // step turns a step of the project file into one for the stage.
 func (a *auditor) step(s project.Step, start string, open func(string) (site.Host, error)) (rehearsal.Step, error) {
 	out := rehearsal.Step{Tab: s.Tab, Reload: s.Reload, Wait: time.Duration(s.Wait), Close: s.Close,
-		StopWorker: s.Stop != "", Evict: s.Evict, Sync: s.Sync, PeriodicSync: s.PeriodicSync, Click: s.Click,
+		StopWorker: s.Stop != "", Evict: s.Evict, Sync: s.Sync, PeriodicSync: s.PeriodicSync, Notification: s.Notification,
 		Cookie: s.Cookie}
+	switch {
+	case s.Click != "":
+		out.Act = &document.Action{Kind: document.Click, On: s.Click}
+	case s.Type != nil:
+		out.Act = &document.Action{Kind: document.Type, On: s.Type.Into, Text: s.Type.Text}
+	case s.Choose != nil:
+		out.Act = &document.Action{Kind: document.Choose, On: s.Choose.From, Text: s.Choose.Option}
+	case s.Submit != "":
+		out.Act = &document.Action{Kind: document.Submit, On: s.Submit}
+	}
 	if s.Open != "" {
 		out.Open = a.absolute(s.Open)
 	}
@@ -145,7 +156,7 @@ func (a *auditor) step(s project.Step, start string, open func(string) (site.Hos
 		x := &rehearsal.Expectation{Outcome: rehearsal.Outcome(e.Outcome), Title: e.Title, Address: e.Address,
 			AnsweredBy: e.AnsweredBy, Shows: e.Shows, Status: e.Status, Missing: e.Missing, NoneMissing: e.Missing != nil,
 			Worker: e.Worker, Waiting: e.Waiting, Kept: e.Kept, NotKept: e.NotKept, Asked: e.Asked, NotAsked: e.NotAsked,
-			Says: e.Says, Notification: e.Notification}
+			Says: e.Says, Notification: e.Notification, Links: e.Links, Storage: e.Storage}
 		if e.Controlled != "" {
 			yes := e.Controlled == "yes"
 			x.Controlled = &yes
@@ -190,7 +201,15 @@ func describeStep(s project.Step) string {
 	case s.PeriodicSync != "":
 		text = "periodic sync " + s.PeriodicSync
 	case s.Click != "":
-		text = "click the notification " + s.Click
+		text = "click " + s.Click
+	case s.Notification != "":
+		text = "click the notification " + s.Notification
+	case s.Type != nil:
+		text = fmt.Sprintf("type %q into %s", s.Type.Text, s.Type.Into)
+	case s.Choose != nil:
+		text = fmt.Sprintf("choose %s from %s", s.Choose.Option, s.Choose.From)
+	case s.Submit != "":
+		text = "submit " + s.Submit
 	case s.Cookie != "":
 		text = "cookie " + s.Cookie
 	case s.Expect != nil:

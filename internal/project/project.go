@@ -279,30 +279,49 @@ type Step struct {
 	Push         *string      `yaml:"push" doc:"Deliver a push message with this text."`
 	Sync         string       `yaml:"sync" doc:"Deliver a sync event with this tag."`
 	PeriodicSync string       `yaml:"periodic_sync" doc:"Deliver a periodic sync event with this tag."`
-	Click        string       `yaml:"click" doc:"Click the notification with this tag or title."`
+	Click        string       `yaml:"click" doc:"Click what is found by this selector, or reads so."`
+	Type         *Typing      `yaml:"type" doc:"Type a text into a field."`
+	Choose       *Choosing    `yaml:"choose" doc:"Choose an option of a field."`
+	Submit       string       `yaml:"submit" doc:"Submit the form that is found by this selector, or holds what reads so."`
+	Notification string       `yaml:"notification" doc:"Click the notification with this tag or title."`
 	Cookie       string       `yaml:"cookie" doc:"Set a cookie, NAME=VALUE; without a value it is taken away."`
 	Expect       *Expectation `yaml:"expect" doc:"What should hold now."`
 	Tab          string       `yaml:"tab" doc:"The tab that the step is about; a new name opens another."`
 }
 
+// Typing is a text that goes into a field.
+type Typing struct {
+	Into string `yaml:"into" doc:"The field, by a selector, its label or its placeholder." need:"yes"`
+	Text string `yaml:"text" doc:"What is typed." need:"yes"`
+}
+
+// Choosing is an option that is chosen in a field.
+type Choosing struct {
+	From   string `yaml:"from" doc:"The field, by a selector or its label." need:"yes"`
+	Option string `yaml:"option" doc:"The option, as it reads, or its value." need:"yes"`
+}
+
 // Expectation is what should hold at a point of a rehearsal. Keys that are left away ask for nothing.
 type Expectation struct {
-	Outcome      string   `yaml:"outcome" doc:"What became of the page that is shown." enum:"whole,partial,stand-in,lost,stuck"`
-	Status       int      `yaml:"status" doc:"The status of its document."`
-	Title        string   `yaml:"title" doc:"Its title."`
-	Address      string   `yaml:"address" doc:"Its address after redirects." check:"path"`
-	AnsweredBy   string   `yaml:"answered_by" doc:"Where its document came from: network, worker, cache, or a cache by name."`
-	Shows        string   `yaml:"shows" doc:"Text that its document holds."`
-	Missing      []string `yaml:"missing" doc:"Exactly what it asked for and did not get; [] for nothing."`
-	Controlled   string   `yaml:"controlled" doc:"Whether a worker controls it." enum:"yes,no"`
-	Worker       string   `yaml:"worker" doc:"The state of the active worker." enum:"none,activating,activated"`
-	Waiting      string   `yaml:"waiting" doc:"Whether another worker waits to take over." enum:"yes,no"`
-	Kept         []string `yaml:"kept" doc:"Addresses that are in a cache."`
-	NotKept      []string `yaml:"not_kept" doc:"Addresses that are in none."`
-	Asked        []string `yaml:"asked" doc:"Addresses that the network was asked for in the step before."`
-	NotAsked     []string `yaml:"not_asked" doc:"Addresses that it was not asked for."`
-	Says         string   `yaml:"says" doc:"Text that the worker wrote on the console."`
-	Notification string   `yaml:"notification" doc:"A notification with this title or tag is shown."`
+	Outcome    string   `yaml:"outcome" doc:"What became of the page that is shown." enum:"whole,partial,stand-in,lost,stuck"`
+	Status     int      `yaml:"status" doc:"The status of its document."`
+	Title      string   `yaml:"title" doc:"Its title."`
+	Address    string   `yaml:"address" doc:"Its address after redirects." check:"path"`
+	AnsweredBy string   `yaml:"answered_by" doc:"Where its document came from: network, worker, cache, or a cache by name."`
+	Shows      string   `yaml:"shows" doc:"Text that it draws."`
+	Links      []string `yaml:"links" doc:"Paths that it links to." check:"path"`
+
+	Storage      map[string]string `yaml:"storage" doc:"Values that its local storage holds, by their keys."`
+	Missing      []string          `yaml:"missing" doc:"Exactly what it asked for and did not get; [] for nothing."`
+	Controlled   string            `yaml:"controlled" doc:"Whether a worker controls it." enum:"yes,no"`
+	Worker       string            `yaml:"worker" doc:"The state of the active worker." enum:"none,activating,activated"`
+	Waiting      string            `yaml:"waiting" doc:"Whether another worker waits to take over." enum:"yes,no"`
+	Kept         []string          `yaml:"kept" doc:"Addresses that are in a cache."`
+	NotKept      []string          `yaml:"not_kept" doc:"Addresses that are in none."`
+	Asked        []string          `yaml:"asked" doc:"Addresses that the network was asked for in the step before."`
+	NotAsked     []string          `yaml:"not_asked" doc:"Addresses that it was not asked for."`
+	Says         string            `yaml:"says" doc:"Text that the worker wrote on the console."`
+	Notification string            `yaml:"notification" doc:"A notification with this title or tag is shown."`
 }
 
 // OtherOrigin is another origin that pages fetch from. Without a folder it counts as reachable with unknown content.

@@ -2,6 +2,7 @@ package rehearsal
 
 import (
 	"slices"
+	"strings"
 
 	"tachyform/internal/page"
 	"tachyform/internal/request"
@@ -82,8 +83,25 @@ func undetermined(v, reference *document.View) *Doubt {
 			return &Doubt{Kind: DoubtElsewhere, Asked: l.URL}
 		}
 	}
+	for _, e := range reference.Errors {
+		if maybeOurs(e) {
+			return &Doubt{Kind: DoubtError, Text: e.Text}
+		}
+	}
 	if v.ShowsNothing() {
 		return &Doubt{Kind: DoubtNothing}
 	}
 	return nil
+}
+
+// maybeOurs says whether an error that came up online, where sites seldom have any, may come of what this user agent
+// lacks: something that is no function, or syntax that it does not know.
+func maybeOurs(e document.ScriptError) bool {
+	switch e.Name {
+	case "TypeError":
+		return !strings.Contains(e.Text, "Failed to fetch")
+	case "SyntaxError", "InternalError":
+		return true
+	}
+	return false
 }

@@ -31,6 +31,10 @@ type Driver interface {
 	// both report whether there is a worker, or a notification, for it.
 	Deliver(event string, detail map[string]any) bool
 	ClickNotification(which string) bool
+	// Act lets a person do something on the page in a tab; it gives why that could not be done, "" where it was. Stored gives
+	// a value of that page's local storage.
+	Act(tab string, a document.Action) (wrong string)
+	Stored(tab, key string) (value string, there bool)
 	// SetCookie keeps a cookie for the first host.
 	SetCookie(name, value string)
 	// Wait lets time pass.

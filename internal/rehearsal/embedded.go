@@ -104,6 +104,23 @@ func (d *embedded) ClickNotification(which string) bool {
 	return clicked
 }
 
+func (d *embedded) Act(tab string, a document.Action) string {
+	t := d.tabs[tab]
+	if t == nil {
+		return "there is no open tab"
+	}
+	wrong := d.b.Act(t, a)
+	d.rest()
+	return wrong
+}
+
+func (d *embedded) Stored(tab, key string) (string, bool) {
+	if t := d.tabs[tab]; t != nil {
+		return d.b.StoredItem(t, key)
+	}
+	return "", false
+}
+
 func (d *embedded) SetCookie(name, value string) { d.b.SetCookie(d.hosts[0].Origin(), name, value) }
 
 func (d *embedded) Wait(t time.Duration) {

@@ -2,11 +2,13 @@ package rehearsal
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/document"
 	"tachyform/internal/weburl"
 )
 
@@ -45,8 +47,18 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 		if e.Controlled != nil && *e.Controlled != v.Controlled {
 			say("controlled by a worker: expected %v, got %v", *e.Controlled, !*e.Controlled)
 		}
-		if e.Shows != "" && !strings.Contains(string(v.Response.Actual().Bytes()), e.Shows) {
-			say("shows: the page does not hold %q", e.Shows)
+		if e.Shows != "" && !shows(v, e.Shows) {
+			say("shows: the page does not hold %q, but %q", e.Shows, v.Text())
+		}
+		for _, l := range e.Links {
+			if !slices.Contains(v.Links(), l) {
+				say("links: the page does not link to %s", l)
+			}
+		}
+		for _, key := range slices.Sorted(maps.Keys(e.Storage)) {
+			if got, there := s.driver.Stored(name, key); !there || got != e.Storage[key] {
+				say("storage: expected %s to be %q, got %s", key, e.Storage[key], orNothing(got))
+			}
 		}
 		if e.NoneMissing || e.Missing != nil {
 			var got, want []string
@@ -63,7 +75,7 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 			}
 		}
 	} else if string(e.Outcome)+e.Title+e.Address+e.AnsweredBy+e.Shows != "" || e.Status != 0 || e.Controlled != nil ||
-		e.Missing != nil || e.NoneMissing {
+		e.Missing != nil || e.NoneMissing || len(e.Links)+len(e.Storage) > 0 {
 		say("there is no open tab to look at")
 	}
 	active, waiting, _ := s.Worker()
@@ -119,6 +131,13 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 		say("notification: none %q is shown", e.Notification)
 	}
 	return wrong
+}
+
+// shows says whether a page holds a text: what it draws, or else its document as it came.
+func shows(v *document.View, text string) bool {
+	drawn := strings.Join(strings.Fields(text), " ")
+	return strings.Contains(v.FullText(), drawn) ||
+		v.Response != nil && strings.Contains(string(v.Response.Actual().Bytes()), text)
 }
 
 func orNothing(s string) string {

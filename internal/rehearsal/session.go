@@ -44,11 +44,13 @@ type Step struct {
 	StopWorker bool
 	// Evict is caches, databases, cookies or everything.
 	Evict string
-	// Push is a message's text; HasPush says that there is one. Sync, PeriodicSync are tags, Click a notification's tag
+	// Push is a message's text; HasPush says that there is one. Sync, PeriodicSync are tags, Notification a notification's tag
 	// or title.
-	Push                      string
-	HasPush                   bool
-	Sync, PeriodicSync, Click string
+	Push                             string
+	HasPush                          bool
+	Sync, PeriodicSync, Notification string
+	// Act is something done on the page; a click that fits nothing there is tried on the notifications.
+	Act *document.Action
 	// Cookie is NAME=VALUE, set for the first host.
 	Cookie string
 	Expect *Expectation
@@ -64,8 +66,10 @@ type Expectation struct {
 	Controlled                        *bool
 	Worker, Waiting                   string // states: the active worker's, and present or absent
 	Kept, NotKept                     []string
-	Asked, NotAsked                   []string // of the network, in the step before
-	Says                              string   // console output or error since the rehearsal began
+	Asked, NotAsked                   []string          // of the network, in the step before
+	Links                             []string          // paths that the page links to
+	Storage                           map[string]string // values of local storage, by their keys
+	Says                              string            // console output or error since the rehearsal began
 	Notification                      string
 }
 
@@ -171,15 +175,39 @@ func (s *Session) carryOut(step Step) (wrong []string) {
 		deliver("sync", map[string]any{"tag": step.Sync})
 	case step.PeriodicSync != "":
 		deliver("periodicsync", map[string]any{"tag": step.PeriodicSync})
-	case step.Click != "":
-		if !d.ClickNotification(step.Click) {
-			fail("no notification %q is shown", step.Click)
+	case step.Notification != "":
+		if !d.ClickNotification(step.Notification) {
+			fail("no notification %q is shown", step.Notification)
+		}
+	case step.Act != nil:
+		if why := s.act(step); why != "" {
+			fail("%s", why)
 		}
 	case step.Cookie != "":
 		name, value, _ := strings.Cut(step.Cookie, "=")
 		d.SetCookie(name, value)
 	}
 	return wrong
+}
+
+// act does something on the page of a step's tab, and says why it could not be done.
+func (s *Session) act(step Step) string {
+	a := *step.Act
+	why := "there is no open tab"
+	if s.driver.View(step.Tab) != nil {
+		why = s.driver.Act(step.Tab, a)
+	}
+	if a.Kind != document.Click || why == "" {
+		return why
+	}
+	// Earlier project files name notifications in this way.
+	if s.driver.ClickNotification(a.On) {
+		return ""
+	}
+	if why == document.NothingThere {
+		return fmt.Sprintf("nothing on the page reads %q or is found by it, and no notification is called so", a.On)
+	}
+	return why
 }
 
 // Worker describes the registration that the pages of the site have.

@@ -12,6 +12,14 @@ import ()
 // takes its place.
 func (b *Browser) Open(url string, old *document.Tab) *document.Tab { return b.windows.Open(url, old) }
 
+// Act lets a person do something on the page that a tab shows; see document.Windows.
+func (b *Browser) Act(t *document.Tab, a document.Action) (wrong string) { return b.windows.Act(t, a) }
+
+// StoredItem gives a value of the local storage of the page that a tab shows.
+func (b *Browser) StoredItem(t *document.Tab, key string) (string, bool) {
+	return b.windows.StoredItem(t, key)
+}
+
 // Reload loads what a tab shows anew; pastWorker is a reload that asks the network alone.
 func (b *Browser) Reload(t *document.Tab, pastWorker bool) *document.Tab {
 	return b.windows.Reload(t, pastWorker)

@@ -52,6 +52,8 @@ type View struct {
 	Drawn     Drawn
 	Documents int
 	Asked     []string
+	// Errors are those that no script of the page caught.
+	Errors []ScriptError
 
 	reader    *page.Reader
 	hostKnows func(url string) bool

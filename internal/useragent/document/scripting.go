@@ -928,6 +928,13 @@ func (p *Page) Reload() { p.Navigate(p.c.URL, true) }
 // Register is a call of navigator.serviceWorker.register.
 func (p *Page) Register(r page.Registration, done func(error)) { p.c.in.registerFor(p.c, r, done) }
 
+// Failed notes an error that no script of the page caught.
+func (p *Page) Failed(name, text string) {
+	if v := p.c.top().view; len(v.Errors) < mostErrors {
+		v.Errors = append(v.Errors, ScriptError{name, text})
+	}
+}
+
 // Frame is the number of the window of a frame at an address, 0 for none.
 func (p *Page) Frame(url string) int {
 	for _, f := range p.c.frames {
@@ -946,6 +953,29 @@ func (p *Page) PostMessage(window int, message, targetOrigin string) {
 		return
 	}
 	c.in.clock().After(0, func() { to.command("windowMessage", message, c.origin(), c.ID) })
+}
+
+// StorageChanged tells other windows of a change to an area that they share (HTML, 12.2.1, "broadcast").
+func (p *Page) StorageChanged(area, change string) {
+	c := p.c
+	var tell func(w *window)
+	tell = func(w *window) {
+		if w == nil {
+			return
+		}
+		if w != c && w.runs() && !w.Worker && w.origin() == c.origin() {
+			url := c.URL
+			c.in.clock().After(0, func() { w.command("storageEvent", area, change, url) })
+		}
+		for _, f := range w.frames {
+			tell(f)
+		}
+	}
+	for _, t := range c.in.tabs {
+		if area == "local" || t == c.top().tab {
+			tell(t.window)
+		}
+	}
 }
 
 // find gives the window of a number, among this one and its frames.

@@ -65,6 +65,12 @@ func (t *Tab) Take() {
 	}
 }
 
+// ScriptError is an error that no script of a page caught.
+type ScriptError struct{ Name, Text string }
+
+// mostErrors bounds how many errors of a page are kept.
+const mostErrors = 20
+
 // ShowsNothing says whether there is no text on the page, no picture and nothing to use.
 func (v *View) ShowsNothing() bool {
 	return v.Document != nil && v.FullText() == "" && !v.Document.Pictured()

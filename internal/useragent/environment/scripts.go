@@ -27,6 +27,9 @@ var scriptOperations = operations{
 		r.p.account().Note(account.Note{
 			Level: args.text(0), Text: args.text(1), Where: r.address(), Stack: args.text(2), ErrorName: args.text(3),
 		})
+		if r.page != nil && args.text(0) == "error" && args.text(3) != "" {
+			r.page.Failed(args.text(3), args.text(1))
+		}
 		return nil, nil
 	}),
 	"gap": touching(func(r *Realm, args arguments) (any, error) {

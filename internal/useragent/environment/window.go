@@ -39,6 +39,8 @@ type Page interface {
 	SetAddress(url string)
 	Navigate(url string, replace bool)
 	Reload()
+	// Failed tells of an error that no script of the page caught, by its name.
+	Failed(name, text string)
 	// Frame is the number of the window of a frame at an address, PostMessage gives another window a message.
 	Frame(url string) int
 	PostMessage(window int, message, targetOrigin string)
@@ -58,6 +60,8 @@ type Page interface {
 	Register(r page.Registration, done func(error))
 	// Matches says whether a media query holds, Text what a document shows as text.
 	Matches(query string) bool
+	// StorageChanged tells other windows that share an area, local or session, of a change, as JSON: key, old and new value.
+	StorageChanged(area, change string)
 	// Session is the storage of the page's tab.
 	Session() string
 }

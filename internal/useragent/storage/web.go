@@ -26,6 +26,9 @@ func (w WebStorage) Area(key string) *WebArea {
 	return w[key]
 }
 
+// Local gives the area that all pages of an origin share.
+func (w WebStorage) Local(origin string) *WebArea { return w.Area("local " + origin) }
+
 // Branch copies all areas.
 func (w WebStorage) Branch() WebStorage {
 	out := WebStorage{}

@@ -20,7 +20,6 @@ import {
 import {
   DOMParser, contentOf, nodeFrom, onParsed, serializeChildren, serializeNode, serializeXML,
 } from './parsing.js';
-import { query } from './selectors.js';
 import { addedRules } from './styles.js';
 import { PageTransitionEvent } from './uievents.js';
 
@@ -301,10 +300,4 @@ commands.snapshot = () => {
   const rules = addedRules(current.document);
   const html = serializeNode(current.document, shown);
   return rules ? `${html}<style>${rules}</style>` : html;
-};
-commands.click = (selector, text) => {
-  const list = selector ? query(current.document, selector, true) : [...descendants(current.document)].filter((e) => e.$t === ELEMENT && ['a', 'button', 'input', 'summary', 'label'].includes(e.$name) && (textOf(e).trim() === text || getAttr(e, 'value') === text));
-  if (!list.length) return false;
-  list[0].click();
-  return true;
 };

@@ -29,5 +29,6 @@ import './absentinterfaces.js';
 import './navigator.js';
 import './globalscope.js';
 import './loading.js';
+import './person.js';
 
 export { dispatch } from '../shared/dispatch.js';

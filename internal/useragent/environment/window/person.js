@@ -1,0 +1,107 @@
+// What a person does with a page: clicking, typing, choosing, submitting. Each says why it could not be done, '' where it was.
+
+import { commands } from '../shared/dispatch.js';
+import { Event, fire, trusted } from '../shared/event.js';
+import { focusOn } from './htmlelements.js';
+import { current } from './node.js';
+import { ELEMENT, changes, descendants, getAttr, hasAttr, isConnected, isHTML, textOf } from './nodes.js';
+import { isDisabled, query } from './selectors.js';
+import { displayOf } from './styles.js';
+
+const plain = (text) => text.replace(/\s+/g, ' ').trim();
+const isShown = (e) => {
+  for (let n = e; n && n.$t === ELEMENT; n = n.$p) if (displayOf(n) === 'none') return false;
+  return isConnected(e);
+};
+const USABLE = new Set(['a', 'button', 'input', 'select', 'textarea', 'summary', 'label', 'option']);
+const isUsable = (e) => USABLE.has(e.$name) || ['button', 'link', 'tab', 'menuitem', 'switch', 'checkbox', 'radio', 'option'].includes(getAttr(e, 'role') ?? '');
+const nameOfControl = (e) => [getAttr(e, 'aria-label'), isHTML(e, 'input') ? getAttr(e, 'value') : null, getAttr(e, 'placeholder'), getAttr(e, 'name'), getAttr(e, 'title')];
+// The elements that a selector or a visible text stands for, the most fitting first.
+function find(on, fits = () => true) {
+  const all = [...descendants(current.document)].filter((e) => e.$t === ELEMENT);
+  let chosen = [];
+  try {
+    chosen = query(current.document, on, true);
+  } catch {
+    // no selector
+  }
+  chosen = chosen.filter(fits);
+  if (chosen.length) return chosen;
+  const wanted = plain(on);
+  const byText = all.filter((e) => fits(e) && isShown(e) && (plain(textOf(e)) === wanted || nameOfControl(e).some((n) => n !== null && plain(n) === wanted)));
+  // Of nested elements with the same text the one that can be used, or else the innermost.
+  return [...byText.filter(isUsable), ...byText.filter((e) => !isUsable(e)).reverse()];
+}
+const isField = (e) => isHTML(e, 'input') || isHTML(e, 'textarea') || isHTML(e, 'select') || hasAttr(e, 'contenteditable');
+// A field by selector, by its label or by what it calls itself.
+function findField(on) {
+  const [direct] = find(on, isField);
+  if (direct) return direct;
+  const wanted = plain(on);
+  for (const label of descendants(current.document)) if (isHTML(label, 'label') && plain(textOf(label)) === wanted && label.control) return label.control;
+  return null;
+}
+const mouse = (e, type, more = {}) => fire(e, trusted(new global.PointerEvent(type, { bubbles: true, cancelable: true, composed: true, view: global, detail: 1, ...more })));
+function press(e) {
+  for (const type of ['pointerdown', 'mousedown']) mouse(e, type, { buttons: 1 });
+  focusOn(e);
+  for (const type of ['pointerup', 'mouseup']) mouse(e, type);
+  mouse(e, 'click');
+}
+function fill(e, text) {
+  focusOn(e);
+  const input = (data) => fire(e, trusted(new global.InputEvent('input', { bubbles: true, composed: true, data, inputType: 'insertText' })));
+  if (hasAttr(e, 'contenteditable')) {
+    e.textContent = text;
+    return void input(text);
+  }
+  // Past what scripts may have put over the property, as a keyboard does.
+  const proto = isHTML(e, 'textarea') ? global.HTMLTextAreaElement.prototype : global.HTMLInputElement.prototype;
+  const { set } = Object.getOwnPropertyDescriptor(proto, 'value');
+  const key = (type, c) => fire(e, trusted(new global.KeyboardEvent(type, { bubbles: true, cancelable: true, composed: true, key: c })));
+  let so = '';
+  for (const c of text) {
+    const goes = key('keydown', c);
+    if (goes) {
+      so += c;
+      set.call(e, so);
+      e.$typed = true;
+      input(c);
+    }
+    key('keyup', c);
+  }
+  fire(e, trusted(new Event('change', { bubbles: true })));
+}
+function choose(e, option) {
+  if (isHTML(e, 'input')) return press(e);
+  const wanted = plain(option);
+  const found = [...e.options].find((o) => plain(o.text) === wanted || o.value === option);
+  if (!found) return `there is no option ${option}`;
+  e.value = found.value;
+  changes.n++;
+  fire(e, trusted(new Event('input', { bubbles: true, composed: true })));
+  fire(e, trusted(new Event('change', { bubbles: true })));
+}
+commands.act = (kind, on, text) => {
+  if (kind === 'click') {
+    const [e] = find(on);
+    if (!e) return 'nothing';
+    if (isDisabled(e)) return `${on} is disabled`;
+    press(e);
+    return '';
+  }
+  if (kind === 'submit') {
+    const forms = on ? find(on).map((e) => (isHTML(e, 'form') ? e : e.closest('form'))).filter(Boolean) : [...descendants(current.document)].filter((e) => isHTML(e, 'form'));
+    if (!forms.length) return on ? `there is no form ${on}` : 'there is no form';
+    forms[0].requestSubmit();
+    return '';
+  }
+  const field = findField(on);
+  if (!field) return `there is no field ${on}`;
+  if (isDisabled(field)) return `${on} is disabled`;
+  if (kind === 'type') {
+    fill(field, text);
+    return '';
+  }
+  return choose(field, text) ?? '';
+};
