@@ -400,6 +400,10 @@ func (a *auditor) rehearse(start string) error {
 		}
 	}
 	a.worker()
+	for _, n := range a.ran.NotSent {
+		a.report.NotSent = append(a.report.NotSent, a.localRequest(n))
+	}
+	slices.Sort(a.report.NotSent)
 	for _, p := range a.ran.Pages {
 		if p.Found {
 			a.pages = append(a.pages, p.URL)

@@ -32,6 +32,8 @@ func (a *auditor) why(d *rehearsal.Doubt) string {
 		return "a worker is registered at " + a.placeOf(d.Where) + ", and which one cannot be read there"
 	case rehearsal.DoubtDrawn:
 		return "its scripts draw it, and they are only read here"
+	case rehearsal.DoubtNotSent:
+		return "its scripts ask for " + a.localRequest(d.Asked) + ", which is not sent to a live site"
 	case rehearsal.DoubtNothing:
 		return "nothing is drawn: no text, no picture, nothing to use"
 	case rehearsal.DoubtServer:
@@ -43,6 +45,12 @@ func (a *auditor) why(d *rehearsal.Doubt) string {
 	default:
 		return "its scripts ask for what cannot be read, at " + a.placeOf(d.Where)
 	}
+}
+
+// localRequest writes a method and an address in short.
+func (a *auditor) localRequest(text string) string {
+	method, url, _ := strings.Cut(text, " ")
+	return method + " " + a.local(url)
 }
 
 // placeOf is a place in a few words: the file, or the address, with its line.

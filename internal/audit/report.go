@@ -42,8 +42,10 @@ type Report struct {
 	Worker   *WorkerReport             `json:"worker"`
 	Visits   []*VisitReport            `json:"visits"`
 	Pages    []*PageReport             `json:"pages"`
-	Findings []*Finding                `json:"findings"`
-	Summary  Summary                   `json:"summary"`
+	// NotSent are requests that scripts made and that a live site was not sent.
+	NotSent  []string   `json:"not_sent,omitempty"`
+	Findings []*Finding `json:"findings"`
+	Summary  Summary    `json:"summary"`
 	// Override lists the checks whose weight the project file changes, Since what changed after an earlier audit.
 	Changed []Override  `json:"changed,omitempty"`
 	Since   *Comparison `json:"since,omitempty"`

@@ -2,7 +2,6 @@ package rehearsal
 
 import (
 	"slices"
-	"strings"
 
 	"tachyform/internal/page"
 	"tachyform/internal/request"
@@ -24,6 +23,8 @@ const (
 	DoubtRegistration
 	// DoubtDrawn: the page's scripts draw it, and they are only read.
 	DoubtDrawn
+	// DoubtNotSent: its scripts send a live host what is not sent on, Asked.
+	DoubtNotSent
 	// DoubtNothing: the page shows nothing at all.
 	DoubtNothing
 	// DoubtServer: its scripts ask their own origin, at Asked, for what a server that is not here may answer.
@@ -52,6 +53,8 @@ func doubt(b *useragent.Browser, v, reference *document.View, o *PageOutcome) *D
 	switch {
 	case len(b.Exhausted()) > 0:
 		return &Doubt{Kind: DoubtStopped, Err: b.Exhausted()[0]}
+	case len(b.NotSent()) > 0 && (outcome == Whole || outcome == Partial):
+		return &Doubt{Kind: DoubtNotSent, Asked: b.NotSent()[0]}
 	case len(b.Gaps()) > 0:
 		return &Doubt{Kind: DoubtGap, Gap: b.Gaps()[0]}
 	case !b.KnowsWorkers() && len(b.UnreadRegistrations()) > 0:
@@ -97,11 +100,5 @@ func undetermined(v, reference *document.View) *Doubt {
 // maybeOurs says whether an error that came up online, where sites seldom have any, may come of what this user agent
 // lacks: something that is no function, or syntax that it does not know.
 func maybeOurs(e document.ScriptError) bool {
-	switch e.Name {
-	case "TypeError":
-		return !strings.Contains(e.Text, "Failed to fetch")
-	case "SyntaxError", "InternalError":
-		return true
-	}
-	return false
+	return e.Name == "TypeError" || e.Name == "SyntaxError" || e.Name == "InternalError"
 }

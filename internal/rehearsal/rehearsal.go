@@ -83,6 +83,8 @@ type Result struct {
 	Pages  []*PageResult
 	Notes  []account.Note
 	Stored []account.Stored
+	// NotSent are requests that a live host was not asked, since they might change something there.
+	NotSent []string
 	// Personal says by address what made the host's answers ones for a single person.
 	Personal map[string]string
 	// Gaps lists what the worker used and this user agent lacks: what depends on it was not tried.
@@ -144,7 +146,7 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	}
 	out.Worker = workerState(b, r.Visit)
 	out.Caches = b.Caches()
-	out.Cookies = b.Cookies
+	out.Cookies, out.NotSent = b.Cookies, slices.Clone(b.NotSent())
 	out.Notes, out.Stored, out.Gaps, out.Personal, out.UnreadRegistrations, out.Rivals = b.Notes(), b.Stored(),
 		slices.Clone(b.Gaps()), b.Personal(), b.UnreadRegistrations(), b.Rivals()
 	if len(r.Probes)+len(r.Series) > 0 && len(r.Visit) > 0 {
@@ -228,6 +230,11 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 					done++
 					for _, branch := range j.branches {
 						wave += len(branch.Exhausted()) - len(b.Exhausted())
+						for _, n := range branch.NotSent() {
+							if !slices.Contains(out.NotSent, n) {
+								out.NotSent = append(out.NotSent, n)
+							}
+						}
 						for _, g := range branch.Gaps() {
 							if !slices.Contains(found, g) {
 								found = append(found, g)

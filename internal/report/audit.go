@@ -173,6 +173,14 @@ func notSimulated(b *strings.Builder, gaps []string, width int) {
 	}
 }
 
+// notSent lists what a live site was not sent.
+func notSent(b *strings.Builder, list []string, width int) {
+	if len(list) > 0 {
+		fmt.Fprintf(b, "\n  %s\n", each(faint, wrap("Not sent to the live site: "+safe(strings.Join(list[:min(5, len(list))], ", "))+
+			".", width-2, 2)))
+	}
+}
+
 // doubts tells why outcomes are not known, each reason once.
 func doubts(b *strings.Builder, pages []*audit.PageReport, width int) {
 	var order []string
@@ -239,6 +247,7 @@ func Rehearsal(r *audit.Report, width int) string {
 	b.WriteByte('\n')
 	tally(&b, r.Pages)
 	doubts(&b, r.Pages, width)
+	notSent(&b, r.NotSent, width)
 	if r.Rehearsal != nil {
 		notSimulated(&b, r.Rehearsal.Gaps, width)
 	}
@@ -315,6 +324,7 @@ func Audit(r *audit.Report, width int) string {
 	if len(r.Pages) > 0 {
 		fmt.Fprintf(&b, "\n%s\n", bold.Render(strings.ToUpper(count(len(r.Pages), "page", "pages"))))
 		tally(&b, r.Pages)
+		notSent(&b, r.NotSent, width)
 	}
 	if s := r.Since; s != nil {
 		fmt.Fprintf(&b, "\n%s\n  %s, %s, %d still there\n", bold.Render("SINCE "+safe(s.Earlier)),

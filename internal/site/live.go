@@ -32,6 +32,7 @@ type Live struct {
 	mu        sync.Mutex
 	given     map[string]*liveAnswer
 	kept      int64
+	sent      int
 }
 
 // liveAnswer is an answer that is there or on its way.
@@ -72,10 +73,19 @@ func (l *Live) SignedOut() Host {
 // Origin is the origin that is asked.
 func (l *Live) Origin() string { return l.origin }
 
-// Answer asks the host. Methods other than GET and HEAD are not sent: they are answered with status 405 here.
+// ErrNotSent says of a request to a live host that it was not sent, since it might change something there.
+var ErrNotSent = errors.New("live hosts are sent nothing but GET and HEAD")
+
+// ErrTooMany says that a live host was asked as often in this run as it may be.
+var ErrTooMany = fmt.Errorf("the host was asked %d times, which is as often as it may be in one run", mostLiveRequests)
+
+// mostLiveRequests bounds how often a live host is asked in one run, so that no script asks it without end.
+const mostLiveRequests = 5000
+
+// Answer asks the host. Methods other than GET and HEAD are not sent: the error is ErrNotSent.
 func (l *Live) Answer(ctx context.Context, r *Request) (*Response, error) {
 	if r.Method != "GET" && r.Method != "HEAD" {
-		return plain(405), nil
+		return nil, ErrNotSent
 	}
 	key := r.Method + " " + r.URL.Href(true)
 	for _, name := range chooses {
@@ -83,7 +93,12 @@ func (l *Live) Answer(ctx context.Context, r *Request) (*Response, error) {
 	}
 	l.mu.Lock()
 	a := l.given[key]
+	if a == nil && l.sent >= mostLiveRequests {
+		l.mu.Unlock()
+		return nil, ErrTooMany
+	}
 	if a == nil {
+		l.sent++
 		a = &liveAnswer{done: make(chan struct{})}
 		l.given[key] = a
 		l.mu.Unlock()

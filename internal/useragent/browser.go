@@ -192,6 +192,9 @@ func (b *Browser) Deploy(hosts ...site.Host) {
 	b.net.Hosts = all
 }
 
+// NotSent lists requests that a live host was not asked, since they might change something there.
+func (b *Browser) NotSent() []string { return b.net.NotSent }
+
 // SpentUp says whether scripts were stopped so often that trying more of the same shows nothing new.
 func (b *Browser) SpentUp() bool { return b.bounds.SpentUp() }
 

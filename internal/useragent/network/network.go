@@ -3,8 +3,10 @@ package network
 
 import (
 	"context"
+	"errors"
 	"hash/fnv"
 	"net/http"
+	"slices"
 	"time"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
@@ -27,6 +29,8 @@ type Network struct {
 	Refuses func(url string) bool
 	// Seen is told of each request that leaves and of what came back; the response is nil for a failure.
 	Seen func(*site.Request, *site.Response)
+	// NotSent are requests that a host was not asked, since they might change something there: method and address.
+	NotSent []string
 }
 
 // unknown answers for origins of which nothing is known but that pages ask them: reachable, content unknown.
@@ -74,12 +78,20 @@ func (n *Network) Send(r *site.Request, done func(*site.Response)) {
 	}
 	resp, err := n.host(r.URL).Answer(n.Context, r)
 	if err != nil {
+		n.held(r, err)
 		n.note(r, nil)
 		n.Clock.After(n.Condition.Latency, func() { done(nil) })
 		return
 	}
 	n.note(r, resp)
 	n.Clock.After(n.takes(r, resp), func() { done(resp) })
+}
+
+// held notes a request that was not sent.
+func (n *Network) held(r *site.Request, err error) {
+	if what := r.Method + " " + r.URL.Href(true); errors.Is(err, site.ErrNotSent) && !slices.Contains(n.NotSent, what) {
+		n.NotSent = append(n.NotSent, what)
+	}
 }
 
 func (n *Network) ask(r *site.Request) {
@@ -111,6 +123,7 @@ func (n *Network) SendNow(r *site.Request) *site.Response {
 	}
 	resp, err := n.host(r.URL).Answer(n.Context, r)
 	if err != nil {
+		n.held(r, err)
 		resp = nil
 	}
 	n.note(r, resp)

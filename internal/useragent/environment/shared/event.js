@@ -1,9 +1,9 @@
 import { ScriptArray, TypeError, apply, defineProperty, freeze } from './primordials.js';
+import { commands } from './dispatch.js';
 import { inherits, must, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
-import { commands } from './dispatch.js';
 import { own } from './settings.js';
-import { describe, nameOf, stackOf } from './errors.js';
+import { describe, nameOf, nameOfScripts, stackOf } from './errors.js';
 import { now, timeOrigin } from './time.js';
 
 // DOM, 2: events.
@@ -431,11 +431,11 @@ export const placeOf = (error) => {
 };
 export function report(error) {
   const event = trusted(new ErrorEvent('error', { error, message: `Uncaught ${describe(error)}`, ...placeOf(error), cancelable: true }));
-  host('log', 'error', describe(error), stackOf(error), nameOf(error));
+  host('log', 'error', describe(error), stackOf(error), nameOfScripts(error));
   return fire(global, event);
 }
 // A promise that nobody handled.
 commands.rejected = (promise, reason) => {
   const event = trusted(new PromiseRejectionEvent('unhandledrejection', { promise, reason, cancelable: true }));
-  if (fire(global, event)) host('log', 'error', `${describe(reason)} (in a promise that nobody handles)`, stackOf(reason), nameOf(reason));
+  if (fire(global, event)) host('log', 'error', `${describe(reason)} (in a promise that nobody handles)`, stackOf(reason), nameOfScripts(reason));
 };

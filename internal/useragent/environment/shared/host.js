@@ -41,9 +41,13 @@ commands.settle = (id, failure, json) => {
   }
 };
 
+// Errors that the browser made, such as that of a fetch that failed: no script is wrong, and nothing is lacking.
+export const ofBrowser = new WeakSet();
 export const nativeErrors = { __proto__: null, TypeError, RangeError, SyntaxError, Error };
 export function hostError(text) {
   const [, name, message] = /^(?:Error: )?([A-Za-z]+Error): ([^]*)$/.exec(text) || [null, 'Error', text];
   const Native = nativeErrors[name];
-  return Native ? new Native(message) : new DOMException(message, name);
+  const error = Native ? new Native(message) : new DOMException(message, name);
+  ofBrowser.add(error);
+  return error;
 }
