@@ -65,3 +65,55 @@ func TestHostile(t *testing.T) {
 		})
 	}
 }
+
+// Whatever the scripts of a page do, it comes to an end, and what is not known is not said to be.
+func TestHostilePages(t *testing.T) {
+	const keeping = "addEventListener('install', (e) => e.waitUntil(caches.open('a').then((c) => c.addAll(['/', '/app.js', '/more.html']))));" +
+		"addEventListener('fetch', (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))));"
+	for name, c := range map[string]struct {
+		code  string
+		known bool
+	}{
+		"a loop":                      {`for (;;);`, false},
+		"a loop of promises":          {`(async () => { for (;;) await 0; })();`, false},
+		"timers that double":          {`const f = () => { setTimeout(f, 0); setTimeout(f, 0); }; f();`, false},
+		"an interval":                 {`setInterval(() => { document.title += 'x'; }, 1);`, true},
+		"frames without end":          {`const f = () => { document.title += '.'; requestAnimationFrame(f); }; f();`, true},
+		"a flood of nodes":            {`for (;;) document.body.append(document.createElement('p'));`, false},
+		"a flood of text":             {`let s = 'x'; for (;;) { s += s; document.body.textContent = s; }`, false},
+		"a deep tree":                 {`let e = document.body; for (let i = 0; i < 20000; i++) e = e.appendChild(document.createElement('div')); e.textContent = 'deep';`, false},
+		"deep markup":                 {`document.body.innerHTML = '<div>'.repeat(20000);`, false},
+		"a storm of events":           {`addEventListener('x', () => { dispatchEvent(new Event('x')); }); dispatchEvent(new Event('x'));`, false},
+		"observers that observe":      {`new MutationObserver(() => { document.body.append('x'); }).observe(document.body, { childList: true }); document.body.append('x');`, false},
+		"writes without end":          {`const f = () => { document.write('<p>x</p>'); setTimeout(f, 0); }; setTimeout(f, 0);`, false},
+		"a script that writes itself": {`document.write('<script src=/app.js></' + 'script>');`, false},
+		"reloads":                     {`location.reload();`, true},
+		"reloads later":               {`setTimeout(() => location.reload(), 10);`, true},
+		"back and forth":              {`location.href = location.pathname === '/' ? '/more.html' : '/';`, true},
+		"history without end":         {`for (let i = 0; i < 1e5; i++) history.pushState(i, '', '?' + i);`, false},
+		"workers":                     {`const u = URL.createObjectURL(new Blob(["const f = () => { new Worker(URL.createObjectURL(new Blob(['setInterval(() => {}, 1)']))); }; for (let i = 0; i < 50; i++) f();"])); for (let i = 0; i < 50; i++) new Worker(u);`, false},
+		"frames":                      {`for (let i = 0; i < 200; i++) document.body.append(Object.assign(document.createElement('iframe'), { src: '/more.html?' + i }));`, false},
+		"registrations without end":   {`const again = () => navigator.serviceWorker.register('/w.js?' + Math.random()).then(again, again); again();`, false},
+		"custom elements":             {`customElements.define('x-y', class extends HTMLElement { connectedCallback() { this.append(document.createElement('x-y')); } }); document.body.append(document.createElement('x-y'));`, false},
+		"prototypes":                  {`for (const C of [Array, Map, Set, Promise, String, RegExp, Function, Object, Node, Element, Document, EventTarget]) for (const k of Object.getOwnPropertyNames(C.prototype)) if (k !== 'constructor') try { C.prototype[k] = () => { throw new Error('no ' + k); }; } catch {} JSON.parse = JSON.stringify = () => { throw 1; };`, true},
+		"members on every object":     {`Object.prototype.toJSON = () => 1; Object.prototype.then = undefined; Object.prototype.$f = Object.prototype.get = Object.prototype.value = 7; Array.prototype.toJSON = () => 2;`, true},
+		"storage":                     {`try { for (let i = 0; ; i++) localStorage[i] = 'x'.repeat(1e5); } catch {}`, true},
+		"memory":                      {`const a = []; for (;;) a.push(new Uint8Array(1e7));`, false},
+		"a pattern without end":       {`/(a+)+$/.test('a'.repeat(40) + 'b');`, false},
+		"selectors":                   {`for (let i = 0; i < 300; i++) document.body.append(document.createElement('p')); document.querySelectorAll(':is('.repeat(200) + 'p' + ')'.repeat(200)); document.querySelectorAll('p ~ p ~ p ~ p');`, true},
+		"requests":                    {`for (let i = 0; i < 500; i++) fetch('/more.html?' + i);`, true},
+		"messages":                    {`onmessage = () => postMessage(1, '*'); postMessage(1, '*');`, false},
+	} {
+		t.Run(name, func(t *testing.T) {
+			host := siteWith(t, "", "index.html", "<!doctype html><title>Pier</title><p>Sailings</p><script>navigator.serviceWorker.register('/w.js')</script><script src=/app.js></script>",
+				"more.html", "<!doctype html><title>More</title><p>More</p><script src=/app.js></script>", "app.js", c.code, "w.js", keeping)
+			r := &Rehearsal{Steps: 2_000_000, Hosts: []site.Host{host}, Visit: []string{home}, Pages: []string{home},
+				Conditions: []condition.Condition{condition.Offline}}
+			got, err := r.Run(context.Background())
+			require.NoError(t, err)
+			o := got.Pages[0].Under["offline"]
+			assert.Equal(t, c.known, o.Doubt == nil, "%+v %v", o.Doubt, got.Notes)
+			assert.LessOrEqual(t, len(got.Notes), 500)
+		})
+	}
+}

@@ -20,6 +20,9 @@ type Clock struct {
 	Now     time.Duration   // since Epoch
 	seq     int
 	tasks   taskHeap
+	// others counts the waiting tasks that are no rounds of something that repeats, lastOther is when one last ran.
+	others    int
+	lastOther time.Duration
 	// Spent is the work done since the clock was made, by the measure of limits; limit bounds that of one run.
 	Spent int64
 	Limit func() int64
@@ -38,6 +41,7 @@ type Task struct {
 	seq   int
 	run   func()
 	index int
+	round bool // of something that repeats
 }
 
 type taskHeap []*Task
@@ -65,8 +69,17 @@ func (h *taskHeap) Pop() any {
 
 // After runs f once d has passed; tasks for one instant run in the order they were asked for.
 func (c *Clock) After(d time.Duration, f func()) *Task {
+	c.others++
+	return c.after(d, f, false)
+}
+
+// AfterAgain is After for a round of something that repeats, such as an interval or a chain of timers: that alone does
+// not keep anybody waiting.
+func (c *Clock) AfterAgain(d time.Duration, f func()) *Task { return c.after(d, f, true) }
+
+func (c *Clock) after(d time.Duration, f func(), round bool) *Task {
 	c.seq++
-	t := &Task{at: c.Now + max(d, 0), seq: c.seq, run: f}
+	t := &Task{at: c.Now + max(d, 0), seq: c.seq, run: f, round: round}
 	heap.Push(&c.tasks, t)
 	return t
 }
@@ -81,6 +94,9 @@ func (c *Clock) Waiting() int { return len(c.tasks) }
 func (c *Clock) Cancel(t *Task) {
 	if t != nil && t.index >= 0 {
 		heap.Remove(&c.tasks, t.index)
+		if !t.round {
+			c.others--
+		}
 	}
 }
 
@@ -109,6 +125,10 @@ func (c *Clock) Run(done func() bool, deadline time.Duration) bool {
 		t := heap.Pop(&c.tasks).(*Task)
 		c.Now = max(c.Now, t.at)
 		c.Spent += TaskSteps
+		if !t.round {
+			c.others--
+			c.lastOther = c.Now
+		}
 		t.run()
 	}
 }
@@ -120,8 +140,31 @@ func (c *Clock) Pass(d time.Duration) {
 	c.Now = max(c.Now, end)
 }
 
-// Settle runs until no task is due within quiet, but for at most limit.
+// Rounds is how long things that repeat go on by themselves before they count as all that there is.
+const Rounds = time.Second
+
+// Settle runs until no task is due within quiet but rounds of what repeats, and those have gone on for a while; for at
+// most limit.
 func (c *Clock) Settle(quiet, limit time.Duration) {
-	end := c.Now + limit
-	c.Run(func() bool { return len(c.tasks) == 0 || c.tasks[0].at > c.Now+quiet }, end)
+	start, end := c.Now, c.Now+limit
+	c.Run(func() bool {
+		return len(c.tasks) == 0 || c.tasks[0].at > c.Now+quiet ||
+			c.Now-max(c.lastOther, start) >= Rounds && !c.awaits(c.Now+quiet)
+	}, end)
+}
+
+// manyTasks is how many tasks are looked through for one that counts.
+const manyTasks = 256
+
+// awaits says whether a task is due by a time that is no round.
+func (c *Clock) awaits(by time.Duration) bool {
+	if c.others == 0 || len(c.tasks) > manyTasks {
+		return c.others > 0
+	}
+	for _, t := range c.tasks {
+		if !t.round && t.at <= by {
+			return true
+		}
+	}
+	return false
 }

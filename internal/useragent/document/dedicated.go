@@ -17,6 +17,12 @@ import (
 // is local, its text is given.
 func (p *Page) StartWorker(id int, url, kind, name, text string, local bool) {
 	c, w := p.c, p.c.in
+	top := c.top()
+	if top.realms >= mostWorkers {
+		w.Workers.Account.Gap("more than 20 workers of one page")
+		return
+	}
+	top.realms++
 	inner := w.newWindow(url)
 	inner.Worker, inner.holds, inner.parent, inner.dedicated = true, c, c.top(), id
 	inner.view, inner.document, inner.settings = c.top().view, &page.Document{Base: url}, c.settings
@@ -71,6 +77,12 @@ func (p *Page) StartWorker(id int, url, kind, name, text string, local bool) {
 		run(text)
 	})
 }
+
+// mostWorkers bounds how many dedicated workers one page may start, mostFrames how many of its frames run scripts.
+const (
+	mostWorkers = 20
+	mostFrames  = 30
+)
 
 // failedToStart tells who started a worker that its script can't be had.
 func (c *window) failedToStart() {

@@ -360,7 +360,12 @@ func (w *Windows) loadFrame(c *window, l *Load, depth int) {
 				inner.Controller = g.Active
 			}
 			inner.view, inner.seen, inner.parent, inner.response = c.view, c.seen, c.top(), resp
-			if w.StartRealm != nil && !inner.settings.scriptless && hasScripts(text) && depth < maxFrameDepth {
+			if w.StartRealm != nil && !inner.settings.scriptless && hasScripts(text) {
+				if depth >= maxFrameDepth || c.top().realms >= mostFrames {
+					w.Workers.Account.Gap("more than 30 frames with scripts in one page")
+					return
+				}
+				c.top().realms++
 				later = true
 				inner.seen, inner.holds, inner.whenLoaded = map[string]*Load{}, c, shown
 				w.Workers.AddClient(inner.Client)

@@ -1,6 +1,8 @@
 package document
 
 import (
+	"strings"
+
 	"tachyform/internal/csp"
 	"tachyform/internal/page"
 	"tachyform/internal/request"
@@ -23,6 +25,8 @@ type window struct {
 	// workers are the dedicated workers that this window, or worker, has started; dedicated is the number of one.
 	workers   []*window
 	dedicated int
+	// realms counts the workers and frames with realms of their own that a page has had.
+	realms int
 	// started says that a worker's script has run, early are messages that came before.
 	started bool
 	early   []serviceworker.Message
@@ -108,6 +112,9 @@ func (c *window) holder() *window {
 func (c *window) origin() string {
 	if c.Opaque {
 		return "null"
+	}
+	if inner, local := strings.CutPrefix(c.URL, "blob:"); local {
+		return weburl.OriginOf(inner)
 	}
 	return weburl.OriginOf(c.URL)
 }

@@ -16,7 +16,11 @@ var timerOperations = operations{
 	}),
 	"timer": touching(func(r *Realm, args arguments) (any, error) {
 		id := args.number(0)
-		r.timers[id] = r.p.clock().After(args.milliseconds(1), func() {
+		after := r.p.clock().After
+		if args.flag(2) {
+			after = r.p.clock().AfterAgain
+		}
+		r.timers[id] = after(args.milliseconds(1), func() {
 			delete(r.timers, id)
 			if !r.current() {
 				return

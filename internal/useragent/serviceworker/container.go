@@ -89,7 +89,7 @@ func (s *Container) Branch(next *Container) {
 	next.nextID, next.nextWorker, next.ClassicOnly = s.nextID, s.nextWorker, s.ClassicOnly
 	for _, g := range s.registrations {
 		c := *g
-		c.container, c.Messages = next, g.Messages.branch()
+		c.container, c.Messages, c.checkLater = next, g.Messages.branch(), nil
 		for _, slot := range []**Worker{&c.Installing, &c.Waiting, &c.Active} {
 			if *slot != nil {
 				w := **slot

@@ -12,16 +12,18 @@ function startTimer(callback, delay, args, repeat) {
   // Timers that timers set wait for four milliseconds at least (HTML, 8.6).
   const ms = Math.max(Number(delay) || 0, repeat || nesting >= 5 ? 4 : 0);
   timers.set(id, { callback, args, repeat, ms, nesting: nesting + 1 });
-  host('timer', id, ms);
+  host('timer', id, ms, repeat || nesting >= CHAIN);
   return id;
 }
+// So many timers that set each other are something that repeats.
+const CHAIN = 6;
 function clearTimer(id) {
   if (timers.delete(Number(id))) host('clearTimer', Number(id));
 }
 commands.timer = (id) => {
   const timer = timers.get(id);
   if (!timer) return;
-  if (timer.repeat) host('timer', id, timer.ms);
+  if (timer.repeat) host('timer', id, timer.ms, true);
   else timers.delete(id);
   nesting = timer.nesting;
   try {
