@@ -16,7 +16,6 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/rehearsal"
-	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/survey"
 	"tachyform/internal/useragent"
@@ -168,7 +167,7 @@ func (a *auditor) collect() error {
 				continue
 			}
 			a.pages = append(a.pages, a.origin+p)
-			a.documents[a.origin+p] = a.withScriptChanges(a.graph.Pages[p])
+			a.documents[a.origin+p] = a.graph.Pages[p]
 		}
 	} else {
 		a.pages = rehearsal.PagesOf(a.ctx, a.Host, entry, a.Project.Audit.Crawl.AtMost, a.Project.Audit.Crawl.Depth)
@@ -180,26 +179,6 @@ func (a *auditor) collect() error {
 		}
 	}
 	return a.ctx.Err()
-}
-
-// withScriptChanges is a page with what its own scripts and the files that they lie in add to it.
-func (a *auditor) withScriptChanges(d *page.Document) *page.Document {
-	var made []page.Tag
-	var changed []page.Changed
-	add := func(s *page.Script) {
-		if s != nil {
-			made, changed = append(made, s.Made...), append(changed, s.Changed...)
-		}
-	}
-	for _, s := range d.Scripts {
-		add(s.Script)
-	}
-	for _, r := range d.References {
-		if path, own := a.graph.Local(r.URL); own && r.Destination == request.Script && !r.Preload {
-			add(a.graph.Scripts[path])
-		}
-	}
-	return d.With(made, changed)
 }
 
 func (a *auditor) absolute(path string) string {
@@ -407,6 +386,8 @@ func (a *auditor) rehearse(start string) error {
 	for _, p := range a.ran.Pages {
 		if p.Found {
 			a.pages = append(a.pages, p.URL)
+		} else if a.documents[p.URL] != nil && p.Document != nil && p.Scripted {
+			a.documents[p.URL] = p.Document
 		}
 		out := &PageReport{URL: a.local(p.URL), Title: p.Title, Under: map[string]*PageResult{}}
 		for name, o := range p.Under {

@@ -188,12 +188,14 @@ func (a *auditor) registering() map[string]bool {
 			}
 		}
 	}
-	if a.graph == nil {
-		// Of a live site only the visited pages' scripts were loaded.
-		for _, v := range a.ran.Visits {
-			if v.Registers {
-				out[v.URL] = true
-			}
+	for _, p := range a.ran.Pages {
+		if p.Registers {
+			out[p.URL] = true
+		}
+	}
+	for _, v := range a.ran.Visits {
+		if v.Registers {
+			out[v.URL] = true
 		}
 	}
 	return out

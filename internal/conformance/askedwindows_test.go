@@ -33,7 +33,7 @@ var askedFiles = map[string]string{
 	"/data.json": `{"tides": [1, 2]}`, "/data.txt": "high water", "/data.xml": `<?xml version="1.0"?><tides/>`,
 	"/page.html": "<!doctype html><title>Tides</title>", "/extra.js": "window.extra = 'came';",
 	"/extra.css": ".linked { color: rgb(5, 5, 5) }", "/module.js": "export const value = 7; export default 'd';",
-	"/worker.js": "importScripts('/extra.js'.replace('extra', 'imported')); postMessage(imported);",
+	"/worker.js":   "importScripts('/extra.js'.replace('extra', 'imported')); postMessage(imported);",
 	"/imported.js": "var imported = 'imported';", "/deep/er/data.txt": "deep",
 }
 

@@ -48,6 +48,8 @@ type Reference struct {
 	// Line and Column are where the reference stands in From, from 1; 0 when unknown.
 	Line, Column int
 
+	// Ahead marks what a link asks for before something else does.
+	Ahead bool
 	// Preload marks a module that is fetched ahead and not run.
 	Preload bool
 	// Runs marks what a script asks for once it runs, beside what it needs before: dynamic imports, fetches, workers.

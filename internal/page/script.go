@@ -25,15 +25,6 @@ type Script struct {
 	Valid bool
 	// Unresolved are module names that stand for nothing; a module with one of them does not run.
 	Unresolved []string
-	// Made are elements that it adds to its page, Changed what it changes of those that are there.
-	Made    []Tag
-	Changed []Changed
-	// Tells are the messages, as JSON, that it sends to workers other than the page's own: to a new one, as soon as that
-	// waits.
-	Tells []string
-	// Reloads tells that it loads the page anew when another worker takes it over; GuardedReload that it does so only on
-	// a page that had a worker before.
-	Reloads, GuardedReload bool
 	// Draws tells that it may put something on the page.
 	Draws bool
 	// relative tells that something in it resolves against the page.
@@ -53,7 +44,6 @@ func (s *Script) At(base string, imports *ImportMap) *Script {
 		return s
 	}
 	out := &Script{Valid: s.Valid, Draws: s.Draws, UnreadRegistrations: s.UnreadRegistrations, Unread: s.Unread,
-		Made: s.Made, Changed: s.Changed, Tells: s.Tells, Reloads: s.Reloads, GuardedReload: s.GuardedReload,
 		References: make([]Reference, 0, len(s.References))}
 	for _, r := range s.References {
 		if r.raw != "" {
@@ -113,21 +103,18 @@ func parseScript(from, base string, text []byte, foreign bool) *Script {
 		}
 		s.Valid = true
 	}
-	r := &scriptReader{out: s, kinds: kinds, controls: bytes.Contains(text, []byte(".controller")), foreign: foreign,
+	r := &scriptReader{out: s, kinds: kinds, foreign: foreign,
 		from: from, base: base, text: text, pos: textpos.New(text), constants: map[*js.Var]string{},
-		containers: map[*js.Var]bool{},
-		made:       map[string]*Made{}, lookedUp: map[string]Changed{}, had: map[string]bool{}}
+		containers: map[*js.Var]bool{}}
 	if len(src) > 0 {
 		r.first = uintptr(unsafe.Pointer(unsafe.SliceData(src)))
 	}
 	js.Walk(bindings{r}, ast)
 	js.Walk(reassigned{r}, ast)
 	js.Walk(r, ast)
-	r.finish()
 	if len(s.Registrations) == 0 && len(s.UnreadRegistrations) == 0 {
 		s.mayRegister(from, text)
 	}
-	s.GuardedReload = s.Reloads && r.guarded
 	return s
 }
 
@@ -141,16 +128,10 @@ type scriptReader struct {
 	first      uintptr
 	constants  map[*js.Var]string // variables that hold literal text
 	containers map[*js.Var]bool   // variables that hold navigator.serviceWorker
-	made       map[string]*Made   // elements by the variable that holds them
-	all        []*Made
-	lookedUp   map[string]Changed // elements of the page by the variable that holds them
 	waiting    int                // how many listeners the walk is inside of, for events that may never come
 	inside     []inside
-	change     int             // how many reactions to controllerchange the walk is inside of
-	guarded    bool            // one of them looks whether there was a worker before
-	controls   bool            // the text speaks of a controller
-	had        map[string]bool // variables that hold navigator.serviceWorker.controller, or whether there is one
-	ready      int             // how many reactions to navigator.serviceWorker.ready the walk is inside of
+	change     int // how many reactions to controllerchange the walk is inside of
+	ready      int // how many reactions to navigator.serviceWorker.ready the walk is inside of
 }
 
 // awaitsReady says whether an expression is a reaction to navigator.serviceWorker.ready: a then() somewhere on it.
@@ -183,9 +164,6 @@ func (b bindings) Enter(n js.INode) js.IVisitor {
 	for _, item := range decl.List {
 		switch name := item.Binding.(type) {
 		case *js.Var:
-			if b.r.controls && item.Default != nil && strings.Contains(item.Default.String(), ".controller") {
-				b.r.had[string(name.Name())] = true
-			}
 			if text, ok := b.r.literal(item.Default); ok {
 				b.r.constants[variable(name)] = text
 			} else if b.r.isContainer(item.Default) {
@@ -411,7 +389,6 @@ var moduleImport = Reference{Destination: request.Script, Mode: request.CORS, Cr
 func (r *scriptReader) Enter(n js.INode) js.IVisitor {
 	switch x := n.(type) {
 	case *js.IfStmt:
-		r.guarded = r.guarded || r.change > 0 && r.asksForController(x.Cond)
 		switch r.truth(x.Cond) {
 		case always:
 			js.Walk(r, x.Cond)
@@ -434,7 +411,6 @@ func (r *scriptReader) Enter(n js.INode) js.IVisitor {
 			return nil
 		}
 	case *js.BinaryExpr:
-		r.guarded = r.guarded || r.change > 0 && x.Op == js.AndToken && r.asksForController(x.X)
 		t := r.truth(x.X)
 		if x.Op == js.AndToken && t == never || x.Op == js.OrToken && t == always {
 			js.Walk(r, x.X)
@@ -499,14 +475,6 @@ func (r *scriptReader) look(n js.INode) {
 		r.call(x)
 	case *js.NewExpr:
 		r.construct(x)
-	case *js.VarDecl:
-		if r.waiting == 0 {
-			r.declares(x)
-		}
-	case *js.BinaryExpr:
-		if x.Op == js.EqToken && r.waiting == 0 {
-			r.assigns(x)
-		}
 	}
 }
 
@@ -534,9 +502,6 @@ func (r *scriptReader) addModule(specifier string, at []byte, kind Reference) {
 }
 
 func (r *scriptReader) call(x *js.CallExpr) {
-	if d, ok := x.X.(*js.DotExpr); ok && r.change > 0 && dotName(d) == "reload" && isLocation(d.X) {
-		r.out.Reloads = true
-	}
 	if len(x.Args.List) == 0 {
 		return
 	}
@@ -572,10 +537,6 @@ func (r *scriptReader) call(x *js.CallExpr) {
 			at = y.Data
 		case *js.LiteralExpr:
 			at = y.Data
-		}
-		if r.waiting == 0 {
-			r.places(x, callee)
-			r.tells(x, callee)
 		}
 		switch {
 		case name == "fetch" && isGlobal(callee.X):

@@ -371,7 +371,7 @@ func (w *walker) linkElement(t Tag) {
 			if !w.screen.matches(t.Attr["media"]) {
 				return
 			}
-			w.add(t, href, cors(t, Reference{Destination: request.Destination(as)}))
+			w.add(t, href, cors(t, Reference{Destination: request.Destination(as), Ahead: true}))
 		}
 	case t.Rel("prefetch"):
 		w.add(t, href, Reference{Destination: request.Data, Hint: true})
@@ -405,9 +405,6 @@ func (w *walker) rawText(t Tag, text string, start int) {
 			s := ParseScript(w.doc.URL, w.doc.Base, []byte(text)).At(w.doc.Base, w.doc.Imports)
 			inline := &InlineScript{Script: s, Module: kind == "module", Text: text, Nonce: t.Attr["nonce"]}
 			w.doc.Scripts = append(w.doc.Scripts, inline)
-			for i := range s.Made {
-				s.Made[i].Line, s.Made[i].Column = line, column
-			}
 			for i := range s.References {
 				r := &s.References[i]
 				r.Line, r.Column = shift(r.Line, r.Column, line, column)

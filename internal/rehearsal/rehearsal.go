@@ -69,6 +69,10 @@ type PageResult struct {
 	Title  string // online, without a worker
 	Status int    // online, without a worker
 	Under  map[string]*PageOutcome
+	// Document is the page online, as its scripts left it, Scripted whether they changed it; Registers says that it called
+	// navigator.serviceWorker.register.
+	Document            *page.Document
+	Scripted, Registers bool
 
 	links []string // that it draws online
 	opens bool     // online, as a document
@@ -332,6 +336,7 @@ func (r *Rehearsal) settleDrawn(b *useragent.Browser, out *Result) {
 func (r *Rehearsal) page(ctx context.Context, url string, branches []*useragent.Browser) *PageResult {
 	reference := r.reference(ctx, url, branches[0])
 	result := &PageResult{URL: url, Title: reference.Title, Status: reference.Status, Under: map[string]*PageOutcome{},
+		Document: reference.Document, Scripted: reference.Scripted, Registers: reference.Registers,
 		links: reference.DrawnLinks(), opens: reference.Document != nil && reference.Status < 400}
 	for i, c := range r.Conditions {
 		tab := branches[i].Open(url, nil)

@@ -51,8 +51,8 @@ func (i *Installer) Close() { i.b.Close() }
 // Page is the page that it looks at.
 func (i *Installer) Page() *document.View { return i.tab.View }
 
-// Document is the page as its scripts have changed it, as far as their texts tell; nil when it is none.
-func (i *Installer) Document() *page.Document { return i.tab.Drawn() }
+// Document is the page as its scripts have left it; nil when it is none.
+func (i *Installer) Document() *page.Document { return i.tab.Document }
 
 // Manifest fetches a manifest (HTML, 4.6.8.9): in the mode cors, with credentials only where the link asks for them.
 func (i *Installer) Manifest(url string, credentials bool) Fetched {

@@ -29,6 +29,11 @@ type Load struct {
 	Unknown bool
 	// Done is false while no answer has come.
 	Done bool
+	// came is the answer to what was asked for ahead, with what waits for it.
+	came    *fetch.Response
+	how     fetch.Answerer
+	waiting []func()
+	taken   bool
 	// Anyway tells of a missing load that it fails online and without a worker too.
 	Anyway bool
 }
@@ -51,7 +56,7 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 	c.styles.pending++ // until all of the page's own are under way
 	for _, r := range d.References {
 		// Where scripts run, their elements are what asks for them.
-		if r.Inline == nil && (!c.runs() || r.Destination != request.Script || r.Preload || r.Hint || r.Background) {
+		if r.Inline == nil && (!c.runs() || r.Destination != request.Script || r.Preload || r.Ahead || r.Hint || r.Background) {
 			w.load(c, r, depth)
 		}
 	}
@@ -87,7 +92,7 @@ func (w *Windows) runs(c *window, s *page.Script, depth int) {
 	if c.settings.scriptless {
 		return
 	}
-	c.noteScript(s)
+	c.noteRequests(s)
 	for _, r := range s.References {
 		w.load(c, r, depth+1)
 	}
@@ -98,12 +103,7 @@ func (w *Windows) runs(c *window, s *page.Script, depth int) {
 
 // load fetches one thing that a page asks for, and then what that asks for.
 func (w *Windows) load(c *window, ref page.Reference, depth int) {
-	if ref.AfterChange {
-		ref.AfterChange = false
-		c.effects.onControllerChange = append(c.effects.onControllerChange, ref)
-		return
-	}
-	if ref.ByHand || ref.ByWorker || w.ScriptsOnly && ref.Destination != request.Script || w.Foreground && ref.Background {
+	if ref.AfterChange || ref.ByHand || ref.ByWorker || w.ScriptsOnly && ref.Destination != request.Script || w.Foreground && ref.Background {
 		return
 	}
 	if ref.AfterReady && !w.WithoutWorkers {
@@ -157,6 +157,13 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 	c.fetch(req, func(resp *fetch.Response, how fetch.Answerer) {
 		holder.pending--
 		w.processResponse(c, l, resp, how, depth)
+		if l.Ahead || l.Preload {
+			l.came, l.how = resp, how
+			for _, f := range l.waiting {
+				w.clock().After(0, f)
+			}
+			l.waiting = nil
+		}
 		c.tellLoaded(l, resp)
 		if l.Refused {
 			w.moduleCame(c, l, nil, depth)

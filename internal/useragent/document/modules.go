@@ -126,7 +126,7 @@ func (w *Windows) runModules(c *window) {
 
 // evaluated does what a module asks for when it runs.
 func (w *Windows) evaluated(c *window, s *page.Script, depth int) {
-	c.noteScript(s)
+	c.noteRequests(s)
 	for _, r := range s.References {
 		if r.Runs {
 			w.load(c, r, depth+1)

@@ -52,6 +52,8 @@ type View struct {
 	Drawn     Drawn
 	Documents int
 	Asked     []string
+	// Scripted says that scripts have changed the document.
+	Scripted bool
 	// Errors are those that no script of the page caught.
 	Errors []ScriptError
 
@@ -113,6 +115,10 @@ func (w *Windows) open(url string, tab *Tab, mode string) *Tab {
 			// Its scripts have sent the tab on.
 			shown.draw()
 			c, v = shown, shown.view
+		} else if to := c.leadsOn(); to != "" && tab.hops < 20 {
+			tab.hops++
+			defer func() { tab.hops-- }()
+			return w.open(to, tab, "")
 		}
 	} else if !v.Failed {
 		w.clock().Run(func() bool { return c.pending == 0 }, w.clock().Now+Limit)
@@ -300,7 +306,6 @@ func (w *Windows) commit(c *window, g *serviceworker.Registration, resp *fetch.R
 	c.Opaque, c.settings.scriptless = csp.Sandbox(actual.Get("content-security-policy"))
 	if g != nil && g.Active != nil && !g.Gone() && c.mode != forceReload && !c.Opaque {
 		c.Controller = g.Active
-		c.controlledAtLoad = true
 	}
 	v.FinalURL, v.Status, v.Source, v.Response = c.URL, actual.Status, resp.Source, resp
 	c.response = resp

@@ -83,13 +83,5 @@ func (t *Tab) Allows(destination request.Destination, url string) bool {
 	return t.window.settings.policy.Allows(destination, url, "")
 }
 
-// Drawn is the page as its scripts have changed it, as far as their texts tell; nil when it is none.
-func (t *Tab) Drawn() *page.Document {
-	if t.Document == nil {
-		return nil
-	}
-	return t.Document.With(t.window.effects.addedElements, t.window.effects.changedAttributes)
-}
-
 // Address is that of the page.
 func (t *Tab) Address() string { return t.window.URL }

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"mime"
+	"slices"
 	"strings"
 	"time"
 
@@ -81,6 +82,9 @@ type scripting struct {
 	// parsed says that the whole document is there, fired that DOMContentLoaded was, loaded that load was.
 	parsed, fired, loaded bool
 	imports               *page.ImportMap
+	// source is the document as it came, wrote says that scripts have written into it.
+	source *page.Document
+	wrote  bool
 	// base is what a base element says that has come, "" for none.
 	base   string
 	texts  map[string]*moduleText
@@ -112,7 +116,7 @@ type moduleText struct {
 // runDocument parses a document and runs its scripts where they stand (HTML, 13.2.7 and 8.1.4).
 func (w *Windows) runDocument(c *window, d *page.Document, mediaType string) {
 	nodes, quirks := parseAs(mediaType, d)
-	s := &scripting{page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}}
+	s := &scripting{page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}, source: d}
 	var err error
 	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.referrer}
 	if c.holds != nil {
@@ -222,7 +226,7 @@ func (c *window) prepare(n *markup.Node, nodes []*markup.Node) {
 			text.WriteString(t.Text)
 		}
 	}
-	src, external := n.Lookup("src")
+	src, external := scriptSource(n)
 	kind := scriptKind(n)
 	_, noModule := n.Lookup("nomodule")
 	if kind == "" || kind == "classic" && noModule || !external && strings.TrimSpace(text.String()) == "" {
@@ -262,11 +266,11 @@ func (c *window) prepare(n *markup.Node, nodes []*markup.Node) {
 	}
 	e.url = url
 	if e.module {
-		c.fetchModule(url, c.scriptReference(n.Get, url, true), func() {})
+		c.fetchModule(url, c.scriptReference(n.Lookup, url, true), func() {})
 		c.queueModule(e, async)
 		return
 	}
-	ref := c.scriptReference(n.Get, url, false)
+	ref := c.scriptReference(n.Lookup, url, false)
 	came := func() {}
 	switch {
 	case async:
@@ -285,6 +289,22 @@ func (c *window) prepare(n *markup.Node, nodes []*markup.Node) {
 	})
 }
 
+// scriptSource is where a script's text lies; those of SVG say it in another way.
+func scriptSource(n *markup.Node) (string, bool) {
+	if n.Namespace != "svg" {
+		return n.Lookup("src")
+	}
+	if href, ok := n.Lookup("href"); ok {
+		return href, true
+	}
+	for _, a := range n.Attr {
+		if a.Key == "href" && a.Namespace == "xlink" {
+			return a.Val, true
+		}
+	}
+	return "", false
+}
+
 // resolveScript gives the address of a script, which may be its text.
 func resolveScript(base, src string) (string, bool) {
 	if src = strings.TrimSpace(src); len(src) > 5 && strings.EqualFold(src[:5], "data:") {
@@ -294,19 +314,23 @@ func resolveScript(base, src string) (string, bool) {
 }
 
 // scriptReference is the request of a script element.
-func (c *window) scriptReference(get func(string) string, url string, module bool) page.Reference {
+func (c *window) scriptReference(lookup func(string) (string, bool), url string, module bool) page.Reference {
+	get := func(name string) string {
+		value, _ := lookup(name)
+		return value
+	}
 	r := page.Reference{URL: url, Destination: request.Script, Mode: request.NoCORS, Credentials: "include", From: c.URL,
 		Nonce: get("nonce"), Integrity: get("integrity"), Module: module, Charset: get("charset")}
 	if module && r.Integrity == "" {
 		r.Integrity = c.scripts.imports.IntegrityOf(url)
 	}
-	cross := strings.ToLower(get("crossorigin"))
+	r.NoReferrer = strings.EqualFold(strings.TrimSpace(get("referrerpolicy")), "no-referrer")
+	cross, has := lookup("crossorigin")
 	switch {
-	case module || cross == "anonymous":
-		r.Mode, r.Credentials = request.CORS, "same-origin"
-	}
-	if cross == "use-credentials" {
+	case strings.EqualFold(strings.TrimSpace(cross), "use-credentials"):
 		r.Mode, r.Credentials = request.CORS, "include"
+	case module || has:
+		r.Mode, r.Credentials = request.CORS, "same-origin"
 	}
 	return r
 }
@@ -345,6 +369,7 @@ func (c *window) unblock(e *scriptElement) {
 // write puts what a script wrote before the rest of the document (HTML, 8.4.3).
 func (c *window) write(e *scriptElement, text string) {
 	s := c.scripts
+	s.wrote = true
 	var parent *markup.Node
 	for _, n := range s.nodes[:s.at] {
 		if n.Number == e.parsed {
@@ -481,6 +506,16 @@ func (c *window) settled() {
 
 // fetchScript fetches a script for an element, through what loads everything else.
 func (c *window) fetchScript(ref page.Reference, done func(text string, ok bool)) {
+	if early := c.seen[ref.URL+" "+string(ref.Destination)]; early != nil && (early.Ahead || early.Preload) && !early.taken {
+		early.taken = true
+		take := func() { c.takeEarly(early, ref, done) }
+		if early.Done {
+			c.in.clock().After(0, take)
+		} else {
+			early.waiting = append(early.waiting, take)
+		}
+		return
+	}
 	l := &Load{Reference: ref}
 	c.view.Loads = append(c.view.Loads, l)
 	c.seen[ref.URL+" "+string(ref.Destination)] = l
@@ -503,6 +538,22 @@ func (c *window) fetchScript(ref page.Reference, done func(text string, ok bool)
 		done(text, ok)
 		c.settled()
 	})
+}
+
+// takeEarly goes on with a script that a link has asked for ahead.
+func (c *window) takeEarly(early *Load, ref page.Reference, done func(text string, ok bool)) {
+	if c.scripts.ended {
+		return
+	}
+	l := *early
+	l.Module, l.Integrity = ref.Module, ref.Integrity
+	text, ok := "", c.in.judge(c, &l, early.came, early.how) && !l.Missing && !l.Refused
+	if ok && early.came.Actual().Body != nil {
+		text, ok = c.scriptText(ref, early.came.Actual())
+	}
+	early.Refused, early.Why = l.Refused, l.Why
+	done(text, ok)
+	c.settled()
 }
 
 // scriptText decodes the text of a script, and makes modules of what is none; false where it is not what was asked for.
@@ -716,6 +767,9 @@ func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
 	if req.Referrer == "about:client" || req.Referrer == "" {
 		req.Referrer = c.URL
 	}
+	if !slices.ContainsFunc(req.Header, func(h [2]string) bool { return strings.EqualFold(h[0], "accept") }) {
+		req.Header = append([][2]string{{"accept", "*/*"}}, req.Header...)
+	}
 	if !c.settings.policy.Allows(request.Data, req.URL, "") {
 		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
 		c.in.clock().After(0, func() { done(nil) })
@@ -760,13 +814,13 @@ func (p *Page) Script(number int, element string) {
 	s := c.scripts
 	e := &scriptElement{parsed: -1, number: number, module: in.Kind == "module", text: in.Text}
 	nodes := markup.Fragment(in.Markup+"</script>", "div", "")
-	get := func(name string) string {
+	get := func(name string) (string, bool) {
 		for _, n := range nodes {
 			if n.Name == "script" {
-				return n.Get(name)
+				return n.Lookup(name)
 			}
 		}
-		return ""
+		return "", false
 	}
 	if in.Kind == "importmap" {
 		s.imports = page.ParseImportMap(c.base(), in.Text)
@@ -862,7 +916,7 @@ func (p *Page) Import(specifier, referrer string, done func(string, error)) {
 		c.in.clock().After(0, func() { done("", fmt.Errorf("TypeError: the module name %q cannot be resolved", specifier)) })
 		return
 	}
-	get := func(string) string { return "" }
+	get := func(string) (string, bool) { return "", false }
 	c.fetchModule(url, c.scriptReference(get, url, true), func() {})
 	c.whenComplete(url, func(ok bool) {
 		if !ok {
@@ -1019,15 +1073,15 @@ func (c *window) takeOver() {
 	if s == nil || s.ended || c.Closed || c.turns == s.realm.Turns() {
 		return
 	}
-	text, ok := c.command("snapshot").(string)
+	text, ok := c.command("snapshot", s.wrote).(string)
 	if !ok {
 		return
 	}
 	c.turns = s.realm.Turns()
 	c.view.FinalURL = c.URL
 	if text != "" {
-		c.document = w.Reader.Document(c.URL, "text/html;charset=utf-8", []byte(text))
-		c.view.Document, c.view.Title = c.document, c.document.Title
+		c.document = w.Reader.Document(c.URL, "text/html;charset=utf-8", []byte(text)).PlacedBy(s.source)
+		c.view.Document, c.view.Title, c.view.Scripted = c.document, c.document.Title, true
 	}
 	w.style(c)
 	w.clock().Run(func() bool { return c.pending == 0 }, w.clock().Now+rest)

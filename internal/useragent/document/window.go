@@ -6,7 +6,6 @@ import (
 	"tachyform/internal/csp"
 	"tachyform/internal/page"
 	"tachyform/internal/request"
-	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/weburl"
@@ -41,11 +40,8 @@ type window struct {
 	pending  int              // loads under way, those of its frames too
 	styles   styles
 	modules  moduleMap
-	effects  effects
 	// scripts is set for a page whose scripts run.
 	scripts *scripting
-	// controlledAtLoad says that it had a worker from the start.
-	controlledAtLoad bool
 	// mode is the cache mode of its requests: forceReload, or "".
 	mode string
 	// asked are the addresses that its own document was asked for at.
@@ -70,15 +66,6 @@ type styles struct {
 	sheets  map[string]*page.Style // that have come, by address
 	pending int
 	waiting []func() // until all of them have come
-}
-
-// effects are what the texts of a window's scripts say that they do beside their requests.
-type effects struct {
-	addedElements      []page.Tag
-	changedAttributes  []page.Changed
-	workerMessages     []string         // for a new worker that waits, as JSON
-	reloads            bool             // when another worker takes the page over
-	onControllerChange []page.Reference // asked for then
 }
 
 // newWindow makes a window that is on its way to an address.
@@ -153,28 +140,6 @@ func (c *window) ControllerChanged(by *serviceworker.Worker) {
 		return
 	}
 	c.command("controllerChange")
-	later := c.effects.onControllerChange
-	c.effects.onControllerChange = nil
-	for _, ref := range later {
-		c.in.load(c, ref, 1)
-	}
-	if c.effects.reloads && c.tab != nil && c.tab.window == c {
-		reloaded := account.Event{Worker: by.ID, Kind: account.EventPage, Page: account.PageReloaded, URL: c.URL}
-		c.in.Workers.Account.Record(reloaded)
-		c.in.startNavigation(c.URL, c.tab, "", func() {})
-	}
-}
-
-// MessagesForWaiting are the messages that the page has for a worker that waits, as JSON.
-func (c *window) MessagesForWaiting() []string { return c.effects.workerMessages }
-
-// noteScript keeps in mind what a script that the page has run will do later.
-func (c *window) noteScript(s *page.Script) {
-	c.noteRequests(s)
-	e := &c.effects
-	e.addedElements, e.changedAttributes = append(e.addedElements, s.Made...), append(e.changedAttributes, s.Changed...)
-	e.workerMessages = append(e.workerMessages, s.Tells...)
-	e.reloads = e.reloads || s.Reloads && (c.controlledAtLoad || !s.GuardedReload)
 }
 
 // PostMessage gives the page a message of a worker.

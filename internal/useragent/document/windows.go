@@ -146,9 +146,6 @@ func (w *Windows) registerFor(c *window, r page.Registration, done func(error)) 
 			refused(err, true)
 			return
 		}
-		if g := w.Workers.MatchServiceWorkerRegistration(c.URL); g != nil {
-			g.DeliverToWaiting()
-		}
 		done(nil)
 	})
 }

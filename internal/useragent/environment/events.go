@@ -43,11 +43,6 @@ func (r *Realm) Dispatch(event string, init map[string]any, done func(ok bool)) 
 	}})
 }
 
-// DispatchMessage gives the worker a message of a page, as a value of JSON.
-func (r *Realm) DispatchMessage(data any, from *serviceworker.Client) {
-	r.Dispatch("message", map[string]any{"data": data, "source": infoOf(from)}, nil)
-}
-
 // DispatchSerialized gives the worker a message that a page's script has sent.
 func (r *Realm) DispatchSerialized(m serviceworker.Message, from *serviceworker.Client) {
 	r.Dispatch("message", map[string]any{"sent": r.messageInto(m), "source": infoOf(from)}, nil)

@@ -1,7 +1,6 @@
 package serviceworker
 
 import (
-	"encoding/json"
 	"fmt"
 	"slices"
 
@@ -35,8 +34,6 @@ type Client struct {
 type Window interface {
 	// ControllerChanged tells the page that another worker controls it now (the event controllerchange).
 	ControllerChanged(w *Worker)
-	// MessagesForWaiting are the messages that the page has for a worker that waits, as JSON.
-	MessagesForWaiting() []string
 	// PostMessage gives the page a message of a worker.
 	PostMessage(from *Worker, m Message)
 	// WorkerChanged tells the page that a worker is in another state, RegistrationChanged that a registration has another worker;
@@ -159,34 +156,4 @@ func (s *Container) HandleServiceWorkerClientUnload(c *Client) {
 			g.TryActivate()
 		}
 	})
-}
-
-// DeliverToWaiting gives a waiting worker the messages that the pages in its scope have for it.
-func (g *Registration) DeliverToWaiting() {
-	s, w := g.container, g.Waiting
-	if w == nil {
-		return
-	}
-	for _, c := range s.clients {
-		if c.Closed || c.Window == nil || s.MatchServiceWorkerRegistration(c.URL) != g {
-			continue
-		}
-		for _, text := range c.Window.MessagesForWaiting() {
-			var data any
-			if json.Unmarshal([]byte(text), &data) != nil {
-				continue
-			}
-			s.clock().After(0, func() {
-				if g.Waiting != w {
-					return
-				}
-				s.Account.Record(account.Event{Worker: w.ID, Kind: account.EventMessage, Received: true, URL: c.URL, Text: text})
-				w.runServiceWorker(func(global Global, err error) {
-					if err == nil {
-						global.DispatchMessage(data, c)
-					}
-				})
-			})
-		}
-	}
 }

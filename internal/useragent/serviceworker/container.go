@@ -17,8 +17,6 @@ type Global interface {
 	// DispatchFetch gives it a fetch event. respond is called once: with a nil response where the worker leaves the
 	// request alone, or answers with a network error.
 	DispatchFetch(e FetchEvent, respond func(*fetch.Response, account.Answer))
-	// DispatchMessage gives it a message of a page, as a value of JSON.
-	DispatchMessage(data any, from *Client)
 	// DispatchSerialized gives it one that a page's script has sent.
 	DispatchSerialized(m Message, from *Client)
 	// ListensTo says whether the worker has a listener for an event.

@@ -279,7 +279,6 @@ func (g *Registration) install(w *Worker, end func(error)) {
 		g.updateRegistrationState(&g.Installing, nil)
 		w.updateWorkerState(account.Installed)
 		g.TryActivate()
-		g.DeliverToWaiting()
 	}
 	// The worker has to know its state before it hears of the installation.
 	s.clock().After(0, func() {

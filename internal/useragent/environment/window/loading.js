@@ -293,8 +293,8 @@ commands.readyState = (state) => {
 commands.fireAt = (target, type, bubbles) => {
   fire(target === 'window' ? global : current.document, trusted(type === 'pageshow' || type === 'pagehide' ? new PageTransitionEvent(type, {}) : new Event(type, { bubbles, cancelable: type === 'beforeunload' })));
 };
-commands.snapshot = () => {
-  if (changes.n === parsedChanges) return ''; // the document is as it came
+commands.snapshot = (written) => {
+  if (changes.n === parsedChanges && !written) return ''; // the document is as it came
   // What stands in a host of shadows and in none of its slots is not shown.
   const shown = (node, parent) => !parent.$root || (node.$t !== ELEMENT && !isText(node)) || late.slotFor(node) !== null;
   const rules = addedRules(current.document);
