@@ -709,8 +709,8 @@ func transform(text, url string) string {
 		}
 		start := at + next
 		at = start + len(word)
-		if start > 0 && isNamePart(text[start-1]) {
-			continue
+		if start > 0 && (isNamePart(text[start-1]) || strings.IndexByte("\"'`", text[start-1]) >= 0) {
+			continue // part of a name, or the beginning of a string
 		}
 		rest := strings.TrimLeft(text[at:], " \t\r\n")
 		end := len(text) - len(rest)

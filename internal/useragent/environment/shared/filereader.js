@@ -16,6 +16,9 @@ class FileReader extends EventTarget {
     if (this.#state === 1) throw new DOMException('the reader is busy', 'InvalidStateError');
     this.#state = 1;
     setTimeout(() => {
+      if (this.#state === 1) fire(this, new Event('loadstart'));
+    });
+    setTimeout(() => {
       if (this.#state !== 1) return;
       this.#state = 2;
       this.#result = turn(blobHandle.get(blob));

@@ -46,3 +46,4 @@ import './absent.js';
 import './domstringlist.js';
 import './sockets.js';
 import './language.js';
+import './intl.js';

@@ -5,18 +5,30 @@ import { expose, lazy } from './webidl.js';
 import { setTimeout } from './timers.js';
 import { AbortController, AbortSignal } from './abort.js';
 
+// Tasks that are due wait for one turn, in which those that matter most go first.
+const ORDER = ['user-blocking', 'user-visible', 'background'];
+const due = [];
+function later(priority, run) {
+  due.push({ rank: ORDER.indexOf(priority), run });
+  if (due.length > 1) return;
+  setTimeout(() => {
+    const list = due.splice(0).sort((a, b) => a.rank - b.rank);
+    for (const task of list) task.run();
+  });
+}
 lazy(['scheduler', 'TaskController', 'TaskSignal'], () => {
   expose('scheduler', {
-    postTask: (callback, { delay = 0, signal } = {}) => new PromiseOf((resolve, reject) => {
+    postTask: (callback, { delay = 0, signal, priority = 'user-visible' } = {}) => new PromiseOf((resolve, reject) => {
       if (signal?.aborted) return reject(signal.reason);
       signal?.addEventListener('abort', () => reject(signal.reason));
-      setTimeout(() => {
+      const run = () => {
         try {
           resolve(callback());
         } catch (error) {
           reject(error);
         }
-      }, delay);
+      };
+      setTimeout(() => later(priority, run), delay);
     }),
     yield: () => new PromiseOf((resolve) => setTimeout(resolve, 0)),
   });

@@ -1,7 +1,7 @@
 // Web IDL: how interfaces, members and constructors are laid out for scripts.
 
 import {
-  ScriptObject, TypeError, apply, defineProperty, getPrototypeOf, rejected, setPrototypeOf,
+  ScriptArray, ScriptObject, TypeError, apply, defineProperty, getPrototypeOf, rejected, setPrototypeOf,
 } from './primordials.js';
 
 export const expose = (name, value) => defineProperty(global, name, { value, writable: true, configurable: true, enumerable: false });
@@ -22,6 +22,7 @@ export function guard(proto, key, counts) {
     return defineProperty(made, 'name', { value: from.name, configurable: true });
   };
   if (key.startsWith('_')) return; // of the environment alone
+  if (d.value && ScriptArray.prototype[key] === d.value) return; // lists have it from arrays
   if (d.get || d.set) {
     const { get, set } = d;
     const promises = get && promised.has(get);

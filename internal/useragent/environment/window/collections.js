@@ -15,6 +15,7 @@ export const listOf = (collection) => {
   }
   return s.list;
 };
+export const ownerOf = (collection) => stateOf.get(collection).owner;
 const isIndex = (key) => typeof key === 'string' && /^(0|[1-9]\d*)$/.test(key) && Number(key) < 4294967295;
 // Array indices, and for HTMLCollection names, are properties of the object (Web IDL, 3.9: legacy platform objects).
 const handler = {

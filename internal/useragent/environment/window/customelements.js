@@ -9,6 +9,7 @@ import { settled } from '../shared/timers.js';
 import { nodes } from './collections.js';
 import { custom } from './document.js';
 import { Element } from './element.js';
+import { formOwner } from './forms.js';
 import { byTag, classes, constructing, isCustomName } from './htmlelements.js';
 import { queueMutationObservers, slotSignals } from './mutationobserver.js';
 import { DocumentFragment, Text, current, extendInterface, mix } from './node.js';
@@ -17,7 +18,7 @@ import {
   isText, late, makeElement, makeFragment, onAdopted, onAttribute, onChildren, onInserted, onRemoved, remove,
   replaceAll, rootOf,
 } from './nodes.js';
-import { innerMarkup, onParsed, parseFragment, serializeChildren } from './parsing.js';
+import { innerMarkup, onParsed, parseFragment, serializeChildren, shadowTools } from './parsing.js';
 import { states } from './selectors.js';
 import { documentSheets } from './styles.js';
 
@@ -273,7 +274,7 @@ export class ElementInternals {
     return internalsOf.get(this).$root ?? null;
   }
   get form() {
-    return internalsOf.get(this).closest('form');
+    return formOwner(internalsOf.get(this));
   }
   get states() {
     const e = internalsOf.get(this);
@@ -338,7 +339,7 @@ export class ShadowRoot extends DocumentFragment {
     replaceAll(parseFragment(text === null ? '' : text, this.$host), this);
   }
   setHTMLUnsafe(text) {
-    this.innerHTML = text;
+    replaceAll(parseFragment(`${text}`, this.$host, true), this);
   }
   getHTML() {
     return serializeChildren(this);
@@ -477,3 +478,4 @@ onParsed.push((e) => {
 publishLoosely(ElementInternals, ShadowRoot);
 
 late.internals = internals;
+shadowTools.attach = attachShadow;

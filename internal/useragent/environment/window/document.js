@@ -71,7 +71,8 @@ export class Document extends Node {
     return this.$quirks ? 'BackCompat' : 'CSS1Compat';
   }
   get characterSet() {
-    return this.$charset;
+    const name = this.$charset;
+    return /^(utf|iso|koi|gbk|big5|euc|ibm)/i.test(name) ? name.toUpperCase() : name;
   }
   get charset() {
     return this.$charset;

@@ -319,7 +319,7 @@ export class Element extends Node {
     return false;
   }
 }
-const emptyBox = () => assign(new ScriptObject(), { x: 0, y: 0, width: 0, height: 0, top: 0, right: 0, bottom: 0, left: 0, toJSON() { return this; } });
+const emptyBox = () => late.box(0, 0, 0, 0);
 const animation = () => {
   const a = assign(new ScriptObject(), { playState: 'finished', currentTime: 0, effect: null, onfinish: null, oncancel: null, cancel() {}, play() {}, pause() {}, finish() {}, reverse() {}, commitStyles() {}, addEventListener() {}, removeEventListener() {} });
   a.finished = resolved(a);

@@ -1,25 +1,25 @@
 // HTML, 4.10: forms: values, checkedness, options, owners, validity, submission.
 
-import { RealDate, ScriptArray, TypeError, defineProperty } from '../shared/primordials.js';
+import { RealDate, TypeError, defineProperty } from '../shared/primordials.js';
 import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import { Date_ } from '../shared/time.js';
 import { Event, fire, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { URL, parsedURL } from '../shared/url.js';
 import { formEntries } from '../shared/formdata.js';
-import { HTMLCollection, RadioNodeList, elements, elementsAs, listOf, liveNodes } from './collections.js';
+import { HTMLCollection, RadioNodeList, elements, elementsAs, listOf, liveNodes, ownerOf } from './collections.js';
 import { classes, toggle } from './htmlelements.js';
 import { elementById, mix } from './node.js';
 import {
   HTML, append, changes, childElements, contains, descendants, error, following, getAttr, hasAttr, isConnected,
-  isElement, isHTML, isNode, makeElement, onAttribute, preInsert, remove, replace, replaceAllWithText, rootOf,
-  setAttr, textOf,
+  isElement, isHTML, isNode, makeElement, namesGiven, onAttribute, preInsert, remove, replace, replaceAllWithText,
+  rootOf, setAttr, textOf,
 } from './nodes.js';
 import { isDisabled, states } from './selectors.js';
 
 const C = classes;
 const LISTED = new Set(['button', 'fieldset', 'input', 'object', 'output', 'select', 'textarea']);
-const isListed = (e) => e.$ns === HTML && LISTED.has(e.$name);
+const isListed = (e) => e.$ns === HTML && (LISTED.has(e.$name) || e.$definition?.constructor.formAssociated === true);
 // "form owner" (4.10.17.3).
 export function formOwner(e) {
   const id = getAttr(e, 'form');
@@ -32,18 +32,30 @@ export function formOwner(e) {
 }
 const labelsOf = (e) => liveNodes(() => [...descendants(rootOf(e))].filter((n) => isHTML(n, 'label') && n.control === e));
 const typeOf = (input) => input.type;
+const isDay = (v) => {
+  const m = /^(\d{4,})-(\d\d)-(\d\d)$/.exec(v);
+  return m !== null && Number(m[1]) > 0 && Number(m[2]) >= 1 && Number(m[2]) <= 12 && Number(m[3]) >= 1 && Number(m[3]) <= new RealDate(RealDate.UTC(Number(m[1]), Number(m[2]), 0)).getUTCDate();
+};
+const isTime = (v) => /^([01]\d|2[0-3]):[0-5]\d(:[0-5]\d(\.\d{1,3})?)?$/.test(v);
+// A range has a value always, between its bounds.
+const inRange = (e, value) => {
+  const least = Number(getAttr(e, 'min') ?? 0) || 0;
+  const most = getAttr(e, 'max') === null ? Math.max(100, least) : Number(getAttr(e, 'max'));
+  if (value === '') return `${most < least ? least : least + (most - least) / 2}`;
+  return `${Math.min(Math.max(Number(value), least), Math.max(most, least))}`;
+};
 const sanitize = (type, value) => {
   switch (type) {
     case 'text': case 'search': case 'tel': case 'password': return value.replace(/[\r\n]/g, '');
     case 'url': case 'email': return value.replace(/[\r\n]/g, '').trim();
     case 'number': return /^-?(\d+(\.\d+)?|\.\d+)([eE][-+]?\d+)?$/.test(value) ? value : '';
-    case 'range': return /^-?(\d+(\.\d+)?|\.\d+)([eE][-+]?\d+)?$/.test(value) ? value : '50';
+    case 'range': return /^-?(\d+(\.\d+)?|\.\d+)([eE][-+]?\d+)?$/.test(value) ? value : '';
     case 'color': return /^#[0-9a-fA-F]{6}$/.test(value) ? value.toLowerCase() : '#000000';
-    case 'date': return /^\d{4,}-\d\d-\d\d$/.test(value) ? value : '';
-    case 'month': return /^\d{4,}-\d\d$/.test(value) ? value : '';
+    case 'date': return isDay(value) ? value : '';
+    case 'month': return /^\d{4,}-(0[1-9]|1[0-2])$/.test(value) ? value : '';
     case 'week': return /^\d{4,}-W\d\d$/.test(value) ? value : '';
-    case 'time': return /^\d\d:\d\d(:\d\d(\.\d{1,3})?)?$/.test(value) ? value : '';
-    case 'datetime-local': return /^\d{4,}-\d\d-\d\d[T ]\d\d:\d\d(:\d\d(\.\d{1,3})?)?$/.test(value) ? value.replace(' ', 'T') : '';
+    case 'time': return isTime(value) ? value : '';
+    case 'datetime-local': return /^[^T ]*[T ][^T ]*$/.test(value) && isDay(value.split(/[T ]/)[0]) && isTime(value.split(/[T ]/)[1]) ? value.replace(' ', 'T') : '';
     default: return value;
   }
 };
@@ -147,7 +159,8 @@ mix(C.HTMLInputElement, selection, {
     if (type === 'file') return '';
     if (type === 'checkbox' || type === 'radio') return getAttr(this, 'value') ?? 'on';
     if (DEFAULT_MODE.has(type)) return getAttr(this, 'value') ?? '';
-    return this.$value ?? sanitize(type, getAttr(this, 'value') ?? '');
+    const v = sanitize(type, this.$value ?? getAttr(this, 'value') ?? '');
+    return type === 'range' ? inRange(this, v) : v;
   },
   set value(v) {
     const type = typeOf(this);
@@ -175,7 +188,7 @@ mix(C.HTMLInputElement, selection, {
     this.$indeterminate = Boolean(v);
   },
   get files() {
-    return typeOf(this) === 'file' ? ScriptArray.of() : null;
+    return typeOf(this) === 'file' ? (this.$files ??= { __proto__: global.FileList.prototype }) : null;
   },
   set files(v) {},
   get list() {
@@ -293,25 +306,24 @@ class HTMLOptionsCollection extends HTMLCollection {
     return listOf(this).length;
   }
   set length(n) {
-    const s = optionsSelect.get(this);
+    const s = ownerOf(this);
     const list = optionsOf(s);
     for (const o of list.slice(n)) o.remove();
     for (let i = list.length; i < n; i++) append(makeElement(HTML, 'option', s.$d), s);
   }
   add(option, before = null) {
-    optionsSelect.get(this).add(option, before);
+    ownerOf(this).add(option, before);
   }
   remove(index) {
-    optionsSelect.get(this).remove(index);
+    ownerOf(this).remove(index);
   }
   get selectedIndex() {
-    return optionsSelect.get(this).selectedIndex;
+    return ownerOf(this).selectedIndex;
   }
   set selectedIndex(n) {
-    optionsSelect.get(this).selectedIndex = n;
+    ownerOf(this).selectedIndex = n;
   }
 }
-const optionsSelect = new WeakMap();
 mix(C.HTMLSelectElement, {
   get type() {
     return hasAttr(this, 'multiple') ? 'select-multiple' : 'select-one';
@@ -319,6 +331,7 @@ mix(C.HTMLSelectElement, {
   get options() {
     if (!this.$options) {
       this.$options = elementsAs(HTMLOptionsCollection, () => optionsOf(this), {
+        owner: this,
         set: (i, option) => {
           const there = optionsOf(this)[i];
           if (option === null) there?.remove();
@@ -326,7 +339,6 @@ mix(C.HTMLSelectElement, {
           else append(option, this);
         },
       });
-      optionsSelect.set(this.$options, this);
     }
     return this.$options;
   },
@@ -437,7 +449,7 @@ export class ValidityState {
 }
 const validityOf = new WeakMap();
 const CHECKS = {
-  valueMissing: (e) => hasAttr(e, 'required') && !hasAttr(e, 'readonly') && (typeOf(e) === 'checkbox' ? !e.checked : typeOf(e) === 'radio' ? !radioChosen(e) : e.value === ''),
+  valueMissing: (e) => hasAttr(e, 'required') && !hasAttr(e, 'readonly') && !isDisabled(e) && (typeOf(e) === 'checkbox' ? !e.checked : typeOf(e) === 'radio' ? !radioChosen(e) : e.value === ''),
   typeMismatch: (e) => isHTML(e, 'input') && e.value !== '' && ((typeOf(e) === 'email' && !(hasAttr(e, 'multiple') ? e.value.split(',').map((v) => v.trim()) : [e.value]).every((v) => /^[a-zA-Z0-9.!#$%&'*+/=?^_`{|}~-]+@[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?(?:\.[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?)*$/.test(v))) || (typeOf(e) === 'url' && !parsedURL(e.value))),
   patternMismatch: (e) => {
     const p = isHTML(e, 'input') ? getAttr(e, 'pattern') : null;
@@ -576,6 +588,12 @@ export function entriesOf(form, submitter = null) {
       for (const axis of ['x', 'y']) list.push([name ? `${name}.${axis}` : axis, '0']);
       continue;
     }
+    if (e.$definition) {
+      const v = e.$formValue ?? null;
+      if (v instanceof global.FormData) list.push(...v);
+      else if (v !== null && name) list.push([name, v]);
+      continue;
+    }
     if (!name) continue;
     if (isHTML(e, 'select')) {
       for (const o of optionsOf(e)) if (o.selected && !isDisabled(o)) list.push([name, o.value]);
@@ -656,6 +674,14 @@ export const activation = {
     }
   },
 };
+// 4.10.5: an input that becomes one of another type keeps what its new type can hold.
+onAttribute.push((e, name) => {
+  if (name !== 'type' || !isHTML(e, 'input')) return;
+  const type = typeOf(e);
+  if (['file', 'checkbox', 'radio'].includes(type) || DEFAULT_MODE.has(type)) return;
+  const text = e.$value ?? getAttr(e, 'value') ?? '';
+  if (sanitize(type, text) !== text) e.$value = sanitize(type, text);
+});
 onAttribute.push((e, name, old, value) => {
   if (name !== 'open' || !isHTML(e, 'details') || (old === null) === (value === null)) return;
   queueTask(() => fire(e, trusted(new global.ToggleEvent('toggle', { oldState: old === null ? 'closed' : 'open', newState: value === null ? 'closed' : 'open' }))));
@@ -709,3 +735,24 @@ for (const cls of [C.HTMLInputElement, C.HTMLSelectElement, C.HTMLTextAreaElemen
   },
   enumerable: true, configurable: true,
 });
+
+states.radioChosen = (e) => radioChosen(e) || e.checked;
+// "default button" (4.10.22.2): the first that submits its form.
+states.defaultButton = (e) => isElement(e) && isSubmitter(e) && ((form) => form !== null && [...descendants(rootOf(form))].find((n) => isElement(n) && isSubmitter(n) && formOwner(n) === form) === e)(formOwner(e));
+// Controls of a form by their places and names (4.10.3).
+const formNames = (form, key) => {
+  const kept = form.$names?.at === changes.n ? form.$names : (form.$names = { at: changes.n, of: new Map() });
+  if (!kept.of.has(key)) kept.of.set(key, formName(form, key, (kept.list ??= formElements(form))));
+  return kept.of.get(key);
+};
+const formName = (form, key, list) => {
+  if (/^\d+$/.test(key)) return list[Number(key)];
+  const found = list.filter((e) => getAttr(e, 'id') === key || getAttr(e, 'name') === key);
+  if (!found.length) found.push(...[...descendants(form)].filter((e) => isHTML(e, 'img') && (getAttr(e, 'id') === key || getAttr(e, 'name') === key)));
+  return found.length > 1 ? liveNodes(() => found, RadioNodeList) : found[0];
+};
+const aboveForms = Object.getPrototypeOf(C.HTMLFormElement.prototype);
+Object.setPrototypeOf(C.HTMLFormElement.prototype, new Proxy(aboveForms, {
+  get: (target, key, receiver) => ((namesGiven.has(key) || (typeof key === 'string' && /^\d+$/.test(key))) && !(key in target) && isNode(receiver) && isHTML(receiver, 'form') ? formNames(receiver, key) : Reflect.get(target, key, receiver)),
+  getPrototypeOf: () => aboveForms,
+}));

@@ -2,6 +2,7 @@
 
 import { ScriptObject, assign, defineProperty } from '../shared/primordials.js';
 import { attribute, publishLoosely } from '../shared/webidl.js';
+import { late } from './nodes.js';
 
 const valuesOf = new WeakMap();
 const numbers = (cls, keys) => {
@@ -56,3 +57,4 @@ readable(DOMRectReadOnly, Object.keys(EDGES), (v, key) => EDGES[key](v));
 export class DOMRect extends DOMRectReadOnly {}
 numbers(DOMRect, RECT);
 publishLoosely(DOMPointReadOnly, DOMPoint, DOMRectReadOnly, DOMRect);
+late.box = (...list) => new DOMRect(...list);

@@ -24,8 +24,8 @@ import { history, location } from './navigation.js';
 import { navigator } from './navigator.js';
 import { current } from './node.js';
 import {
-  ELEMENT, HTML, append, error, following, getAttr, isConnected, isNode, makeElement, makeText, onInserted, onNamed,
-  setAttr,
+  ELEMENT, HTML, append, error, following, getAttr, isConnected, isNode, makeElement, makeText, namesGiven,
+  onInserted, onNamed, setAttr,
 } from './nodes.js';
 import {
   cancelAnimationFrame, cancelIdleCallback, matchMedia, requestAnimationFrame, requestIdleCallback,
@@ -191,6 +191,7 @@ function nameElement(name) {
   });
 }
 onNamed.f = (e, name, value) => {
+  namesGiven.add(value);
   if (isConnected(e)) onNamed.define(e, name, value);
 };
 onNamed.define = (e, name, value) => {
@@ -241,7 +242,7 @@ const byName = (d, key) => {
 };
 const NodeProto = getPrototypeOf(Document.prototype);
 setPrototypeOf(Document.prototype, new Proxy(NodeProto, {
-  get: (target, key, receiver) => (typeof key === 'string' && key[0] !== '$' && !(key in target) && isNode(receiver) ? byName(receiver, key) : Reflect.get(target, key, receiver)),
-  has: (target, key) => key in target || (typeof key === 'string' && current.document !== null && byName(current.document, key) !== undefined),
+  get: (target, key, receiver) => (typeof key === 'string' && key[0] !== '$' && namesGiven.has(key) && !(key in target) && isNode(receiver) ? byName(receiver, key) : Reflect.get(target, key, receiver)),
+  has: (target, key) => key in target || (namesGiven.has(key) && current.document !== null && byName(current.document, key) !== undefined),
   getPrototypeOf: () => NodeProto,
 }));

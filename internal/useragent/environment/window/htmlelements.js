@@ -195,12 +195,13 @@ const REFLECT = {
     set [p](v) { setAttr(this, name, `${v}`); },
   }),
   l: (p, name, [fallback = '0']) => ({ get [p]() { return whole(getAttr(this, name)) ?? Number(fallback); }, set [p](v) { setAttr(this, name, `${Number(v) | 0}`); } }),
-  n: (p, name, [fallback = '0']) => ({
+  n: (p, name, [fallback = '0', positive = '']) => ({
     get [p]() {
       const n = whole(getAttr(this, name));
-      return n === null || n < 0 || n > 2147483647 ? Number(fallback) : n;
+      return n === null || n < (positive ? 1 : 0) || n > 2147483647 ? Number(fallback) : n;
     },
     set [p](v) {
+      if ((fallback === '-1' && Number(v) < 0) || (positive && Number(v) === 0)) throw error('IndexSizeError', `${p} cannot be ${v}`);
       const n = Number(v) >>> 0;
       setAttr(this, name, `${n > 2147483647 ? fallback : n}`);
     },
@@ -232,7 +233,17 @@ const REFLECT = {
 };
 const REFERRER = 'e referrerpolicy no-referrer,no-referrer-when-downgrade,same-origin,origin,strict-origin,origin-when-cross-origin,strict-origin-when-cross-origin,unsafe-url';
 const LOADING = 'e loading lazy,eager eager eager';
-reflect(HTMLElement, { title: 's', lang: 's', dir: 'e dir ltr,rtl,auto', accessKey: 's', inputMode: 'e inputmode none,text,tel,url,email,numeric,decimal,search', enterKeyHint: 'e enterkeyhint enter,done,go,next,previous,search,send', autocapitalize: 's', inert: 'b', popover: 's' });
+reflect(HTMLElement, { title: 's', lang: 's', dir: 'e dir ltr,rtl,auto', accessKey: 's', inputMode: 'e inputmode none,text,tel,url,email,numeric,decimal,search', enterKeyHint: 'e enterkeyhint enter,done,go,next,previous,search,send', autocapitalize: 's', inert: 'b' });
+mix(HTMLElement, {
+  get popover() {
+    const v = getAttr(this, 'popover');
+    return v === null ? null : ['', 'auto'].includes(asciiLower(v)) ? 'auto' : asciiLower(v) === 'hint' ? 'hint' : 'manual';
+  },
+  set popover(v) {
+    if (v === null) this.removeAttribute('popover');
+    else setAttr(this, 'popover', `${v}`);
+  },
+});
 export const DATE_TIME = 's';
 
 // The elements that have an interface of their own: its name, what it reflects, and the tags.
@@ -242,7 +253,7 @@ const INTERFACES = [
   ['HTMLHeadElement', {}, ['head']],
   ['HTMLTitleElement', {}, ['title']],
   ['HTMLBaseElement', { target: 's' }, ['base']],
-  ['HTMLLinkElement', { href: 'u', crossOrigin: 'c', rel: 's', as: 's', relList: 't rel alternate dns-prefetch icon manifest modulepreload next pingback preconnect prefetch preload search stylesheet apple-touch-icon', media: 's', integrity: 's', hreflang: 's', type: 's', imageSrcset: 's', imageSizes: 's', referrerPolicy: REFERRER, fetchPriority: 's', charset: 's', rev: 's', target: 's', sizes: 't sizes' }, ['link']],
+  ['HTMLLinkElement', { href: 'u', crossOrigin: 'c', rel: 's', as: 'e as fetch,audio,document,embed,font,image,manifest,object,report,script,sharedworker,style,track,video,worker,xslt,json', relList: 't rel alternate dns-prefetch icon manifest modulepreload next pingback preconnect prefetch preload search stylesheet apple-touch-icon', media: 's', integrity: 's', hreflang: 's', type: 's', imageSrcset: 's', imageSizes: 's', referrerPolicy: REFERRER, fetchPriority: 's', charset: 's', rev: 's', target: 's', sizes: 't sizes' }, ['link']],
   ['HTMLMetaElement', { name: 's', httpEquiv: 's http-equiv', content: 's', media: 's', scheme: 's' }, ['meta']],
   ['HTMLStyleElement', { media: 's', type: 's' }, ['style']],
   ['HTMLBodyElement', { text: 's', link: 's', vLink: 's', aLink: 's', bgColor: 's', background: 's' }, ['body']],
@@ -265,7 +276,7 @@ const INTERFACES = [
   ['HTMLModElement', { cite: 'u', dateTime: 's' }, ['ins', 'del']],
   ['HTMLPictureElement', {}, ['picture']],
   ['HTMLSourceElement', { src: 'u', type: 's', srcset: 's', sizes: 's', media: 's', width: 'n', height: 'n' }, ['source']],
-  ['HTMLImageElement', { alt: 's', src: 'u', srcset: 's', sizes: 's', crossOrigin: 'c', useMap: 's', isMap: 'b', referrerPolicy: REFERRER, decoding: 'e decoding sync,async,auto auto auto', loading: LOADING, fetchPriority: 's', name: 's', lowsrc: 'u', align: 's', hspace: 'n', vspace: 'n', longDesc: 'u', border: 's' }, ['img']],
+  ['HTMLImageElement', { alt: 's', src: 'u', srcset: 's', sizes: 's', crossOrigin: 'c', useMap: 's', isMap: 'b', referrerPolicy: REFERRER, decoding: 'e decoding sync,async,auto auto auto', loading: 'e loading lazy,eager,auto auto auto', fetchPriority: 's', name: 's', lowsrc: 'u', align: 's', hspace: 'n', vspace: 'n', longDesc: 'u', border: 's' }, ['img']],
   ['HTMLIFrameElement', { src: 'u', srcdoc: 's', name: 's', sandbox: 't sandbox allow-forms allow-scripts allow-same-origin allow-popups', allow: 's', allowFullscreen: 'b', width: 's', height: 's', referrerPolicy: REFERRER, loading: LOADING, align: 's', scrolling: 's', frameBorder: 's', longDesc: 'u' }, ['iframe']],
   ['HTMLEmbedElement', { src: 'u', type: 's', width: 's', height: 's', align: 's', name: 's' }, ['embed']],
   ['HTMLObjectElement', { data: 'u', type: 's', name: 's', useMap: 's', width: 's', height: 's' }, ['object']],
@@ -281,7 +292,7 @@ const INTERFACES = [
   ['HTMLTableCellElement', { colSpan: 'n colspan 1', rowSpan: 'n rowspan 1', headers: 's', abbr: 's', scope: 'e scope row,col,rowgroup,colgroup', align: 's', axis: 's', height: 's', width: 's', ch: 's char', chOff: 's charoff', noWrap: 'b', vAlign: 's', bgColor: 's' }, ['td', 'th']],
   ['HTMLFormElement', { acceptCharset: 's accept-charset', autocomplete: 'e autocomplete on,off on on', enctype: 'e enctype application/x-www-form-urlencoded,multipart/form-data,text/plain application/x-www-form-urlencoded application/x-www-form-urlencoded', encoding: 'e enctype application/x-www-form-urlencoded,multipart/form-data,text/plain application/x-www-form-urlencoded application/x-www-form-urlencoded', method: 'e method get,post,dialog get get', name: 's', noValidate: 'b', target: 's', rel: 's', relList: 't rel' }, ['form']],
   ['HTMLLabelElement', { htmlFor: 's for' }, ['label']],
-  ['HTMLInputElement', { accept: 's', alt: 's', autocomplete: 's', defaultChecked: 'b checked', dirName: 's', disabled: 'b', formEnctype: 's', formMethod: 's', formNoValidate: 'b', formTarget: 's', height: 'n', max: 's', maxLength: 'n maxlength -1', min: 's', minLength: 'n minlength -1', multiple: 'b', name: 's', pattern: 's', placeholder: 's', readOnly: 'b', required: 'b', size: 'n size 20', src: 'u', step: 's', type: 'e type hidden,text,search,tel,url,email,password,date,month,week,time,datetime-local,number,range,color,checkbox,radio,file,submit,image,reset,button text text', defaultValue: 's value', width: 'n', align: 's', useMap: 's' }, ['input']],
+  ['HTMLInputElement', { accept: 's', alt: 's', autocomplete: 's', defaultChecked: 'b checked', dirName: 's', disabled: 'b', formEnctype: 's', formMethod: 's', formNoValidate: 'b', formTarget: 's', height: 'n', max: 's', maxLength: 'n maxlength -1', min: 's', minLength: 'n minlength -1', multiple: 'b', name: 's', pattern: 's', placeholder: 's', readOnly: 'b', required: 'b', size: 'n size 20 positive', src: 'u', step: 's', type: 'e type hidden,text,search,tel,url,email,password,date,month,week,time,datetime-local,number,range,color,checkbox,radio,file,submit,image,reset,button text text', defaultValue: 's value', width: 'n', align: 's', useMap: 's' }, ['input']],
   ['HTMLButtonElement', { disabled: 'b', formEnctype: 's', formMethod: 's', formNoValidate: 'b', formTarget: 's', name: 's', type: 'e type submit,reset,button submit submit', value: 's' }, ['button']],
   ['HTMLSelectElement', { autocomplete: 's', disabled: 'b', multiple: 'b', name: 's', required: 'b', size: 'n' }, ['select']],
   ['HTMLDataListElement', {}, ['datalist']],
@@ -376,7 +387,7 @@ const withAddress = { get href() { return animated(this, 'href'); } };
 // The interfaces of SVG by what they are made of and their elements' names; each is made when it is first asked for.
 const SVG_INTERFACES = { __proto__: null };
 const svgInterface = (names, Base, ...elements_) => {
-  for (const name of names.split(' ')) SVG_INTERFACES[`SVG${name[0].toUpperCase()}${name.slice(1)}Element`] = { Base, tag: elements_[0] ?? name };
+  for (const name of names.split(' ')) SVG_INTERFACES[`SVG${name === 'svg' ? 'SVG' : name === 'mPath' ? 'MPath' : name[0].toUpperCase() + name.slice(1)}Element`] = { Base, tag: elements_[0] ?? name };
 };
 svgInterface('rect circle ellipse line polyline polygon path', () => SVGGeometryElement);
 svgInterface('a g defs symbol use svg switch image foreignObject marker clipPath mask', () => SVGGraphicsElement);
@@ -660,11 +671,16 @@ mix(classes.HTMLDialogElement, {
     toggle(this, 'open', true);
   },
   showModal() {
-    if (hasAttr(this, 'open')) throw error('InvalidStateError', 'the dialog is open');
+    if (hasAttr(this, 'open')) {
+      if (this.$modal) return;
+      throw error('InvalidStateError', 'the dialog is open');
+    }
+    this.$modal = true;
     toggle(this, 'open', true);
   },
   close(value = undefined) {
     if (!hasAttr(this, 'open')) return;
+    this.$modal = false;
     toggle(this, 'open', false);
     if (value !== undefined) this.$return = `${value}`;
     queueTask(() => fire(this, trusted(new Event('close'))));
@@ -785,5 +801,25 @@ mix(classes.HTMLTableCellElement, {
     return isHTML(this.$p, 'tr') ? cellsOf(this.$p).indexOf(this) : -1;
   },
 });
-for (const [name, key, fallback] of [['HTMLProgressElement', 'max', 1], ['HTMLProgressElement', 'value', 0], ['HTMLMeterElement', 'value', 0], ['HTMLMeterElement', 'min', 0], ['HTMLMeterElement', 'max', 1], ['HTMLMeterElement', 'low', 0], ['HTMLMeterElement', 'high', 1], ['HTMLMeterElement', 'optimum', 0.5]])
-  mix(classes[name], { get [key]() { const n = Number.parseFloat(getAttr(this, key)); return Number.isNaN(n) ? fallback : n; }, set [key](v) { setAttr(this, key, `${Number(v)}`); } });
+// 4.10.13 and 4.10.14: the numbers of progress and meter, kept between their bounds.
+const numberAt = (e, key, fallback) => {
+  const n = Number.parseFloat(getAttr(e, key));
+  return Number.isNaN(n) ? fallback : n;
+};
+const between = (n, least, most) => Math.max(least, Math.min(n, most));
+const measures = (cls, table) => {
+  for (const [key, get] of Object.entries(table)) mix(cls, { get [key]() { return get(this); }, set [key](v) { setAttr(this, key, `${Number(v)}`); } });
+};
+measures(classes.HTMLProgressElement, {
+  max: (e) => ((n) => (n > 0 ? n : 1))(numberAt(e, 'max', 1)),
+  value: (e) => between(numberAt(e, 'value', 0), 0, e.max),
+});
+mix(classes.HTMLProgressElement, { get position() { return hasAttr(this, 'value') ? this.value / this.max : -1; } });
+measures(classes.HTMLMeterElement, {
+  min: (e) => numberAt(e, 'min', 0),
+  max: (e) => Math.max(e.min, numberAt(e, 'max', 1)),
+  value: (e) => between(numberAt(e, 'value', 0), e.min, e.max),
+  low: (e) => between(numberAt(e, 'low', e.min), e.min, e.max),
+  high: (e) => between(numberAt(e, 'high', e.max), e.low, e.max),
+  optimum: (e) => between(numberAt(e, 'optimum', (e.min + e.max) / 2), e.min, e.max),
+});

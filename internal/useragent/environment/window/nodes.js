@@ -24,13 +24,14 @@ export const XLINK = 'http://www.w3.org/1999/xlink';
 export const error = (name, message) => new DOMException(message, name);
 
 // What modules that are made later offer to earlier ones.
-export const late = { styleOf: null, displayOf: null, internals: null, renderedText: null, slotFor: null };
+export const late = { styleOf: null, displayOf: null, internals: null, renderedText: null, slotFor: null, box: null };
 
 // What else has to happen when the tree changes is told by the modules that it concerns.
 export const onInserted = []; // (node): it is in a document now, with its subtree, each node in tree order
 export const onRemoved = []; // (node, parent): it was taken out of a document
 export const onAttribute = []; // (element, name, old, value)
 export const onChildren = []; // (parent): its children have changed
+export const namesGiven = new Set(); // every id and name that an element ever had: what is not among them names nothing
 export const onNamed = { f: null, define: null }; // (element, name, value): an element was given an id or a name, and if it is in the document
 export const record = { queue: null }; // mutation observers set queue
 
@@ -361,6 +362,7 @@ export function setAttr(element, name, value, ns = null, prefix = null, local = 
 // Sets without any step that scripts could notice, for the parser.
 export function giveAttr(element, name, value, ns = null, prefix = null, local = name) {
   (element.$a ??= []).push({ name, value, ns, prefix, local, node: null });
+  if (name === 'id' || name === 'name') namesGiven.add(value);
 }
 export function removeAttr(element, attribute) {
   const i = element.$a.indexOf(attribute);

@@ -3,11 +3,12 @@
 import { TypeError, fromJSON } from '../shared/primordials.js';
 import { publish } from '../shared/webidl.js';
 import { Element, insertAdjacent } from './element.js';
-import { extendInterface } from './node.js';
+import { current, extendInterface } from './node.js';
 import {
   CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, HTML, INSTRUCTION, MATHML, SVG, TEXT, XLINK, XML, XMLNS,
-  append, asciiLower, children, error, following, isElement, isHTML, isNode, makeComment, makeDoctype, makeElement,
-  makeFragment, makeInstruction, makeText, place, qualifiedName, replace, replaceAll,
+  append, asciiLower, children, descendants, error, following, getAttr, isElement, isHTML, isNode, makeComment,
+  makeDoctype, makeElement, makeFragment, makeInstruction, makeText, namesGiven, place, qualifiedName, remove,
+  replace, replaceAll,
 } from './nodes.js';
 
 // What the parser gives: a list of nodes in tree order, each with the number of its parent in it.
@@ -42,9 +43,11 @@ export function nodeFrom(item, document, parent) {
         e.$a = [];
         for (let i = 0; i < list.length; i++) {
           const a = list[i];
+          if (a[0] === 'id' || a[0] === 'name') namesGiven.add(a[1]);
           e.$a.push({ name: a[0], value: a[1], ns: a[2] || null, prefix: a[3] || null, local: a[4] ?? a[0], node: null });
         }
       }
+      if (e.$ns === HTML && e.$a !== null) e.$is = getAttr(e, 'is') ?? undefined;
       for (let i = 0; i < onParsed.length; i++) onParsed[i](e);
       return e;
     }
@@ -58,12 +61,14 @@ export function nodeFrom(item, document, parent) {
 export const onParsed = []; // an element that the parser made, before it has a place
 
 // "parse HTML from a string" as a fragment: context is an element.
-export function parseFragment(text, context) {
+// declared says that templates may declare shadow roots.
+export function parseFragment(text, context, declared = false) {
   if (!context.$d.$html) return parseXMLFragment(`${text}`, context);
   const list = fromJSON(host('html.fragment', `${text}`, context.$name, context.$ns === HTML ? '' : context.$ns === SVG ? 'svg' : 'math'));
   const fragment = makeFragment(context.$d);
   build(list, fragment, context.$d);
   for (let n = fragment.$f; n; n = following(n, fragment)) if (isHTML(n, 'script')) n.$started = true; // scripts from markup do not run
+  if (declared) declareRoots(fragment);
   return fragment;
 }
 
@@ -180,17 +185,30 @@ extendInterface(Element, {
     insertAdjacent(this, where, parseFragment(text, contextFor(context)));
   },
   setHTMLUnsafe(text) {
-    this.innerHTML = text;
+    replaceAll(parseFragment(`${text}`, this, true), isHTML(this, 'template') ? contentOf(this) : this);
   },
   getHTML() {
     return serializeChildren(this);
   },
 });
+export const shadowTools = { attach: null };
+function declareRoots(root) {
+  for (const t of [...descendants(root)]) {
+    if (!isHTML(t, 'template')) continue;
+    declareRoots(contentOf(t));
+    if (!t.$declares || !isElement(t.$p) || t.$p.$root) continue;
+    const host_ = t.$p;
+    const inner = contentOf(t);
+    remove(t);
+    append(inner, shadowTools.attach(host_, { mode: t.$declares }));
+  }
+}
 export class DOMParser {
   parseFromString(text, type) {
     type = `${type}`;
     if (type === 'text/html') {
       const d = makers.document('html');
+      d.$url = current.document ? () => current.document.$url() : d.$url;
       const { list, quirks } = fromJSON(host('html.document', `${text}`));
       d.$quirks = quirks;
       build(list, d, d);

@@ -14,7 +14,13 @@ const isRendered = (e) => {
 function renderedText(e) {
   if (!isRendered(e) || displayOf(e) === 'contents') return textOf(e);
   const items = []; // texts, and numbers of line breaks that are required
-  for (const c of children(e)) collect(c, items);
+  const shut = isHTML(e, 'details') && !hasAttr(e, 'open');
+  let first = true;
+  for (const c of children(e)) {
+    if (shut && !(isHTML(c, 'summary') && first)) continue;
+    first = first && !isHTML(c, 'summary');
+    collect(c, items);
+  }
   let out = '';
   let breaks = 0;
   for (const item of items) {
@@ -51,8 +57,9 @@ function collect(node, items) {
   if (display === 'none') return;
   if (isHTML(node, 'br')) return void items.push('\n');
   const block = /^(block|flex|grid|list-item|table|flow-root|table-caption)$/.test(display);
-  const around = isHTML(node, 'p') ? 2 : 1;
-  if (block) items.push(around);
+  const paragraph = isHTML(node, 'p');
+  const around = paragraph ? 2 : 1;
+  if (block || paragraph) items.push(around);
   const closed = isHTML(node, 'details') && !hasAttr(node, 'open');
   let summary = false;
   for (const c of children(node)) {
@@ -62,7 +69,7 @@ function collect(node, items) {
   }
   if (display === 'table-cell' && followedBy(node, 'table-cell')) items.push('\t');
   if (display === 'table-row' && followedBy(node, 'table-row')) items.push('\n');
-  if (block) items.push(around);
+  if (block || paragraph) items.push(around);
 }
 function followedBy(node, display) {
   for (let n = node.$n; n; n = n.$n) if (isElement(n) && displayOf(n) === display) return true;

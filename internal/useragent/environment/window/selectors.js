@@ -7,7 +7,7 @@ import {
 } from './nodes.js';
 
 const syntax = (text) => error('SyntaxError', `"${text}" is no selector`);
-const IDENT = /(?:--|-?(?:[_a-zA-Z\u0080-\u{10ffff}]|\\[^\n]))(?:[-_a-zA-Z0-9\u0080-\u{10ffff}]|\\(?:[0-9a-fA-F]{1,6}\s?|[^\n]))*/uy;
+const IDENT = /(?:--|-?(?:[_a-zA-Z\u0080-\u{10ffff}]|\\(?:[0-9a-fA-F]{1,6}\s?|[^\n])))(?:[-_a-zA-Z0-9\u0080-\u{10ffff}]|\\(?:[0-9a-fA-F]{1,6}\s?|[^\n]))*/uy;
 const unescape_ = (text) => text.replace(/\\(?:([0-9a-fA-F]{1,6})\s?|([^\n]))/gu, (_, hex, char) => {
   if (!hex) return char;
   const code = parseInt(hex, 16);
@@ -270,7 +270,9 @@ export const isDisabled = (e) => {
   }
   return false;
 };
-export const states = { focused: null, defined: () => true, checked: () => false, valid: () => null, target: null };
+const TYPED = new Set(['text', 'search', 'url', 'tel', 'email', 'password', 'date', 'month', 'week', 'time', 'datetime-local', 'number']);
+const isWritable = (e) => ((isHTML(e, 'textarea') || (isHTML(e, 'input') && TYPED.has(e.type))) && !hasAttr(e, 'readonly') && !isDisabled(e)) || (e.$ns === HTML && Boolean(e.isContentEditable));
+export const states = { radioChosen: () => true, defaultButton: () => false, focused: null, defined: () => true, checked: () => false, valid: () => null, target: null };
 const SIMPLE = {
   root: (e) => e.$p !== null && e.$p.$t === DOCUMENT,
   empty: (e) => {
@@ -297,14 +299,14 @@ const SIMPLE = {
   'focus-within': (e) => Boolean(states.focused) && contains(e, states.focused),
   target: (e) => states.target === e,
   required: (e) => ['input', 'select', 'textarea'].includes(e.$name) && e.$ns === HTML && hasAttr(e, 'required'),
-  optional: (e) => ['input', 'select', 'textarea'].includes(e.$name) && e.$ns === HTML && !hasAttr(e, 'required'),
-  'read-write': (e) => (isHTML(e, 'input') || isHTML(e, 'textarea')) && !hasAttr(e, 'readonly') && !isDisabled(e),
-  'read-only': (e) => !((isHTML(e, 'input') || isHTML(e, 'textarea')) && !hasAttr(e, 'readonly') && !isDisabled(e)),
+  optional: (e) => ['input', 'select', 'textarea', 'button', 'output'].includes(e.$name) && e.$ns === HTML && !hasAttr(e, 'required') && e.$name !== 'output',
+  'read-write': isWritable,
+  'read-only': (e) => e.$ns === HTML && !isWritable(e),
   'placeholder-shown': (e) => (isHTML(e, 'input') || isHTML(e, 'textarea')) && hasAttr(e, 'placeholder') && e.value === '',
   valid: (e) => states.valid(e) === true,
   invalid: (e) => states.valid(e) === false,
-  default: (e) => isHTML(e, 'option') ? hasAttr(e, 'selected') : isHTML(e, 'input') && hasAttr(e, 'checked'),
-  indeterminate: (e) => isHTML(e, 'input') && Boolean(e.indeterminate),
+  default: (e) => (isHTML(e, 'option') ? hasAttr(e, 'selected') : isHTML(e, 'input') && hasAttr(e, 'checked') && ['checkbox', 'radio'].includes(e.type)) || states.defaultButton(e),
+  indeterminate: (e) => (isHTML(e, 'input') && (e.type === 'checkbox' ? Boolean(e.indeterminate) : e.type === 'radio' && !states.radioChosen(e))) || (isHTML(e, 'progress') && !hasAttr(e, 'value')),
   defined: (e) => states.defined(e),
   open: (e) => (isHTML(e, 'details') || isHTML(e, 'dialog')) && hasAttr(e, 'open'),
   modal: () => false,

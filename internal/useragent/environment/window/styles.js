@@ -223,12 +223,14 @@ export class CSSStyleSheet extends StyleSheet {
     return resolved(this);
   }
 }
+const RULE_TYPES = { charset: 2, import: 3, media: 4, 'font-face': 5, page: 6, keyframes: 7, namespace: 10, 'counter-style': 11, supports: 12 };
 class CSSRule {
   constructor(key = undefined) {
     onlyHere(key);
   }
   get cssText() {
-    return ruleOf.get(this).text;
+    const r = ruleOf.get(this);
+    return r.selector ? `${r.selector} { ${textOfBlock(r.block)}${r.block.length ? ' ' : ''}}` : r.text;
   }
   get selectorText() {
     return ruleOf.get(this).selector;
@@ -244,7 +246,8 @@ class CSSRule {
     return null;
   }
   get type() {
-    return ruleOf.get(this).selector ? 1 : 4;
+    const r = ruleOf.get(this);
+    return r.selector ? 1 : RULE_TYPES[/^@(?:-[a-z]+-)?([-\w]+)/.exec(r.text)?.[1]] ?? 0;
   }
 }
 const ruleOf = new WeakMap();
@@ -297,15 +300,33 @@ export function parseRules(text) {
     const inner = text.slice(open + 1, at - 1);
     if (prelude.startsWith('@')) {
       const [, name, condition] = /^@([-\w]+)\s*([^]*)$/.exec(prelude) ?? [];
-      if (name === 'media') for (const r of parseRules(inner)) rules.push({ ...r, media: r.media ? `${condition} and ${r.media}` : condition });
+      if (name === 'media') rules.push(...parseRules(inner).map((r) => within(r, condition)));
       else if (name === 'supports' || name === 'layer' || name === 'container' || name === 'scope') rules.push(...parseRules(inner));
       else rules.push({ selector: null, block: [], media: null, text: whole });
       continue;
     }
-    rules.push({ selector: prelude, block: parseDeclarations(inner.replace(/[^;{}]*\{[^{}]*\}/g, '')), media: null, text: whole });
+    const rule = { selector: prelude, block: [], media: null, text: whole };
+    rule.nested = nestedRules(inner, rule);
+    rules.push(rule);
   }
   return rules;
 }
+const within = (r, condition) => ({ ...r, media: r.media ? `${condition} and ${r.media}` : condition, nested: r.nested?.map((n) => within(n, condition)) });
+// What a rule holds besides declarations (CSS Nesting 1, 3): rules of their own, whose selectors stand under it.
+function nestedRules(inner, rule) {
+  if (!inner.includes('{')) {
+    rule.block = parseDeclarations(inner);
+    return [];
+  }
+  const plain_ = [];
+  const nested = [];
+  for (const part of splitTop(inner.replace(/\}/g, '};'), ';')) (part.includes('{') ? nested : plain_).push(part.replace(/^(\s*@(?:media|supports|layer|container)[^{]*)\{([^]*)\}\s*$/, '$1{ & {$2} }'));
+  rule.block = parseDeclarations(plain_.join(';'));
+  return parseRules(nested.join(' ')).flatMap((r) => (r.selector ? [under(r, rule.selector), ...(r.nested ?? []).map((n) => under(n, rule.selector))] : []));
+}
+const under = (r, parent) => ({
+  ...r, selector: splitTop(r.selector, ',').map((s) => (s.includes('&') ? s.trim().replace(/&/g, `:is(${parent})`) : `:is(${parent}) ${s.trim()}`)).join(', '),
+});
 // The sheets of a document: of style elements by their text, of links by what came.
 const elementSheets = new WeakMap();
 export function sheetOfElement(e) {
@@ -361,7 +382,7 @@ function currentRules(root) {
     for (const sheet of [...sheetsOf(root), ...adoptedOf(root)]) {
       const s = sheetOf.get(sheet);
       if (s.disabled) continue;
-      for (const r of s.rules) {
+      for (const r of s.rules.flatMap((one) => (one.nested?.length ? [one, ...one.nested] : [one]))) {
         if (!r.selector || (r.media && !host('media', r.media))) continue;
         for (const one of splitTop(r.selector, ',')) {
           try {
@@ -383,7 +404,7 @@ const HIDDEN = new Set(['head', 'script', 'style', 'title', 'meta', 'link', 'tem
 const BLOCK = new Set('address article aside blockquote body center dd details dialog dir div dl dt fieldset figcaption figure footer form h1 h2 h3 h4 h5 h6 header hgroup hr html legend listing main menu nav ol optgroup option p plaintext pre search section summary ul xmp'.split(' '));
 const TABLE = { table: 'table', tr: 'table-row', td: 'table-cell', th: 'table-cell', tbody: 'table-row-group', thead: 'table-header-group', tfoot: 'table-footer-group', caption: 'table-caption', col: 'table-column', colgroup: 'table-column-group', li: 'list-item', button: 'inline-block', input: 'inline-block', select: 'inline-block', textarea: 'inline-block' };
 const INHERITED = new Set(['color', 'visibility', 'cursor', 'direction', 'font-family', 'font-size', 'font-style', 'font-weight', 'letter-spacing', 'line-height', 'list-style-type', 'pointer-events', 'text-align', 'text-transform', 'white-space', 'word-break', 'writing-mode']);
-const INITIAL = { color: 'rgb(0, 0, 0)', visibility: 'visible', position: 'static', float: 'none', opacity: '1', 'font-size': '16px', 'font-weight': '400', 'background-color': 'rgba(0, 0, 0, 0)', 'background-image': 'none', overflow: 'visible', 'overflow-x': 'visible', 'overflow-y': 'visible', transform: 'none', 'z-index': 'auto', 'box-sizing': 'content-box', direction: 'ltr', 'text-align': 'start', 'white-space': 'normal', 'pointer-events': 'auto', cursor: 'auto', 'animation-name': 'none', 'animation-duration': '0s', 'animation-delay': '0s', 'transition-property': 'all', 'transition-duration': '0s', 'transition-delay': '0s', content: 'normal', width: 'auto', height: 'auto', 'line-height': 'normal', 'margin-top': '0px', 'margin-left': '0px', 'margin-right': '0px', 'margin-bottom': '0px', 'padding-top': '0px', 'padding-left': '0px', 'padding-right': '0px', 'padding-bottom': '0px' };
+const INITIAL = { 'text-transform': 'none', 'font-style': 'normal', 'letter-spacing': 'normal', 'object-fit': 'fill', 'user-select': 'auto', 'flex-direction': 'row', color: 'rgb(0, 0, 0)', visibility: 'visible', position: 'static', float: 'none', opacity: '1', 'font-size': '16px', 'font-weight': '400', 'background-color': 'rgba(0, 0, 0, 0)', 'background-image': 'none', overflow: 'visible', 'overflow-x': 'visible', 'overflow-y': 'visible', transform: 'none', 'z-index': 'auto', 'box-sizing': 'content-box', direction: 'ltr', 'text-align': 'start', 'white-space': 'normal', 'pointer-events': 'auto', cursor: 'auto', 'animation-name': 'none', 'animation-duration': '0s', 'animation-delay': '0s', 'transition-property': 'all', 'transition-duration': '0s', 'transition-delay': '0s', content: 'normal', width: 'auto', height: 'auto', 'line-height': 'normal', 'margin-top': '0px', 'margin-left': '0px', 'margin-right': '0px', 'margin-bottom': '0px', 'padding-top': '0px', 'padding-left': '0px', 'padding-right': '0px', 'padding-bottom': '0px' };
 function declared(e) {
   const root = rootOf(e);
   const rules = currentRules(root);
@@ -416,6 +437,7 @@ export function computed(e, name, depth = 0) {
   const parent = isElement(e.$p) ? e.$p : null;
   const inherits_ = INHERITED.has(name) || name.startsWith('--');
   if (value !== undefined && value.includes('var(')) value = substitute(e, value, depth);
+  if (value === undefined && name === 'white-space' && e.$ns === HTML && ['pre', 'listing', 'plaintext', 'textarea'].includes(e.$name)) return 'pre';
   if (value === 'inherit' || ((value === undefined || value === 'unset' || value === null) && inherits_)) return parent ? computed(parent, name, depth + 1) : INITIAL[name] ?? '';
   if (value === undefined || value === null || value === 'initial' || value === 'unset' || value === 'revert') {
     if (name === 'display') return e.$ns !== HTML ? 'inline' : HIDDEN.has(e.$name) || hasAttr(e, 'hidden') || (e.$name === 'dialog' && !hasAttr(e, 'open')) || (e.$name === 'input' && getAttr(e, 'type') === 'hidden') ? 'none' : BLOCK.has(e.$name) ? 'block' : TABLE[e.$name] ?? 'inline';
