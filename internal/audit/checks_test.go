@@ -361,7 +361,7 @@ func TestChecks(t *testing.T) {
 			f["dense.png"] = f["any.png"]
 		}, "/dense.png"},
 		{"offline.partial", "audit: {asks: [{page: /far.html, for: [/tides.json]}]}", put("tides.json", "{}"), "/tides.json"},
-		{"worker.beyond", "", func(f map[string]string) { f["w.js"] = "const n = new Intl.NumberFormat('en');" + f["w.js"] },
+		{"worker.beyond", "", func(f map[string]string) { f["w.js"] = "const n = new Intl.NumberFormat('de');" + f["w.js"] },
 			"Intl"},
 		{"icon.missing", "", edit("index.html", `rel="icon" href="/any.png"`, `rel="icon" href="/none.png"`), "/none.png"},
 		{"icon.lies", "", put("mask.png", disc(180, .3)), "180x180"},

@@ -143,7 +143,7 @@ addEventListener('activate', (e) => e.waitUntil((async () => { for (const n of a
 // What is expected and does not come about is told; so is what our engine lacks, as a gap and not as a fault.
 func TestPlayFails(t *testing.T) {
 	p := play(t, `new WebSocket('wss://line.example/x').onerror = () => console.log('no line');
-addEventListener('fetch', (e) => e.respondWith(new Response(new Intl.NumberFormat('en').format(12))));`, "", `
+addEventListener('fetch', (e) => e.respondWith(new Response(new Intl.NumberFormat('de').format(12))));`, "", `
   - {open: /}
   - {reload: normal}
   - {expect: {title: Piers 1, missing: [/x.css], status: 404, kept: [/], waiting: yes, says: nothing of the kind}}

@@ -170,7 +170,7 @@ type drawnRecord struct {
 }
 
 // tallyOfDrawn counts how much of what is drawn agrees.
-type tallyOfDrawn struct{ pages, titles, texts, links, documents, requests int }
+type tallyOfDrawn struct{ pages, texts, links, documents, requests int }
 
 func (n *tallyOfDrawn) compare(v *document.View, want drawnRecord) (differs string) {
 	n.pages++

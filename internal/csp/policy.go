@@ -6,6 +6,7 @@ import (
 	"crypto/sha512"
 	"encoding/base64"
 	neturl "net/url"
+	"slices"
 	"strings"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
@@ -200,6 +201,21 @@ func (p *Policy) AllowsInline(text, nonce string) bool {
 			}
 		}
 		if !matched && (!unsafe || strict) {
+			return false
+		}
+	}
+	return true
+}
+
+// AllowsEval says whether a text may become a script by eval and its like (Content Security Policy 3, 4.4).
+func (p *Policy) AllowsEval() bool {
+	if p == nil {
+		return true
+	}
+	for _, policy := range p.list {
+		if _, sources, ok := effective(policy, "script-src"); ok && !slices.ContainsFunc(sources, func(s string) bool {
+			return strings.EqualFold(s, "'unsafe-eval'")
+		}) {
 			return false
 		}
 	}

@@ -123,7 +123,8 @@ func (b *Browser) runScripts(yes bool) {
 	}
 	b.windows.StartRealm = func(p *document.Page, s document.Settings) (document.Realm, error) {
 		return b.realms.StartWindow(p, environment.WindowSettings{HTML: s.MediaType == "text/html", Type: s.MediaType, Quirks: s.Quirks,
-			Charset: s.Charset, Referrer: s.Referrer, Parent: s.Parent, Top: s.Top})
+			Charset: s.Charset, Referrer: s.Referrer, Parent: s.Parent, Top: s.Top,
+			Reload: s.Reload, NoEval: s.NoEval})
 	}
 	b.windows.StartWorker = func(p *document.Page, kind, name string) (document.WorkerRealm, error) {
 		return b.realms.StartDedicated(p, environment.DedicatedSettings{Type: kind, Name: name})

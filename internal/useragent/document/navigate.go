@@ -81,12 +81,24 @@ const Limit = 10 * time.Second
 // Open opens a URL in a tab, a new one when old is nil. The page that the tab showed before is closed once the new one
 // takes its place.
 func (w *Windows) Open(url string, old *Tab) *Tab {
-	return w.open(url, old, "")
+	return w.open(url, old, passage{})
 }
 
-// open opens a URL, waits for its document and for what that asks for. mode is the cache mode of the page's own
-// requests.
-func (w *Windows) open(url string, tab *Tab, mode string) *Tab {
+// passage is how a tab comes to a page.
+type passage struct {
+	// cache is the cache mode of the page's own requests: forceReload, or "".
+	cache string
+	// referrer is the address of the page that leads there, "" for none.
+	referrer string
+	// reload is the same page once more.
+	reload bool
+}
+
+// passage is the one from a page to where it sends its visitor.
+func (c *window) passage() passage { return passage{referrer: weburl.WithoutFragment(c.URL)} }
+
+// open opens a URL, waits for its document and for what that asks for.
+func (w *Windows) open(url string, tab *Tab, by passage) *Tab {
 	if tab == nil {
 		tab = &Tab{}
 		w.tabs = append(w.tabs, tab)
@@ -94,12 +106,12 @@ func (w *Windows) open(url string, tab *Tab, mode string) *Tab {
 	if tab.hops == 0 {
 		tab.trail, tab.moved = nil, 0
 	}
-	if w.withinDocument(tab, url, mode) {
+	if w.withinDocument(tab, url, by) {
 		return tab
 	}
 	start := w.clock().Now
 	done := false
-	c := w.startNavigation(url, tab, mode, func() { done = true })
+	c := w.startNavigation(url, tab, by, func() { done = true })
 	v := c.view
 	w.clock().Run(func() bool { return done }, start+Limit)
 	if !done {
@@ -118,7 +130,7 @@ func (w *Windows) open(url string, tab *Tab, mode string) *Tab {
 		} else if to := c.leadsOn(); to != "" && tab.hops < 20 {
 			tab.hops++
 			defer func() { tab.hops-- }()
-			return w.open(to, tab, "")
+			return w.open(to, tab, c.passage())
 		}
 	} else if !v.Failed {
 		w.clock().Run(func() bool { return c.pending == 0 }, w.clock().Now+Limit)
@@ -126,7 +138,7 @@ func (w *Windows) open(url string, tab *Tab, mode string) *Tab {
 			// A tab that is sent on shows the page that it is sent to.
 			tab.hops++
 			defer func() { tab.hops-- }()
-			return w.open(to, tab, "")
+			return w.open(to, tab, c.passage())
 		}
 	}
 	v.Elapsed = w.clock().Now - start
@@ -137,13 +149,16 @@ func (w *Windows) open(url string, tab *Tab, mode string) *Tab {
 
 // withinDocument goes to another fragment of the page that a tab shows, if that is all that a URL asks for (HTML,
 // 7.4.2.3.3).
-func (w *Windows) withinDocument(tab *Tab, url, mode string) bool {
+func (w *Windows) withinDocument(tab *Tab, url string, by passage) bool {
 	c := tab.window
-	if c == nil || c.Closed || !c.runs() || mode != "" || !strings.Contains(url, "#") ||
+	if c == nil || c.Closed || !c.runs() || by.reload || !strings.Contains(url, "#") ||
 		weburl.WithoutFragment(url) != weburl.WithoutFragment(c.URL) {
 		return false
 	}
-	c.view.Loads = nil
+	// What was seen of it before stays as it was.
+	now := *c.view
+	now.URL, now.Loads = url, nil
+	c.view = &now
 	c.command("navigateTo", url)
 	c.draw()
 	tab.Take()
@@ -170,13 +185,13 @@ func (c *window) leadsOn() string {
 }
 
 // startNavigation starts to open a URL in a tab; committed is called once the tab shows it, or its error page.
-func (w *Windows) startNavigation(url string, tab *Tab, mode string, committed func()) *window {
+func (w *Windows) startNavigation(url string, tab *Tab, by passage, committed func()) *window {
 	start := w.clock().Now
 	if u, ok := page.Resolve(url, url); ok && strings.ContainsFunc(url, func(r rune) bool { return r <= ' ' || r > '~' }) {
 		url = u // as the address bar writes it
 	}
 	c := w.newWindow(url)
-	c.tab, c.mode = tab, mode
+	c.tab, c.mode, c.referrer, c.reload = tab, by.cache, by.referrer, by.reload
 	if tab.window != nil {
 		c.Previous = tab.window.Client
 	}
@@ -201,6 +216,7 @@ func (w *Windows) startNavigation(url string, tab *Tab, mode string, committed f
 func (w *Windows) show(tab *Tab, c *window) {
 	old := tab.window
 	if old != nil && old != c {
+		old.leave()
 		old.end()
 	}
 	tab.trail = append(tab.trail, c)
@@ -222,6 +238,7 @@ type Tab struct {
 // CloseTab closes a tab.
 func (w *Windows) CloseTab(t *Tab) {
 	if t.window != nil {
+		t.window.leave()
 		t.window.end()
 		w.Workers.HandleServiceWorkerClientUnload(t.window.Client)
 	}
@@ -248,6 +265,9 @@ func (w *Windows) navigate(c *window, url string, hops int,
 		Credentials: "include", Redirect: "manual", Destination: destination, Referrer: "no-referrer"}
 	if c.referrer != "" {
 		req.Referrer = c.referrer
+		if weburl.OriginOf(url) != weburl.OriginOf(c.referrer) {
+			req.Referrer = weburl.OriginOf(c.referrer) + "/"
+		}
 	}
 	req.Client.Origin = weburl.OriginOf(url)
 	c.asked = append(c.asked, req.URL)

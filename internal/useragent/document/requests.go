@@ -15,11 +15,14 @@ import ()
 
 // Reload loads what a tab shows anew; pastWorker is a reload that asks the network alone.
 func (w *Windows) Reload(t *Tab, pastWorker bool) *Tab {
-	mode := ""
-	if pastWorker {
-		mode = forceReload
+	by := passage{reload: true}
+	if t.window != nil {
+		by.referrer = t.window.referrer
 	}
-	return w.open(cmp.Or(t.FinalURL, t.View.URL), t, mode)
+	if pastWorker {
+		by.cache = forceReload
+	}
+	return w.open(cmp.Or(t.FinalURL, t.View.URL), t, by)
 }
 
 // Fetch makes a request as the page at a URL, or the one that a tab shows, would. done is false when no answer came

@@ -57,6 +57,8 @@ type WorkerRealm interface {
 type Settings struct {
 	MediaType, Charset, Referrer string
 	Quirks                       bool
+	// Reload says that the page was loaded once more, NoEval that its policy lets no text become a script.
+	Reload, NoEval bool
 	// Parent and Top are the numbers of the windows around a frame, 0 for none.
 	Parent, Top int
 }
@@ -118,7 +120,8 @@ func (w *Windows) runDocument(c *window, d *page.Document, mediaType string) {
 	nodes, quirks := parseAs(mediaType, d)
 	s := &scripting{page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}, source: d}
 	var err error
-	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.referrer}
+	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.referrer, Reload: c.reload,
+		NoEval: !c.settings.policy.AllowsEval()}
 	if c.holds != nil {
 		settings.Parent, settings.Top = c.holds.ID, c.top().ID
 	}
@@ -905,13 +908,19 @@ func (p *Page) ModuleDone(parsed, number int, ok bool) {
 }
 
 // Import fetches a module with all that it needs.
-func (p *Page) Import(specifier, referrer string, done func(string, error)) {
+func (p *Page) Import(specifier, referrer, text string, local bool, done func(string, error)) {
 	c := p.c
 	base := referrer
 	if strings.Contains(base, "#module-") {
 		base = c.base()
 	}
 	url, ok := c.scripts.imports.Resolve(base, specifier)
+	if strings.HasPrefix(specifier, "data:") || local {
+		url, ok = specifier, true
+	}
+	if local && c.scripts.texts[url] == nil {
+		c.keepModule(url, []byte(text), url)
+	}
 	if !ok {
 		c.in.clock().After(0, func() { done("", fmt.Errorf("TypeError: the module name %q cannot be resolved", specifier)) })
 		return
@@ -937,7 +946,7 @@ func (p *Page) ModuleText(url string) (string, error) {
 
 // ResolveModule resolves a module's name.
 func (p *Page) ResolveModule(base, name string) (string, error) {
-	if strings.Contains(name, "#module-") {
+	if m := p.c.scripts.texts[name]; strings.Contains(name, "#module-") || m != nil && m.done {
 		return name, nil
 	}
 	if base == "" || strings.Contains(base, "#module-") {
@@ -965,19 +974,21 @@ func (p *Page) SetAddress(url string) { p.c.URL = url }
 const maxNavigations = 4
 
 // Navigate leaves the page.
-func (p *Page) Navigate(url string, _ bool) {
-	c := p.c
+func (p *Page) Navigate(url string, _ bool) { p.c.leaveFor(url, p.c.passage()) }
+
+// leaveFor is a navigation that a script starts.
+func (c *window) leaveFor(url string, by passage) {
 	if c.Closed || c.tab == nil || c.tab.window != nil && c.tab.window != c {
 		return
 	}
 	if c.tab.moved++; c.tab.moved > maxNavigations {
 		return
 	}
-	c.in.startNavigation(url, c.tab, "", func() {})
+	c.in.startNavigation(url, c.tab, by, func() {})
 }
 
 // Reload loads the page anew.
-func (p *Page) Reload() { p.Navigate(p.c.URL, true) }
+func (p *Page) Reload() { p.c.leaveFor(p.c.URL, passage{referrer: p.c.referrer, reload: true}) }
 
 // Register is a call of navigator.serviceWorker.register.
 func (p *Page) Register(r page.Registration, done func(error)) { p.c.in.registerFor(p.c, r, done) }

@@ -50,6 +50,8 @@ type window struct {
 	turns int
 	// referrer is what its document is asked for with.
 	referrer string
+	// reload says that it is the page that was shown before.
+	reload bool
 }
 
 // settings are what a window's requests are made with, beside its address (HTML, 8.1.3.1: environment settings object).
@@ -163,6 +165,14 @@ func (c *window) RegistrationChanged(g *serviceworker.Registration, found bool) 
 	if c.runs() && !c.Worker {
 		c.scripts.realm.RegistrationChanged(g, found)
 	}
+}
+
+// leave tells a page that its tab goes elsewhere or is closed ("unload a document", HTML, 7.4.6.2).
+func (c *window) leave() {
+	for _, f := range c.frames {
+		f.leave()
+	}
+	c.command("leave")
 }
 
 // end lets go of the page's realm.

@@ -112,7 +112,7 @@ func (w *Windows) OpenWindow(url string, done func(*serviceworker.Client, fetch.
 
 func (w *Windows) navigateFor(url string, tab *Tab, done func(*serviceworker.Client, fetch.Failure)) {
 	var c *window
-	c = w.startNavigation(url, tab, "", func() { done(c.Client, c.view.Reason) })
+	c = w.startNavigation(url, tab, passage{}, func() { done(c.Client, c.view.Reason) })
 }
 
 // register is a call of navigator.serviceWorker.register that was read in a script.

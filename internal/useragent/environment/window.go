@@ -27,7 +27,7 @@ type Page interface {
 	// ModuleDone tells what became of a module, by the parser's number of its element or one of those of Script.
 	ModuleDone(parsed, number int, ok bool)
 	// Import fetches a module with all that it needs, for import().
-	Import(specifier, referrer string, done func(url string, err error))
+	Import(specifier, referrer, text string, local bool, done func(url string, err error))
 	// ModuleText is the text of a module that has been fetched, ResolveModule its address.
 	ModuleText(url string) (string, error)
 	ResolveModule(base, name string) (string, error)
@@ -75,6 +75,8 @@ type WindowSettings struct {
 	Charset      string
 	Referrer     string
 	HistoryItems int
+	// Reload says that the page was loaded once more, NoEval that its policy lets no text become a script.
+	Reload, NoEval bool
 	// Parent and Top are the numbers of the windows around a frame, 0 for none.
 	Parent, Top int
 }
@@ -83,7 +85,7 @@ type WindowSettings struct {
 func (p *Platform) StartWindow(in Page, s WindowSettings) (*Realm, error) {
 	return p.startPage(in, windowEngines, map[string]any{
 		"html": s.HTML, "type": s.Type, "quirks": s.Quirks, "charset": s.Charset, "referrer": s.Referrer,
-		"opaque": in.Origin() == "null", "historyBefore": s.HistoryItems, "parent": s.Parent, "top": s.Top,
+		"opaque": in.Origin() == "null", "historyBefore": s.HistoryItems, "parent": s.Parent, "top": s.Top, "reload": s.Reload, "noEval": s.NoEval,
 	})
 }
 

@@ -17,7 +17,7 @@ function localeOf(locales) {
   const english = /^en\b/i.test(locale);
   if (!english && !told.has(locale)) {
     told.add(locale);
-    host('gap', `formats of the language ${locale}`);
+    host('gap', `dates and numbers of the language ${locale} (Intl)`);
   }
   return { locale: english ? locale : 'en-US', dayFirst: english && /-(GB|AU|NZ|IE|ZA|IN)$/i.test(locale) };
 }

@@ -1,6 +1,6 @@
 // High Resolution Time and User Timing.
 
-import { TypeError, freeze } from './primordials.js';
+import { TypeError, defineProperty, freeze } from './primordials.js';
 import { MAKE, lazy, must, onlyHere, publishLoosely } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { now, timeOrigin } from './time.js';
@@ -9,12 +9,16 @@ import { queueTask } from './timers.js';
 import { clone } from './structuredclone.js';
 
 export let performanceObject;
-export const loadPerformance = lazy(['Performance', 'PerformanceEntry', 'PerformanceMark', 'PerformanceMeasure', 'PerformanceObserver', 'PerformanceObserverEntryList'], () => {
+// What a kind of realm says of how it came about.
+export const timing = { navigation: null };
+export const loadPerformance = lazy(['Performance', 'PerformanceEntry', 'PerformanceMark', 'PerformanceMeasure', 'PerformanceResourceTiming', 'PerformanceNavigationTiming', 'PerformanceObserver', 'PerformanceObserverEntryList'], () => {
 let tellObservers;
 class Performance extends EventTarget {
+  #entries = [];
   constructor(key = undefined) {
     onlyHere(key);
     super();
+    if (timing.navigation) this.#entries.push(make(PerformanceNavigationTiming, timing.navigation()));
   }
   get timeOrigin() {
     return timeOrigin;
@@ -22,7 +26,6 @@ class Performance extends EventTarget {
   now() {
     return now() - timeOrigin;
   }
-  #entries = [];
   #add(entry) {
     this.#entries.push(entry);
     this.#entries.sort((a, b) => a.startTime - b.startTime);
@@ -115,6 +118,11 @@ class PerformanceMeasure extends PerformanceEntry {
     return values.get(this).detail;
   }
 }
+class PerformanceResourceTiming extends PerformanceEntry {}
+// Navigation Timing 2, 4.1; everything took no time at all.
+class PerformanceNavigationTiming extends PerformanceResourceTiming {}
+for (const name of ['type', 'redirectCount', 'initiatorType', 'nextHopProtocol', 'transferSize', 'encodedBodySize', 'decodedBodySize', 'fetchStart', 'requestStart', 'responseStart', 'responseEnd', 'domInteractive', 'domContentLoadedEventStart', 'domContentLoadedEventEnd', 'domComplete', 'loadEventStart', 'loadEventEnd', 'activationStart'])
+  defineProperty(PerformanceNavigationTiming.prototype, name, { get() { return values.get(this)[name] ?? 0; }, enumerable: true, configurable: true });
 // Performance Timeline, 4.
 const TYPES = freeze(['mark', 'measure']);
 const watching = new Set();
@@ -177,6 +185,6 @@ const makeList = (list) => {
   lists.set(made, list.sort((a, b) => a.startTime - b.startTime));
   return made;
 };
-publishLoosely(Performance, PerformanceEntry, PerformanceMark, PerformanceMeasure, PerformanceObserver, PerformanceObserverEntryList);
+publishLoosely(Performance, PerformanceEntry, PerformanceMark, PerformanceMeasure, PerformanceResourceTiming, PerformanceNavigationTiming, PerformanceObserver, PerformanceObserverEntryList);
 performanceObject = new Performance(MAKE);
 });

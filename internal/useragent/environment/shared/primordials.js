@@ -1,7 +1,7 @@
 // The environment runs in a realm of its own: its arrays, maps, texts and plain objects have built-ins that no script reaches. What goes to
 // scripts and comes from them is of their realm, whose built-ins are taken here before any script has run.
 export const {
-  Promise, Error, TypeError, RangeError, SyntaxError, ArrayBuffer, DataView, Int8Array, Uint8Array, Uint8ClampedArray, Int16Array, Uint16Array, Int32Array, Uint32Array, Float32Array, Float64Array,
+  Promise, Error, TypeError, RangeError, SyntaxError, EvalError, ArrayBuffer, DataView, Int8Array, Uint8Array, Uint8ClampedArray, Int16Array, Uint16Array, Int32Array, Uint32Array, Float32Array, Float64Array,
   Date: RealDate, Object: ScriptObject, Array: ScriptArray, Map: ScriptMap, Set: ScriptSet, WeakMap: ScriptWeakMap, WeakSet: ScriptWeakSet, RegExp: ScriptRegExp, Boolean: ScriptBoolean, Number: ScriptNumber, String: ScriptString, Math: ScriptMath, eval: scriptEval,
 } = global;
 export const { parse: fromJSON, stringify: toJSON } = JSON;

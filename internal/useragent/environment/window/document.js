@@ -244,10 +244,10 @@ export class Document extends Node {
   }
   set designMode(value) {}
   get hidden() {
-    return false;
+    return own.left === true;
   }
   get visibilityState() {
-    return 'visible';
+    return own.left ? 'hidden' : 'visible';
   }
   get scrollingElement() {
     return this.documentElement;

@@ -7,7 +7,7 @@ import { attribute, expose, must, onlyHere, publish, publishLoosely, publishPlai
 import { own } from '../shared/settings.js';
 import { EventTarget, MessageEvent, fire, handlers, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
-import { loadPerformance, performanceObject } from '../shared/performance.js';
+import { loadPerformance, performanceObject, timing } from '../shared/performance.js';
 import { deserialize, serialize } from '../shared/structuredclone.js';
 import { performFetch } from '../shared/fetch.js';
 import { cachesObject } from '../shared/cache.js';
@@ -57,6 +57,7 @@ const replaceable = (name, read) => member(name, {
 });
 for (const [name, get] of [['window', () => global], ['document', () => current.document], ['top', () => otherWindow(own.top) ?? global]]) defineProperty(global, name, { get, enumerable: true, configurable: false });
 defineProperty(global, 'location', { get: () => location, set: (v) => { location.href = v; }, enumerable: true, configurable: false });
+timing.navigation = () => ({ name: current.document.URL, entryType: 'navigation', startTime: 0, duration: 0, type: own.reload ? 'reload' : 'navigate', initiatorType: 'navigation', nextHopProtocol: 'http/1.1' });
 for (const name of ['self', 'frames']) replaceable(name, () => global);
 replaceable('parent', () => otherWindow(own.parent) ?? global);
 replaceable('length', () => frameElements().length);
@@ -217,6 +218,8 @@ function namedElement(key) {
   if (frame) return frame.contentWindow;
   return found.length === 1 ? found[0] : elements(() => found);
 }
+// Frames by their places (HTML, 7.2.2.2), of which few pages have many.
+for (let i = 0; i < 16; i++) defineProperty(namedProperties, `${i}`, { get: () => frameElements()[i]?.contentWindow, configurable: true });
 setPrototypeOf(Window.prototype, namedProperties);
 // Handlers of the window that a body has, too (HTML, 8.1.8.2.2).
 for (const type of [...WINDOW_HANDLERS, 'blur', 'error', 'focus', 'load', 'resize', 'scroll']) for (const cls of [classes.HTMLBodyElement, classes.HTMLFrameSetElement]) if (cls) defineProperty(cls.prototype, `on${type}`, {

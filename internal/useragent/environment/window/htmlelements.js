@@ -437,6 +437,7 @@ handlers(Document.prototype, ...ELEMENT_HANDLERS);
 export const WINDOW_HANDLERS = ['afterprint', 'beforeprint', 'beforeunload', 'hashchange', 'languagechange', 'message', 'messageerror', 'offline', 'online', 'pagehide', 'pageshow', 'popstate', 'rejectionhandled', 'storage', 'unhandledrejection', 'unload'];
 // Content attributes that are event handlers (HTML, 8.1.8.1): compiled when they are set.
 const HANDLER_NAMES = new Set([...ELEMENT_HANDLERS, ...WINDOW_HANDLERS].map((n) => `on${n}`));
+const evaluate = global.eval;
 export function handlerAttribute(e, name, value) {
   if (!HANDLER_NAMES.has(name) || (e.$ns !== HTML && e.$ns !== SVG)) return;
   const onWindow = (e.$name === 'body' || e.$name === 'frameset') && (WINDOW_HANDLERS.includes(name.slice(2)) || ['onblur', 'onerror', 'onfocus', 'onload', 'onresize', 'onscroll'].includes(name));
@@ -446,7 +447,7 @@ export function handlerAttribute(e, name, value) {
     const type = name.slice(2);
     const args = type === 'error' && onWindow ? 'event, source, lineno, colno, error' : 'event';
     try {
-      const made = host('csp.inline') ? global.eval(`(function on${type}(${args}) { with (this.ownerDocument || {}) { with (this) {\n${value}\n} } })`) : null;
+      const made = host('csp.inline') ? evaluate(`(function on${type}(${args}) { with (this.ownerDocument || {}) { with (this) {\n${value}\n} } })`) : null;
       if (made) defineProperty(made, 'toString', { value: () => `function on${type}(${args}) {\n${value}\n}`, configurable: true, writable: true });
       target[name] = made;
     } catch (error_) {

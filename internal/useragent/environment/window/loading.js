@@ -1,6 +1,6 @@
 // How a document comes about: the browser parses, the nodes are made here, scripts run where they stand (HTML, 13.2 and 4.12.1).
 
-import { assign, defineProperty, fromJSON, then, toJSON } from '../shared/primordials.js';
+import { EvalError, assign, defineProperty, fromJSON, then, toJSON } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { base, own, setOwn } from '../shared/settings.js';
 import { Event, fire, report, trusted } from '../shared/event.js';
@@ -37,6 +37,16 @@ const numberOf = (e) => {
   numbers.set(e.$number, e);
   return e.$number;
 };
+// Content Security Policy 3, 4.4: texts that a policy lets not become scripts.
+function forbidEval() {
+  const refuse = () => {
+    throw new EvalError('the policy of this page does not allow a text to be run as a script');
+  };
+  defineProperty(global, 'eval', { value: { eval(x) { return typeof x === 'string' ? refuse() : x; } }.eval, writable: true, configurable: true });
+  const Refusing = new Proxy(global.Function, { apply: refuse, construct: refuse });
+  defineProperty(global, 'Function', { value: Refusing, writable: true, configurable: true });
+  defineProperty(Refusing.prototype, 'constructor', { value: Refusing, writable: true, configurable: true });
+}
 commands.start = (json) => {
   setOwn(fromJSON(json));
   for (const path of own.lacks ?? []) {
@@ -45,6 +55,7 @@ commands.start = (json) => {
     for (const name of names.slice(0, -1)) holder = holder?.[name];
     if (holder) delete holder[names.at(-1)];
   }
+  if (own.noEval) forbidEval();
   startHistory(own.script);
   const d = makeDocument('html', own.type);
   d.$html = own.html;
@@ -292,6 +303,13 @@ commands.readyState = (state) => {
 };
 commands.fireAt = (target, type, bubbles) => {
   fire(target === 'window' ? global : current.document, trusted(type === 'pageshow' || type === 'pagehide' ? new PageTransitionEvent(type, {}) : new Event(type, { bubbles, cancelable: type === 'beforeunload' })));
+};
+// "unload a document" (HTML, 7.4.6.2): what scripts hear of when the tab goes elsewhere or is closed.
+commands.leave = () => {
+  commands.fireAt('window', 'pagehide', false);
+  own.left = true;
+  commands.fireAt('document', 'visibilitychange', true);
+  commands.fireAt('window', 'unload', false);
 };
 commands.snapshot = (written) => {
   if (changes.n === parsedChanges && !written) return ''; // the document is as it came
