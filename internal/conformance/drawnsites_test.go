@@ -22,8 +22,8 @@ import (
 	"tachyform/internal/useragent/document"
 )
 
-// Each file of testdata/drawnsites is a small site whose scripts decide what is drawn; beside it stands what a real
-// Chromium drew, online and then offline, in one profile. TACHYFORM_RECORD=1 records all of them anew.
+// Each file of testdata/drawnsites is a small site whose scripts decide what is drawn, each of testdata/drawnapps an app
+// that a framework drives, built for production; beside it stands what a real Chromium drew, online and then offline, in one profile. TACHYFORM_RECORD=1 records all of them anew.
 
 // drawnPage is what a page showed once it had come to rest.
 type drawnPage struct {
@@ -135,6 +135,10 @@ func TestDrawnSites(t *testing.T) {
 	paths, err := filepath.Glob("testdata/drawnsites/*.txtar")
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, len(paths), 30)
+	apps, err := filepath.Glob("testdata/drawnapps/*.txtar")
+	require.NoError(t, err)
+	require.GreaterOrEqual(t, len(apps), 10)
+	paths = append(paths, apps...)
 	for _, path := range paths {
 		t.Run(strings.TrimSuffix(filepath.Base(path), ".txtar"), func(t *testing.T) {
 			kept := strings.TrimSuffix(path, ".txtar") + ".json"

@@ -15,7 +15,7 @@ func undrawn(v, reference *document.View) (list []string) {
 		return nil
 	}
 	have := map[string]int{}
-	text, online := v.FullText(), reference.FullText()
+	text, online := v.DrawnText(), reference.DrawnText()
 	if text != online {
 		for _, word := range strings.Fields(text) {
 			have[word]++
@@ -43,14 +43,14 @@ func undrawn(v, reference *document.View) (list []string) {
 // profile. What it lacks as well changes from load to load.
 func (o *PageOutcome) settleDrawn(again *document.View) {
 	changes := map[string]int{}
-	for _, word := range strings.Fields(again.FullText()) {
+	for _, word := range strings.Fields(again.DrawnText()) {
 		changes[word]++
 	}
 	for _, l := range again.Loads {
 		changes[l.URL]++
 	}
 	here := map[string]int{}
-	for _, word := range strings.Fields(o.View.FullText()) {
+	for _, word := range strings.Fields(o.View.DrawnText()) {
 		here[word]++
 	}
 	var lacks []string

@@ -136,7 +136,7 @@ func (s *Session) unmet(name string, e *Expectation) (wrong []string) {
 // shows says whether a page holds a text: what it draws, or else its document as it came.
 func shows(v *document.View, text string) bool {
 	drawn := strings.Join(strings.Fields(text), " ")
-	return strings.Contains(v.FullText(), drawn) ||
+	return strings.Contains(v.DrawnText(), drawn) ||
 		v.Response != nil && strings.Contains(string(v.Response.Actual().Bytes()), text)
 }
 

@@ -56,6 +56,8 @@ type View struct {
 	Scripted bool
 	// Errors are those that no script of the page caught.
 	Errors []ScriptError
+	// Shadows is what stands in shadow trees.
+	Shadows Shadows
 
 	reader    *page.Reader
 	hostKnows func(url string) bool

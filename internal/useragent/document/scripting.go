@@ -1096,4 +1096,8 @@ func (c *window) takeOver() {
 	}
 	w.style(c)
 	w.clock().Run(func() bool { return c.pending == 0 }, w.clock().Now+rest)
+	c.view.Shadows = Shadows{}
+	if text, _ := c.command("shadows").(string); text != "" {
+		_ = json.Unmarshal([]byte(text), &c.view.Shadows) // it is our own
+	}
 }

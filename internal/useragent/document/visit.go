@@ -71,10 +71,21 @@ type ScriptError struct{ Name, Text string }
 // mostErrors bounds how many errors of a page are kept.
 const mostErrors = 20
 
+// Shadows is what the shadow trees of a page show, which its text and its links as others see them leave out.
+type Shadows struct {
+	Text  string   `json:"text"`
+	Links []string `json:"links"`
+	// Pictured says that there is something to see or to use in them beside text.
+	Pictured bool `json:"pictured"`
+}
+
 // ShowsNothing says whether there is no text on the page, no picture and nothing to use.
 func (v *View) ShowsNothing() bool {
-	return v.Document != nil && v.FullText() == "" && !v.Document.Pictured()
+	return v.Document != nil && v.DrawnText() == "" && !v.Document.Pictured() && !v.Shadows.Pictured
 }
+
+// DrawnText is all that the page shows as text, what stands in shadow trees last.
+func (v *View) DrawnText() string { return strings.TrimSpace(v.FullText() + " " + v.Shadows.Text) }
 
 // HostKnows says whether the host's settings tell how it answers at a URL on its origin, so that an answer that is an
 // error is what the site gives.
@@ -118,6 +129,11 @@ func (v *View) DrawnLinks() (list []string) {
 			url += "#" + l.Fragment
 		}
 		list = append(list, url)
+	}
+	for _, url := range v.Shadows.Links {
+		if weburl.OriginOf(url) == weburl.OriginOf(v.FinalURL) {
+			list = append(list, url)
+		}
 	}
 	return list
 }

@@ -143,6 +143,9 @@ func (n *Network) fails(r *site.Request) bool {
 	return float64(h.Sum32()%1000)/1000 < n.Condition.Fails
 }
 
+// bytesPerPacket is about what one packet of a network holds.
+const bytesPerPacket = 1400
+
 // takes is how long an answer is on its way.
 func (n *Network) takes(r *site.Request, resp *site.Response) time.Duration {
 	delay := n.Condition.Latency
@@ -150,7 +153,9 @@ func (n *Network) takes(r *site.Request, resp *site.Response) time.Duration {
 		delay += resp.Delay
 	}
 	if resp != nil && n.Condition.BytesPerSecond > 0 && r.Method != "HEAD" && resp.Body != nil {
-		delay += time.Duration(resp.Body.Len() * int64(time.Second) / n.Condition.BytesPerSecond)
+		// What fits into the packet of its head is there with it, so that short answers come in the order of the requests.
+		packets := resp.Body.Len() / bytesPerPacket
+		delay += time.Duration(packets * bytesPerPacket * int64(time.Second) / n.Condition.BytesPerSecond)
 	}
 	return delay
 }

@@ -25,7 +25,7 @@ func (echo) Answer(_ context.Context, r *site.Request) (*site.Response, error) {
 	if r.URL.Pathname() == "/gone" {
 		return nil, errors.New("no answer")
 	}
-	return &site.Response{Status: 200, Header: http.Header{}, Body: site.Bytes(make([]byte, 1000))}, nil
+	return &site.Response{Status: 200, Header: http.Header{}, Body: site.Bytes(make([]byte, 3000))}, nil
 }
 
 func request(t *testing.T, method, url string) *site.Request {
@@ -53,7 +53,7 @@ func newNetwork(c condition.Condition) (*Network, *[]int) {
 // What comes back and when, under each condition.
 func TestSend(t *testing.T) {
 	byRate := func(c condition.Condition) time.Duration {
-		return c.Latency + time.Duration(1000*int64(time.Second)/c.BytesPerSecond)
+		return c.Latency + time.Duration(2*bytesPerPacket*int64(time.Second)/c.BytesPerSecond)
 	}
 	for _, c := range []struct {
 		under  condition.Condition

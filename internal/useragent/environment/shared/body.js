@@ -1,4 +1,5 @@
-import { ArrayBuffer, TypeError, Uint8Array, jsonForScripts } from './primordials.js';
+import { ArrayBuffer, PromiseOf, TypeError, Uint8Array, jsonForScripts } from './primordials.js';
+import { queueTask } from './timers.js';
 import { bytesOf, keepBytes, viewOf } from './bytes.js';
 import { URLSearchParams } from './url.js';
 import { ReadableStream, drain, stateOfStream, streamOf, teeStream, useUp } from './readablestream.js';
@@ -47,7 +48,11 @@ function check(owner) {
 // Uses the body up and gives its number at the host.
 export async function consume(owner, salvage = false) {
   const body = check(owner);
-  return body === null ? 0 : useNow(body) || drain(streamFor(body), salvage);
+  if (body === null) return 0;
+  const now = useNow(body);
+  // What the network or a worker answers comes piece by piece, and never in the task in which its head came.
+  if (now && body.arrives) await new PromiseOf((resolve) => queueTask(resolve));
+  return now || drain(streamFor(body), salvage);
 }
 // The number of content that no stream was asked of, which is used up by that; 0 for other bodies.
 export function useNow(body) {

@@ -14,6 +14,11 @@ const answerOf = (blob, url) => {
   responseState.get(response).urls = [url];
   return response;
 };
+const arriving = (response) => {
+  const body = bodyOf.get(response);
+  if (body) body.arrives = true;
+  return response;
+};
 export async function performFetch(input, init, count) {
   if (count === 0) throw new TypeError('fetch takes an address or a request');
   const request = new Request(input, init);
@@ -32,10 +37,10 @@ export async function performFetch(input, init, count) {
   }
   const body = bodyOf.get(request);
   const answer = body ? then(sendableRequest(request), (json) => call('fetch', json)) : call('fetch', requestJSON(request));
-  if (!signal) return responseFrom(await answer);
+  if (!signal) return arriving(responseFrom(await answer));
   const canceled = deferred();
   onAbort(signal, canceled.reject);
-  const response = responseFrom(await firstOf([answer, canceled.promise]));
+  const response = arriving(responseFrom(await firstOf([answer, canceled.promise])));
   // What is not read yet when the fetch is aborted is lost.
   fetchSignal.set(response, signal);
   onAbort(signal, (reason) => {

@@ -477,5 +477,5 @@ onParsed.push((e) => {
 });
 publishLoosely(ElementInternals, ShadowRoot);
 
-late.internals = internals;
+assign(late, { internals, assignedTo: assignedNodes, hasShadows: () => shadows.n > 0 });
 shadowTools.attach = attachShadow;

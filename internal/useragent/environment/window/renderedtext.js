@@ -1,7 +1,12 @@
 // HTML, 3.2.7: innerText, the text of an element as it is rendered.
 
-import { assign } from '../shared/primordials.js';
-import { HTML, SVG, children, hasAttr, isConnected, isElement, isHTML, isText, late, textOf } from './nodes.js';
+import { assign, toJSON } from '../shared/primordials.js';
+import { commands } from '../shared/dispatch.js';
+import { parsedURL } from '../shared/url.js';
+import { current } from './node.js';
+import {
+  HTML, SVG, children, descendants, getAttr, hasAttr, isConnected, isElement, isHTML, isText, late, rootOf, textOf,
+} from './nodes.js';
 import { computed, displayOf } from './styles.js';
 
 const REPLACED = new Set(['iframe', 'video', 'audio', 'canvas', 'object', 'textarea', 'input', 'img', 'embed', 'meter', 'progress', 'frameset']);
@@ -55,6 +60,7 @@ function collect(node, items) {
   if ((node.$ns === HTML && REPLACED.has(name)) || (node.$ns === SVG && !SHOWN_SVG.has(name))) return;
   const display = displayOf(node);
   if (display === 'none') return;
+  if (isHTML(node, 'slot') && rootOf(node).$shadow && late.assignedTo(node).length) return; // they stand elsewhere in the document
   if (isHTML(node, 'br')) return void items.push('\n');
   const block = /^(block|flex|grid|list-item|table|flow-root|table-caption)$/.test(display);
   const paragraph = isHTML(node, 'p');
@@ -71,6 +77,29 @@ function collect(node, items) {
   if (display === 'table-row' && followedBy(node, 'table-row')) items.push('\n');
   if (block || paragraph) items.push(around);
 }
+// What shadow trees show, which innerText leaves out: their text, where their links lead, and whether there is something else to see.
+const SEEN = new Set(['img', 'svg', 'canvas', 'video', 'audio', 'iframe', 'object', 'embed', 'input', 'textarea', 'select', 'button', 'meter', 'progress', 'hr']);
+commands.shadows = () => {
+  if (!late.hasShadows()) return '';
+  const items = [];
+  const links = [];
+  let pictured = false;
+  const walk = (root, seen) => {
+    for (const n of descendants(root)) {
+      if (!isElement(n)) continue;
+      if (seen && SEEN.has(n.$name)) pictured = true;
+      const to = seen && isHTML(n, 'a') && hasAttr(n, 'href') ? parsedURL(getAttr(n, 'href'), current.document.$base()) : null;
+      if (to) links.push(to[0]);
+      if (!n.$root || !isRendered(n)) continue;
+      for (const c of children(n.$root)) collect(c, items);
+      items.push('\n');
+      walk(n.$root, true);
+    }
+  };
+  walk(current.document, false);
+  const text = items.filter((x) => typeof x === 'string').join(' ').replace(/\s+/g, ' ').trim();
+  return text || links.length || pictured ? toJSON({ text, links, pictured }) : '';
+};
 function followedBy(node, display) {
   for (let n = node.$n; n; n = n.$n) if (isElement(n) && displayOf(n) === display) return true;
   return false;

@@ -374,11 +374,13 @@ mix(classes.HTMLStyleElement, { get sheet() { return sheetOfElement(this); }, ge
 mix(classes.HTMLLinkElement, { get sheet() { return sheetOfElement(this); }, get disabled() { return hasAttr(this, 'disabled'); }, set disabled(v) { toggle(this, 'disabled', v); } });
 
 // getComputedStyle: the cascade over the rules that are there, without layout.
-let cascade = { at: -1, rules: [], of: new Map() };
+let cascade = { at: -1, rules: new Map(), of: new Map() };
 function currentRules(root) {
-  if (cascade.at !== changes.n) cascade = { at: changes.n, rules: null, of: new Map() };
-  if (!cascade.rules) {
-    cascade.rules = [];
+  if (cascade.at !== changes.n) cascade = { at: changes.n, rules: new Map(), of: new Map() };
+  let rules = cascade.rules.get(root);
+  if (!rules) {
+    rules = [];
+    cascade.rules.set(root, rules);
     for (const sheet of [...sheetsOf(root), ...adoptedOf(root)]) {
       const s = sheetOf.get(sheet);
       if (s.disabled) continue;
@@ -386,7 +388,7 @@ function currentRules(root) {
         if (!r.selector || (r.media && !host('media', r.media))) continue;
         for (const one of splitTop(r.selector, ',')) {
           try {
-            cascade.rules.push({ list: parseSelectors(one.trim()), weight: specificity(one), block: r });
+            rules.push({ list: parseSelectors(one.trim()), weight: specificity(one), block: r });
           } catch {
             // a selector that is none matches nothing
           }
@@ -394,7 +396,7 @@ function currentRules(root) {
       }
     }
   }
-  return cascade.rules;
+  return rules;
 }
 const specificity = (s) => {
   const t = s.replace(/:where\([^)]*\)/g, '').replace(/::[-\w]+/g, ' x ');
