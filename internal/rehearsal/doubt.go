@@ -76,11 +76,12 @@ func doubt(b *useragent.Browser, v, reference *document.View, o *PageOutcome) *D
 // undetermined says why what a page draws is not known although nothing stands against it, nil where it is known.
 func undetermined(v, reference *document.View) *Doubt {
 	for _, l := range reference.Loads {
-		byScript := l.Runs && (l.Destination == request.Data || l.Destination == request.Script)
+		script := l.Destination == request.Script
+		byScript := l.Runs && (l.Destination == request.Data || script)
 		own := weburl.OriginOf(l.URL) == weburl.OriginOf(reference.FinalURL)
 		switch {
-		case !byScript:
-		case l.Missing && own && l.Why.Kind == fetch.BadStatus && !reference.HostKnows(l.URL):
+		case !byScript && !script:
+		case byScript && l.Missing && own && l.Why.Kind == fetch.BadStatus && !reference.HostKnows(l.URL):
 			return &Doubt{Kind: DoubtServer, Asked: l.URL}
 		case l.Unknown && l.Done && !l.Missing:
 			return &Doubt{Kind: DoubtElsewhere, Asked: l.URL}
@@ -91,7 +92,7 @@ func undetermined(v, reference *document.View) *Doubt {
 			return &Doubt{Kind: DoubtError, Text: e.Text}
 		}
 	}
-	if v.ShowsNothing() {
+	if v.ShowsNothing() && reference.ShowsNothing() {
 		return &Doubt{Kind: DoubtNothing}
 	}
 	return nil

@@ -65,7 +65,10 @@ func (o *PageOutcome) settleDrawn(again *document.View) {
 		counted[word]--
 	}
 	o.Lacks = lacks
-	if len(lacks) > 0 && o.Outcome == Whole {
+	switch {
+	case len(lacks) > 0 && o.Outcome == Whole:
 		o.Outcome = Partial
+	case o.View.ShowsNothing() && o.Doubt == nil && o.Outcome == Whole:
+		o.Doubt = &Doubt{Kind: DoubtNothing} // what it draws online comes and goes
 	}
 }

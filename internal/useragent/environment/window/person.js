@@ -10,18 +10,25 @@ import { displayOf } from './styles.js';
 
 const plain = (text) => text.replace(/\s+/g, ' ').trim();
 const isShown = (e) => {
-  for (let n = e; n && n.$t === ELEMENT; n = n.$p) if (displayOf(n) === 'none') return false;
+  for (let n = e; n && n.$t === ELEMENT; n = n.$p ?? null) if (displayOf(n) === 'none') return false;
   return isConnected(e);
 };
 const USABLE = new Set(['a', 'button', 'input', 'select', 'textarea', 'summary', 'label', 'option']);
 const isUsable = (e) => USABLE.has(e.$name) || ['button', 'link', 'tab', 'menuitem', 'switch', 'checkbox', 'radio', 'option'].includes(getAttr(e, 'role') ?? '');
 const nameOfControl = (e) => [getAttr(e, 'aria-label'), isHTML(e, 'input') ? getAttr(e, 'value') : null, getAttr(e, 'placeholder'), getAttr(e, 'name'), getAttr(e, 'title')];
+// Persons see no bounds of shadow trees.
+function* everything(root) {
+  for (const n of descendants(root)) {
+    yield n;
+    if (n.$root) yield* everything(n.$root);
+  }
+}
 // The elements that a selector or a visible text stands for, the most fitting first.
 function find(on, fits = () => true) {
-  const all = [...descendants(current.document)].filter((e) => e.$t === ELEMENT);
+  const all = [...everything(current.document)].filter((e) => e.$t === ELEMENT);
   let chosen = [];
   try {
-    chosen = query(current.document, on, true);
+    for (const root of [current.document, ...all.map((e) => e.$root).filter(Boolean)]) chosen.push(...query(root, on, true));
   } catch {
     // no selector
   }
@@ -38,7 +45,7 @@ function findField(on) {
   const [direct] = find(on, isField);
   if (direct) return direct;
   const wanted = plain(on);
-  for (const label of descendants(current.document)) if (isHTML(label, 'label') && plain(textOf(label)) === wanted && label.control) return label.control;
+  for (const label of everything(current.document)) if (isHTML(label, 'label') && plain(textOf(label)) === wanted && label.control) return label.control;
   return null;
 }
 const mouse = (e, type, more = {}) => fire(e, trusted(new global.PointerEvent(type, { bubbles: true, cancelable: true, composed: true, view: global, detail: 1, ...more })));
@@ -91,7 +98,7 @@ commands.act = (kind, on, text) => {
     return '';
   }
   if (kind === 'submit') {
-    const forms = on ? find(on).map((e) => (isHTML(e, 'form') ? e : e.closest('form'))).filter(Boolean) : [...descendants(current.document)].filter((e) => isHTML(e, 'form'));
+    const forms = on ? find(on).map((e) => (isHTML(e, 'form') ? e : e.closest('form'))).filter(Boolean) : [...everything(current.document)].filter((e) => isHTML(e, 'form'));
     if (!forms.length) return on ? `there is no form ${on}` : 'there is no form';
     forms[0].requestSubmit();
     return '';

@@ -48,7 +48,7 @@ const TRANSFORMS = {
 // "rendered text collection steps".
 function collect(node, items) {
   if (isText(node)) {
-    const e = node.$p;
+    const e = isElement(node.$p) ? node.$p : node.$p?.$host;
     if (!isElement(e) || computed(e, 'visibility') !== 'visible') return;
     const space = computed(e, 'white-space');
     const text = space.startsWith('pre') || space === 'break-spaces' ? node.$data : node.$data.replace(/[\t\n\r ]+/g, ' ');
