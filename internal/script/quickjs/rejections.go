@@ -8,11 +8,18 @@ import (
 )
 
 // rejection is a promise that was rejected while nobody handled that, with what it was rejected with.
-type rejection struct{ promise, reason lib.TJSValue }
+type rejection struct {
+	promise, reason lib.TJSValue
+	// late says that somebody handles it after all, which was told of before.
+	late bool
+}
 
 // rejectedCommand is what the environment is called with for each promise that is still not handled when a turn ends
 // (HTML, 8.1.4.7, "notify about rejected promises").
 const rejectedCommand = "rejected"
+
+// handledCommand is what it is called with when one is handled later.
+const handledCommand = "handled"
 
 // mostRejections bounds how many are told of in one turn.
 const mostRejections = 100
@@ -22,18 +29,23 @@ func trackRejection(tls *libc.TLS, ctx uintptr, promise, reason lib.TJSValue, ha
 	e := engineOf(opaque)
 	if handled == 0 {
 		if len(e.rejected) < mostRejections {
-			e.rejected = append(e.rejected, rejection{lib.XDupValue(tls, ctx, promise), lib.XDupValue(tls, ctx, reason)})
+			e.rejected = append(e.rejected, rejection{promise: lib.XDupValue(tls, ctx, promise),
+				reason: lib.XDupValue(tls, ctx, reason)})
 		}
 		return
 	}
+	before := len(e.rejected)
 	e.rejected = slices.DeleteFunc(e.rejected, func(r rejection) bool {
-		if r.promise.Fu != promise.Fu {
+		if r.late || r.promise.Fu != promise.Fu {
 			return false
 		}
 		lib.XFreeValue(tls, ctx, r.promise)
 		lib.XFreeValue(tls, ctx, r.reason)
 		return true
 	})
+	if len(e.rejected) == before && before < mostRejections {
+		e.rejected = append(e.rejected, rejection{promise: lib.XDupValue(tls, ctx, promise), reason: undefined, late: true})
+	}
 }
 
 // tellRejections calls the environment for every promise that nobody handles. The error is a fatal one.
@@ -41,7 +53,11 @@ func (e *Engine) tellRejections() error {
 	for len(e.rejected) > 0 {
 		r := e.rejected[0]
 		e.rejected = e.rejected[1:]
-		e.setArg(0, e.value(rejectedCommand))
+		command := rejectedCommand
+		if r.late {
+			command = handledCommand
+		}
+		e.setArg(0, e.value(command))
 		e.setArg(1, r.promise)
 		e.setArg(2, r.reason)
 		v := lib.XJS_Call(e.tls, e.ctx, e.dispatch, undefined, 3, e.args)

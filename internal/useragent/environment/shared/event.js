@@ -435,7 +435,13 @@ export function report(error) {
   return fire(global, event);
 }
 // A promise that nobody handled.
+// What was told of as not handled, and is handled after all.
+const told = new WeakSet();
+commands.handled = (promise) => {
+  if (told.delete(promise)) fire(global, trusted(new PromiseRejectionEvent('rejectionhandled', { promise })));
+};
 commands.rejected = (promise, reason) => {
+  told.add(promise);
   const event = trusted(new PromiseRejectionEvent('unhandledrejection', { promise, reason, cancelable: true }));
   if (fire(global, event)) host('log', 'error', `${describe(reason)} (in a promise that nobody handles)`, stackOf(reason), nameOfScripts(reason));
 };

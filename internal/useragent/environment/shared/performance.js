@@ -1,6 +1,6 @@
 // High Resolution Time and User Timing.
 
-import { TypeError, defineProperty, freeze } from './primordials.js';
+import { ScriptObject, TypeError, assign, defineProperty, freeze } from './primordials.js';
 import { MAKE, lazy, must, onlyHere, publishLoosely } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { now, timeOrigin } from './time.js';
@@ -68,6 +68,16 @@ class Performance extends EventTarget {
   }
   clearMeasures(name = undefined) {
     this.#entries = this.#entries.filter((e) => e.entryType !== 'measure' || (name !== undefined && e.name !== `${name}`));
+  }
+  // Navigation Timing 1, which scripts still ask: everything happened when the page began.
+  get timing() {
+    const at = Math.round(timeOrigin);
+    const out = new ScriptObject();
+    for (const name of ['navigationStart', 'fetchStart', 'domainLookupStart', 'domainLookupEnd', 'connectStart', 'connectEnd', 'requestStart', 'responseStart', 'responseEnd', 'domLoading', 'domInteractive', 'domContentLoadedEventStart', 'domContentLoadedEventEnd', 'domComplete', 'loadEventStart', 'loadEventEnd']) out[name] = at;
+    return out;
+  }
+  get navigation() {
+    return assign(new ScriptObject(), { type: this.getEntriesByType('navigation')[0]?.type === 'reload' ? 1 : 0, redirectCount: 0 });
   }
   clearResourceTimings() {}
   setResourceTimingBufferSize() {}

@@ -1,7 +1,7 @@
 // DOM, 4.5 and HTML, 3.1: documents.
 
 import {
-  ScriptArray, TypeError, assign, defineProperty, fromJSON, getPrototypeOf, resolved,
+  ScriptArray, TypeError, assign, defineProperty, fromJSON, getPrototypeOf, resolved, then,
 } from '../shared/primordials.js';
 import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
@@ -50,6 +50,13 @@ export class DOMImplementation {
 }
 publish(DOMImplementation);
 
+class ViewTransition {
+  constructor(key = undefined) {
+    onlyHere(key);
+  }
+  skipTransition() {}
+}
+publishLoosely(ViewTransition);
 export class Document extends Node {
   constructor() {
     return makeDocument('xml', 'application/xml', Document);
@@ -78,7 +85,7 @@ export class Document extends Node {
     return this.$charset;
   }
   get inputEncoding() {
-    return this.$charset;
+    return this.characterSet;
   }
   get contentType() {
     return this.$type;
@@ -243,6 +250,13 @@ export class Document extends Node {
     return 'off';
   }
   set designMode(value) {}
+  // CSS View Transitions 1, 6.1: the change itself, without anything that moves.
+  startViewTransition(options = undefined) {
+    const update = typeof options === 'function' ? options : options?.update;
+    const updateCallbackDone = then(resolved(), () => update?.());
+    const done = then(updateCallbackDone, () => undefined);
+    return { __proto__: ViewTransition.prototype, ready: done, finished: done, updateCallbackDone };
+  }
   get hidden() {
     return own.left === true;
   }

@@ -58,6 +58,7 @@ const replaceable = (name, read) => member(name, {
 for (const [name, get] of [['window', () => global], ['document', () => current.document], ['top', () => otherWindow(own.top) ?? global]]) defineProperty(global, name, { get, enumerable: true, configurable: false });
 defineProperty(global, 'location', { get: () => location, set: (v) => { location.href = v; }, enumerable: true, configurable: false });
 timing.navigation = () => ({ name: current.document.URL, entryType: 'navigation', startTime: 0, duration: 0, type: own.reload ? 'reload' : 'navigate', initiatorType: 'navigation', nextHopProtocol: 'http/1.1' });
+delete global[Symbol.toStringTag];
 for (const name of ['self', 'frames']) replaceable(name, () => global);
 replaceable('parent', () => otherWindow(own.parent) ?? global);
 replaceable('length', () => frameElements().length);

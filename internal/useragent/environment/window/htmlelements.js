@@ -1,7 +1,7 @@
 // HTML, 3.2 and 4: the interfaces of elements, with the attributes that they reflect (2.6).
 
 import {
-  ScriptArray, ScriptObject, TypeError, assign, defineProperty, rejected, resolved,
+  PromiseOf, ScriptArray, ScriptObject, TypeError, assign, defineProperty, rejected, resolved,
 } from '../shared/primordials.js';
 import { attribute, lazyEach, publishPlainly } from '../shared/webidl.js';
 import { Event, fire, handlers, report, trusted } from '../shared/event.js';
@@ -592,7 +592,12 @@ mix(classes.HTMLImageElement, {
     return 0;
   },
   decode() {
-    return this.$broken ? rejected(error('EncodingError', 'the picture cannot be decoded')) : resolved();
+    const wrong = () => error('EncodingError', 'the picture cannot be decoded');
+    if (!this.$loading) return this.$broken || !this.currentSrc ? rejected(wrong()) : resolved();
+    return new PromiseOf((ok, no) => {
+      this.addEventListener('load', () => ok(), { once: true });
+      this.addEventListener('error', () => no(wrong()), { once: true });
+    });
   },
 });
 mix(classes.HTMLCanvasElement, {
