@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"golang.org/x/net/html"
@@ -144,6 +145,9 @@ func xmlElement(t xml.StartElement, known map[string]string) (*Node, error) {
 			name, ns = a.Name.Space+":"+name, known[a.Name.Space]
 		} else if name == "xmlns" {
 			ns = xmlnsNamespace
+		}
+		if slices.ContainsFunc(n.XML.Attr, func(o XMLAttr) bool { return o.Name == name }) {
+			return nil, fmt.Errorf("%s has the attribute %s twice", t.Name.Local, name)
 		}
 		n.XML.Attr = append(n.XML.Attr, XMLAttr{name, a.Value, ns, a.Name.Space, a.Name.Local})
 		n.Attr = append(n.Attr, html.Attribute{Namespace: a.Name.Space, Key: a.Name.Local, Val: a.Value})

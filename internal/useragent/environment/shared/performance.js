@@ -196,5 +196,6 @@ const makeList = (list) => {
   return made;
 };
 publishLoosely(Performance, PerformanceEntry, PerformanceMark, PerformanceMeasure, PerformanceResourceTiming, PerformanceNavigationTiming, PerformanceObserver, PerformanceObserverEntryList);
+if (!timing.navigation) for (const name of ['timing', 'navigation']) delete Performance.prototype[name]; // windows alone have them
 performanceObject = new Performance(MAKE);
 });
