@@ -1144,6 +1144,10 @@ func (c *window) takeOver() {
 	if !ok {
 		return
 	}
+	c.view.Shadows = Shadows{}
+	if shadows, _ := c.command("shadows").(string); shadows != "" {
+		_ = json.Unmarshal([]byte(shadows), &c.view.Shadows) // it is our own
+	}
 	c.turns = s.realm.Turns()
 	c.view.FinalURL = c.URL
 	if text != "" {
@@ -1152,8 +1156,4 @@ func (c *window) takeOver() {
 	}
 	w.style(c)
 	w.clock().Run(func() bool { return c.pending == 0 }, w.clock().Now+rest)
-	c.view.Shadows = Shadows{}
-	if text, _ := c.command("shadows").(string); text != "" {
-		_ = json.Unmarshal([]byte(text), &c.view.Shadows) // it is our own
-	}
 }
