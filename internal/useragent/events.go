@@ -22,8 +22,9 @@ func (b *Browser) Record(events *[]account.Event) {
 // Watch calls seen with each request that leaves from here on and with what came back, nil for a failure.
 func (b *Browser) Watch(seen func(*site.Request, *site.Response)) { b.net.Seen = seen }
 
-// RequestsSent counts the requests that left for the network.
-func (b *Browser) RequestsSent() int { return b.net.Count }
+// RequestsSent counts the requests that left for the network, without those by which the browser itself looks for new
+// versions of workers: no page waits for them.
+func (b *Browser) RequestsSent() int { return b.net.Count - b.workers.Checks }
 
 // Notes is what scripts said and what became of workers.
 func (b *Browser) Notes() []account.Note { return b.account.Notes }

@@ -61,6 +61,8 @@ type Container struct {
 	Windows Windows
 	// ClassicOnly is a browser without module workers.
 	ClassicOnly bool
+	// Checks counts the requests by which the browser itself looked for new versions of workers.
+	Checks int
 
 	registrations []*Registration
 	workers       []*Worker

@@ -142,6 +142,9 @@ func (g *Registration) SoftUpdate() {
 			finish()
 			return
 		}
+		if g.UpdateViaCache != "all" { // such a check asks the network always
+			s.Checks++
+		}
 		g.update(script, g.Type, func(error) { finish() })
 	})
 }
