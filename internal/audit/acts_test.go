@@ -93,3 +93,33 @@ func TestActs(t *testing.T) {
 		})
 	}
 }
+
+// A finding about a route says which, since the file alone answers for all of them; so does one about a fragment.
+func TestRoutesAreNamed(t *testing.T) {
+	p, err := project.Parse("f", []byte("hosting: {single_page: /index.html}\naudit: {visit: [/, /], pages: [/, /berth/7, \"/#/low\"]}"))
+	require.NoError(t, err)
+	f, err := site.OpenFolder(testsite.Write(t, map[string]string{
+		"index.html": `<!doctype html><title>Berths</title><p></p><script>navigator.serviceWorker.register('/w.js');
+const at = location.pathname + location.hash;
+if (at !== '/') fetch('/data' + at.replace('#/', '') + '.json').then((r) => r.json()).then((d) => { document.querySelector('p').textContent = d.free; });
+else document.querySelector('p').textContent = 'Choose a berth';</script>`,
+		"data/berth/7.json": `{"free": "from noon"}`, "data/low.json": `{"free": "at low water"}`,
+		"w.js": `addEventListener('install', (e) => e.waitUntil(caches.open('a').then((c) => c.add('/'))));
+addEventListener('activate', (e) => e.waitUntil(clients.claim()));
+addEventListener('fetch', (e) => e.respondWith(e.request.mode === 'navigate' ? caches.match('/') : fetch(e.request)));`}),
+		"https://line.example", "/", p.Host)
+	require.NoError(t, err)
+	r, err := Run(context.Background(), Input{Project: p, Name: "site", Host: f, Folder: f})
+	require.NoError(t, err)
+	var told []string
+	for _, x := range r.Findings {
+		if x.Code == "offline.partial" {
+			told = append(told, x.Evidence)
+		}
+	}
+	all := strings.Join(told, "\n")
+	for _, want := range []string{"/berth/7: offline, missing /data/berth/7.json; not drawn: from noon", "/#/low: offline, missing /data/low.json"} {
+		assert.Contains(t, all, want)
+	}
+	assert.NotContains(t, all, "\n/: ")
+}

@@ -213,6 +213,17 @@ func (a *auditor) file(url string) string {
 	return ""
 }
 
+// isRoute says whether a URL is one of several that the same file answers.
+func (a *auditor) isRoute(url string) bool {
+	path, ok := strings.CutPrefix(url, a.origin)
+	if !ok || a.Folder == nil {
+		return false
+	}
+	plain := weburl.WithoutQuery(weburl.WithoutFragment(path))
+	f := a.Folder.FileAt(plain)
+	return f != nil && (a.Folder.PathOf(f) != plain || strings.Contains(path, "#"))
+}
+
 func (a *auditor) place(url string, line, column int) Where {
 	return Where{File: a.file(url), Line: line, Column: column, URL: a.local(url)}
 }
@@ -256,8 +267,11 @@ func (a *auditor) findPages(check *Check, urls []string, line, column int, what 
 		return
 	}
 	evidence := what
-	if evidence == "" {
+	switch {
+	case evidence == "":
 		evidence = a.local(urls[0])
+	case len(urls) == 1 && a.isRoute(urls[0]):
+		evidence = a.local(urls[0]) + ": " + what
 	}
 	if len(urls) > 1 {
 		var names []string
