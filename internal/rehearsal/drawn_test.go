@@ -189,3 +189,39 @@ func TestVisitsTell(t *testing.T) {
 		})
 	}
 }
+
+// What pages link to once they are drawn joins the list, as far as it may: each address once, its query aside, and a
+// fragment only where a router reads it.
+func TestDrawnLinksAreFollowed(t *testing.T) {
+	hosting, err := project.Parse("project.yaml", []byte("hosting: {single_page: /index.html}"))
+	require.NoError(t, err)
+	const routes = `<!doctype html><title>Pier</title><main></main><script>
+const links = { '/': ['/a', '/a?again', '/#top', '/#/low', '/#!/high', 'https://elsewhere.example/x', '/none.txt'], '/a': ['/b', '/'], '/b': ['/c'], '/c': ['/d'] };
+addEventListener('load', () => setTimeout(() => { for (const l of links[location.pathname] ?? []) document.querySelector('main').insertAdjacentHTML('beforeend', '<a href="' + l + '">' + l + '</a> '); }, 50));</script>`
+	for name, c := range map[string]struct {
+		follow *Following
+		want   string
+	}{
+		"not at all":   {nil, "/"},
+		"one step":     {&Following{AtMost: 100, Depth: 1}, "/ /a /#/low /#!/high"},
+		"further":      {&Following{AtMost: 100, Depth: 9}, "/ /a /#/low /#!/high /b /c /d"},
+		"not too many": {&Following{AtMost: 4, Depth: 9}, "/ /a /#/low /#!/high"},
+		"as far as it may": {&Following{AtMost: 100, Depth: 9, Allows: func(path string) bool { return path != "/b" && !strings.Contains(path, "#") }},
+			"/ /a"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f, err := site.OpenFolder(testsite.Write(t, map[string]string{"index.html": routes, "none.txt": "x"}), "https://line.example", "/", hosting.Host)
+			require.NoError(t, err)
+			r := &Rehearsal{Hosts: []site.Host{f}, Visit: []string{home}, Pages: []string{home}, Follow: c.follow,
+				Conditions: []condition.Condition{condition.Offline}}
+			got, err := r.Run(context.Background())
+			require.NoError(t, err)
+			var list []string
+			for i, p := range got.Pages {
+				list = append(list, "/"+strings.TrimPrefix(p.URL, home))
+				assert.Equal(t, i > 0, p.Found, p.URL)
+			}
+			assert.Equal(t, c.want, strings.Join(list, " "))
+		})
+	}
+}
