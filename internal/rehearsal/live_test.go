@@ -7,7 +7,9 @@ import (
 	"net/http/httptest"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -133,4 +135,31 @@ func TestLiveLinksAreFollowed(t *testing.T) {
 	assert.NotContains(t, host.all(), "/private/x")
 	assert.NotContains(t, host.all(), "/sign-out")
 	assert.NotContains(t, host.all(), "/clicked")
+}
+
+// A stream of events goes on for ever; nobody waits for it, and what depends on it is not known.
+func TestLiveStreamsAreNotListenedTo(t *testing.T) {
+	var streams atomic.Int32
+	host := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path != "/live" {
+			w.Header().Set("Content-Type", "text/html")
+			_, _ = io.WriteString(w, `<!doctype html><title>Gauge</title><p>Gauge</p><script>new EventSource('/live').onmessage = (e) => document.body.append(e.data);</script>`)
+			return
+		}
+		streams.Add(1)
+		w.Header().Set("Content-Type", "text/event-stream")
+		w.WriteHeader(http.StatusOK)
+		w.(http.Flusher).Flush()
+		<-r.Context().Done()
+	}))
+	defer host.Close()
+	r := &Rehearsal{Hosts: []site.Host{site.NewLive(host.URL, time.Hour)}, Visit: []string{host.URL + "/"},
+		Pages: []string{host.URL + "/"}, Conditions: []condition.Condition{condition.Online}}
+	got, err := r.Run(context.Background())
+	require.NoError(t, err)
+	assert.Positive(t, streams.Load())
+	assert.Less(t, streams.Load(), int32(10))
+	d := got.Pages[0].Under["online"].Doubt
+	require.NotNil(t, d)
+	assert.Contains(t, d.Gap, "EventSource")
 }

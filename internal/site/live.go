@@ -206,6 +206,10 @@ func (l *Live) ask(outer context.Context, r *Request) (*Response, error) {
 		return nil, &Fault{Kind: Switches, Within: l.within, Err: errors.New("it answers with status 101 and speaks " +
 			"another protocol from then on")}
 	}
+	if Essence(answer.Header.Get("Content-Type")) == "text/event-stream" {
+		// It goes on for as long as somebody listens; what it says is not waited for.
+		return &Response{Status: answer.StatusCode, StatusText: http.StatusText(answer.StatusCode), Header: answer.Header, Body: Bytes(nil)}, nil
+	}
 	body, err := io.ReadAll(io.LimitReader(answer.Body, maxLiveBody+1))
 	if err != nil {
 		return nil, l.fault(ctx, err)

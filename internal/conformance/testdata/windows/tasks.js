@@ -22,7 +22,7 @@ probe('errors that are no errors', () => alone((done) => { addEventListener('err
 probe('frames', () => order((say) => { requestAnimationFrame((t) => { say(typeof t); requestAnimationFrame(() => say('next')); }); const c = requestAnimationFrame(() => say('never')); cancelAnimationFrame(c); }, 150));
 probe('two in a frame', () => new Promise((done) => { let first; requestAnimationFrame((t) => { first = t; }); requestAnimationFrame((t) => done(t === first)); }));
 probe('idle time', () => new Promise((done) => requestIdleCallback((d) => done([typeof d.timeRemaining(), d.didTimeout]))));
-probe('scheduler', () => order((say) => { scheduler.postTask(() => say('background'), { priority: 'background' }); scheduler.postTask(() => say('visible')); scheduler.postTask(() => say('blocking'), { priority: 'user-blocking' }); }));
+probe('scheduler', () => order((say) => { scheduler.postTask(() => say('background'), { priority: 'background' }); scheduler.postTask(() => say('visible')); scheduler.postTask(() => say('blocking'), { priority: 'user-blocking' }); }, 300));
 probe('scheduler that is aborted', async () => { const c = new TaskController(); const p = scheduler.postTask(() => 1, { signal: c.signal }); c.abort(); return p.catch((e) => e.name); });
 probe('scheduler.yield', async () => { const out = []; const p = (async () => { out.push(1); await scheduler.yield(); out.push(3); })(); out.push(2); await p; return out; });
 probe('observers of changes run with microtasks', () => order((say) => { const p = place('<p></p>').firstChild; new MutationObserver(() => say('observed')).observe(p, { attributes: true }); p.id = 'a'; Promise.resolve().then(() => say('then')); say('now'); }));

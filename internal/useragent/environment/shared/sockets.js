@@ -82,6 +82,7 @@ lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
     }
     #again = 3000; // ms until it asks again
     #last = '';
+    #asked = 0;
     // 9.2.2 and 9.2.3 of HTML: an answer that is none of this kind ends it for good; anything else only for a while.
     async #ask() {
       const headers = { accept: 'text/event-stream' };
@@ -96,14 +97,19 @@ lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
         }
         this.#state = 1;
         fire(this, trusted(new Event('open')));
-        for (const block of (await response.text()).replace(/^\ufeff/, '').replace(/\r\n?/g, '\n').split('\n\n').slice(0, -1)) if (this.#state === 1) this.#tell(block);
+        const text = await response.text();
+        if (text === '') { // a live host's stream, which is not listened to
+          host('gap', 'connections that stay open (EventSource); nothing came of it');
+          return;
+        }
+        for (const block of text.replace(/^\ufeff/, '').replace(/\r\n?/g, '\n').split('\n\n').slice(0, -1)) if (this.#state === 1) this.#tell(block);
       } catch {
         // the network failed
       }
       if (this.#state === 2) return;
       this.#state = 0;
       fire(this, trusted(new Event('error')));
-      setTimeout(() => { if (this.#state === 0) this.#ask(); }, this.#again);
+      if (++this.#asked < 5) setTimeout(() => { if (this.#state === 0) this.#ask(); }, this.#again); // nobody waits longer here
     }
     // 9.2.6: the lines of one event.
     #tell(block) {
