@@ -343,6 +343,8 @@ func TestChecks(t *testing.T) {
 			func(map[string]string) {}, "max-age=604800"},
 		{"page.language", "", edit("far.html", ` lang="en"`, ""), ""},
 		{"page.title", "", edit("far.html", "<title>Far</title>", ""), ""},
+		{"offline.unknown", "", func(f map[string]string) { f["far.html"] += "<script>fetch('/api/berths').catch(() => {})</script>" },
+			"a server may answer it"},
 		{"offline.unknown", "audit: {scripts: read}", edit("far.html", `<img src="/any.png" alt=""><a href="/far.html">Far</a>`,
 			"<div id=app></div><script>document.getElementById('app').innerHTML = 'Far'</script>"), "/far.html"},
 		{"app.bare", "", edit("m.json", ` "description": "A pier.",`, ""), ""},

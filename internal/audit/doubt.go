@@ -7,6 +7,7 @@ import (
 	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/weburl"
 )
 
 // What is judged here.
@@ -14,8 +15,8 @@ var offlineUnknown = newCheck(Check{
 	Code: "offline.unknown", Weight: Risk, Rank: 200,
 	Title:   "Of some pages nobody knows here whether they work offline",
 	Reason:  "What decides it was not seen: it may be whole or broken.",
-	Mend:    "open these pages offline in a browser; name what their scripts ask for under audit.asks",
-	Example: "<body><div id=app></div><script src=app.js></script></body>: the page is what its script makes of it.",
+	Mend:    "open these pages offline in a browser, or tell what is missing here: how the host answers, what another origin gives",
+	Example: "fetch('/api/berths') in a page's script: the folder has no such file, and hosting does not say what a server answers there.",
 })
 
 // why tells in words why an outcome is not known, "" where it is.
@@ -111,6 +112,15 @@ func (a *auditor) checkKnown() {
 		if own := a.workerScripts(); len(own) > 0 {
 			mend += "; these scripts of the site listen to install or fetch: " + strings.Join(own, ", ")
 		}
+	}
+	if d := a.firstDoubt(rehearsal.DoubtServer); d != nil && mend == "" {
+		path := a.local(d.Asked)
+		mend = fmt.Sprintf("put what the server answers at %s into the folder, or tell under hosting that it is not there: statuses: "+
+			"[{match: %s, status: 404}]", path, path)
+	}
+	if d := a.firstDoubt(rehearsal.DoubtElsewhere); d != nil && mend == "" {
+		mend = fmt.Sprintf("put what that origin answers into a folder, and name it: other_origins: [{origin: %s, folder: there}]",
+			weburl.OriginOf(d.Asked))
 	}
 	a.find(offlineUnknown, first, strings.Join(parts, "; "), mend)
 }

@@ -177,7 +177,7 @@ type Audit struct {
 	Profile string     `yaml:"one_profile" doc:"Whether pages are tried one after the other in one profile, rather than each from where the visits ended." enum:"yes,no"`
 	Limits  Limits     `yaml:"limits" doc:"What the site may not exceed."`
 	Crawl   Crawl      `yaml:"crawl" doc:"How far the links of a live site are followed."`
-	Asks    []Asks     `yaml:"asks" doc:"Requests that pages make only once their scripts run, and that cannot be seen in their text."`
+	Asks    []Asks     `yaml:"asks" doc:"Requests that pages make only when somebody does something on them."`
 }
 
 // Weighing gives a check another weight, with the reason.
