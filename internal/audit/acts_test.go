@@ -60,7 +60,7 @@ func TestActs(t *testing.T) {
 		"no form":                   {`[{submit: "#g"}]`, "#g"},
 		"what can be written in":    {`[{type: {into: "#ed", text: ebb}}, {expect: {shows: wrote ebb}}]`, ""},
 		"a field by its hint":       {`[{type: {into: Remarks, text: fair}}, {expect: {title: Berths}}]`, ""},
-		"details that open":         {`[{expect: {shows: hidden so far}}]`, ""},
+		"details that open":         {`[{click: More}, {expect: {shows: hidden so far}}]`, ""},
 		"kept over a reload":        {`[{type: {into: Boat, text: Skua}}, {click: Add}, {reload: normal}, {expect: {shows: kept Skua}}]`, ""},
 		"lost over a reload":        {`[{type: {into: Boat, text: Skua}}, {reload: normal}, {expect: {storage: {boats: Skua}}}]`, "boats"},
 		"kept offline":              {`[{type: {into: Boat, text: Skua}}, {click: Add}, {network: offline}, {reload: normal}, {expect: {shows: kept Skua, outcome: whole}}]`, ""},

@@ -151,41 +151,55 @@ func runWPTScript(dir, address, kind, text string, long bool) (*wptReport, []acc
 	b.Refuse(func(u string) bool {
 		return !strings.HasPrefix(u, "http://localhost:800") && !strings.HasPrefix(u, "http://127.0.0.1:800")
 	})
-	var report *wptReport
+	return awaitReport(b, wptOrigin+"/", limit+time.Second)
+}
+
+// awaitReport opens a page and gives the first report that comes within a time, nil for none.
+func awaitReport(b *useragent.Browser, url string, limit time.Duration) (report *wptReport, notes []account.Note) {
 	b.Listen(func(n account.Note) {
-		if text, ok := strings.CutPrefix(n.Text, "WPT{"); ok {
+		if text, ok := strings.CutPrefix(n.Text, "WPT{"); ok && report == nil {
 			report = &wptReport{}
 			if json.Unmarshal([]byte("{"+text), report) != nil {
 				report = nil
 			}
 		}
 	})
-	b.Open(wptOrigin+"/", nil)
-	for end := b.Now() + limit + time.Second; report == nil && b.Now() < end; {
+	b.Open(url, nil)
+	for end := b.Now() + limit; report == nil && b.Now() < end; {
 		b.Pass(time.Second)
 	}
 	return report, b.Notes()
 }
 
-// TestWPT runs a whole tree of browser conformance tests and counts, of what a real browser passes, how much passes
-// here.
-func TestWPT(t *testing.T) {
-	dir := os.Getenv("TACHYFORM_WPT")
-	if dir == "" {
-		dir = "../../../shared/wpt"
+// wptTree finds a tree of tests, which a variable may name, and reads the list of its files into files; passing are those
+// subtests of each file that a real browser passes.
+func wptTree(t *testing.T, variable, usual string, files any) (dir string, passing map[string][]string) {
+	if dir = os.Getenv(variable); dir == "" {
+		dir = usual
 	}
 	text, err := os.ReadFile(filepath.Join(dir, "INDEX.json"))
 	if err != nil {
-		t.Skip("SKIPPED: no conformance tests at " + dir + "; set TACHYFORM_WPT")
+		t.Skip("SKIPPED: no conformance tests at " + dir + "; set " + variable)
 	}
-	var files []wptFile
-	require.NoError(t, json.Unmarshal(text, &files))
+	require.NoError(t, json.Unmarshal(text, files))
 	text, err = os.ReadFile(filepath.Join(dir, "chromium-baseline.json"))
 	require.NoError(t, err)
 	var baseline struct {
 		Files map[string]struct{ Passing []string }
 	}
 	require.NoError(t, json.Unmarshal(text, &baseline))
+	passing = map[string][]string{}
+	for path, f := range baseline.Files {
+		passing[path] = f.Passing
+	}
+	return dir, passing
+}
+
+// TestWPT runs a whole tree of browser conformance tests and counts, of what a real browser passes, how much passes
+// here.
+func TestWPT(t *testing.T) {
+	var files []wptFile
+	dir, passing := wptTree(t, "TACHYFORM_WPT", "../../../shared/wpt", &files)
 	only := os.Getenv("TACHYFORM_WPT_ONLY")
 	passed, total := 0, 0
 	type score struct{ passed, total int }
@@ -194,7 +208,7 @@ func TestWPT(t *testing.T) {
 		if only != "" && !strings.Contains(f.Path, only) {
 			continue
 		}
-		want := baseline.Files[f.Path].Passing
+		want := passing[f.Path]
 		report, notes := runWPT(dir, f)
 		got := map[string]bool{}
 		messages := map[string]string{}

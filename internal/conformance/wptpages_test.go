@@ -410,20 +410,7 @@ func (t *pagesTree) runPage(f pagesFile) (*wptReport, []account.Note) {
 	b := useragent.New(context.Background(), hosts, useragent.Options{})
 	defer b.Close()
 	b.Refuse(func(u string) bool { return !strings.HasPrefix(u, "http://") || !strings.Contains(u, ":800") })
-	var report *wptReport
-	b.Listen(func(n account.Note) {
-		if text, ok := strings.CutPrefix(n.Text, "WPT{"); ok && report == nil {
-			report = &wptReport{}
-			if json.Unmarshal([]byte("{"+text), report) != nil {
-				report = nil
-			}
-		}
-	})
-	b.Open(wptOrigin+f.URL, nil)
-	for end := b.Now() + limit; report == nil && b.Now() < end; {
-		b.Pass(time.Second)
-	}
-	return report, b.Notes()
+	return awaitReport(b, wptOrigin+f.URL, limit)
 }
 
 // pagesLater are needs of tests that pages without frames and workers of their own do not have.
@@ -432,26 +419,12 @@ var pagesLater = map[string]bool{"iframe": true, "worker": true, "indexeddb": tr
 // TestWPTPages runs a tree of browser conformance tests in windows and counts, of what a real browser passes, how much
 // passes here.
 func TestWPTPages(t *testing.T) {
-	dir := os.Getenv("TACHYFORM_WPT_PAGES")
-	if dir == "" {
-		dir = "../../../shared/wpt-pages"
-	}
-	text, err := os.ReadFile(filepath.Join(dir, "INDEX.json"))
-	if err != nil {
-		t.Skip("SKIPPED: no conformance tests at " + dir + "; set TACHYFORM_WPT_PAGES")
-	}
 	var files []pagesFile
-	require.NoError(t, json.Unmarshal(text, &files))
+	dir, passing := wptTree(t, "TACHYFORM_WPT_PAGES", "../../../shared/wpt-pages", &files)
 	tree := &pagesTree{dir: dir, pages: map[string]string{}}
-	text, err = os.ReadFile(filepath.Join(dir, "HANDLERS.json"))
+	text, err := os.ReadFile(filepath.Join(dir, "HANDLERS.json"))
 	require.NoError(t, err)
 	require.NoError(t, readHandlers(text, tree))
-	text, err = os.ReadFile(filepath.Join(dir, "chromium-baseline.json"))
-	require.NoError(t, err)
-	var baseline struct {
-		Files map[string]struct{ Passing []string }
-	}
-	require.NoError(t, json.Unmarshal(text, &baseline))
 	for _, f := range files {
 		tree.wrap(f)
 	}
@@ -470,7 +443,7 @@ func TestWPTPages(t *testing.T) {
 		s.mean += float64(passed) / float64(total)
 	}
 	for _, f := range files {
-		want := baseline.Files[f.Path].Passing
+		want := passing[f.Path]
 		if only != "" && !strings.Contains(f.Path, only) || len(want) == 0 {
 			continue
 		}

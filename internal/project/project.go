@@ -308,7 +308,7 @@ type Expectation struct {
 	Title      string   `yaml:"title" doc:"Its title."`
 	Address    string   `yaml:"address" doc:"Its address after redirects." check:"path"`
 	AnsweredBy string   `yaml:"answered_by" doc:"Where its document came from: network, worker, cache, or a cache by name."`
-	Shows      string   `yaml:"shows" doc:"Text that it draws."`
+	Shows      string   `yaml:"shows" doc:"Text that it draws; with a tag in it, markup of its document as it came."`
 	Links      []string `yaml:"links" doc:"Paths that it links to." check:"path"`
 
 	Storage      map[string]string `yaml:"storage" doc:"Values that its local storage holds, by their keys."`

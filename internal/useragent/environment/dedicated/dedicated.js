@@ -18,12 +18,6 @@ import { setLocation } from '../shared/workerlocation.js';
 addObjectURLs();
 commands.start = (json) => {
   setOwn(fromJSON(json));
-  for (const path of own.lacks ?? []) {
-    const names = path.split('.');
-    let holder = global;
-    for (const name of names.slice(0, -1)) holder = holder?.[name];
-    if (holder) delete holder[names.at(-1)];
-  }
   setLocation(own.script);
 };
 // What the worker does not handle is told to those who started it.

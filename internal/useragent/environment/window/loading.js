@@ -49,12 +49,6 @@ function forbidEval() {
 }
 commands.start = (json) => {
   setOwn(fromJSON(json));
-  for (const path of own.lacks ?? []) {
-    const names = path.split('.');
-    let holder = global;
-    for (const name of names.slice(0, -1)) holder = holder?.[name];
-    if (holder) delete holder[names.at(-1)];
-  }
   if (own.noEval) forbidEval();
   startHistory(own.script);
   const d = makeDocument('html', own.type);

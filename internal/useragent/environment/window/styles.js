@@ -251,18 +251,24 @@ class CSSRule {
   }
 }
 const ruleOf = new WeakMap();
+// Members that both kinds of lists have.
+const asList = (cls) => {
+  mix(cls, {
+    get length() {
+      return listOf(this).length;
+    },
+    item(i) {
+      return listOf(this)[i >>> 0] ?? null;
+    },
+  });
+  defineProperty(cls.prototype, Symbol.iterator, { value: ScriptArray.prototype[Symbol.iterator], writable: true, configurable: true });
+};
 class CSSRuleList {
   constructor(key = undefined) {
     onlyHere(key);
   }
-  get length() {
-    return listOf(this).length;
-  }
-  item(i) {
-    return listOf(this)[i >>> 0] ?? null;
-  }
 }
-defineProperty(CSSRuleList.prototype, Symbol.iterator, { value: ScriptArray.prototype[Symbol.iterator], writable: true, configurable: true });
+asList(CSSRuleList);
 const fixedRules = (sheet) => live(CSSRuleList, () => sheetOf.get(sheet).rules.map((r) => {
   if (!r.object) {
     r.object = { __proto__: CSSRule.prototype };
@@ -345,14 +351,8 @@ class StyleSheetList {
   constructor(key = undefined) {
     onlyHere(key);
   }
-  get length() {
-    return listOf(this).length;
-  }
-  item(i) {
-    return listOf(this)[i >>> 0] ?? null;
-  }
 }
-defineProperty(StyleSheetList.prototype, Symbol.iterator, { value: ScriptArray.prototype[Symbol.iterator], writable: true, configurable: true });
+asList(StyleSheetList);
 publishLoosely(StyleSheetList);
 const sheetsOf = (root) => [...descendants(root)].filter((n) => isHTML(n, 'style') || (isHTML(n, 'link') && n.$sheetText)).map(sheetOfElement).filter(Boolean);
 export const sheetTools = { adopted: new WeakMap() };

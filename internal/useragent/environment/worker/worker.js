@@ -14,11 +14,11 @@ import { deserialize } from '../shared/structuredclone.js';
 import { portState, received } from '../shared/messaging.js';
 import { requestFrom } from '../shared/request.js';
 import { responseFrom } from '../shared/response.js';
+import { setLocation } from '../shared/workerlocation.js';
 import { clientFrom } from './client.js';
 import { ExtendableEvent, eventState, finish } from './extendableevent.js';
 import { FetchEvent } from './fetchevent.js';
 import { InstallEvent } from './installevent.js';
-import { setLocation } from '../shared/workerlocation.js';
 import { ExtendableMessageEvent } from './messageevent.js';
 import { pushedEvent } from './push.js';
 import { messages, selfWorker } from './registration.js';
@@ -26,12 +26,6 @@ import { messages, selfWorker } from './registration.js';
 // What the host calls.
 commands.start = (json) => {
   setOwn(fromJSON(json));
-  for (const path of own.lacks ?? []) {
-    const names = path.split('.');
-    let holder = global;
-    for (const name of names.slice(0, -1)) holder = holder?.[name];
-    if (holder) delete holder[names.at(-1)];
-  }
   setLocation(own.script);
 };
 commands.state = (state) => {
