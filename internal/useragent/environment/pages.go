@@ -43,8 +43,8 @@ var pageOperations = operations{
 		return nil, nil
 	}),
 	"location.assign": touching(func(r *Realm, args arguments) (any, error) {
-		url, replace := args.text(0), args.flag(1)
-		r.p.clock().After(0, func() { r.page.Navigate(url, replace) })
+		url := args.text(0)
+		r.p.clock().After(0, func() { r.page.Navigate(url) })
 		return nil, nil
 	}),
 	"location.reload": touching(func(r *Realm, _ arguments) (any, error) {

@@ -37,7 +37,7 @@ type Page interface {
 	SetBase(url string)
 	// SetAddress changes the address without a navigation, Navigate leaves the page, Reload loads it anew.
 	SetAddress(url string)
-	Navigate(url string, replace bool)
+	Navigate(url string)
 	Reload()
 	// Failed tells of an error that no script of the page caught, by its name.
 	Failed(name, text string)

@@ -43,7 +43,7 @@ export function navigate(url, replace = false) {
     });
     return;
   }
-  host('location.assign', url, replace);
+  host('location.assign', url);
 }
 function goTo(url, state, replace) {
   const entry = { url, state };

@@ -1,0 +1,209 @@
+package document
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"tachyform/internal/page"
+	"tachyform/internal/useragent/account"
+)
+
+// moduleText is a module that was fetched, or is being fetched.
+type moduleText struct {
+	text    string
+	failed  bool
+	done    bool
+	needs   []string
+	waiting []func()
+}
+
+// keepModule takes in the text of a module and fetches what it imports.
+func (c *window) keepModule(url string, text []byte, base string) {
+	m := c.scripts.texts[url]
+	if m == nil {
+		m = &moduleText{}
+		c.scripts.texts[url] = m
+	}
+	m.done, m.text = true, transform(string(text), url)
+	read := c.in.Reader.Script(base, text).At(base, c.scripts.imports)
+	if len(read.Unresolved) > 0 {
+		m.failed = true
+		c.in.Workers.Account.Note(account.Note{Level: "error", Where: url,
+			Text: fmt.Sprintf("TypeError: the module name %q cannot be resolved", read.Unresolved[0])})
+	}
+	for _, r := range read.References {
+		if r.Runs || !r.Module {
+			continue
+		}
+		m.needs = append(m.needs, r.URL)
+		r.Integrity = c.scripts.imports.IntegrityOf(r.URL)
+		c.fetchModule(r.URL, r, func() {})
+	}
+	for _, f := range m.waiting {
+		f()
+	}
+	m.waiting = nil
+}
+
+// fetchModule is "fetch a single module script" with the module map (HTML, 8.1.4.2), and what the module imports.
+func (c *window) fetchModule(url string, ref page.Reference, done func()) {
+	if m := c.scripts.texts[url]; m != nil {
+		if m.done {
+			done()
+		} else {
+			m.waiting = append(m.waiting, done)
+		}
+		return
+	}
+	m := &moduleText{waiting: []func(){done}}
+	c.scripts.texts[url] = m
+	c.fetchScript(ref, func(text string, ok bool) {
+		if !ok {
+			m.done, m.failed = true, true
+			for _, f := range m.waiting {
+				f()
+			}
+			m.waiting = nil
+			return
+		}
+		c.keepModule(url, []byte(text), url)
+	})
+}
+
+// whenComplete tells once a module and all that it needs, in turn, is there, and whether nothing failed.
+func (c *window) whenComplete(url string, done func(ok bool)) {
+	seen := map[string]bool{}
+	var look func()
+	look = func() {
+		clear(seen)
+		complete, failed := true, false
+		var wait *moduleText
+		var visit func(url string)
+		visit = func(url string) {
+			if seen[url] {
+				return
+			}
+			seen[url] = true
+			m := c.scripts.texts[url]
+			if m == nil || !m.done {
+				complete, wait = false, m
+				return
+			}
+			failed = failed || m.failed
+			for _, n := range m.needs {
+				visit(n)
+			}
+		}
+		visit(url)
+		switch {
+		case failed:
+			done(false)
+		case complete:
+			done(true)
+		case wait != nil:
+			wait.waiting = append(wait.waiting, look)
+		}
+	}
+	c.in.clock().After(0, look)
+}
+
+// transform gives a script that the engine can run: import() has to wait for the network, and import.meta to know its
+// place, which the engine can't by itself.
+func transform(text, url string) string {
+	const word = "import"
+	if !strings.Contains(text, word) {
+		return text
+	}
+	quoted, _ := json.Marshal(url)
+	var out strings.Builder
+	from := 0
+	for at := 0; ; {
+		next := strings.Index(text[at:], word)
+		if next < 0 {
+			break
+		}
+		start := at + next
+		at = start + len(word)
+		if start > 0 && (isNamePart(text[start-1]) || strings.IndexByte("\"'`", text[start-1]) >= 0) {
+			continue // part of a name, or the beginning of a string
+		}
+		rest := strings.TrimLeft(text[at:], " \t\r\n")
+		end := len(text) - len(rest)
+		replacement := ""
+		switch {
+		case strings.HasPrefix(rest, "("):
+			replacement, end = "__tachyform_import("+string(quoted)+",", end+1
+		case strings.HasPrefix(rest, "."):
+			rest = strings.TrimLeft(rest[1:], " \t\r\n")
+			if !strings.HasPrefix(rest, "meta") || len(rest) > 4 && isNamePart(rest[4]) && rest[4] != '.' {
+				continue
+			}
+			replacement, end = "__tachyform_meta("+string(quoted)+")", len(text)-len(rest)+4
+		default:
+			continue
+		}
+		out.WriteString(text[from:start])
+		out.WriteString(replacement)
+		from, at = end, end
+	}
+	out.WriteString(text[from:])
+	return out.String()
+}
+
+// isNamePart says whether a character before or behind a word makes it part of another one.
+func isNamePart(c byte) bool {
+	return c == '_' || c == '$' || c == '.' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' ||
+		c >= 0x80
+}
+
+// Import fetches a module with all that it needs.
+func (p *Page) Import(specifier, referrer, text string, local bool, done func(string, error)) {
+	c := p.c
+	base := referrer
+	if strings.Contains(base, "#module-") {
+		base = c.base()
+	}
+	url, ok := c.scripts.imports.Resolve(base, specifier)
+	if strings.HasPrefix(specifier, "data:") || local {
+		url, ok = specifier, true
+	}
+	if local && c.scripts.texts[url] == nil {
+		c.keepModule(url, []byte(text), url)
+	}
+	if !ok {
+		c.in.clock().After(0, func() { done("", fmt.Errorf("TypeError: the module name %q cannot be resolved", specifier)) })
+		return
+	}
+	get := func(string) (string, bool) { return "", false }
+	c.fetchModule(url, c.scriptReference(get, url, true), func() {})
+	c.whenComplete(url, func(ok bool) {
+		if !ok {
+			done("", fmt.Errorf("TypeError: Failed to fetch dynamically imported module: %s", url))
+			return
+		}
+		done(url, nil)
+	})
+}
+
+// ModuleText is the text of a module that has been fetched.
+func (p *Page) ModuleText(url string) (string, error) {
+	if m := p.c.scripts.texts[url]; m != nil && m.done && !m.failed {
+		return m.text, nil
+	}
+	return "", fmt.Errorf("the module %s is not there", url)
+}
+
+// ResolveModule resolves a module's name.
+func (p *Page) ResolveModule(base, name string) (string, error) {
+	if m := p.c.scripts.texts[name]; strings.Contains(name, "#module-") || m != nil && m.done {
+		return name, nil
+	}
+	if base == "" || strings.Contains(base, "#module-") {
+		base = p.c.base()
+	}
+	if url, ok := p.c.scripts.imports.Resolve(base, name); ok {
+		return url, nil
+	}
+	return "", fmt.Errorf("the module name %q cannot be resolved", name)
+}

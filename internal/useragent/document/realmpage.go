@@ -1,0 +1,175 @@
+package document
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"tachyform/internal/page"
+	"tachyform/internal/request"
+	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/serviceworker"
+	"tachyform/internal/weburl"
+)
+
+// Page is a window as its realm knows it; its methods are what the realm asks for, see environment.Page.
+type Page struct{ c *window }
+
+// Address is that of the document now.
+func (p *Page) Address() string { return p.c.URL }
+
+// Current says whether the page is open.
+func (p *Page) Current() bool { return !p.c.Closed }
+
+// Origin is that of the document.
+func (p *Page) Origin() string { return p.c.origin() }
+
+// Client is the page as service workers know it.
+func (p *Page) Client() *serviceworker.Client { return p.c.Client }
+
+// Session names the storage of the page's tab.
+func (p *Page) Session() string { return fmt.Sprintf("%p", p.c.tab) }
+
+// Fetch makes a request of a script.
+func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
+	c := p.c
+	l := &Load{Reference: page.Reference{URL: weburl.WithoutFragment(req.URL), Destination: req.Destination, Mode: req.Mode,
+		Credentials: req.Credentials, From: c.URL, Runs: true}}
+	c.view.Loads = append(c.view.Loads, l)
+	if req.Referrer == "about:client" || req.Referrer == "" {
+		req.Referrer = c.URL
+	}
+	if !slices.ContainsFunc(req.Header, func(h [2]string) bool { return strings.EqualFold(h[0], "accept") }) {
+		req.Header = append([][2]string{{"accept", "*/*"}}, req.Header...)
+	}
+	if !c.settings.policy.Allows(request.Data, req.URL, "") {
+		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
+		c.in.clock().After(0, func() { done(nil) })
+		return
+	}
+	c.pending++
+	s := c.scripts
+	s.fetching++
+	c.fetch(req, func(resp *fetch.Response, how fetch.Answerer) {
+		c.pending--
+		s.fetching--
+		l.Done = true
+		if resp == nil {
+			l.Missing, l.Why = true, fetch.FailureBy(how)
+		} else {
+			actual := resp.Actual()
+			l.Status, l.Source, l.Bytes = actual.Status, resp.Source, fetch.BodyLen(actual.Body)
+			l.Unknown = actual.Unknown
+			if actual.Status >= 400 && !actual.Unknown {
+				l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: actual.Status}
+			}
+		}
+		if !c.Closed {
+			done(resp)
+		}
+	})
+}
+
+// Element loads what an element asks for that a script made.
+func (p *Page) Element(text string) { p.c.loadMarkup(text) }
+
+// AllowsInline says whether the page's policies let an inline script run.
+func (p *Page) AllowsInline(text, nonce string) bool {
+	return p.c.settings.policy.AllowsInline(text, nonce)
+}
+
+// SetBase changes what addresses start from, as scripts have it.
+func (p *Page) SetBase(url string) { p.c.scripts.base = url }
+
+// SetAddress changes the address without a navigation.
+func (p *Page) SetAddress(url string) { p.c.URL = url }
+
+// maxNavigations bounds how often scripts send a tab on: a tab that has loaded five documents in one step never comes
+// to rest.
+const maxNavigations = 4
+
+// Navigate leaves the page.
+func (p *Page) Navigate(url string) { p.c.leaveFor(url, p.c.passage()) }
+
+// leaveFor is a navigation that a script starts.
+func (c *window) leaveFor(url string, by passage) {
+	if c.Closed || c.tab == nil || c.tab.window != nil && c.tab.window != c {
+		return
+	}
+	if c.tab.moved++; c.tab.moved > maxNavigations {
+		return
+	}
+	c.in.startNavigation(url, c.tab, by, func() {})
+}
+
+// Reload loads the page anew.
+func (p *Page) Reload() { p.c.leaveFor(p.c.URL, passage{referrer: p.c.referrer, reload: true}) }
+
+// Register is a call of navigator.serviceWorker.register.
+func (p *Page) Register(r page.Registration, done func(error)) { p.c.in.registerFor(p.c, r, done) }
+
+// Failed notes an error that no script of the page caught.
+func (p *Page) Failed(name, text string) {
+	if v := p.c.top().view; len(v.Errors) < mostErrors {
+		v.Errors = append(v.Errors, ScriptError{name, text})
+	}
+}
+
+// Frame is the number of the window of a frame at an address, 0 for none.
+func (p *Page) Frame(url string) int {
+	for _, f := range p.c.frames {
+		if f.asked != nil && f.asked[0] == weburl.WithoutFragment(url) || f.URL == url {
+			return f.ID
+		}
+	}
+	return 0
+}
+
+// PostMessage gives another window a message.
+func (p *Page) PostMessage(window int, message, targetOrigin string) {
+	c := p.c
+	to := c.top().find(window)
+	if to == nil || targetOrigin != "*" && targetOrigin != to.origin() {
+		return
+	}
+	c.in.clock().After(0, func() { to.command("windowMessage", message, c.origin(), c.ID) })
+}
+
+// StorageChanged tells other windows of a change to an area that they share (HTML, 12.2.1, "broadcast").
+func (p *Page) StorageChanged(area, change string) {
+	c := p.c
+	var tell func(w *window)
+	tell = func(w *window) {
+		if w == nil {
+			return
+		}
+		if w != c && w.runs() && !w.Worker && w.origin() == c.origin() {
+			url := c.URL
+			c.in.clock().After(0, func() { w.command("storageEvent", area, change, url) })
+		}
+		for _, f := range w.frames {
+			tell(f)
+		}
+	}
+	for _, t := range c.in.tabs {
+		if area == "local" || t == c.top().tab {
+			tell(t.window)
+		}
+	}
+}
+
+// find gives the window of a number, among this one and its frames.
+func (c *window) find(id int) *window {
+	if c.ID == id {
+		return c
+	}
+	for _, f := range c.frames {
+		if found := f.find(id); found != nil {
+			return found
+		}
+	}
+	return nil
+}
+
+// Matches says whether a media query holds.
+func (p *Page) Matches(query string) bool { return p.c.in.Reader.Matches(query) }
