@@ -163,7 +163,7 @@ func (a *auditor) collect() error {
 		}
 		a.report.Graph = a.graph
 		for _, p := range a.graph.PagePaths() {
-			if p == a.Project.Host.NotFound || a.graph.Pages[p].Fragment && p != a.Project.Audit.Entry {
+			if a.answersOthers(p) || a.graph.Pages[p].Fragment && p != a.Project.Audit.Entry {
 				continue
 			}
 			a.pages = append(a.pages, a.origin+p)
@@ -179,6 +179,17 @@ func (a *auditor) collect() error {
 		}
 	}
 	return a.ctx.Err()
+}
+
+// answersOthers says whether a page is none that people open: what the host, or the worker, answers with in the place of
+// others.
+func (a *auditor) answersOthers(path string) bool {
+	h, s := a.Project.Host, a.Project.Worker.StandIns
+	is := func(address string) bool {
+		file := a.Folder.File(strings.TrimPrefix(address, a.Project.Addr))
+		return address != "" && file != nil && a.Folder.PathOf(file) == path
+	}
+	return path != a.Project.Audit.Entry && (is(h.NotFound) || is(h.SinglePage) || s.MakePage && is(s.Page))
 }
 
 func (a *auditor) absolute(path string) string {
@@ -400,7 +411,7 @@ func (a *auditor) rehearse(start string) error {
 	for _, p := range a.ran.Pages {
 		if p.Found {
 			a.pages = append(a.pages, p.URL)
-		} else if a.documents[p.URL] != nil && p.Document != nil && p.Scripted {
+		} else if a.documents[p.URL] != nil && p.Document != nil && p.Seen.Scripted {
 			a.documents[p.URL] = p.Document
 		}
 		out := &PageReport{URL: a.local(p.URL), Title: p.Title, Under: map[string]*PageResult{}}
@@ -464,7 +475,7 @@ func (a *auditor) hostKnows() func(url string) bool {
 		add(r.Match)
 	}
 	return func(url string) bool {
-		return slices.ContainsFunc(patterns, func(p *site.Pattern) bool { return p.Match(url) })
+		return a.Folder.States(url) || slices.ContainsFunc(patterns, func(p *site.Pattern) bool { return p.Match(url) })
 	}
 }
 

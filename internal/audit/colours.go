@@ -3,7 +3,6 @@ package audit
 import (
 	"fmt"
 	"image/color"
-	"math"
 	"slices"
 	"strings"
 
@@ -95,8 +94,8 @@ func (a *auditor) checkColours(p *manifest.Processed, doc *page.Document, member
 	}
 	if theme, ok := manifest.ParseColour(p.ThemeColor); ok {
 		// The bar's text is white or nearly black, whichever can be read better.
-		if best := max(contrast(theme, color.NRGBA{255, 255, 255, 255}),
-			contrast(theme, color.NRGBA{0x20, 0x21, 0x24, 255})); best < 4.5 {
+		if best := max(manifest.Contrast(theme, color.NRGBA{255, 255, 255, 255}),
+			manifest.Contrast(theme, color.NRGBA{0x20, 0x21, 0x24, 255})); best < 4.5 {
 			a.find(appContrast, member("theme_color"), fmt.Sprintf("%s: the better of white and black text has a contrast "+
 				"of %.1f : 1", p.ThemeColor, best), "")
 		}
@@ -200,21 +199,6 @@ func (a *auditor) canvasBackground(doc *page.Document) (color.NRGBA, bool) {
 func far(a, b color.NRGBA) bool {
 	d := func(x, y uint8) int { return max(int(x)-int(y), int(y)-int(x)) }
 	return max(d(a.R, b.R), d(a.G, b.G), d(a.B, b.B)) > 32
-}
-
-// contrast is that of WCAG 2, from 1 to 21.
-func contrast(a, b color.NRGBA) float64 {
-	l := func(c color.NRGBA) float64 {
-		f := func(v uint8) float64 {
-			x := float64(v) / 255
-			if x <= 0.04045 {
-				return x / 12.92
-			}
-			return math.Pow((x+0.055)/1.055, 2.4)
-		}
-		return 0.2126*f(c.R) + 0.7152*f(c.G) + 0.0722*f(c.B) + 0.05
-	}
-	return max(l(a), l(b)) / min(l(a), l(b))
 }
 
 // checkTagNames judges what the tags of all pages are called, and whether pages name one manifest.

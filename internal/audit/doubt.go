@@ -31,8 +31,8 @@ func (a *auditor) why(d *rehearsal.Doubt) string {
 		return "it uses what is not simulated here: " + d.Gap
 	case rehearsal.DoubtRegistration:
 		return "a worker is registered at " + a.placeOf(d.Where) + ", and which one cannot be read there"
-	case rehearsal.DoubtDrawn:
-		return "its scripts draw it, and they are only read here"
+	case rehearsal.DoubtRead:
+		return "its scripts are only read, not run: audit.scripts says so"
 	case rehearsal.DoubtNotSent:
 		return "its scripts ask for " + a.localRequest(d.Asked) + ", which is not sent to a live site"
 	case rehearsal.DoubtNothing:
@@ -43,9 +43,8 @@ func (a *auditor) why(d *rehearsal.Doubt) string {
 		return "its scripts ask for " + d.Asked + ", and what that answers is not known here"
 	case rehearsal.DoubtError:
 		return "a script ends online, too, with what may be a gap here: " + d.Text
-	default:
-		return "its scripts ask for what cannot be read, at " + a.placeOf(d.Where)
 	}
+	return ""
 }
 
 // localRequest writes a method and an address in short.
@@ -115,8 +114,8 @@ func (a *auditor) checkKnown() {
 	}
 	if d := a.firstDoubt(rehearsal.DoubtServer); d != nil && mend == "" {
 		path := a.local(d.Asked)
-		mend = fmt.Sprintf("put what the server answers at %s into the folder, or tell under hosting that it is not there: statuses: "+
-			"[{match: %s, status: 404}]", path, path)
+		mend = fmt.Sprintf("say what the server behind the site answers: hosting: {answers: [{match: %s, file: sample.json}]}, "+
+			"status: 404 where it has nothing, or backend: with the address of one that runs here", path)
 	}
 	if d := a.firstDoubt(rehearsal.DoubtElsewhere); d != nil && mend == "" {
 		mend = fmt.Sprintf("put what that origin answers into a folder, and name it: other_origins: [{origin: %s, folder: there}]",

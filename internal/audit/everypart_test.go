@@ -95,7 +95,7 @@ func refit(t *testing.T, change func(*project.Project)) (string, *audit.Report) 
 	require.NoError(t, err)
 	change(p)
 	f := demo.Open(t, p)
-	plan, err := fit.Prepare(context.Background(), p, f)
+	plan, err := fit.Prepare(context.Background(), p, f, nil)
 	require.NoError(t, err)
 	return fingerprint(t, p, plan.View)
 }
@@ -149,7 +149,7 @@ func TestPatience(t *testing.T) {
 func TestFitTwiceAndUndo(t *testing.T) {
 	dir, p := demo.Fitted(t)
 	f := demo.Open(t, p)
-	again, err := fit.Prepare(context.Background(), p, f)
+	again, err := fit.Prepare(context.Background(), p, f, nil)
 	require.NoError(t, err)
 	assert.Empty(t, again.Changes)
 

@@ -189,12 +189,12 @@ func (a *auditor) registering() map[string]bool {
 		}
 	}
 	for _, p := range a.ran.Pages {
-		if p.Registers {
+		if len(p.Seen.Registrations) > 0 {
 			out[p.URL] = true
 		}
 	}
 	for _, v := range a.ran.Visits {
-		if v.Registers {
+		if len(v.Registrations) > 0 {
 			out[v.URL] = true
 		}
 	}

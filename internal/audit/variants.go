@@ -1,12 +1,14 @@
 package audit
 
 import (
+	"slices"
 	"sort"
 	"strings"
 
 	"tachyform/internal/condition"
 	"tachyform/internal/page"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/survey"
 	"tachyform/internal/target"
 	"tachyform/internal/useragent/account"
 )
@@ -50,6 +52,16 @@ func (a *auditor) scriptedRequests() map[string][]string {
 		}
 	}
 	return out
+}
+
+// VisitsOf says how the site's pages are opened to see what they ask for.
+func VisitsOf(in Input) survey.Visits {
+	a := &auditor{Input: in, origin: in.Host.Origin()}
+	v := survey.Visits{Others: in.Others, Kind: in.Kind, Asks: a.scriptedRequests()}
+	for _, path := range slices.Concat([]string{in.Project.Audit.Entry}, in.Project.Audit.Visit, in.Project.Audit.Pages) {
+		v.URLs = append(v.URLs, a.absolute(path))
+	}
+	return v
 }
 
 // tryVariants tries what is not as it should be, or could be otherwise, in other browsers: with the HTTP cache on, on

@@ -6,14 +6,12 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"tachyform/internal/survey"
 
 	"github.com/spf13/cobra"
 
 	examples "tachyform/examples/skerry-line"
 	"tachyform/internal/audit"
 	"tachyform/internal/fit"
-	"tachyform/internal/page"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/report"
@@ -90,7 +88,7 @@ func (a *app) runDemo(ctx context.Context, dir string) error {
 		return err
 	}
 	step(1, "survey: the site as it is")
-	g, err := survey.BuildGraph(ctx, o.folder, &page.Reader{})
+	g, err := a.look(ctx, o)
 	if err != nil {
 		return err
 	}
@@ -114,7 +112,7 @@ func (a *app) runDemo(ctx context.Context, dir string) error {
 
 	step(3, "fit: manifest, icons, worker and head tags")
 	err = a.writing(ctx, o.project, siteDir, "demo", func(state *fit.State) error {
-		plan, err := fit.Prepare(ctx, o.project, o.folder)
+		plan, err := a.prepare(ctx, o)
 		if err != nil {
 			return err
 		}

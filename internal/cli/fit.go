@@ -70,7 +70,7 @@ stays as it is.`,
 			if err := a.learnReplaced(cmd.Context(), o); err != nil {
 				return err
 			}
-			plan, err := fit.Prepare(cmd.Context(), o.project, o.folder)
+			plan, err := a.prepare(cmd.Context(), o)
 			if err != nil {
 				return wrapRead(o.name, err)
 			}

@@ -31,11 +31,22 @@ func (a *app) fitLive(ctx context.Context, o *opened, into string) error {
 			urls = append(urls, origin+path)
 		}
 	}
-	s := site.NewSnapshot(o.host, p.Addr)
-	if err := survey.TakeSnapshot(ctx, s, urls, &page.Reader{}); err != nil {
+	visits, err := a.visits(o)
+	if err != nil {
+		return err
+	}
+	slices.Sort(urls)
+	urls = slices.Compact(urls)
+	reader := &page.Reader{}
+	seen, err := survey.VisitLive(ctx, o.host, urls, reader, visits)
+	if err != nil {
 		return wrapRead(o.name, err)
 	}
-	plan, err := fit.Prepare(ctx, p, s.Folder)
+	s := site.NewSnapshot(o.host, p.Addr)
+	if err := survey.TakeSnapshot(ctx, s, urls, reader, seen); err != nil {
+		return wrapRead(o.name, err)
+	}
+	plan, err := fit.Prepare(ctx, p, s.Folder, seen)
 	if err != nil {
 		return wrapRead(o.name, err)
 	}

@@ -36,7 +36,7 @@ func (a *app) fix(cmd *cobra.Command, args []string, r *audit.Report) (bool, err
 		if o.project.Head.Mend == "" {
 			o.project.Head.Mend = "yes" // it is asked for
 		}
-		plan, err := fit.Prepare(cmd.Context(), o.project, o.folder)
+		plan, err := a.prepare(cmd.Context(), o)
 		if err != nil {
 			return wrapRead(o.name, err)
 		}

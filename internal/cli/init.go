@@ -41,7 +41,7 @@ func (a *app) initialise() *cobra.Command {
 	f.StringVar(&d.ThemeColor, "theme-color", "", "a CSS colour for the bar around the page")
 	f.StringVar(&d.BackgroundColor, "background-color", "", "a CSS colour shown while the app starts")
 	f.StringVar(&d.Origin, "origin", "", "where the site will live, such as https://skerry-line.example")
-	f.StringVar(&d.Address, "address", "/", "the path that the host mounts the site at")
+	f.StringVar(&d.Address, "address", "", "the path that the host mounts the site at (default: as links tell, else /)")
 	f.BoolVar(&force, "replace", false, "replace a project file that is there")
 	f.BoolVar(&quiet, "no-questions", false, "ask nothing, even on a terminal")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
@@ -79,7 +79,7 @@ func (a *app) initialise() *cobra.Command {
 				return usagef("%s takes %s, not %q", word.flag, strings.Join(word.known, ", "), word.value)
 			}
 		}
-		if !strings.HasPrefix(d.Address, "/") {
+		if d.Address != "" && !strings.HasPrefix(d.Address, "/") {
 			return usagef("--address takes a path that starts with /, not %q", d.Address)
 		}
 		p := project.Default(dir)
@@ -93,27 +93,17 @@ func (a *app) initialise() *cobra.Command {
 		if err := folder.CheckBuilt(); err != nil {
 			return err
 		}
-		g, err := survey.BuildGraph(cmd.Context(), folder, &page.Reader{})
+		o := &opened{project: p, name: dir, host: folder, folder: folder}
+		g, told, err := a.lookAt(cmd.Context(), o, d.Address != "")
 		if err != nil {
-			return wrapRead(dir, err)
+			return err
+		}
+		for _, i := range told {
+			d.Told = append(d.Told, project.Told{Key: i.Key, Value: i.Value, Why: report.Inferred(i)})
 		}
 		beside := filepath.Dir(file)
 		fillDraft(&d, g, dir, beside)
-		found := page.FindRegistrations(folder)
-		spot := func(p page.Place) string {
-			return fmt.Sprintf("%s:%d:%d", strings.TrimPrefix(p.URL, folder.Origin()), p.Line, p.Column)
-		}
-		switch {
-		case len(found.Read) > 0:
-			r := found.Read[0]
-			d.Present, d.PresentWhy = strings.TrimPrefix(r.Script, folder.Origin()), spot(page.Place{URL: r.From, Line: r.Line,
-				Column: r.Column})
-		case len(found.Unread) > 0:
-			d.PresentWhy, d.Unread = spot(found.Unread[0]), true
-			if own := page.WorkerScripts(folder); len(own) > 0 {
-				d.Present = own[0]
-			}
-		}
+		presentWorker(&d, g)
 		if a.terminal && !quiet {
 			if err := ask(&d); err != nil {
 				return err
@@ -194,12 +184,18 @@ func fillDraft(d *project.Draft, g *survey.Graph, dir, beside string) {
 			}
 		}
 	}
-	set(&d.ThemeColor, "#26425a")
+	looks := g.Colours(d.Entry)
+	set(&d.ThemeColor, looks.Bar)
 	if d.BackgroundColor == "" {
-		d.BackgroundColor, d.BackgroundGuessed = "#ffffff", true
+		d.BackgroundColor, d.BackgroundGuessed = orWhite(looks.Background), looks.Background == ""
 	}
+	set(&d.ThemeColor, d.BackgroundColor)
 	keep := g.Summarize().Keep
-	d.Pages, d.KeepWhy = keep.Pages, keep.Why
+	d.Pages, d.Whole, d.KeepWhy, d.Shell, d.Data, d.Unanswered = keep.Pages, keep.Whole, keep.Why, keep.Shell,
+		draftData(keep.Data), keep.Unanswered
+	for _, e := range keep.Elsewhere {
+		d.Elsewhere = append(d.Elsewhere, project.DraftOrigin(e))
+	}
 	for _, name := range []string{"offline.html", "offline/index.html"} {
 		if file := g.Folder.File(name); file != nil {
 			d.PageStandIn = g.Folder.PathOf(file)
@@ -213,6 +209,47 @@ func fillDraft(d *project.Draft, g *survey.Graph, dir, beside string) {
 				d.Master = name
 				break
 			}
+		}
+	}
+}
+
+// draftData says how data is kept: all that there may be, and at installation unless it is heavy.
+func draftData(list []survey.DataPattern) (out []project.DraftData) {
+	const fewAnswers, heavy = 100, 2_000_000
+	for _, p := range list {
+		out = append(out, project.DraftData{Match: p.Match, AtMost: max(fewAnswers, (p.Files/50+2)*50), Seldom: p.Bytes > heavy})
+	}
+	return out
+}
+
+func orWhite(colour string) string {
+	if colour == "" {
+		return "#ffffff"
+	}
+	return colour
+}
+
+// presentWorker takes down a worker that the site registers by itself: as its pages were seen to do, else as its texts
+// suggest.
+func presentWorker(d *project.Draft, g *survey.Graph) {
+	folder := g.Folder
+	spot := func(p page.Place) string {
+		text := strings.TrimPrefix(p.URL, folder.Origin())
+		if p.Line > 0 {
+			text += fmt.Sprintf(":%d:%d", p.Line, p.Column)
+		}
+		return text
+	}
+	if seen := g.Seen.Registrations(); len(seen) > 0 {
+		r := seen[0]
+		d.Present = strings.TrimPrefix(r.Script, folder.Origin())
+		d.PresentWhy = spot(page.PlaceOf(r, folder))
+		return
+	}
+	if perhaps := page.PerhapsRegisters(folder); len(perhaps) > 0 {
+		d.PresentWhy, d.Unread = spot(perhaps[0]), true
+		if own := page.WorkerScripts(folder); len(own) > 0 {
+			d.Present = own[0]
 		}
 	}
 }

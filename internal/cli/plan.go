@@ -18,6 +18,6 @@ func (a *app) planned(cmd *cobra.Command, args []string) (*opened, *fit.Plan, er
 	if err := o.needFolder(cmd.Name()); err != nil {
 		return nil, nil, err
 	}
-	plan, err := fit.Prepare(cmd.Context(), o.project, o.folder)
+	plan, err := a.prepare(cmd.Context(), o)
 	return o, plan, wrapRead(o.name, err)
 }

@@ -2,11 +2,9 @@ package cli
 
 import (
 	"fmt"
-	"tachyform/internal/survey"
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/page"
 	"tachyform/internal/report"
 )
 
@@ -26,11 +24,12 @@ func (a *app) survey() *cobra.Command {
 			if err := o.needFolder("survey"); err != nil {
 				return err
 			}
-			g, err := survey.BuildGraph(cmd.Context(), o.folder, &page.Reader{})
+			g, told, err := a.surveyed(cmd.Context(), o)
 			if err != nil {
-				return wrapRead(o.name, err)
+				return err
 			}
 			s := g.Summarize()
+			s.Told = told
 			s.Site = o.name
 			if a.format == "json" {
 				return a.json(s)

@@ -157,7 +157,7 @@ func textSite(t testing.TB, n int) *project.Project {
 	p, err := project.Load(filepath.Join(dir, project.FileName))
 	require.NoError(t, err)
 	f := demo.Open(t, p)
-	plan, err := fit.Prepare(context.Background(), p, f)
+	plan, err := fit.Prepare(context.Background(), p, f, nil)
 	require.NoError(t, err)
 	demo.Apply(t, plan)
 	return p
@@ -249,7 +249,7 @@ func TestBenchStamps(t *testing.T) {
 	both = median(func() time.Duration {
 		start := time.Now()
 		f := demo.Open(t, p)
-		plan, err := worker.NewPlan(context.Background(), p, f)
+		plan, err := worker.NewPlan(context.Background(), p, f, nil)
 		require.NoError(t, err)
 		code, err := worker.Generate(plan, worker.Options{})
 		require.NoError(t, err)

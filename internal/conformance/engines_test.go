@@ -68,7 +68,7 @@ func (l *line) deploy(files map[string]string) {
 	p, err := project.Load(file)
 	require.NoError(l.t, err)
 	f := demo.Open(l.t, p)
-	plan, err := fit.Prepare(context.Background(), p, f)
+	plan, err := fit.Prepare(context.Background(), p, f, nil)
 	require.NoError(l.t, err)
 	demo.Apply(l.t, plan)
 	l.project = p

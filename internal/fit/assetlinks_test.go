@@ -33,7 +33,7 @@ func TestProof(t *testing.T) {
 		prepare := func() *Plan {
 			f, err := site.OpenFolder(dir, "https://pier.example", "/", p.Host)
 			require.NoError(t, err)
-			plan, err := Prepare(context.Background(), p, f)
+			plan, err := Prepare(context.Background(), p, f, nil)
 			require.NoError(t, err)
 			return plan
 		}

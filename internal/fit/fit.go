@@ -52,6 +52,8 @@ type Plan struct {
 	// Manifest is the manifest's text as it will be, Members what the project file asks of it, with the icons.
 	Manifest []byte
 	Members  project.Members
+	// Beside are files that are written beside the project file.
+	Beside []Beside
 	// View is the site as it will be.
 	View *site.Folder
 }
@@ -62,10 +64,10 @@ type PageHead struct {
 	*Edited
 }
 
-// Prepare works out all changes without writing anything.
-func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, error) {
+// Prepare works out all changes without writing anything. seen is what visits of the site have shown.
+func Prepare(ctx context.Context, p *project.Project, f *site.Folder, seen *page.Seen) (*Plan, error) {
 	plan := &Plan{Site: f.Dir, State: StateDir(p, f.Dir)}
-	out := &output{p: p, f: f, plan: plan}
+	out := &output{p: p, f: f, plan: plan, seen: seen}
 	if !f.Snapshot() {
 		var err error
 		if out.site, err = openSite(f.Dir); err != nil {
@@ -99,7 +101,10 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 			return nil, err
 		}
 		wanted.Register = scripts.Register
-		if file := f.FileAt(p.Worker.StandIns.Page); file != nil && p.Worker.StandIns.Page != "" {
+		if err := out.makeStandIns(); err != nil {
+			return nil, err
+		}
+		if file := f.FileAt(p.Worker.StandIns.Page); file != nil && p.Worker.StandIns.Page != "" && !p.Worker.StandIns.MakePage {
 			wanted.StandIn = f.PathOf(file)
 		}
 		// The script has to be there before the pack is chosen.
@@ -120,7 +125,7 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 	}
 	plan.View = f.With(out.contents())
 	if p.HasWorker() {
-		w, err := worker.NewPlan(ctx, p, plan.View)
+		w, err := worker.NewPlan(ctx, p, plan.View, seen)
 		if err != nil {
 			return nil, err
 		}
@@ -156,6 +161,7 @@ type output struct {
 	// site is the folder as it can be written to; it has no root where the site is a server's.
 	site tree
 	plan *Plan
+	seen *page.Seen
 	all  map[string][]byte
 	set  []manifest.Image
 	// ofShortcut holds the icons made for shortcuts, by their names.
@@ -466,6 +472,9 @@ func (o *output) pages(ctx context.Context, w HeadTags) error {
 		}
 		if file.Link || page.Fragment(text) {
 			continue // a piece of a page, or a text such as a proof of ownership, that has to stay as it is
+		}
+		if s := o.p.Worker.StandIns; s.MakePage && o.p.Addr+file.Path == s.Page {
+			continue // it stands by itself
 		}
 		if !chosen(o.f.PathOf(file)) {
 			o.plan.Passed++

@@ -11,9 +11,11 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/tools/txtar"
 
+	"tachyform/internal/page"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/survey"
 	"tachyform/internal/testsite"
 )
 
@@ -44,7 +46,11 @@ func (c *prepared) plan(t *testing.T) (*Plan, error) {
 	t.Helper()
 	f, err := site.OpenFolder(filepath.Join(c.dir, "site"), "https://line.example", c.p.Addr, c.p.Host)
 	require.NoError(t, err)
-	return Prepare(context.Background(), c.p, f)
+	reader := &page.Reader{}
+	g, err := survey.BuildGraph(context.Background(), f, reader)
+	require.NoError(t, err)
+	require.NoError(t, g.Visit(context.Background(), reader, survey.Visits{}))
+	return Prepare(context.Background(), c.p, f, g.Seen)
 }
 
 // What a fit changes, by file.
@@ -181,7 +187,7 @@ func TestPrepareRefuses(t *testing.T) {
 			"index.html:2", "registers a worker of its own, /own.js", "present: {file: /its-address.js}"},
 		{"a worker that can't be read", "-- tachyform.yaml --\napp: {name: Line}\nworker: {pack: {include: ['/']}}\n-- " +
 			"site/index.html --\n<!doctype html><head><script>navigator.serviceWorker.register(decide())</script></head>\n",
-			"index.html:1", "which one cannot be read", "present"},
+			"index.html:1", "no page was seen to", "present"},
 		{"in place of a module", "-- tachyform.yaml --\napp: {name: Line}\nworker: {present: {file: /own.js, type: " +
 			"module}, replace: yes, pack: {include: ['/']}}\n" +
 			own, "tachyform.yaml:2", "registered as a module", "take the register call out"},

@@ -25,10 +25,10 @@ func (o *output) alone(s worker.Scripts) error {
 			Mend: "to keep the site's own, write worker: {present: {file: /its-address.js}}, and it is what is rehearsed " +
 				"and judged; to put this one in its place, add replace: yes; else take the register call out of the site"}
 	}
-	found := page.FindRegistrations(o.f, s.Register)
-	for _, r := range found.Read {
+	found := o.seen.Registrations()
+	for _, r := range found {
 		if r.Covers() == o.f.Origin()+s.Scope && r.Script != o.f.Origin()+s.Script {
-			return stop(o.spot(page.Place{URL: r.From, Line: r.Line, Column: r.Column}),
+			return stop(o.spot(page.PlaceOf(r, o.f, s.Register)),
 				"the site registers a worker of its own, "+strings.TrimPrefix(r.Script, o.f.Origin()))
 		}
 	}
@@ -39,15 +39,17 @@ func (o *output) alone(s worker.Scripts) error {
 		}
 		if ours, err := madeHere(o.plan.State, o.f.Dir, file.Path, text); err != nil {
 			return err
-		} else if !ours && slices.ContainsFunc(found.Read, func(r page.Registration) bool {
+		} else if !ours && slices.ContainsFunc(found, func(r page.Registration) bool {
 			return r.Script == o.f.Origin()+
 				s.Script
 		}) {
 			return stop(file.Abs, "a worker of the site's own stands at "+s.Script)
 		}
 	}
-	if len(found.Unread) > 0 {
-		return stop(o.spot(found.Unread[0]), "the site registers a worker, or seems to, and which one cannot be read here")
+	if perhaps := page.PerhapsRegisters(o.f, s.Register); len(perhaps) > 0 && !slices.ContainsFunc(found, func(r page.Registration) bool {
+		return r.Script != o.f.Origin()+s.Script
+	}) {
+		return stop(o.spot(perhaps[0]), "the site registers a worker, or seems to, and no page was seen to")
 	}
 	return nil
 }

@@ -274,10 +274,10 @@ func (s *State) nextNumber() (int, error) {
 
 // Apply writes the changes of a plan: all of them, or none.
 func (s *State) Apply(ctx context.Context, p *Plan) error {
-	if len(p.Changes) == 0 {
-		return nil
-	}
 	if err := ctx.Err(); err != nil {
+		return err
+	}
+	if err := p.writeBeside(); err != nil || len(p.Changes) == 0 {
 		return err
 	}
 	site, err := openSite(p.Site)

@@ -75,7 +75,7 @@ type Document struct {
 	Links    []Link
 	// References are the requests that the page makes without its style sheets being applied; see Applied.
 	References []Reference
-	// Scripts are its inline scripts; what they ask for stands in References and Registrations too.
+	// Scripts are its inline scripts; their registrations stand in Registrations too.
 	Scripts []*InlineScript
 	// Imports is its import map, nil when it has none.
 	Imports *ImportMap

@@ -41,7 +41,6 @@ func TestDocumentReferences(t *testing.T) {
 		`<video src=v.mp4 poster=p.png></video><video preload=none src=w.mp4></video>`:                                               "media /tides/v.mp4, image /tides/p.png, media /tides/w.mp4",
 		`<div style="background: url('bg.png')"></div><style>@import "i.css"; p { background: url(q.png) }</style>`:                  "image /tides/bg.png, style /tides/i.css",
 		`<video><source src=a.odd type="video/odd"><source src=b.webm><source src=c.mp4></video><body background=d.png>`:             "media /tides/b.webm, image /tides/d.png",
-		`<script>fetch('/data/t.json'); import('./m.js'); fetch(x); fetch('/p', {method: 'POST'})</script>`:                          "data /data/t.json, script /tides/m.js",
 		`<a href="data:text/plain,x">x</a><img src="data:image/gif;base64,R0">`:                                                      "",
 	} {
 		assert.Equal(t, want, urls(ParseDocument(at, "", []byte(html)).References), html)
@@ -71,40 +70,42 @@ func TestDocumentFacts(t *testing.T) {
 	assert.False(t, ParseDocument(at, "text/html; charset=utf-8", []byte("<title>K\xfcste</title>")).Valid)
 }
 
-func TestRegistrations(t *testing.T) {
+// Of a script that can't be run, its text alone tells what it registers, imports and names.
+func TestScriptTexts(t *testing.T) {
+	const from = "https://line.example/js/a.js"
 	for code, want := range map[string]string{
-		`navigator.serviceWorker.register('/w.js')`:                                                                              "/w.js ",
-		`navigator['serviceWorker'].register("w.js", {scope: './'})`:                                                             "/tides/w.js /tides/",
-		`const sw = navigator.serviceWorker; if (sw) sw.register('/w.js', {type: 'module'})`:                                     "/w.js ",
-		`const {serviceWorker} = navigator; serviceWorker.register('/w.js')`:                                                     "/w.js ",
-		`const NAME = 'w'; addEventListener('load', async () => { await navigator.serviceWorker.register('/' + NAME + '.js') })`: "/w.js ",
-		"navigator.serviceWorker.register(`/w.js`)":                                                                              "/w.js ",
-		`navigator.serviceWorker.register(new URL('w.js', import.meta.url), {scope: '/'})`:                                       "/js/w.js /",
-		`customElements.register('/w.js')`:                                                                                       "",
+		`navigator.serviceWorker.register('/w.js')`:                                           "/w.js",
+		`if (sw) navigator.serviceWorker?.register("w.js", {scope: './', updateViaCache: x})`: "/tides/w.js in /tides/",
+		`navigator.serviceWorker.register("/w.js", {"type": "module"})`:                       "/w.js as module",
+		`navigator.serviceWorker.register(url)`:                                               "?",
+		"navigator.serviceWorker.register(`/${name}.js`)":                                     "?",
+		`customElements.register('/w.js')`:                                                    "",
 	} {
-		s := ParseScript("https://line.example/js/a.js", at, []byte(code))
-		require.True(t, s.Valid, code)
+		s := ParseScript(from, at, []byte(code))
 		got := ""
 		for _, r := range s.Registrations {
-			got += strings.TrimPrefix(r.Script, "https://line.example") + " " + strings.TrimPrefix(r.Scope,
-				"https://line.example")
+			got += strings.TrimPrefix(r.Script, "https://line.example")
+			if r.Scope != "" {
+				got += " in " + strings.TrimPrefix(r.Scope, "https://line.example")
+			}
+			if r.Type != "classic" {
+				got += " as " + r.Type
+			}
+		}
+		for range s.UnreadRegistrations {
+			got += "?"
 		}
 		assert.Equal(t, want, got, code)
 	}
-	s := ParseScript("https://line.example/js/a.js", "https://line.example/js/a.js",
-		[]byte("\n  fetch('t.json'); import './b.js'"))
-	assert.Equal(t, "data /tides/t.json, script /js/b.js", urls(s.At(at, nil).References))
+	s := ParseScript(from, from, []byte("\n  import './b.js'; export * from \"c\"; import d from './d.json' with {type: 'json'};"+
+		"const f = () => fetch('t.json?v=1'); new Worker(`/w.js`); t = '5.30 pm'; u = 'https://maps.example/x.png'"))
+	imports := &ImportMap{Imports: map[string]string{"c": "https://line.example/lib/c.js"}}
+	assert.Equal(t, "script /js/b.js, script /lib/c.js, json /js/d.json", urls(s.At(at, imports).References))
+	assert.Equal(t, []string{"c"}, s.At(at, nil).Unresolved)
 	assert.Equal(t, 2, s.References[0].Line)
-}
-
-// What runs only once a worker is ready is told from what runs at once.
-func TestAfterReady(t *testing.T) {
-	s := ParseScript(at, at, []byte(`fetch('/a'); navigator.serviceWorker.ready.then((r) => r.sync).then(() => { fetch('/b'); import('./c.js'); }); const sw = navigator.serviceWorker; sw.ready.then(() => fetch('/d')); other.ready.then(() => fetch('/e'));`)).At(at, nil)
-	later := map[string]bool{}
-	for _, r := range s.References {
-		later[r.URL[len("https://line.example"):]] = r.AfterReady
-	}
-	assert.Equal(t, map[string]bool{"/a": false, "/b": true, "/tides/c.js": true, "/d": true, "/e": false}, later)
+	assert.Subset(t, s.Addresses(at), []string{"https://line.example/tides/t.json?v=1", "https://line.example/js/t.json?v=1",
+		"https://line.example/w.js", "https://maps.example/x.png"})
+	assert.NotContains(t, strings.Join(s.Addresses(at), " "), "5.30")
 }
 
 func TestStyles(t *testing.T) {

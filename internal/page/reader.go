@@ -49,15 +49,9 @@ func (r *Reader) Style(url string, text []byte) *Style {
 	return once(r, "style", url, "", text, func() *Style { return ParseStyleOn(r.screen(), url, url, text) })
 }
 
-// Script reads a script of the origin of the pages that run it; Script.At makes it one that a certain page runs.
+// Script reads a script; Script.At makes it one that a certain page runs.
 func (r *Reader) Script(url string, text []byte) *Script {
 	return once(r, "script", url, "", text, func() *Script { return ParseScript(url, url, text) })
-}
-
-// ForeignScript reads a script of another origin than the pages that run it: what it asks of their address is not
-// known.
-func (r *Reader) ForeignScript(url string, text []byte) *Script {
-	return once(r, "foreign script", url, "", text, func() *Script { return parseScript(url, url, text, true) })
 }
 
 type appliedKey struct {

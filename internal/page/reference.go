@@ -24,14 +24,8 @@ type Reference struct {
 	Credentials string
 	// Hint marks what is fetched for a page to come: it is asked for, and nothing of this page is missing without it.
 	Hint bool
-	// AfterReady marks what a script asks for only once navigator.serviceWorker.ready is settled.
-	AfterReady bool
-	// ByWorker marks what a script imports that runs as a worker; pages do not ask for it.
-	ByWorker bool
-	// ByHand marks what a script asks for only when somebody does something, such as a click.
+	// ByHand marks media that is fetched only once somebody plays it.
 	ByHand bool
-	// AfterChange marks what a script asks for when another worker takes the page over.
-	AfterChange bool
 	// Sandboxed tells that a frame is kept apart from its origin, so that no worker answers for it.
 	Sandboxed bool
 	// Scriptless tells that scripts of a frame do not run.
@@ -54,8 +48,6 @@ type Reference struct {
 	Preload bool
 	// Runs marks what a script asks for once it runs, beside what it needs before: dynamic imports, fetches, workers.
 	Runs bool
-	// Inline is the inline script that makes the request, nil for others.
-	Inline *InlineScript
 	// Else is asked for when this cannot be had, as a media element goes on to its next source.
 	Else *Reference
 	// Cache is the cache mode that a script asks for, "" for the usual; NoReferrer that nobody is told who asks.
@@ -66,8 +58,7 @@ type Reference struct {
 	// Charset is the encoding that a script element names.
 	Charset string
 
-	// raw is the text of a URL that resolves against the page rather than against From; specifier names a module.
-	raw, specifier string
+	specifier string // names a module
 }
 
 // ModuleRoot says whether the request is for a module that is to run by itself, rather than for one that another

@@ -2,58 +2,70 @@ package page
 
 import (
 	"bytes"
+	"regexp"
 	"strings"
 
 	"tachyform/internal/site"
+	"tachyform/internal/textpos"
 )
-
-// Registering is what the texts of a site say about workers that it registers by itself.
-type Registering struct {
-	// Read are calls that can be read, Unread those that cannot, of which any may register a worker anywhere.
-	Read   []Registration
-	Unread []Place
-}
 
 // registeringBytes bounds the files that are looked at.
 const registeringBytes = 8 << 20
 
-// FindRegistrations looks through the pages and scripts of a folder, but not through the paths that are ours.
-func FindRegistrations(f *site.Folder, ours ...string) (found Registering) {
+// A call that is written out is told from others that are called so; where the site has a script that listens as
+// service workers do, any call will do.
+var (
+	registerCall   = regexp.MustCompile(`\bregister\b["'\x60]?\]?\s*(?:\?\.)?\(`)
+	registerWorker = regexp.MustCompile(`\bserviceWorker\b[^;{}]{0,24}\bregister\b["'\x60]?\]?\s*(?:\?\.)?\(`)
+)
+
+// PerhapsRegisters lists places in the texts of a folder's pages and scripts, but not at the paths that are ours, that
+// look like a registration of a service worker. It is for sites on none of whose pages one was seen.
+func PerhapsRegisters(f *site.Folder, ours ...string) (list []Place) {
+	call := registerWorker
+	if len(WorkerScripts(f)) > 0 {
+		call = registerCall
+	}
 	skip := map[string]bool{}
 	for _, path := range ours {
 		skip[path] = true
 	}
 	for _, file := range f.Files() {
 		path := f.PathOf(file)
-		html := strings.HasSuffix(file.Path, ".html") || strings.HasSuffix(file.Path, ".htm")
-		if skip[path] || file.Size > registeringBytes || !html && !strings.HasSuffix(file.Path, ".js") &&
-			!strings.HasSuffix(file.Path, ".mjs") {
+		if skip[path] || file.Size > registeringBytes || !strings.HasSuffix(file.Path, ".html") &&
+			!strings.HasSuffix(file.Path, ".htm") && !strings.HasSuffix(file.Path, ".js") && !strings.HasSuffix(file.Path, ".mjs") {
 			continue
 		}
 		text, err := file.Bytes()
-		if err != nil || !bytes.Contains(text, []byte("serviceWorker")) || listensAsWorker.Match(text) {
+		if err != nil || listensAsWorker.Match(text) {
 			continue
 		}
-		url := f.Origin() + path
-		scripts := []*Script{}
-		if html {
-			d := ParseDocument(url, "", text)
-			found.Read = append(found.Read, d.Registrations...)
-			for _, s := range d.Scripts {
-				if s.Script != nil {
-					scripts = append(scripts, s.Script)
-				}
-			}
-		} else {
-			// Where a page runs it is not looked at: most name the worker from the root.
-			base := f.Origin() + f.Address()
-			s := ParseScript(url, base, text)
-			scripts = append(scripts, s)
-			found.Read = append(found.Read, s.At(base, nil).Registrations...)
-		}
-		for _, s := range scripts {
-			found.Unread = append(found.Unread, s.UnreadRegistrations...)
+		if at := mayRegister(text, call); at >= 0 {
+			line, column := textpos.New(text).At(at)
+			list = append(list, Place{f.Origin() + path, line, column})
 		}
 	}
-	return found
+	return list
+}
+
+// PlaceOf gives where a registration that was seen stands, as far as texts of the folder tell.
+func PlaceOf(r Registration, f *site.Folder, ours ...string) Place {
+	if r.Line > 0 {
+		return Place{r.From, r.Line, r.Column}
+	}
+	if perhaps := PerhapsRegisters(f, ours...); len(perhaps) > 0 {
+		return perhaps[0]
+	}
+	return Place{URL: r.From}
+}
+
+// mayRegister gives where a text looks as if it registered a service worker, -1 for nowhere.
+func mayRegister(text []byte, call *regexp.Regexp) int {
+	if !bytes.Contains(text, []byte("serviceWorker")) {
+		return -1
+	}
+	if at := call.FindIndex(text); at != nil {
+		return at[0]
+	}
+	return -1
 }

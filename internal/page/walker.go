@@ -322,9 +322,7 @@ func (w *walker) written(text string) {
 	(&walker{doc: inner, pos: textpos.New([]byte(text)), inHead: true, screen: w.screen}).walk([]byte(text))
 	for _, r := range inner.References {
 		r.Line, r.Column = 0, 0
-		if r.Inline == nil {
-			w.doc.References = append(w.doc.References, r)
-		}
+		w.doc.References = append(w.doc.References, r)
 	}
 }
 
@@ -403,13 +401,10 @@ func (w *walker) rawText(t Tag, text string, start int) {
 				return
 			}
 			s := ParseScript(w.doc.URL, w.doc.Base, []byte(text)).At(w.doc.Base, w.doc.Imports)
-			inline := &InlineScript{Script: s, Module: kind == "module", Text: text, Nonce: t.Attr["nonce"]}
-			w.doc.Scripts = append(w.doc.Scripts, inline)
+			w.doc.Scripts = append(w.doc.Scripts, &InlineScript{Script: s, Module: kind == "module", Text: text, Nonce: t.Attr["nonce"]})
 			for i := range s.References {
 				r := &s.References[i]
 				r.Line, r.Column = shift(r.Line, r.Column, line, column)
-				r.Inline = inline
-				w.doc.References = append(w.doc.References, *r)
 			}
 			for i := range s.Registrations {
 				r := &s.Registrations[i]

@@ -94,6 +94,15 @@ func checkHosting(h Hosting, key string, add func(key, what, mend string)) {
 				"301, 302, 303, 307 or 308")
 		}
 	}
+	for i, a := range h.Answers {
+		at := fmt.Sprintf("%s.answers[%d]", key, i)
+		if a.Status != 0 && (a.Status < 200 || a.Status > 599) {
+			add(at+".status", fmt.Sprintf("%d is not an HTTP status", a.Status), "200 to 599")
+		}
+		if a.File == "" && (a.Status == 0 || a.Status == 200) {
+			add(at, "this answer has no body", "name a file with what the server answers, or a status such as 204 or 404")
+		}
+	}
 	for i, s := range h.Statuses {
 		if s.Status < 200 || s.Status > 599 {
 			add(fmt.Sprintf("%s.statuses[%d].status", key, i), fmt.Sprintf("%d is not an HTTP status", s.Status), "200 to 599")

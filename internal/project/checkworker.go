@@ -27,7 +27,7 @@ func (d *decoder) worker(w Worker, add func(key, what, mend string)) {
 			}{
 				{"keep", r.Keep != Keep{}}, {"statuses", len(r.Statuses) > 0}, {"opaque", r.Opaque == "yes"}, {"even_private",
 					r.EvenPrivate == "yes"},
-				{"at_install", r.AtInstall == "yes"}, {"on_release", r.OnRelease != ""},
+				{"at_install", r.AtInstall == "yes" || r.AtInstall == "all"}, {"on_release", r.OnRelease != ""},
 			} {
 				if key.set {
 					idle(key.name, "it keeps nothing; remove it")

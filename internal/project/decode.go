@@ -352,7 +352,7 @@ func (d *decoder) text(n ast.Node, v reflect.Value, key string, tag reflect.Stru
 		}
 		v.SetString(strings.TrimRight(s, "/"))
 	case "path":
-		if !strings.HasPrefix(s, "/") {
+		if word := tag.Get("or"); !strings.HasPrefix(s, "/") && (word == "" || s != word) {
 			d.report(n, fmt.Sprintf("%s takes a path from the origin, not %q", key, s),
 				"start it with / and include the address the site is mounted at")
 		}

@@ -124,7 +124,7 @@ type Rule struct {
 	IgnoreQuery []string `yaml:"ignore_query" doc:"Names of query parameters that do not choose among copies, with * for any rest."`
 	EvenPrivate string   `yaml:"even_private" doc:"Also keep answers marked no-store and answers to requests with Authorization." enum:"yes,no"`
 	Tell        string   `yaml:"tell" doc:"Tell the page when a fresh answer differs from the copy it was given." enum:"yes,no"`
-	AtInstall   string   `yaml:"at_install" doc:"Fetch what packed pages ask for, and this rule answers, when the worker is installed; without it that is kept from the second visit on." enum:"yes,no"`
+	AtInstall   string   `yaml:"at_install" doc:"Fetch what packed pages ask for, and this rule answers, when the worker is installed; all takes every file of the site that it matches as well; without it that is kept from the second visit on." enum:"yes,all,no"`
 	OnRelease   string   `yaml:"on_release" doc:"What becomes of copies when a release changes pages or files that the rule matches; refresh fetches them again while the release is installed." enum:"refresh,drop,keep"`
 }
 
@@ -143,12 +143,33 @@ type Shell struct {
 
 // StandIns names what is shown in place of something that cannot be had.
 type StandIns struct {
-	Page   string      `yaml:"page" doc:"Shown when a page cannot be had." check:"path"`
+	Page   string      `yaml:"page" doc:"Shown when a page cannot be had; make has fit make one." check:"path" or:"make"`
 	Status int         `yaml:"status" doc:"The status that the page is shown with; without it its own, 200."`
-	Image  string      `yaml:"image" doc:"Shown when a picture cannot be had." check:"path"`
+	Image  string      `yaml:"image" doc:"Shown when a picture cannot be had; make has fit make one." check:"path" or:"make"`
 	Font   string      `yaml:"font" doc:"Used when a font cannot be had." check:"path"`
 	Data   DataStandIn `yaml:"data" doc:"Answers what scripts fetch from this site when it cannot be had."`
+	Words  Words       `yaml:"words" doc:"What the page stand-in says that fit makes; without it, usual words in the app's language."`
+
+	// MakePage and MakeImage tell that fit makes the stand-in, at the address that Page or Image then has.
+	MakePage, MakeImage bool `yaml:"-"`
 }
+
+// Words are the texts of the page stand-in that fit makes.
+type Words struct {
+	Heading string `yaml:"heading" doc:"What has happened, in a few words."`
+	Text    string `yaml:"text" doc:"What it means for the visitor."`
+	Again   string `yaml:"again" doc:"The button that tries again."`
+	Kept    string `yaml:"kept" doc:"What stands before the links to pages that are kept."`
+}
+
+// Make is what a stand-in is called that fit is to make.
+const Make = "make"
+
+// StandInPage and StandInImage are the names of the files that are made, beside the project file and in the site.
+const (
+	StandInPage  = "stand-in.html"
+	StandInImage = "stand-in.svg"
+)
 
 // DataStandIn is an answer to scripts, given in the project file itself.
 type DataStandIn struct {
@@ -234,6 +255,8 @@ type Hosting struct {
 	Headers       []HeaderRule      `yaml:"headers" doc:"Response headers by pattern; every entry that matches applies, later ones win."`
 	Redirects     []Redirect        `yaml:"redirects" doc:"Redirects, looked at before anything else."`
 	Statuses      []StatusRule      `yaml:"statuses" doc:"Paths that answer with another status."`
+	Answers       []Answer          `yaml:"answers" doc:"What a server behind the host answers; the first that matches counts."`
+	Backend       string            `yaml:"backend" doc:"A server on this machine that is asked for what no file answers, with GET and HEAD only." check:"origin"`
 	Hidden        string            `yaml:"hidden" doc:"Whether files answer whose name or folder begins with a dot; /.well-known/ always does." enum:"answer,refuse"`
 }
 
@@ -249,6 +272,15 @@ type Redirect struct {
 	To           string `yaml:"to" doc:"Where to; :name takes what the pattern captured." need:"yes"`
 	Status       int    `yaml:"status" doc:"301, 302, 303, 307 or 308."`
 	UnlessCookie string `yaml:"unless_cookie" doc:"Not when the request has a cookie of that name."`
+}
+
+// Answer is what a server behind the host answers to requests that match.
+type Answer struct {
+	Match     string `yaml:"match" doc:"URL pattern." need:"yes" check:"pattern"`
+	File      string `yaml:"file" doc:"A file with the answer's body; its path starts at the project file's folder."`
+	Method    string `yaml:"method" doc:"The request method; without it GET." enum:"GET,POST,PUT,PATCH,DELETE"`
+	Status    int    `yaml:"status" doc:"The answer's status; without it 200."`
+	MediaType string `yaml:"media_type" doc:"The answer's media type; without it that of the file's name."`
 }
 
 // StatusRule answers the URLs it matches with another status.
@@ -368,9 +400,24 @@ func (p *Project) fill() {
 		p.Worker.Register.Check = Duration(time.Hour)
 	}
 	set(&p.Icons.Folder, p.Addr+"icons/")
+	if s := &p.Worker.StandIns; s.Page == Make {
+		s.Page, s.MakePage = p.Addr+StandInPage, true
+	}
+	if s := &p.Worker.StandIns; s.Image == Make {
+		s.Image, s.MakeImage = p.Addr+StandInImage, true
+	}
 	p.Host.fill()
 	for i := range p.Others {
 		p.Others[i].Host.fill()
+	}
+}
+
+// locate has the paths of answers start where the project file lies.
+func (h *Hosting) locate(dir string) {
+	for i := range h.Answers {
+		if file := &h.Answers[i].File; *file != "" && !filepath.IsAbs(*file) {
+			*file = filepath.Join(dir, *file)
+		}
 	}
 }
 
@@ -383,6 +430,14 @@ func (h *Hosting) fill() {
 	}
 	if h.Slash == "" {
 		h.Slash = "add"
+	}
+	for i := range h.Answers {
+		if h.Answers[i].Method == "" {
+			h.Answers[i].Method = "GET"
+		}
+		if h.Answers[i].Status == 0 {
+			h.Answers[i].Status = 200
+		}
 	}
 	for i := range h.Redirects {
 		if h.Redirects[i].Status == 0 {
@@ -456,5 +511,9 @@ func Load(path string) (*Project, error) {
 	}
 	p.Path = path
 	p.Dir = filepath.Dir(path)
+	p.Host.locate(p.Dir)
+	for i := range p.Others {
+		p.Others[i].Host.locate(p.Dir)
+	}
 	return p, nil
 }

@@ -83,6 +83,9 @@ func schemaOf(t reflect.Type, tag reflect.StructTag) map[string]any {
 		switch tag.Get("check") {
 		case "path":
 			s["pattern"] = "^/"
+			if word := tag.Get("or"); word != "" {
+				s["pattern"] = "^(/.*|" + word + "$)"
+			}
 		case "origin":
 			s["pattern"] = "^https?://"
 		}

@@ -8,14 +8,26 @@ import (
 // Draft is what a new project file is made from.
 // A field for each answer that init asks for.
 type Draft struct {
-	Site, Origin, Address            string
-	Name, ShortName, Lang            string
-	Description, Display, StartURL   string
-	Orientation                      string
-	ThemeColor, BackgroundColor      string
-	Master                           string
-	Pages                            []string
-	KeepWhy                          string
+	Site, Origin, Address          string
+	Name, ShortName, Lang          string
+	Description, Display, StartURL string
+	Orientation                    string
+	ThemeColor, BackgroundColor    string
+	Master                         string
+	// Pages are patterns of pages to keep, Whole says that these are all; KeepWhy is the reason.
+	Pages   []string
+	Whole   bool
+	KeepWhy string
+	// Shell is the page that draws all others, "" for none.
+	Shell string
+	// Data are patterns of what scripts fetch, Elsewhere other origins that pages fetch from, Unanswered addresses of the
+	// site's own that no file answers.
+	Data       []DraftData
+	Elsewhere  []DraftOrigin
+	Unanswered []string
+	// Told are settings of the host that the files tell.
+	Told []Told
+	// PageStandIn is a page of the site's own, "" to have one made.
 	PageStandIn                      string
 	Entry                            string
 	OriginGuessed, BackgroundGuessed bool
@@ -24,6 +36,23 @@ type Draft struct {
 	Present, PresentWhy string
 	Unread              bool
 }
+
+// DraftData is a pattern of what scripts fetch. Seldom says that it is too heavy to be fetched at installation; AtMost is
+// how many answers are kept.
+type DraftData struct {
+	Match  string
+	AtMost int
+	Seldom bool
+}
+
+// DraftOrigin is another origin that pages fetch from; Opaque says that some of its answers may not be seen into.
+type DraftOrigin struct {
+	Origin string
+	Opaque bool
+}
+
+// Told is a setting of the host, by its key in the project file, with the reason in words.
+type Told struct{ Key, Value, Why string }
 
 // yamlText writes a text as a YAML scalar, quoted where it has to be.
 func yamlText(s string) string {
@@ -82,6 +111,7 @@ func (d Draft) Text() []byte {
 		line("origin: %s", yamlText(d.Origin))
 	}
 	if d.Address != "/" && d.Address != "" {
+		d.comment(line, "", "address")
 		line("address: %s", yamlText(d.Address))
 	}
 	line("")
@@ -92,6 +122,7 @@ func (d Draft) Text() []byte {
 		member("lang", d.Lang, "")
 	}
 	member("description", d.Description, "")
+	member("id", orText(d.StartURL, d.Entry), "the app is known by it; never change it")
 	member("start_url", orText(d.StartURL, d.Entry), "")
 	member("display", orText(d.Display, "standalone"),
 		map[bool]string{true: "a window of its own"}[orText(d.Display, "standalone") == "standalone"])
@@ -118,34 +149,137 @@ func (d Draft) Text() []byte {
 		d.present(line)
 		return []byte(b.String())
 	}
+	d.worker(line)
+	d.hosting(line)
+	line("")
+	line("audit:")
+	line("  fail_on: risk")
+	return []byte(b.String())
+}
+
+// worker writes what is kept and how requests are answered.
+func (d Draft) worker(line func(format string, args ...any)) {
+	address := orText(d.Address, "/")
 	line("worker:")
 	line("  pack:                              # kept when the worker is installed")
-	if d.KeepWhy != "" {
-		line("    # %s", d.KeepWhy)
-	}
+	wrapped(line, "    ", d.KeepWhy)
 	line("    pages:                           # with everything they ask for")
 	for _, p := range d.Pages {
 		line("      - %s", yamlText(p))
 	}
 	line("    budget: 5 MB")
+	if d.Shell != "" {
+		line("  shell:                             # one page draws all that have no file")
+		line("    page: %s", yamlText(d.Shell))
+	}
 	line("  rules:                             # for all else, the first that matches decides")
-	line("    - match: \"%s*\"", orText(d.Address, "/"))
-	line("      destination: document          # pages that are not in the pack")
+	for i, data := range d.Data {
+		if i == 0 {
+			wrapped(line, "    ", "data: fresh while there is a network, else the copy that was kept last")
+		}
+		line("    - match: %s", yamlText(data.Match))
+		line("      answer: network-first")
+		line("      patience: 3s")
+		if !data.Seldom {
+			line("      at_install: all                # so that one visit is enough")
+		}
+		line("      keep: {at_most: %d}", data.AtMost)
+	}
+	for i, o := range d.Elsewhere {
+		if i == 0 {
+			wrapped(line, "    ", "other origins: the kept copy at once, a fresh one for the next time")
+		}
+		line("    - match: %s", yamlText(o.Origin+"/*"))
+		line("      answer: stale-while-revalidate")
+		line("      at_install: yes")
+		if o.Opaque {
+			line("      opaque: yes                    # answers that the worker may not see into")
+		}
+		line("      keep: {at_most: 60}")
+	}
+	if d.Shell != "" {
+		line("    - match: %-22s # what looks like a file, which the shell leaves alone", yamlText(address+"*.*"))
+		line("      destination: document")
+	} else {
+		line("    - match: %s", yamlText(address+"*"))
+		line("      destination: document          # pages that are not in the pack")
+	}
 	line("      answer: network-first          # kept as they are visited")
 	line("      patience: 3s                   # then the kept copy, or the stand-in")
 	line("      keep: {at_most: 50}            # what was kept longest ago goes first")
+	if !d.Whole {
+		line("    - match: %s", yamlText(address+"*"))
+		line("      answer: stale-while-revalidate # what those pages ask for")
+		line("      keep: {at_most: 400}")
+	}
+	line("  stand_ins:")
 	if d.PageStandIn != "" {
-		line("  stand_ins:")
 		line("    page: %-28s # shown when a page cannot be had", yamlText(d.PageStandIn))
 	} else {
-		line("  # stand_ins:")
-		line("  #   page: /offline.html            # shown when a page cannot be had")
+		line("    page: make                       # shown when a page cannot be had; fit makes it")
 	}
 	line("  takeover: ask                      # a new release waits until its visitor agrees")
-	line("")
-	line("audit:")
-	line("  fail_on: risk")
-	return []byte(b.String())
+}
+
+// hosting writes how the host answers, as far as the files tell, and what a server behind it would have to.
+func (d Draft) hosting(line func(format string, args ...any)) {
+	begun := false
+	begin := func() {
+		if !begun {
+			begun = true
+			line("")
+			line("hosting:                             # how the host answers; correct it where it does not")
+		}
+	}
+	for _, t := range d.Told {
+		if key, is := strings.CutPrefix(t.Key, "hosting."); is {
+			begin()
+			d.comment(line, "  ", t.Key)
+			line("  %s: %s", key, yamlText(t.Value))
+		}
+	}
+	if len(d.Unanswered) == 0 {
+		return
+	}
+	if !begun {
+		line("")
+		line("# hosting:")
+	}
+	line("  # Scripts ask for what no file answers. Say what the server behind the site gives,")
+	line("  # or name one that runs on this machine; without it those pages are not known.")
+	line("  # backend: http://localhost:3000")
+	line("  # answers:")
+	for _, path := range d.Unanswered {
+		line("  #   - {match: %s, file: answers/sample.json}", yamlText(path))
+	}
+}
+
+// comment writes why a setting of the host is as it is.
+func (d Draft) comment(line func(format string, args ...any), indent, key string) {
+	for _, t := range d.Told {
+		if t.Key == key {
+			wrapped(line, indent, t.Why)
+		}
+	}
+}
+
+// wrapped writes a comment on lines of their own, none of them long.
+func wrapped(line func(format string, args ...any), indent, text string) {
+	const most = 84
+	row := ""
+	for _, word := range strings.Fields(text) {
+		if row != "" && len(indent)+3+len(row)+len(word) > most {
+			line("%s# %s", indent, row)
+			row = ""
+		}
+		if row != "" {
+			row += " "
+		}
+		row += word
+	}
+	if row != "" {
+		line("%s# %s", indent, row)
+	}
 }
 
 // present writes the part of a site that has a worker of its own.

@@ -73,7 +73,8 @@ func fillOrigins(s string) string {
 	return strings.NewReplacer("__ORIGIN__", Origin, "__OTHER__", Other).Replace(s)
 }
 
-func (c Case) hosting() project.Hosting {
+// Hosts says how the case's own host answers.
+func (c Case) Hosts() project.Hosting {
 	h := caseRules(c.Hosting.Headers, c.Hosting.Status)
 	for _, r := range c.Hosting.Redirects {
 		status := r.Status
@@ -137,7 +138,7 @@ func Load(folder string, expected any) (*Case, []site.Host, error) {
 	if c.Base == "" {
 		c.Base = "/"
 	}
-	main, err := openFolder(filepath.Join(folder, "site"), Origin, c.Base, c.hosting())
+	main, err := openFolder(filepath.Join(folder, "site"), Origin, c.Base, c.Hosts())
 	if err != nil {
 		return nil, nil, err
 	}
@@ -149,7 +150,7 @@ func Load(folder string, expected any) (*Case, []site.Host, error) {
 				return nil, nil, err
 			}
 		}
-		if c.Next, err = openFolder(next, Origin, c.Base, later.hosting()); err != nil {
+		if c.Next, err = openFolder(next, Origin, c.Base, later.Hosts()); err != nil {
 			return nil, nil, err
 		}
 	}

@@ -21,8 +21,8 @@ const (
 	DoubtGap
 	// DoubtRegistration: a page registers a worker, or seems to, and which can't be read at Where.
 	DoubtRegistration
-	// DoubtDrawn: the page's scripts draw it, and they are only read.
-	DoubtDrawn
+	// DoubtRead: the page's scripts are only read.
+	DoubtRead
 	// DoubtNotSent: its scripts send a live host what is not sent on, Asked.
 	DoubtNotSent
 	// DoubtNothing: the page shows nothing at all.
@@ -33,8 +33,6 @@ const (
 	DoubtElsewhere
 	// DoubtError: a script of it ended, online, with the error Text, which may come from what is not simulated here.
 	DoubtError
-	// DoubtRequests: the page's scripts ask for what can't be read at Where.
-	DoubtRequests
 )
 
 // Doubt is why the outcome of a page is not known.
@@ -61,10 +59,8 @@ func doubt(b *useragent.Browser, v, reference *document.View, o *PageOutcome) *D
 		return &Doubt{Kind: DoubtRegistration, Where: b.UnreadRegistrations()[0]}
 	case v.Document == nil || outcome == Lost || outcome == Stuck || b.Asked(v.FinalURL):
 		return nil
-	case v.ScriptsDraw && v.Document.Drawn():
-		return &Doubt{Kind: DoubtDrawn}
-	case len(v.Unread) > 0:
-		return &Doubt{Kind: DoubtRequests, Where: v.Unread[0]}
+	case v.Drawn == document.DrawnRead && outcome == Whole:
+		return &Doubt{Kind: DoubtRead}
 	case outcome != Whole && (outcome != Partial || slices.ContainsFunc(o.Missing, func(l *document.Load) bool {
 		return !l.Anyway
 	})):

@@ -32,24 +32,12 @@ func TestDoubts(t *testing.T) {
 		want    *Doubt
 		outcome Outcome
 	}{
-		"a page of text": {with(words, "document.title = 'x'"), nil, nil, nil, Whole},
-		"drawn by its script": {with("<div id=app></div>", "document.getElementById('app').innerHTML = 'x'"), nil,
-			nil, &Doubt{Kind: DoubtDrawn}, Whole},
-		"little text and no drawing": {with("<p>Pier</p>", "console.log(1)"), nil, nil, nil, Whole},
-		"a request that can't be read": {with(words, "\n  fetch('/data/' + day)"), nil, nil,
-			&Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 2, Column: 3}}, Whole},
-		"an old kind of request": {with(words, "const r = new XMLHttpRequest(); r.open('GET', u)"), nil, nil,
-			&Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 1, Column: 35}}, Whole},
-		"a module by a variable": {with(words, "import(names[0])"), nil, nil,
-			&Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 1, Column: 1}}, Whole},
-		"a request upon a click": {with(words, "b.addEventListener('click', () => fetch(u))"), nil, nil, nil, Whole},
-		"a form that is sent":    {with(words, "fetch(u, {method: 'POST'})"), nil, nil, nil, Whole},
-		"told by somebody":       {with(words, "fetch('/data/' + day)"), map[string][]string{home: {}}, nil, nil, Whole},
+		"with scripts that are only read": {with(words, "document.title = 'x'"), nil, nil, &Doubt{Kind: DoubtRead}, Whole},
+		"without any": {map[string]string{"index.html": "<!doctype html><title>Pier</title><body>" + words, "s.js": "", "w.js": keepsAll}, nil,
+			&page.Registration{Script: home + "w.js", Type: "classic"}, nil, Whole},
+		"told by somebody": {with(words, "fetch('/data/' + day)"), map[string][]string{home: {}}, nil, nil, Whole},
 		"told for all pages": {with("<div id=app></div>", "app.innerHTML = day"), map[string][]string{home + "*": {}},
 			nil, nil, Whole},
-		"two functions, one name": {with(words, "function a() { const u = '/a.json'; } function b(u) { return fetch(u); "+
-			"} b('/b.json')"), nil, nil,
-			&Doubt{Kind: DoubtRequests, Where: page.Place{URL: home + "s.js", Line: 1, Column: 62}}, Whole},
 	} {
 		t.Run(name, func(t *testing.T) {
 			var more []string
@@ -89,7 +77,7 @@ func TestUnreadRegistration(t *testing.T) {
 	assert.Equal(t, account.Activated, got.Worker.State)
 	assert.Empty(t, got.UnreadRegistrations)
 	assert.Equal(t, Whole, got.Pages[0].Under["offline"].Outcome)
-	assert.Nil(t, got.Pages[0].Under["offline"].Doubt)
+	assert.Equal(t, &Doubt{Kind: DoubtRead}, got.Pages[0].Under["offline"].Doubt)
 }
 
 // What is not simulated, and what was stopped, makes an outcome unknown, wherever it happened.

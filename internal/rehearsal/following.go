@@ -40,7 +40,7 @@ func (q *queue) follow(pages []*PageResult, first int) {
 		if q.Following == nil || p == nil || q.depth[first+i] >= q.Depth {
 			continue
 		}
-		for _, l := range p.links {
+		for _, l := range p.Seen.Links {
 			url := pageAt(l)
 			if q.seen[url] || len(q.pages) >= q.AtMost || weburl.OriginOf(url) != weburl.OriginOf(p.URL) {
 				continue

@@ -69,13 +69,11 @@ type PageResult struct {
 	Title  string // online, without a worker
 	Status int    // online, without a worker
 	Under  map[string]*PageOutcome
-	// Document is the page online, as its scripts left it, Scripted whether they changed it; Registers says that it called
-	// navigator.serviceWorker.register.
-	Document            *page.Document
-	Scripted, Registers bool
+	// Document is the page online, as its scripts left it; Seen is what else that visit showed.
+	Document *page.Document
+	Seen     *page.SeenPage
 
-	links []string // that it draws online
-	opens bool     // online, as a document
+	opens bool // online, as a document
 }
 
 // Result is what a rehearsal showed.
@@ -124,10 +122,13 @@ func (r *Rehearsal) plainOptions() useragent.Options {
 	return o
 }
 
-// withoutWorkers gives a browser that knows no service workers and has the cookies of the one that made the visits.
+// withoutWorkers gives a browser that knows no service workers and has the cookies of the one that made the visits, if
+// any.
 func (r *Rehearsal) withoutWorkers(ctx context.Context, visited *useragent.Browser) *useragent.Browser {
 	b := useragent.New(ctx, r.Hosts, r.plainOptions())
-	b.CopyCookies(visited)
+	if visited != nil {
+		b.CopyCookies(visited)
+	}
 	return b
 }
 
@@ -292,7 +293,7 @@ func (r *Rehearsal) tryInOneProfile(ctx context.Context, b *useragent.Browser, o
 				return err
 			}
 			reference := r.reference(ctx, url, branch)
-			out.Pages[i].Title, out.Pages[i].Status = reference.Title, reference.Status
+			out.Pages[i].Title, out.Pages[i].Status, out.Pages[i].Seen = reference.Title, reference.Status, reference.Seen()
 			tab := branch.Open(url, nil)
 			out.Pages[i].Under[c.Name] = judge(branch, tab.View, reference.View)
 			branch.CloseTab(tab)
@@ -334,10 +335,14 @@ func (r *Rehearsal) settleDrawn(b *useragent.Browser, out *Result) {
 }
 
 func (r *Rehearsal) page(ctx context.Context, url string, branches []*useragent.Browser) *PageResult {
-	reference := r.reference(ctx, url, branches[0])
+	var visited *useragent.Browser
+	if len(branches) > 0 {
+		visited = branches[0]
+	}
+	reference := r.reference(ctx, url, visited)
 	result := &PageResult{URL: url, Title: reference.Title, Status: reference.Status, Under: map[string]*PageOutcome{},
-		Document: reference.Document, Scripted: reference.Scripted, Registers: reference.Registers,
-		links: reference.DrawnLinks(), opens: reference.Document != nil && reference.Status < 400}
+		Document: reference.Document, Seen: reference.Seen(),
+		opens: reference.Document != nil && reference.Status < 400}
 	for i, c := range r.Conditions {
 		tab := branches[i].Open(url, nil)
 		outcome := judge(branches[i], tab.View, reference.View)

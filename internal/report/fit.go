@@ -41,6 +41,18 @@ func Fit(p *fit.Plan, pr *project.Project, name string, width int) string {
 		row("worker", fmt.Sprintf("%s  %s, keeps %s, %s", p.Worker.Script, note(byWhat["worker"]),
 			count(len(p.Worker.Pack), "file", "files"), size(p.Worker.Bytes())))
 	}
+	if s := pr.Worker.StandIns; p.Worker != nil && (s.MakePage || s.MakeImage) {
+		var names []string
+		for _, of := range []struct {
+			made bool
+			name string
+		}{{s.MakePage, project.StandInPage}, {s.MakeImage, project.StandInImage}} {
+			if of.made {
+				names = append(names, of.name)
+			}
+		}
+		row("stand-in", strings.Join(names, ", ")+faint.Render("  beside the project file, yours to edit"))
+	}
 	if p.Worker != nil {
 		b.WriteString(Notes(p.Worker.Notes, width))
 	}

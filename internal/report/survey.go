@@ -12,6 +12,16 @@ func Survey(s *survey.Summary, width int) string {
 	fmt.Fprintf(&b, "%s  %s, %s, %s\n\n", bold.Render(s.Site), count(s.Pages, "page", "pages"),
 		count(s.Files, "file", "files"), size(s.Bytes))
 	heading := func(text string) { fmt.Fprintln(&b, bold.Render(text)) }
+	heading("WHAT IT IS")
+	fmt.Fprintf(&b, "  %s\n", wrap(kindText(s), width-2, 2))
+	for _, i := range s.Told {
+		fmt.Fprintf(&b, "  %s: %s\n    %s\n", safe(i.Key), safe(i.Value), each(faint, wrap(safe(Inferred(i)), width-4, 4)))
+	}
+	if len(s.Routes) > 0 {
+		fmt.Fprintf(&b, "  %s\n", wrap(safe("drawn: "+strings.Join(s.Routes[:min(8, len(s.Routes))], "  ")+
+			more(len(s.Routes)-8)), width-2, 4))
+	}
+	b.WriteByte('\n')
 	heading("FILES")
 	for _, k := range s.Kinds {
 		fmt.Fprintf(&b, "  %s%s  %s\n", pad(k.Kind, 10), padLeft(fmt.Sprint(k.Files), 5), padLeft(size(k.Bytes), 8))
@@ -76,6 +86,19 @@ func Survey(s *survey.Summary, width int) string {
 		fmt.Fprintf(&b, "  %s\n", wrap(safe(strings.Join(s.Hidden[:min(8, len(s.Hidden))], "  ")+more(len(s.Hidden)-8)),
 			width-2, 2))
 	}
+	if len(s.Keep.Unanswered) > 0 {
+		b.WriteByte('\n')
+		heading("ASKED FOR BY SCRIPTS, ANSWERED BY NO FILE")
+		list := s.Keep.Unanswered
+		fmt.Fprintf(&b, "  %s\n  %s\n", wrap(safe(strings.Join(list[:min(8, len(list))], "  ")+more(len(list)-8)), width-2, 2),
+			each(faint, wrap("A server behind the site may answer; say so under hosting.answers or hosting.backend.", width-2, 2)))
+	}
+	if len(s.Unasked) > 0 {
+		b.WriteByte('\n')
+		heading("DEPLOYED, NEVER ASKED FOR")
+		fmt.Fprintf(&b, "  %s\n", wrap(safe(strings.Join(s.Unasked[:min(8, len(s.Unasked))], "  ")+more(len(s.Unasked)-8)),
+			width-2, 2))
+	}
 	for _, p := range s.Skipped {
 		fmt.Fprintf(&b, "\n  %s was passed over: it leads out of the folder or is no file\n", safe(p))
 	}
@@ -85,4 +108,19 @@ func Survey(s *survey.Summary, width int) string {
 	fmt.Fprintf(&b, "  %s\n", each(faint, wrap(safe(strings.Join(s.Keep.Pages[:min(8, len(s.Keep.Pages))], "  ")+
 		more(len(s.Keep.Pages)-8)), width-2, 2)))
 	return b.String()
+}
+
+// kindText says what draws the pages of a site.
+func kindText(s *survey.Summary) string {
+	switch s.Kind {
+	case survey.TakenOver:
+		return "pages as files, which scripts take over, such as " + safe(s.Example)
+	case survey.SinglePage:
+		return "a single-page app: scripts draw its pages, such as " + safe(s.Example)
+	case survey.Fragments:
+		return "a single-page app that goes by what stands behind #, such as " + safe(s.Example)
+	case survey.Rendered:
+		return "pages that a server makes"
+	}
+	return "pages as files"
 }

@@ -215,10 +215,37 @@ func Drafted(d project.Draft, file string) string {
 		return b.String()
 	}
 	row("pack", cut(strings.Join(d.Pages, ", "), 40)+" and what those pages ask for")
+	if !d.Whole {
+		row("", "the whole site would be heavy: other pages are kept as they are visited")
+	}
+	if d.Shell != "" {
+		row("shell", d.Shell+" draws every page that has no file")
+	}
+	if len(d.Data) > 0 {
+		var names []string
+		for _, data := range d.Data {
+			names = append(names, data.Match)
+		}
+		row("data", strings.Join(names, ", ")+": fresh from the network, else what was kept")
+	}
+	for _, o := range d.Elsewhere {
+		row("", o.Origin+": kept, and refreshed behind the page's back")
+	}
 	if d.PageStandIn == "" {
-		row("stand-in", "none yet: a page of your own, named under worker.stand_ins.page")
+		row("stand-in", "fit makes "+project.StandInPage+" beside the project file, yours to edit")
 	} else {
 		row("stand-in", d.PageStandIn)
+	}
+	if len(d.Told) > 0 {
+		b.WriteString("\n  " + bold.Render("Told by the files; correct it where it is not so") + "\n")
+		for _, t := range d.Told {
+			fmt.Fprintf(&b, "  %s\n    %s\n", safe(t.Key+": "+t.Value), each(faint, wrap(safe(t.Why), 74, 4)))
+		}
+	}
+	if n := len(d.Unanswered); n > 0 {
+		b.WriteString("\n  " + yellow.Render("Asked for by scripts, and answered by no file") + "\n  " +
+			wrap(safe(strings.Join(d.Unanswered[:min(5, n)], "  ")+more(n-5)), 76, 2) + "\n  " +
+			each(faint, wrap("Say what the server gives: hosting.answers or hosting.backend in the project file.", 76, 2)) + "\n")
 	}
 	b.WriteString(Next("tachyform fit", "writes all of it into the site; undo takes it back"))
 	return b.String()

@@ -134,7 +134,7 @@ func TestViews(t *testing.T) {
 		"drafted": {Drafted(project.Draft{Site: "dist", Name: "Line", ShortName: "Line", ThemeColor: "#fff",
 			BackgroundColor: "#000", Pages: []string{"/", "/tides"}}, "tachyform.yaml"),
 			"tachyform.yaml written for dist\nname       Line (Line)\nicons      none yet: name a master picture\npack      " +
-				" /, /tides and what those pages ask for\nstand-in   none yet: a page of your own\nnext  tachyform fit", ""},
+				" /, /tides and what those pages ask for\nstand-in   fit makes stand-in.html beside\nnext  tachyform fit", ""},
 		"drafted for its own worker": {Drafted(project.Draft{Master: "m.svg", Present: "/sw.js", PresentWhy: "/:3"}, "f"),
 			"icons      from m.svg\nworker     the site's own, /sw.js\nnext  tachyform audit", "pack"},
 		"drafted for one unread": {Drafted(project.Draft{PresentWhy: "/:3", Unread: true}, "f"),

@@ -5,12 +5,17 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"os"
 	"path"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
+	"tachyform/internal/problem"
 	"tachyform/internal/project"
+
+	whatwg "github.com/nlnwa/whatwg-url/url"
 )
 
 // hosting is the compiled form of the project file's hosting section.
@@ -19,6 +24,8 @@ type hosting struct {
 	headers   []compiledHeader
 	redirects []compiledRedirect
 	statuses  []compiledStatus
+	answers   []compiledAnswer
+	backend   *Live // nil for none
 }
 
 type compiledHeader struct {
@@ -32,6 +39,11 @@ type compiledRedirect struct {
 type compiledStatus struct {
 	pattern *Pattern
 	project.StatusRule
+}
+
+type compiledAnswer struct {
+	pattern *Pattern
+	project.Answer
 }
 
 func compileHosting(h project.Hosting, origin string) (*hosting, error) {
@@ -56,6 +68,16 @@ func compileHosting(h project.Hosting, origin string) (*hosting, error) {
 			return nil, fmt.Errorf("hosting.statuses: %q is not a URL pattern: %w", r.Match, err)
 		}
 		c.statuses = append(c.statuses, compiledStatus{p, r})
+	}
+	for _, r := range h.Answers {
+		p, err := NewPattern(r.Match, origin)
+		if err != nil {
+			return nil, fmt.Errorf("hosting.answers: %q is not a URL pattern: %w", r.Match, err)
+		}
+		c.answers = append(c.answers, compiledAnswer{p, r})
+	}
+	if h.Backend != "" {
+		c.backend = NewLive(h.Backend, 0)
 	}
 	return c, nil
 }
@@ -88,8 +110,11 @@ func redirect(status int, to string) *Response {
 }
 
 // Answer answers as the host described by the hosting section would.
-func (f *Folder) Answer(_ context.Context, r *Request) (*Response, error) {
-	resp := f.route(r)
+func (f *Folder) Answer(ctx context.Context, r *Request) (*Response, error) {
+	resp, err := f.route(ctx, r)
+	if err != nil {
+		return nil, err
+	}
 	full := r.URL.Href(true)
 	for _, h := range f.hosting.headers {
 		if !h.Match(full) {
@@ -112,29 +137,89 @@ func (f *Folder) Answer(_ context.Context, r *Request) (*Response, error) {
 	return resp, nil
 }
 
-func (f *Folder) route(r *Request) *Response {
+func (f *Folder) route(ctx context.Context, r *Request) (*Response, error) {
 	full := r.URL.Href(true)
 	for _, rule := range f.hosting.redirects {
 		if !rule.pattern.Match(full) || rule.UnlessCookie != "" && hasCookie(r, rule.UnlessCookie) {
 			continue
 		}
-		return redirect(rule.Status, fillIn(rule.To, rule.pattern.Captures(full)))
+		return redirect(rule.Status, fillIn(rule.To, rule.pattern.Captures(full))), nil
+	}
+	if resp, err := f.stated(r, full); resp != nil || err != nil {
+		return resp, err
 	}
 	if r.Method != "GET" && r.Method != "HEAD" {
+		if f.hosting.backend != nil {
+			return nil, ErrNotSent
+		}
 		resp := plain(405)
 		resp.Header.Set("Allow", "GET, HEAD")
-		return resp
+		return resp, nil
 	}
-	resp := f.find(r)
+	resp, found := f.find(r)
+	if !found && f.hosting.backend != nil {
+		behind, err := f.askBackend(ctx, r)
+		if err != nil || behind.Status != 404 {
+			return behind, err
+		}
+	}
 	for _, rule := range f.hosting.statuses {
 		if rule.pattern.Match(full) && !(rule.UnlessCookie != "" && hasCookie(r, rule.UnlessCookie)) {
 			if resp.Status != 200 {
-				return plain(rule.Status)
+				return plain(rule.Status), nil
 			}
 			resp.Status, resp.StatusText = rule.Status, http.StatusText(rule.Status)
 		}
 	}
-	return resp
+	return resp, nil
+}
+
+// stated gives the answer of a server behind the host that the settings state, nil where they state none.
+func (f *Folder) stated(r *Request, full string) (*Response, error) {
+	for _, a := range f.hosting.answers {
+		if a.Method != r.Method && !(a.Method == "GET" && r.Method == "HEAD") || !a.pattern.Match(full) {
+			continue
+		}
+		if a.File == "" {
+			return plain(a.Status), nil
+		}
+		text, err := os.ReadFile(a.File)
+		if err != nil {
+			return nil, &problem.Problem{Kind: problem.Read, Where: a.File, What: "the answer to " + a.Match +
+				" cannot be read: " + err.Error(), Mend: "correct hosting.answers in " + project.FileName, Cause: err}
+		}
+		kind := a.MediaType
+		if kind == "" {
+			kind = mediaType(a.File, f.hosting.MediaTypes)
+		}
+		return newResponse(a.Status, kind, Bytes(text)), nil
+	}
+	return nil, nil
+}
+
+// askBackend asks the server behind the host.
+func (f *Folder) askBackend(ctx context.Context, r *Request) (*Response, error) {
+	u, err := whatwg.Parse(f.hosting.backend.Origin() + strings.TrimPrefix(r.URL.Href(true), f.origin))
+	if err != nil {
+		return nil, err
+	}
+	behind := *r
+	behind.URL = u
+	resp, err := f.hosting.backend.Answer(ctx, &behind)
+	if err != nil {
+		return nil, &problem.Problem{Kind: problem.Read, Where: f.hosting.backend.Origin(),
+			What: "the server of hosting.backend does not answer: " + err.Error(), Mend: "start it, or remove hosting.backend",
+			Cause: err}
+	}
+	out := *resp
+	out.Header = resp.Header.Clone()
+	return &out, nil
+}
+
+// States says whether the settings state how a server behind the host answers at a URL, or name one that is asked.
+func (f *Folder) States(url string) bool {
+	return f.hosting.backend != nil || slices.ContainsFunc(f.hosting.answers,
+		func(a compiledAnswer) bool { return a.pattern.Match(url) })
 }
 
 // groupName is a group of a pattern as it stands in the target of a redirect.
@@ -154,46 +239,46 @@ func fillIn(to string, groups map[string]string) string {
 // emptyHosting is that of a host of which nothing was said.
 var emptyHosting = project.Default("").Host
 
-// find maps the path to a file by the habits of the host.
-func (f *Folder) find(r *Request) *Response {
+// find maps the path to a file by the habits of the host; found is false where it has none for it.
+func (f *Folder) find(r *Request) (resp *Response, found bool) {
 	raw := r.URL.Pathname()
 	query := r.URL.Search()
 	decoded, err := url.PathUnescape(raw)
 	if err != nil || !strings.HasPrefix(decoded, f.address) {
 		if decoded+"/" == f.address {
-			return redirect(301, f.address+query)
+			return redirect(301, f.address+query), true
 		}
-		return plain(404)
+		return plain(404), false
 	}
 	if f.Hides(strings.TrimPrefix(decoded, f.address)) {
-		return plain(404)
+		return plain(404), false
 	}
 	if file := f.byURL[raw]; file != nil {
 		if now := f.byPath[file.Path]; now != nil {
-			return f.answerFile(200, now)
+			return f.answerFile(200, now), true
 		}
 	}
 	rel := strings.TrimPrefix(decoded, f.address)
 	if file := f.File(rel); file != nil {
 		if f.hosting.Extensionless == "redirect" && strings.HasSuffix(rel, ".html") && !f.isIndex(rel) {
-			return redirect(301, strings.TrimSuffix(raw, ".html")+query)
+			return redirect(301, strings.TrimSuffix(raw, ".html")+query), true
 		}
-		return f.answerFile(200, file)
+		return f.answerFile(200, file), true
 	}
 	folder := strings.TrimSuffix(rel, "/")
 	if index := f.index(folder); index != nil {
 		slashed := rel == "" || strings.HasSuffix(rel, "/")
 		switch {
 		case !slashed && f.hosting.Slash == "add":
-			return redirect(301, raw+"/"+query)
+			return redirect(301, raw+"/"+query), true
 		case slashed && rel != "" && f.hosting.Slash == "remove":
-			return redirect(301, strings.TrimSuffix(raw, "/")+query)
+			return redirect(301, strings.TrimSuffix(raw, "/")+query), true
 		}
-		return f.answerFile(200, index)
+		return f.answerFile(200, index), true
 	}
 	if f.hosting.Extensionless != "none" && rel != "" && !strings.HasSuffix(rel, "/") {
 		if file := f.File(rel + ".html"); file != nil {
-			return f.answerFile(200, file)
+			return f.answerFile(200, file), true
 		}
 	}
 	for _, other := range []struct {
@@ -204,10 +289,10 @@ func (f *Folder) find(r *Request) *Response {
 			continue
 		}
 		if file := f.File(strings.TrimPrefix(other.path, f.address)); file != nil {
-			return f.answerFile(other.status, file)
+			return f.answerFile(other.status, file), false
 		}
 	}
-	return plain(404)
+	return plain(404), false
 }
 
 // Hides says whether the host keeps a file to itself, by its path relative to the folder: those whose names begin with

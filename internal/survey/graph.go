@@ -22,18 +22,24 @@ type Graph struct {
 	Refs map[string][]page.Reference
 	// Files maps URL paths to files.
 	Files map[string]*site.File
-	// Scripts holds what scripts that are files say.
+	// Scripts holds what scripts that are files say, Styles what style sheets do.
 	Scripts map[string]*page.Script
+	Styles  map[string]*page.Style
+
+	// Seen is what visits have shown, nil before any; Drawn holds the documents as scripts left them, by URL path.
+	Seen  *page.Seen
+	Drawn map[string]*page.Document
 
 	// reader reads files when they are asked for, nil once all have been; err is the first failure in doing so.
 	reader *page.Reader
 	err    error
+	asked  map[string][]string
 }
 
-// Outline gives a graph that knows the folder's files and reads each only when what it needs is asked for; see Err. It
-// is for one goroutine at a time.
-func Outline(f *site.Folder, r *page.Reader) *Graph {
-	g := &Graph{Folder: f, Pages: map[string]*page.Document{}, Refs: map[string][]page.Reference{},
+// Outline gives a graph that knows the folder's files and what visits have shown, and reads each file only when what it
+// needs is asked for; see Err. It is for one goroutine at a time.
+func Outline(f *site.Folder, r *page.Reader, seen *page.Seen) *Graph {
+	g := &Graph{Seen: seen, Folder: f, Pages: map[string]*page.Document{}, Refs: map[string][]page.Reference{},
 		Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}, reader: r}
 	for _, file := range f.Files() {
 		g.Files[f.PathOf(file)] = file
@@ -54,7 +60,7 @@ func (g *Graph) look(path string) {
 	if g.reader == nil || g.Files[path] == nil || g.Refs[path] != nil {
 		return
 	}
-	doc, refs, script, err := read(g.Folder, g.reader, g.Files[path])
+	doc, refs, script, _, err := read(g.Folder, g.reader, g.Files[path])
 	if err != nil && g.err == nil {
 		g.err = err
 	}
@@ -71,14 +77,14 @@ func (g *Graph) look(path string) {
 
 // read reads one file: what it asks for, and what it is.
 func read(f *site.Folder, r *page.Reader, file *site.File) (doc *page.Document, refs []page.Reference,
-	script *page.Script, err error) {
+	script *page.Script, style *page.Style, err error) {
 	kind := fileKind(file.Path)
 	if kind == "" {
-		return nil, nil, nil, nil
+		return nil, nil, nil, nil, nil
 	}
 	text, err := file.Bytes()
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, nil, nil, nil, err
 	}
 	url := f.Origin() + f.PathOf(file)
 	switch kind {
@@ -86,18 +92,19 @@ func read(f *site.Folder, r *page.Reader, file *site.File) (doc *page.Document, 
 		doc = r.Document(url, f.ContentType(file), text)
 		refs = doc.All()
 	case "style":
-		refs = r.Style(url, text).All()
+		style = r.Style(url, text)
+		refs = style.All()
 	case "script":
 		script = r.Script(url, text)
 		refs = script.At(url, nil).References
 	}
-	return doc, refs, script, nil
+	return doc, refs, script, style, nil
 }
 
 // BuildGraph reads every page, style sheet and script of the folder; the reader keeps what was read for others.
 func BuildGraph(ctx context.Context, f *site.Folder, r *page.Reader) (*Graph, error) {
 	g := &Graph{Folder: f, Pages: map[string]*page.Document{}, Refs: map[string][]page.Reference{},
-		Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}}
+		Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}, Styles: map[string]*page.Style{}}
 	files := f.Files()
 	var mu sync.Mutex
 	var firstErr error
@@ -109,7 +116,7 @@ func BuildGraph(ctx context.Context, f *site.Folder, r *page.Reader) (*Graph, er
 			defer wait.Done()
 			for file := range work {
 				path := f.PathOf(file)
-				doc, refs, script, err := read(f, r, file)
+				doc, refs, script, style, err := read(f, r, file)
 				mu.Lock()
 				if err != nil && firstErr == nil {
 					firstErr = err
@@ -123,6 +130,9 @@ func BuildGraph(ctx context.Context, f *site.Folder, r *page.Reader) (*Graph, er
 				}
 				if script != nil {
 					g.Scripts[path] = script
+				}
+				if style != nil {
+					g.Styles[path] = style
 				}
 				mu.Unlock()
 			}
@@ -175,12 +185,20 @@ func (g *Graph) Local(url string) (path string, ok bool) {
 	return path, true
 }
 
-// Needs lists the URL paths of all files that the page or file at path asks for, directly and in turn, in order;
-// what browsers fetch on their own account (icons, the manifest) is left out, as is what the folder does not hold.
+// Needs lists the URL paths of all files that the page or file at path asks for, directly and in turn, in order, as
+// visits have shown and the files say; what browsers fetch on their own account (icons, the manifest) is left out, as is
+// what the folder does not hold. What every address asks for that a page answers counts for that page.
 func (g *Graph) Needs(path string) []string {
 	seen := map[string]bool{path: true}
 	var list []string
 	queue := []string{path}
+	for _, next := range g.shown()[path] {
+		if !seen[next] {
+			seen[next] = true
+			list = append(list, next)
+			queue = append(queue, next)
+		}
+	}
 	for len(queue) > 0 {
 		at := queue[0]
 		queue = queue[1:]
@@ -203,14 +221,70 @@ func (g *Graph) Needs(path string) []string {
 	return list
 }
 
-// refs gives what the file at path asks for when the page doc loads it: URLs in a script's fetch() resolve against the
-// page.
+// refs gives what the file at path asks for when the page doc loads it: for scripts the modules that they import, and
+// files of the site, but no pages, that they name in their text.
 func (g *Graph) refs(path, doc string) []page.Reference {
 	g.look(path)
-	s := g.Scripts[path]
 	d := g.Pages[doc]
-	if s == nil || d == nil {
+	if d == nil {
 		return g.Refs[path]
 	}
-	return s.At(d.Base, d.Imports).References
+	var list []page.Reference
+	named := func(s *page.Script) {
+		list = append(list, s.References...)
+		for _, url := range s.Addresses(d.Base) {
+			if p, own := g.Local(url); own && g.Files[p] != nil && !g.IsPage(p) {
+				list = append(list, page.Reference{URL: url})
+			}
+		}
+	}
+	if s := g.Scripts[path]; s != nil {
+		named(s.At(d.Base, d.Imports))
+		return list
+	}
+	if path != doc || len(d.Scripts) == 0 {
+		return g.Refs[path]
+	}
+	list = slices.Clone(g.Refs[path])
+	for _, s := range d.Scripts {
+		named(s.Script)
+	}
+	return list
+}
+
+// Shown gives what visits have shown a page to ask for by its scripts, at whatever address it answers.
+func (g *Graph) Shown(path string) (list []page.SeenRequest) {
+	for _, url := range g.Seen.URLs() {
+		file := g.Folder.FileAt(url)
+		if file == nil || g.Folder.PathOf(file) != path {
+			continue
+		}
+		for _, r := range g.Seen.Pages[url].Requests {
+			if r.ByScript && !slices.ContainsFunc(list, func(o page.SeenRequest) bool { return o.URL == r.URL }) {
+				list = append(list, r)
+			}
+		}
+	}
+	return list
+}
+
+// shown gives what visits have shown pages to ask for of the folder's files, by the page's path.
+func (g *Graph) shown() map[string][]string {
+	if g.asked != nil || g.Seen == nil {
+		return g.asked
+	}
+	g.asked = map[string][]string{}
+	for _, url := range g.Seen.URLs() {
+		file := g.Folder.FileAt(url)
+		if file == nil {
+			continue
+		}
+		path := g.Folder.PathOf(file)
+		for _, r := range g.Seen.Pages[url].Requests {
+			if next, own := g.Local(r.URL); own && !r.Missing && g.Files[next] != nil && !g.IsPage(next) {
+				g.asked[path] = append(g.asked[path], next)
+			}
+		}
+	}
+	return g.asked
 }

@@ -7,10 +7,16 @@ import (
 	"tachyform/internal/site"
 )
 
-// TakeSnapshot takes pages of a live site with all that they ask for on its own origin, in turn.
-func TakeSnapshot(ctx context.Context, s *site.Snapshot, urls []string, r *page.Reader) error {
+// TakeSnapshot takes pages of a live site with all that they ask for on its own origin, in turn, as visits have shown
+// and their files say.
+func TakeSnapshot(ctx context.Context, s *site.Snapshot, urls []string, r *page.Reader, shown *page.Seen) error {
 	seen := map[string]bool{}
 	queue := append([]string{}, urls...)
+	for _, url := range shown.URLs() {
+		for _, ask := range shown.Pages[url].Requests {
+			queue = append(queue, ask.URL)
+		}
+	}
 	for i := 0; i < len(queue); i++ {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -26,7 +32,7 @@ func TakeSnapshot(ctx context.Context, s *site.Snapshot, urls []string, r *page.
 		if file == nil {
 			continue
 		}
-		_, refs, _, err := read(s.Folder, r, file)
+		_, refs, _, _, err := read(s.Folder, r, file)
 		if err != nil {
 			return err
 		}

@@ -23,6 +23,15 @@ type Summary struct {
 	Broken   []Broken      `json:"broken"`
 	Wired    Wired         `json:"wired"`
 	Keep     Suggestion    `json:"keep"`
+	// Kind is what draws the pages, Example a page or address that shows it; Routes are addresses without a file of their
+	// own that scripts draw.
+	Kind    Kind     `json:"kind"`
+	Example string   `json:"example,omitempty"`
+	Routes  []string `json:"routes,omitempty"`
+	// Told are settings of the host that the files tell, where no project file says them.
+	Told []Inference `json:"told,omitempty"`
+	// Unasked are files that no page was seen to ask for.
+	Unasked []string `json:"unasked,omitempty"`
 	// Skipped names what was passed over, such as links that lead out of the folder.
 	Skipped []string `json:"skipped,omitempty"`
 	// Hidden names files that are deployed and begin with a dot, or lie in a folder that does: few are meant for
@@ -70,18 +79,6 @@ type Wired struct {
 	WorkerURL  string `json:"worker_url,omitempty"`
 }
 
-// Suggestion is what to keep for offline use.
-type Suggestion struct {
-	// Pages are patterns of pages, to be kept with everything they ask for.
-	Pages []string `json:"pages"`
-	Files int      `json:"files"`
-	Bytes int64    `json:"bytes"`
-	Why   string   `json:"why"`
-}
-
-// modestPack is the weight up to which keeping every page at installation is a matter of course.
-const modestPack = 3_000_000
-
 // Summarize sums the graph up.
 func (g *Graph) Summarize() *Summary {
 	f := g.Folder
@@ -118,6 +115,8 @@ func (g *Graph) Summarize() *Summary {
 	g.surveyReferences(s, paths)
 	g.surveyHeads(s)
 	s.Keep = g.suggest()
+	s.Kind, s.Example = g.KindOf()
+	s.Routes, s.Unasked = g.Routes(), g.unasked()
 	return s
 }
 
@@ -259,102 +258,4 @@ func (g *Graph) RegistrationsOf(path string) []page.Registration {
 		}
 	}
 	return list
-}
-
-// suggest proposes a pack: the whole site without media when that is modest, else the entry page, what it links to and
-// what they need.
-func (g *Graph) suggest() Suggestion {
-	address := g.Folder.Address()
-	weigh := func(list []string) (n int64) {
-		for _, p := range list {
-			n += g.Files[p].Size
-		}
-		return n
-	}
-	needed := map[string]bool{}
-	add := func(path string) {
-		needed[path] = true
-		for _, n := range g.Needs(path) {
-			needed[n] = true
-		}
-	}
-	list := func() []string {
-		var out []string
-		for p := range needed {
-			if g.Files[p] != nil {
-				out = append(out, p)
-			}
-		}
-		sort.Strings(out)
-		return out
-	}
-	for _, p := range g.PagePaths() {
-		add(p)
-	}
-	if all := list(); weigh(all) <= modestPack {
-		return Suggestion{Pages: patterns(g.PagePaths(), g.PagePaths(), address), Files: len(all), Bytes: weigh(all),
-			Why: "every page with all it needs"}
-	}
-	clear(needed)
-	entry := address
-	if g.Pages[entry] == nil && len(g.Pages) > 0 {
-		entry = g.PagePaths()[0]
-	}
-	add(entry)
-	core, pages := list(), []string{entry}
-	if d := g.Pages[entry]; d != nil {
-		for _, l := range d.Links {
-			if p, ok := g.Local(l.URL); ok && g.Pages[p] != nil && !needed[p] {
-				add(p)
-				if next := list(); weigh(next) > modestPack {
-					break
-				} else {
-					core, pages = next, append(pages, p)
-				}
-			}
-		}
-	}
-	sort.Strings(pages)
-	return Suggestion{Pages: patterns(pages, g.PagePaths(), address), Files: len(core), Bytes: weigh(core),
-		Why: "the first page, pages it links to, and what they need; the whole site would be heavy"}
-}
-
-// patterns writes a list of files as few patterns: a whole folder where every file below it is meant, single paths
-// elsewhere.
-func patterns(keep, all []string, address string) []string {
-	in := map[string]bool{}
-	for _, p := range keep {
-		in[p] = true
-	}
-	whole := func(folder string) bool {
-		for _, p := range all {
-			if strings.HasPrefix(p, folder) && !in[p] {
-				return false
-			}
-		}
-		return true
-	}
-	var out []string
-	done := map[string]bool{}
-	for _, p := range keep {
-		covered := false
-		for i := len(address); i <= len(p); i++ {
-			if folder := p[:i]; i == len(address) || strings.HasSuffix(folder, "/") {
-				if done[folder] {
-					covered = true
-					break
-				}
-				if whole(folder) && (i < len(p) || i == len(address)) {
-					done[folder] = true
-					out = append(out, folder+"*")
-					covered = true
-					break
-				}
-			}
-		}
-		if !covered {
-			out = append(out, p)
-		}
-	}
-	return out
 }

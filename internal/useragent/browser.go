@@ -21,6 +21,7 @@ import (
 	"tachyform/internal/useragent/network"
 	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/useragent/storage"
+	"tachyform/internal/weburl"
 )
 
 // Options say what kind of browser it is. The zero value is a desktop Chromium that runs service workers, without an
@@ -88,6 +89,10 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 	b.windows = &document.Windows{Workers: b.workers, Options: document.Options{
 		Reader: cmp.Or(o.Reader, &page.Reader{}), Present: o.Present, Asks: o.Asks, UpdateDelay: b.kind.UpdateDelay,
 		WithoutWorkers: o.WithoutWorkers, ScriptsOnly: o.ScriptsOnly, HostKnows: o.HostKnows,
+		Has: func(url string) bool {
+			folder, is := n.Hosts[weburl.OriginOf(url)].(*site.Folder)
+			return is && folder.FileAt(url) != nil
+		},
 	}}
 	b.workers.Windows = b.windows
 	b.runScripts(!o.ReadScripts)

@@ -5,8 +5,6 @@ import (
 	"tachyform/internal/useragent/account"
 )
 
-import ()
-
 // Record takes down from here on all that comes about; times count from now.
 func (b *Browser) Record(events *[]account.Event) {
 	b.account.Begin(events)

@@ -12,8 +12,6 @@ import (
 	"tachyform/internal/weburl"
 )
 
-import ()
-
 // CacheContent lists what a cache holds.
 type CacheContent struct {
 	Name    string

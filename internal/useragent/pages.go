@@ -6,8 +6,6 @@ import (
 	"tachyform/internal/useragent/fetch"
 )
 
-import ()
-
 // Open opens a URL in a tab, a new one when old is nil. The page that the tab showed before is closed once the new one
 // takes its place.
 func (b *Browser) Open(url string, old *document.Tab) *document.Tab { return b.windows.Open(url, old) }

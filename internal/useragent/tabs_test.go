@@ -1,4 +1,4 @@
-package useragent
+package useragent_test
 
 import (
 	"context"
@@ -11,6 +11,7 @@ import (
 
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
@@ -32,20 +33,20 @@ func TestTabsOfTwoReleases(t *testing.T) {
 		require.NoError(t, err)
 		f, err := site.OpenFolder(dir, origin, "/", p.Host)
 		require.NoError(t, err)
-		plan, err := worker.NewPlan(context.Background(), p, f)
+		plan, err := worker.NewPlan(context.Background(), p, f, nil)
 		require.NoError(t, err)
 		code, err := worker.Generate(plan, worker.Options{})
 		require.NoError(t, err)
 		return f.With(map[string][]byte{"worker.js": code})
 	}
 	for _, takeover := range []string{"at-once", "when-closed"} {
-		b := New(context.Background(), []site.Host{release(takeover,
-			map[string]string{"part.js": "one", "lazy.1.js": "lazy"})}, Options{})
+		b := useragent.New(context.Background(), []site.Host{release(takeover,
+			map[string]string{"part.js": "one", "lazy.1.js": "lazy"})}, useragent.Options{})
 		old := b.Open(origin+"/", nil)
 		b.Settle()
 		old = b.Open(origin+"/", old)
 		b.Settle()
-		b.net.Hosts[origin] = release(takeover, map[string]string{"part.js": "two"})
+		b.Deploy(release(takeover, map[string]string{"part.js": "two"}))
 		next := b.Open(origin+"/", nil)
 		b.Settle()
 		b.StopWorkers()

@@ -7,8 +7,6 @@ import (
 	"tachyform/internal/useragent/serviceworker"
 )
 
-import ()
-
 // WorkerState is a worker as a value.
 type WorkerState struct {
 	ID     int

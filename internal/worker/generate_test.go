@@ -41,7 +41,7 @@ func planOf(t *testing.T, settings string) *worker.Plan {
 	require.NoError(t, err)
 	f, err := site.OpenFolder(dir, origin, "/", p.Host)
 	require.NoError(t, err)
-	w, err := worker.NewPlan(context.Background(), p, f.With(map[string][]byte{"register.js": []byte("")}))
+	w, err := worker.NewPlan(context.Background(), p, f.With(map[string][]byte{"register.js": []byte("")}), nil)
 	require.NoError(t, err)
 	return w
 }

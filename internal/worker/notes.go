@@ -149,6 +149,13 @@ func (b *planner) beyond(ctx context.Context) (list []sample, err error) {
 			}
 		}
 	}
+	for _, url := range b.graph.Seen.URLs() {
+		for _, r := range b.graph.Seen.Pages[url].Requests {
+			if own, is := graph.Local(r.URL); !is || graph.Files[own] == nil {
+				add(r.URL, string(r.Destination))
+			}
+		}
+	}
 	for _, asks := range b.p.Audit.Asks {
 		for _, url := range asks.For {
 			if u, err := whatwg.ParseRef(b.Origin+"/", url); err == nil {

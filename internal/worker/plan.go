@@ -14,6 +14,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"tachyform/internal/request"
 	"tachyform/internal/survey"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
@@ -153,9 +154,9 @@ func (b *planner) compile(key string, list []string) ([]*site.Pattern, error) {
 	return out, nil
 }
 
-// NewPlan chooses the files of the pack from the folder as it will be deployed. Every file in it must answer with
-// status 200, also to people who are not signed in.
-func NewPlan(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, error) {
+// NewPlan chooses the files of the pack from the folder as it will be deployed; what its pages ask for is what visits
+// have shown and their files say. Every file in it must answer with status 200, also to people who are not signed in.
+func NewPlan(ctx context.Context, p *project.Project, f *site.Folder, seen *page.Seen) (*Plan, error) {
 	w := p.Worker
 	b := &planner{p: p, f: f, chosen: map[string]string{}, needed: map[string][]string{},
 		Plan: &Plan{Scripts: NewScripts(p), Rules: slices.Clone(w.Rules), Never: w.Never, Shell: w.Shell,
@@ -165,7 +166,7 @@ func NewPlan(ctx context.Context, p *project.Project, f *site.Folder) (*Plan, er
 	if err := b.patterns(); err != nil {
 		return nil, err
 	}
-	b.graph = survey.Outline(f, &page.Reader{})
+	b.graph = survey.Outline(f, &page.Reader{}, seen)
 	for _, file := range f.Files() {
 		for i := range b.Rules {
 			if path := f.PathOf(file); path != b.Script && path != b.Register &&
@@ -505,32 +506,55 @@ func (b *planner) ruled(path string) bool {
 // ruleKey names a rule by what chooses its store.
 func ruleKey(r project.Rule) string { return r.Match + " " + r.Destination }
 
-// prefetch finds what packed pages ask for and a rule answers, for rules that fetch it along with the pack.
+// prefetch finds what packed pages ask for and a rule answers, for rules that fetch it along with the pack: files of the
+// site, and whatever else visits have shown, with the query it was asked for with.
 func (b *planner) prefetch() error {
 	b.prefetched = map[string][]string{}
-	if !slices.ContainsFunc(b.Rules, func(r project.Rule) bool { return r.AtInstall == "yes" }) {
+	atInstall := func(r project.Rule) bool { return r.AtInstall == "yes" || r.AtInstall == "all" }
+	if !slices.ContainsFunc(b.Rules, atInstall) {
 		return nil
 	}
-	var asked []string
+	asked := map[string]string{} // to the destination
+	for i, r := range b.Rules {
+		for _, file := range b.files[i] {
+			if r.AtInstall == "all" {
+				asked[b.Origin+b.f.PathOf(file)] = destinationOf(file.Path)
+			}
+		}
+	}
 	for _, e := range b.Pack {
 		if !e.page {
 			continue
 		}
 		for _, need := range b.graph.Needs(e.Path) {
-			if b.chosen[need] == "" && !slices.Contains(asked, need) {
-				asked = append(asked, need)
+			asked[b.Origin+need] = destinationOf(b.graph.Files[need].Path)
+		}
+		for _, r := range b.graph.Shown(e.Path) {
+			path, own := b.graph.Local(r.URL)
+			if r.Missing || own && b.chosen[path] != "" {
+				continue
+			}
+			if file := b.graph.Files[path]; own && file != nil && r.URL != b.Origin+path {
+				delete(asked, b.Origin+path) // it is asked for with a query
+			}
+			asked[r.URL] = string(r.Destination)
+			if r.Destination == request.Data {
+				asked[r.URL] = "data"
 			}
 		}
 	}
-	slices.Sort(asked)
-	for _, path := range asked {
+	for _, url := range slices.Sorted(maps.Keys(asked)) {
+		path, own := b.graph.Local(url)
+		if own && b.chosen[path] != "" {
+			continue
+		}
 		// The first rule that matches decides, as it will in the worker.
 		for i, r := range b.Rules {
-			if methodOf(r) != "" || !b.takes(i, b.Origin+path, destinationOf(b.graph.Files[path].Path)) {
+			if methodOf(r) != "" || !b.takes(i, url, asked[url]) {
 				continue
 			}
-			if r.AtInstall == "yes" {
-				b.prefetched[ruleKey(r)] = append(b.prefetched[ruleKey(r)], path)
+			if atInstall(r) {
+				b.prefetched[ruleKey(r)] = append(b.prefetched[ruleKey(r)], strings.TrimPrefix(url, b.Origin))
 			}
 			break
 		}

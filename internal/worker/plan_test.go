@@ -10,8 +10,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/survey"
 	"tachyform/internal/worker"
 )
 
@@ -35,7 +37,11 @@ func plan(t *testing.T, settings string) (*worker.Plan, error) {
 	require.NoError(t, err)
 	f, err := site.OpenFolder(dir, origin, "/", p.Host)
 	require.NoError(t, err)
-	return worker.NewPlan(context.Background(), p, f)
+	reader := &page.Reader{}
+	g, err := survey.BuildGraph(context.Background(), f, reader)
+	require.NoError(t, err)
+	require.NoError(t, g.Visit(context.Background(), reader, survey.Visits{}))
+	return worker.NewPlan(context.Background(), p, f, g.Seen)
 }
 
 // A derived pack holds the pages and what they ask for, says why, and leaves to rules what they answer.

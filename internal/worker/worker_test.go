@@ -42,7 +42,7 @@ func deploy(t *testing.T, settings string, files map[string]string) *site.Folder
 	f, err := site.OpenFolder(dir, origin, "/", p.Host)
 	require.NoError(t, err)
 	f = f.With(map[string][]byte{"register.js": []byte("navigator.serviceWorker.register('/worker.js')")})
-	plan, err := worker.NewPlan(context.Background(), p, f)
+	plan, err := worker.NewPlan(context.Background(), p, f, nil)
 	require.NoError(t, err)
 	code, err := worker.Generate(plan, worker.Options{})
 	require.NoError(t, err)
@@ -127,7 +127,7 @@ hosting:
 	f, err := site.OpenFolder(dir, origin, "/", p.Host)
 	require.NoError(t, err)
 	f = f.With(map[string][]byte{"register.js": []byte("navigator.serviceWorker.register('/worker.js')")})
-	plan, err := worker.NewPlan(context.Background(), p, f)
+	plan, err := worker.NewPlan(context.Background(), p, f, nil)
 	require.NoError(t, err)
 	code, err := worker.Generate(plan, worker.Options{Minify: true})
 	require.NoError(t, err)
@@ -375,7 +375,7 @@ func TestCode(t *testing.T) {
 		}
 		f, err := site.OpenFolder(dir, origin, "/", p.Host)
 		require.NoError(t, err)
-		w, err := worker.NewPlan(context.Background(), p, f)
+		w, err := worker.NewPlan(context.Background(), p, f, nil)
 		require.NoError(t, err)
 		return w
 	}

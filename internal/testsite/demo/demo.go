@@ -39,7 +39,7 @@ func Fitted(t testing.TB) (dir string, p *project.Project) {
 // Fit fits a project's site.
 func Fit(t testing.TB, p *project.Project) {
 	t.Helper()
-	plan, err := fit.Prepare(context.Background(), p, Open(t, p))
+	plan, err := fit.Prepare(context.Background(), p, Open(t, p), nil)
 	require.NoError(t, err)
 	Apply(t, plan)
 }

@@ -1,6 +1,8 @@
 package document
 
 import (
+	"path"
+	"slices"
 	"strings"
 
 	"tachyform/internal/csp"
@@ -56,7 +58,7 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 	c.styles.pending++ // until all of the page's own are under way
 	for _, r := range d.References {
 		// Where scripts run, their elements are what asks for them.
-		if r.Inline == nil && (!c.runs() || r.Destination != request.Script || r.Preload || r.Ahead || r.Hint || r.Background) {
+		if !c.runs() || (r.Destination != request.Script || r.Preload || r.Ahead || r.Hint || r.Background) {
 			w.load(c, r, depth)
 		}
 	}
@@ -75,10 +77,8 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 		case !c.settings.policy.AllowsInline(s.Text, s.Nonce):
 			w.Workers.Account.Note(account.Note{Level: "error", Text: "an inline script is not run: the page's " +
 				"Content-Security-Policy does not allow it", Where: c.URL})
-		case s.Module:
-			w.module(c, s.Script, depth)
 		default:
-			w.runs(c, s.Script, depth)
+			w.read(c, s.Script, depth)
 		}
 	}
 	if p := w.Present; p != nil && !c.Frame && !c.settings.scriptless &&
@@ -87,37 +87,62 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 	}
 }
 
-// runs does what is known of a script that runs: its requests and registrations.
-func (w *Windows) runs(c *window, s *page.Script, depth int) {
+// read does what the text of a script tells that can't be run: the modules that it imports, files of the site that it
+// names, its registrations.
+func (w *Windows) read(c *window, s *page.Script, depth int) {
 	if c.settings.scriptless {
 		return
 	}
-	c.noteRequests(s)
+	base := c.URL
+	if c.document != nil {
+		base = c.document.Base
+	}
 	for _, r := range s.References {
 		w.load(c, r, depth+1)
+	}
+	for _, url := range s.Addresses(base) {
+		if destination, is := w.named(url); is {
+			w.load(c, page.Reference{URL: url, Destination: destination, Mode: request.CORS, Credentials: "same-origin",
+				From: c.URL, Runs: true}, depth+1)
+		}
 	}
 	for _, r := range s.Registrations {
 		w.register(c, r)
 	}
+	if w.Present == nil {
+		for _, at := range s.UnreadRegistrations {
+			if !slices.Contains(w.UnreadRegistrations, at) {
+				w.UnreadRegistrations = append(w.UnreadRegistrations, at)
+			}
+		}
+	}
+}
+
+// named says whether a text in a script stands for a file of the site that is none of its pages, and as what it would be
+// asked for.
+func (w *Windows) named(url string) (request.Destination, bool) {
+	if w.Has == nil || !w.Has(url) {
+		return "", false
+	}
+	switch path.Ext(weburl.WithoutQuery(url)) {
+	case ".html", ".htm":
+		return "", false
+	case ".js", ".mjs":
+		return request.Script, true
+	case ".css":
+		return request.Style, true
+	case ".png", ".jpg", ".jpeg", ".gif", ".webp", ".avif", ".svg", ".ico":
+		return request.Image, true
+	case ".woff", ".woff2", ".ttf", ".otf":
+		return request.Font, true
+	}
+	return request.Data, true
 }
 
 // load fetches one thing that a page asks for, and then what that asks for.
 func (w *Windows) load(c *window, ref page.Reference, depth int) {
-	if ref.AfterChange || ref.ByHand || ref.ByWorker || w.ScriptsOnly && ref.Destination != request.Script || w.Foreground && ref.Background {
+	if ref.ByHand || w.ScriptsOnly && ref.Destination != request.Script || w.Foreground && ref.Background {
 		return
-	}
-	if ref.AfterReady && !w.WithoutWorkers {
-		if g := w.Workers.MatchServiceWorkerRegistration(c.URL); g == nil || g.Active == nil ||
-			g.Active.State != account.Activated {
-			later := ref
-			later.AfterReady = false
-			w.Workers.OnActive(func() {
-				if !c.Closed {
-					w.load(c, later, depth)
-				}
-			})
-			return
-		}
 	}
 	key := ref.URL + " " + string(ref.Destination)
 	if earlier := c.seen[key]; earlier != nil {
@@ -127,9 +152,6 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 			w.clock().After(0, func() {
 				c.command("loaded", earlier.URL, string(earlier.Destination), !earlier.Missing && !earlier.Refused, "")
 			})
-		}
-		if ref.ModuleRoot() {
-			w.wantModule(c, ref.URL, depth)
 		}
 		return
 	}
@@ -145,7 +167,6 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 	}
 	if !c.settings.policy.Allows(ref.Destination, ref.URL, ref.Nonce) {
 		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
-		w.moduleCame(c, l, nil, depth)
 		return
 	}
 	holder := c.holder()
@@ -165,14 +186,8 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 			l.waiting = nil
 		}
 		c.tellLoaded(l, resp)
-		if l.Refused {
-			w.moduleCame(c, l, nil, depth)
-		}
-		if l.Missing {
-			w.moduleCame(c, l, nil, depth)
-			if l.Else != nil {
-				w.load(c, *l.Else, depth)
-			}
+		if l.Missing && l.Else != nil {
+			w.load(c, *l.Else, depth)
 		}
 		if ref.Destination == request.Style {
 			c.styles.pending--
@@ -265,7 +280,6 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 		return
 	}
 	actual := resp.Actual()
-	essence := site.Essence(actual.Get("content-type"))
 	if actual.Body == nil || c.Closed {
 		return
 	}
@@ -273,16 +287,6 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 		return
 	}
 	switch l.Destination {
-	case request.JSON:
-		w.moduleCame(c, l, &page.Script{Valid: true}, depth)
-	case request.Worker, request.SharedWorker:
-		// What a worker asks for counts for the page that started it, whose service worker hears of it too.
-		if text, err := actual.Body.Bytes(); err == nil && site.IsJavaScript(essence) {
-			for _, r := range w.Reader.Script(l.URL, text).References {
-				r.ByWorker = false
-				w.load(c, r, depth+1)
-			}
-		}
 	case request.Style:
 		if text, err := actual.Body.Bytes(); err == nil {
 			s := w.Reader.Style(l.URL, text)
@@ -303,16 +307,7 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 		if c.document != nil {
 			base, imports = c.document.Base, c.document.Imports
 		}
-		read := w.Reader.Script
-		if weburl.OriginOf(l.URL) != weburl.OriginOf(c.URL) {
-			read = w.Reader.ForeignScript
-		}
-		s := read(l.URL, text).At(base, imports)
-		if l.Module {
-			w.moduleCame(c, l, s, depth)
-		} else {
-			w.runs(c, s, depth)
-		}
+		w.read(c, w.Reader.Script(l.URL, text).At(base, imports), depth)
 	}
 }
 

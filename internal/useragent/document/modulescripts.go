@@ -33,9 +33,6 @@ func (c *window) keepModule(url string, text []byte, base string) {
 			Text: fmt.Sprintf("TypeError: the module name %q cannot be resolved", read.Unresolved[0])})
 	}
 	for _, r := range read.References {
-		if r.Runs || !r.Module {
-			continue
-		}
 		m.needs = append(m.needs, r.URL)
 		r.Integrity = c.scripts.imports.IntegrityOf(r.URL)
 		c.fetchModule(r.URL, r, func() {})

@@ -39,14 +39,10 @@ type View struct {
 	Controlled bool
 	// At is when the document was there, Elapsed when everything was.
 	At, Elapsed time.Duration
-	// Registers tells that the page called navigator.serviceWorker.register.
-	Registers bool
+	// Registrations are the page's calls of navigator.serviceWorker.register.
+	Registrations []page.Registration
 	// RegisterErrors are refusals of registrations that the page tried.
 	RegisterErrors []string
-	// Unread are requests of its scripts whose addresses can't be read.
-	Unread []page.Place
-	// ScriptsDraw tells that one of its scripts may have put something on it.
-	ScriptsDraw bool
 	// Drawn says how far its scripts were run, Documents how many documents its tab has loaded, Asked what these asked for
 	// on their own origin; see Tab.Take.
 	Drawn     Drawn

@@ -11,8 +11,6 @@ import (
 	"tachyform/internal/weburl"
 )
 
-import ()
-
 // Reload loads what a tab shows anew; pastWorker is a reload that asks the network alone.
 func (w *Windows) Reload(t *Tab, pastWorker bool) *Tab {
 	by := passage{reload: true}

@@ -212,7 +212,7 @@ func (c *window) settled() {
 		if c.whenLoaded != nil {
 			c.whenLoaded()
 		}
-		if p := c.in.Present; p != nil && !c.Frame && !c.view.Registers &&
+		if p := c.in.Present; p != nil && !c.Frame && len(c.view.Registrations) == 0 &&
 			weburl.OriginOf(c.URL) == weburl.OriginOf(p.Script) {
 			c.in.register(c, *p)
 		}

@@ -39,7 +39,6 @@ type window struct {
 	seen     map[string]*Load // by address and destination
 	pending  int              // loads under way, those of its frames too
 	styles   styles
-	modules  moduleMap
 	// scripts is set for a page whose scripts run.
 	scripts *scripting
 	// mode is the cache mode of its requests: forceReload, or "".

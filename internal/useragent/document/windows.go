@@ -32,6 +32,8 @@ type Options struct {
 	// HostKnows, if set, says whether the host's settings tell how it answers at a URL; without it a host is taken at its
 	// word.
 	HostKnows func(url string) bool
+	// Has, if set, says whether the site has a file at a URL; scripts that are only read ask for those that they name.
+	Has func(url string) bool
 	// Foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.
 	Foreground bool
 }
@@ -120,7 +122,7 @@ func (w *Windows) register(c *window, r page.Registration) { w.registerFor(c, r,
 
 // registerFor is a call of navigator.serviceWorker.register by a page; done is told when its promise settles.
 func (w *Windows) registerFor(c *window, r page.Registration, done func(error)) {
-	c.view.Registers = true
+	c.view.Registrations = append(c.view.Registrations, r)
 	if w.WithoutWorkers {
 		return
 	}

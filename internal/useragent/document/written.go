@@ -87,7 +87,7 @@ func (s *scripting) insert(e *scriptElement, text string) bool {
 func (c *window) loadMarkup(text string) {
 	d := page.ParseDocument(c.base(), "text/html;charset=utf-8", []byte(text))
 	for _, r := range d.References {
-		if r.Inline == nil && r.Destination != request.Script || r.Preload {
+		if r.Destination != request.Script || r.Preload {
 			c.in.load(c, r, 1)
 		}
 	}

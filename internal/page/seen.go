@@ -1,0 +1,80 @@
+package page
+
+import (
+	"slices"
+
+	"tachyform/internal/request"
+)
+
+// Seen is what visits of a site's pages have shown, online and without a service worker. Makers of packs and projects
+// take it as a value; the nil Seen has shown nothing.
+type Seen struct {
+	// Pages are the visited ones by address, as they were asked for.
+	Pages map[string]*SeenPage
+	// Unvisited counts pages with scripts that were not opened, because there are so many.
+	Unvisited int
+}
+
+// SeenPage is what one visit has shown.
+type SeenPage struct {
+	// URL is the address as asked for, Status that of its document.
+	URL    string
+	Status int
+	Title  string
+	// Scripted says that scripts have drawn on it, Shows that there is something on it to see or to use.
+	Scripted, Shows bool
+	// Requests are those that it made, whoever made them for it, each once.
+	Requests []SeenRequest
+	// Links are the addresses on its own origin that it leads to.
+	Links []string
+	// Registrations are its calls of navigator.serviceWorker.register.
+	Registrations []Registration
+	// ManifestURL is the manifest that the page links to once its scripts have run, "" for none.
+	ManifestURL string
+}
+
+// SeenRequest is something that a page asked for.
+type SeenRequest struct {
+	URL         string
+	Destination request.Destination
+	Mode        request.Mode
+	// Status is that of the answer, 0 for none. Missing says that nothing of use came, Unknown that its content is not
+	// known here.
+	Status           int
+	Missing, Unknown bool
+	// ByScript says that a script asked for it once it ran.
+	ByScript bool
+}
+
+// Of gives what a page has shown, nil for one that was not opened.
+func (s *Seen) Of(url string) *SeenPage {
+	if s == nil {
+		return nil
+	}
+	return s.Pages[url]
+}
+
+// URLs are the addresses of the pages in order.
+func (s *Seen) URLs() []string {
+	if s == nil {
+		return nil
+	}
+	list := make([]string, 0, len(s.Pages))
+	for url := range s.Pages {
+		list = append(list, url)
+	}
+	slices.Sort(list)
+	return list
+}
+
+// Registrations are the calls of register that were seen, each worker and scope once, in the order of the pages.
+func (s *Seen) Registrations() (list []Registration) {
+	for _, url := range s.URLs() {
+		for _, r := range s.Pages[url].Registrations {
+			if !slices.ContainsFunc(list, func(o Registration) bool { return o.Script == r.Script && o.Covers() == r.Covers() }) {
+				list = append(list, r)
+			}
+		}
+	}
+	return list
+}

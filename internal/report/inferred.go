@@ -1,0 +1,30 @@
+package report
+
+import (
+	"fmt"
+
+	"tachyform/internal/survey"
+)
+
+// Inferred says what tells a setting of the host.
+func Inferred(i survey.Inference) string {
+	e := i.Why
+	more := ""
+	if e.More > 0 {
+		more = fmt.Sprintf(", and %d more like it", e.More)
+	}
+	switch e.Kind {
+	case survey.Mounted:
+		return fmt.Sprintf("told by %s, which asks for %s%s: the folder has that without %s", e.From, e.To, more, i.Value)
+	case survey.Extensionless:
+		return fmt.Sprintf("told by %s, which leads to %s%s, where the folder has a file with .html", e.From, e.To, more)
+	case survey.Routed:
+		return fmt.Sprintf("told by %s, whose scripts draw a link to %s%s, where no file is: the host has to answer "+
+			"with that page", e.From, e.To, more)
+	case survey.Fallback:
+		return "told by the file " + e.To + ", which hosts answer with where there is no other"
+	case survey.Missing:
+		return "told by the file " + e.To + ", which hosts answer with, and status 404, where there is no other"
+	}
+	return ""
+}

@@ -1,0 +1,329 @@
+package survey
+
+import (
+	"path"
+	"slices"
+	"sort"
+	"strings"
+
+	"tachyform/internal/page"
+	"tachyform/internal/request"
+	"tachyform/internal/weburl"
+)
+
+// Suggestion is what to keep for offline use, and how.
+type Suggestion struct {
+	// Pages are patterns of pages, to be kept with everything they ask for. Whole says that these are all pages; the
+	// others are kept as they are visited.
+	Pages []string `json:"pages"`
+	Whole bool     `json:"whole"`
+	Files int      `json:"files"`
+	Bytes int64    `json:"bytes"`
+	Why   string   `json:"why"`
+	// Shell is the page that draws all others, "" for none.
+	Shell string `json:"shell,omitempty"`
+	// Data are patterns of what scripts fetch on the site's own origin, files or not.
+	Data []DataPattern `json:"data,omitempty"`
+	// Unanswered are addresses on the site's own origin that scripts ask for and no file answers: a server may.
+	Unanswered []string `json:"unanswered,omitempty"`
+	// Elsewhere are other origins that pages cannot do without.
+	Elsewhere []Elsewhere `json:"elsewhere,omitempty"`
+}
+
+// Elsewhere is another origin that pages fetch from. Opaque says that some of its answers are ones that scripts may not
+// see into.
+type Elsewhere struct {
+	Origin string `json:"origin"`
+	Opaque bool   `json:"opaque"`
+}
+
+// DataPattern is a pattern of what scripts fetch, with the files of the site that it matches.
+type DataPattern struct {
+	Match string `json:"match"`
+	Files int    `json:"files"`
+	Bytes int64  `json:"bytes"`
+}
+
+// modestPack is the weight up to which keeping every page at installation is a matter of course; fewPatterns is how many
+// lines a person would write.
+const (
+	modestPack  = 5_000_000
+	fewPatterns = 8
+)
+
+// suggest proposes what to keep: every page where that is modest, else the entry page, pages it links to where few
+// patterns name them, and the rest as visited.
+func (g *Graph) suggest() Suggestion {
+	s := Suggestion{Shell: g.shell()}
+	var data []string
+	data, s.Unanswered = g.data()
+	for _, match := range data {
+		s.Data = append(s.Data, g.dataPattern(match))
+	}
+	s.Elsewhere = g.elsewhere()
+	address := g.Folder.Address()
+	needed := map[string]bool{}
+	weight := int64(0)
+	add := func(path string) {
+		for _, p := range append([]string{path}, g.Needs(path)...) {
+			if file := g.Files[p]; file != nil && !needed[p] {
+				needed[p] = true
+				weight += file.Size
+			}
+		}
+	}
+	pages := slices.DeleteFunc(g.PagePaths(), func(p string) bool { return p == s.Shell && p != address || g.apart(p) })
+	for _, p := range pages {
+		add(p)
+		if weight > modestPack {
+			break
+		}
+	}
+	if s.Shell != "" {
+		add(s.Shell)
+	}
+	if weight <= modestPack {
+		s.Pages, s.Whole, s.Files, s.Bytes = []string{address + "*"}, true, len(needed), weight
+		s.Why = "every page with all it needs"
+		return s
+	}
+	clear(needed)
+	weight = 0
+	entry := address
+	if g.Pages[entry] == nil && len(pages) > 0 {
+		entry = pages[0]
+	}
+	add(entry)
+	s.Pages, s.Files, s.Bytes = []string{entry}, len(needed), weight
+	s.Why = "the first page and what it needs; the whole site would be heavy, so other pages are kept as they are visited"
+	linked := []string{entry}
+	for _, l := range g.linksOf(entry) {
+		p, own := g.Local(weburl.WithoutFragment(l))
+		if !own || g.Pages[p] == nil || slices.Contains(linked, p) {
+			continue
+		}
+		if add(p); weight > modestPack {
+			return s
+		}
+		linked = append(linked, p)
+	}
+	sort.Strings(linked)
+	if few := patterns(linked, pages, address); len(linked) > 1 && len(few) <= fewPatterns {
+		s.Pages, s.Files, s.Bytes = few, len(needed), weight
+		s.Why = "the first page, pages it links to, and what they need; the whole site would be heavy, so other pages are " +
+			"kept as they are visited"
+	}
+	return s
+}
+
+// apart says whether a page is none that people open: the host's answer to unknown addresses, or a part of others.
+func (g *Graph) apart(path string) bool {
+	name := strings.TrimPrefix(path, g.Folder.Address())
+	if name = strings.TrimSuffix(name, ".html"); name == "404" || name == "200" {
+		return true
+	}
+	return g.Pages[path].Fragment
+}
+
+// shell gives the page that answers at addresses without a file and draws what they show, "" for none.
+func (g *Graph) shell() string {
+	for _, url := range g.Seen.URLs() {
+		p, own := g.Local(weburl.WithoutFragment(url))
+		if !own || g.Files[p] != nil || g.redirects(p) {
+			continue
+		}
+		if file := g.Folder.FileAt(url); file != nil {
+			return g.Folder.PathOf(file) // the host answers with it already
+		}
+	}
+	// A host that gives status 404 may answer with a page that draws what was meant.
+	kind, entry := g.KindOf()
+	if kind != SinglePage || g.Folder.File("404.html") == nil {
+		return ""
+	}
+	if p := g.Folder.Address() + "404.html"; g.Pages[p] != nil && g.Pages[p].Drawn() {
+		return p
+	}
+	if g.drawnByScripts(entry) {
+		return entry
+	}
+	return ""
+}
+
+// data gives patterns of what scripts fetch on the site's own origin, and addresses of theirs that no file answers. A
+// folder that holds data alone is one pattern.
+func (g *Graph) data() (list, unanswered []string) {
+	asked := map[string]bool{}
+	for _, url := range g.Seen.URLs() {
+		for _, r := range g.Seen.Pages[url].Requests {
+			p, own := g.Local(r.URL)
+			if !own || !r.ByScript || r.Destination != request.Data || g.IsPage(p) {
+				continue
+			}
+			switch {
+			case g.Files[p] != nil && kindOf(p) == "data":
+				asked[p] = true
+			case g.Files[p] == nil && g.Folder.FileAt(p) == nil && g.Folder.States(r.URL):
+				asked[p] = true
+			case g.Files[p] == nil && r.Missing && !slices.Contains(unanswered, p):
+				unanswered = append(unanswered, p)
+			}
+		}
+	}
+	// What is asked for and not there belongs to a folder of data that is there, or to a server.
+	folders := map[string]bool{}
+	for p := range asked {
+		if folder := g.dataFolder(p); folder != "" {
+			folders[folder] = true
+		}
+	}
+	unanswered = slices.DeleteFunc(unanswered, func(p string) bool {
+		for folder := range folders {
+			if strings.HasPrefix(p, folder) {
+				return true
+			}
+		}
+		return false
+	})
+	for _, p := range unanswered {
+		asked[p] = true
+	}
+	endings := map[string]bool{}
+	for p := range asked {
+		switch folder := g.dataFolder(p); {
+		case folder != "":
+			if pattern := folder + "*"; !slices.Contains(list, pattern) {
+				list = append(list, pattern)
+			}
+		default:
+			list = append(list, p)
+			endings[path.Ext(p)] = true
+		}
+	}
+	slices.Sort(list)
+	if len(list) > fewPatterns && len(endings) == 1 && !endings[""] {
+		for ending := range endings {
+			list = []string{g.Folder.Address() + "*" + ending}
+		}
+	}
+	slices.Sort(unanswered)
+	return list, unanswered
+}
+
+// dataPattern counts the files that a pattern of data matches; a * stands for any text.
+func (g *Graph) dataPattern(match string) DataPattern {
+	d := DataPattern{Match: match}
+	before, after, any := strings.Cut(match, "*")
+	for p, file := range g.Files {
+		if p == match || any && len(p) >= len(match)-1 && strings.HasPrefix(p, before) && strings.HasSuffix(p, after) {
+			d.Files++
+			d.Bytes += file.Size
+		}
+	}
+	return d
+}
+
+// dataFolder gives the outermost folder below the site's own that holds a path and nothing but data, "" for none.
+func (g *Graph) dataFolder(p string) string {
+	address := g.Folder.Address()
+	rest := strings.TrimPrefix(p, address)
+	for i := 0; i < len(rest); i++ {
+		if rest[i] != '/' {
+			continue
+		}
+		folder := address + rest[:i+1]
+		alone := true
+		for f := range g.Files {
+			if strings.HasPrefix(f, folder) && kindOf(f) != "data" {
+				alone = false
+				break
+			}
+		}
+		if alone {
+			return folder
+		}
+	}
+	return ""
+}
+
+// elsewhere gives the other origins that pages fetch what they show from: not those of frames, hints and beacons.
+func (g *Graph) elsewhere() (list []Elsewhere) {
+	add := func(r page.Reference) {
+		origin := weburl.OriginOf(r.URL)
+		if origin == "" || origin == g.Folder.Origin() || r.Hint || r.Background {
+			return
+		}
+		switch r.Destination {
+		case request.Style, request.Script, request.Font, request.Image, request.Data:
+		default:
+			return
+		}
+		opaque := r.Mode == request.NoCORS
+		for i := range list {
+			if list[i].Origin == origin {
+				list[i].Opaque = list[i].Opaque || opaque
+				return
+			}
+		}
+		list = append(list, Elsewhere{origin, opaque})
+	}
+	for _, p := range g.PagePaths() {
+		for _, r := range g.Refs[p] {
+			add(r)
+		}
+		for _, n := range g.Needs(p) {
+			if kindOf(n) == "styles" {
+				for _, r := range g.Refs[n] {
+					add(r)
+				}
+			}
+		}
+	}
+	for _, url := range g.Seen.URLs() {
+		for _, r := range g.Seen.Pages[url].Requests {
+			add(page.Reference{URL: r.URL, Destination: r.Destination, Mode: r.Mode})
+		}
+	}
+	slices.SortFunc(list, func(a, b Elsewhere) int { return strings.Compare(a.Origin, b.Origin) })
+	return list
+}
+
+// patterns writes a list of files as few patterns: a whole folder where every file below it is meant, single paths
+// elsewhere.
+func patterns(keep, all []string, address string) []string {
+	in := map[string]bool{}
+	for _, p := range keep {
+		in[p] = true
+	}
+	whole := func(folder string) bool {
+		for _, p := range all {
+			if strings.HasPrefix(p, folder) && !in[p] {
+				return false
+			}
+		}
+		return true
+	}
+	var out []string
+	done := map[string]bool{}
+	for _, p := range keep {
+		covered := false
+		for i := len(address); i <= len(p); i++ {
+			if folder := p[:i]; i == len(address) || strings.HasSuffix(folder, "/") {
+				if done[folder] {
+					covered = true
+					break
+				}
+				if whole(folder) && (i < len(p) || i == len(address)) {
+					done[folder] = true
+					out = append(out, folder+"*")
+					covered = true
+					break
+				}
+			}
+		}
+		if !covered {
+			out = append(out, p)
+		}
+	}
+	return out
+}

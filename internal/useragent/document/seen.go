@@ -1,0 +1,33 @@
+package document
+
+import (
+	"tachyform/internal/page"
+	"tachyform/internal/request"
+	"tachyform/internal/weburl"
+)
+
+// Seen gives what the visit has shown as a value.
+func (v *View) Seen() *page.SeenPage {
+	s := &page.SeenPage{URL: v.URL, Status: v.Status, Title: v.Title, Scripted: v.Scripted, Shows: !v.ShowsNothing(),
+		Links: v.DrawnLinks(), Registrations: v.Registrations}
+	known := map[string]bool{}
+	for _, l := range v.Loads {
+		if l.Destination == request.Manifest || l.Background && l.Destination == request.Image || known[l.URL] {
+			continue
+		}
+		known[l.URL] = true
+		s.Requests = append(s.Requests, page.SeenRequest{URL: l.URL, Destination: l.Destination, Mode: l.Mode, Status: l.Status,
+			Missing: l.Missing || !l.Done, Unknown: l.Unknown, ByScript: l.Runs})
+	}
+	origin := weburl.OriginOf(v.FinalURL)
+	for _, path := range v.Asked {
+		if url := origin + path; !known[url] && url != weburl.WithoutFragment(v.FinalURL) {
+			known[url] = true
+			s.Requests = append(s.Requests, page.SeenRequest{URL: url, ByScript: true})
+		}
+	}
+	if v.Document != nil {
+		s.ManifestURL = v.Document.ManifestURL()
+	}
+	return s
+}
