@@ -558,6 +558,19 @@ func (a *auditor) summarise() {
 			r.Summary.Polish++
 		}
 	}
+	for _, p := range r.Pages {
+		o := p.Under[condition.Offline.Name]
+		switch {
+		case o == nil || !o.Known:
+		case o.Outcome == rehearsal.Whole:
+			r.Summary.Whole++
+			if a.ran.AfterFirst[a.absolute(p.URL)] == nil {
+				r.Summary.AfterFirst++
+			}
+		case o.Outcome == rehearsal.StandIn && a.standIn() != "":
+			r.Summary.StandIn++
+		}
+	}
 	r.Summary.Verdict = "ready"
 	against := func(f *Finding) bool {
 		return f.Code != offlineUnknown.Code && Heavier(f.Weight, a.Project.Audit.FailOn)

@@ -150,7 +150,7 @@ func codes(r *Report) []string {
 func TestNoFindings(t *testing.T) {
 	r := judge(t, goodSite(), "")
 	assert.Empty(t, codes(r))
-	assert.Equal(t, Summary{Verdict: "ready"}, r.Summary)
+	assert.Equal(t, Summary{Verdict: "ready", Whole: 2, AfterFirst: 2}, r.Summary)
 	for target, v := range r.Targets {
 		assert.True(t, v.Installable, target)
 	}

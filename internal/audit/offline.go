@@ -209,8 +209,26 @@ func (a *auditor) checkOffline(start string) {
 			}
 			continue
 		}
+		n := len(a.report.Findings)
 		a.findPages(k.check, groups[k], 0, 0, k.detail)
+		for _, f := range a.report.Findings[n:] {
+			f.Mend = orDefault(a.mendOfTheirs(k.check), f.Mend)
+		}
 	}
+}
+
+// mendOfTheirs is the mend where the worker is the site's own, which no project file writes; "" elsewhere.
+func (a *auditor) mendOfTheirs(check *Check) string {
+	if a.Project.HasWorker() {
+		return ""
+	}
+	switch check {
+	case offlinePartial:
+		return "have the worker keep the missing files as well, when it is installed or as they are asked for"
+	case offlineLost:
+		return "have the worker keep these pages, or answer with a page of yours where it has none"
+	}
+	return ""
 }
 
 // isExpectedStatus says whether the project file says that a path answers as it does: by a status of the hosting, the

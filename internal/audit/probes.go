@@ -102,7 +102,7 @@ var keepGrows = newCheck(Check{
 })
 
 var offlineFirst = newCheck(Check{
-	Code: "offline.first", Weight: Polish, Rank: 610,
+	Code: "offline.first", Weight: Risk, Rank: 455,
 	Title:    "The app is whole offline from the second visit on only",
 	Reason:   "Who installs it at the first visit and goes offline meets a page with gaps.",
 	Mend:     "put what the start page needs into the pack, or write at_install: yes into the rule that keeps it",
@@ -283,22 +283,28 @@ func (a *auditor) checkNextRelease(n *rehearsal.NextRelease, at Where) {
 	}
 }
 
-// firstVisit opens the entry page once, and then the start page offline: the worker takes no part in a first visit, so
-// what only rules keep is not there yet. It does so beside what follows, and judges when the function that it gives is
-// called.
+// firstVisit judges the start page offline after one visit to the entry page alone: the worker takes no part in a first
+// visit, so what only rules keep is not there yet. Where the entry page was the first of the visits that is known already;
+// else it is tried beside what follows, and judged when the function that it gives is called.
 func (a *auditor) firstVisit() (judge func() error) {
-	start := a.ran.Pages[0].URL
+	start, nothing := a.ran.Pages[0].URL, func() error { return nil }
 	if a.report.Manifest != nil && a.report.Manifest.Processed != nil && a.report.Manifest.Processed.StartURL != "" {
 		start = a.report.Manifest.Processed.StartURL
 	}
 	i := slices.IndexFunc(a.ran.Pages, func(p *rehearsal.PageResult) bool { return p.URL == start })
 	if i < 0 || a.ran.Pages[i].Under[condition.Offline.Name].Outcome != rehearsal.Whole {
-		return func() error { return nil }
+		return nothing
+	}
+	entry := a.absolute(a.Project.Audit.Entry)
+	if visits := a.visits(); len(visits) > 0 && visits[0] == entry {
+		if o := a.ran.AfterFirst[start]; o != nil {
+			a.findFirst(start, o)
+		}
+		return nothing
 	}
 	plan := *a.plan
 	plan.Probes, plan.Series, plan.Progress, plan.Follow = nil, nil, nil, nil
-	plan.Visit, plan.Pages, plan.Conditions = []string{a.absolute(a.Project.Audit.Entry)}, []string{start},
-		[]condition.Condition{condition.Offline}
+	plan.Visit, plan.Pages, plan.Conditions = []string{entry}, []string{start}, []condition.Condition{condition.Offline}
 	type came struct {
 		ran *rehearsal.Result
 		err error
@@ -314,17 +320,22 @@ func (a *auditor) firstVisit() (judge func() error) {
 			return c.err
 		}
 		if o := c.ran.Pages[0].Under[condition.Offline.Name]; o.Outcome != rehearsal.Whole {
-			evidence := "after one visit to " + a.report.Entry + " alone the start page is " + string(o.Outcome)
-			var missing []string
-			for _, l := range o.Missing {
-				missing = append(missing, a.local(l.URL))
-			}
-			if len(missing) > 0 {
-				slices.Sort(missing)
-				evidence += ", missing " + strings.Join(missing[:min(3, len(missing))], ", ")
-			}
-			a.find(offlineFirst, Where{URL: a.local(start)}, evidence, "")
+			a.findFirst(start, o)
 		}
 		return nil
 	}
+}
+
+// findFirst tells what the start page is after one visit alone.
+func (a *auditor) findFirst(start string, o *rehearsal.PageOutcome) {
+	evidence := "after one visit to " + a.report.Entry + " alone the start page is " + string(o.Outcome)
+	var missing []string
+	for _, l := range o.Missing {
+		missing = append(missing, a.local(l.URL))
+	}
+	if len(missing) > 0 {
+		slices.Sort(missing)
+		evidence += ", missing " + strings.Join(missing[:min(3, len(missing))], ", ")
+	}
+	a.find(offlineFirst, Where{URL: a.local(start)}, evidence, "")
 }

@@ -162,4 +162,9 @@ type Summary struct {
 	Risks    int    `json:"risks"`
 	Polish   int    `json:"polish"`
 	Unknown  int    `json:"unknown"`
+	// Whole counts the pages that are whole offline, StandIn those that the stand-in is shown for; AfterFirst counts those
+	// of the whole ones that are so after the first visit alone.
+	Whole      int `json:"whole"`
+	StandIn    int `json:"stand_in"`
+	AfterFirst int `json:"whole_after_first"`
 }

@@ -12,6 +12,7 @@ import (
 	"tachyform/internal/site"
 	"tachyform/internal/target"
 	"tachyform/internal/useragent"
+	"tachyform/internal/weburl"
 	"tachyform/internal/worker"
 )
 
@@ -136,7 +137,7 @@ const (
 func (a *auditor) checkScripts(w *useragent.WorkerState, at Where) {
 	fresh := func(resp *site.Response) time.Duration { return site.Freshness(resp.Header, time.Now()) }
 	if resp, _ := a.follow(w.Script); resp != nil && fresh(resp) >= time.Hour {
-		a.find(workerDelayed, at, "Cache-Control: "+resp.Header.Get("Cache-Control"), "")
+		a.find(workerDelayed, at, "Cache-Control: "+resp.Header.Get("Cache-Control"), a.sendWithoutDelay(w.Script))
 	}
 	for _, u := range w.Imports {
 		if resp, _ := a.follow(u); resp != nil && fresh(resp) >= time.Hour {
@@ -160,7 +161,7 @@ func (a *auditor) checkScripts(w *useragent.WorkerState, at Where) {
 	if m := a.report.Manifest; m != nil {
 		url := a.absolute(m.URL)
 		if resp, _ := a.follow(url); resp != nil && fresh(resp) >= 24*time.Hour {
-			a.find(appStale, a.place(url, 0, 0), "Cache-Control: "+resp.Header.Get("Cache-Control"), "")
+			a.find(appStale, a.place(url, 0, 0), "Cache-Control: "+resp.Header.Get("Cache-Control"), a.sendWithoutDelay(url))
 		}
 	}
 }
@@ -271,4 +272,10 @@ func (a *auditor) checkContent() {
 		len(p.Processed.Screenshots) == 0 {
 		a.find(appBare, Where{File: a.file(a.absolute(p.URL)), URL: p.URL}, "neither description nor screenshots", "")
 	}
+}
+
+// sendWithoutDelay is how a host sends a file so that every change of it arrives.
+func (a *auditor) sendWithoutDelay(url string) string {
+	return "send it with Cache-Control: no-cache; in nginx: " +
+		site.LineFor(site.WantedHeader{Path: weburl.WithoutQuery(a.local(url)), Name: "Cache-Control", Value: "no-cache"})
 }

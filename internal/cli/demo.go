@@ -119,7 +119,7 @@ func (a *app) runDemo(ctx context.Context, dir string) error {
 		if err := state.Apply(ctx, plan); err != nil {
 			return err
 		}
-		fmt.Fprint(a.out, report.Fit(plan, o.project, "site", a.width))
+		fmt.Fprint(a.out, report.Fit(plan, o.project, "site", false, a.width))
 		return nil
 	})
 	if err != nil {

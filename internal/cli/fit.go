@@ -85,14 +85,14 @@ stays as it is.`,
 				if err := plan.CopyTo(cmd.Context(), into, o.folder.Skipped); err != nil {
 					return err
 				}
-				fmt.Fprint(a.out, report.Fit(plan, o.project, into, a.width))
+				fmt.Fprint(a.out, report.Fit(plan, o.project, into, false, a.width))
 				return nil
 			}
 			first := !fit.HasJournal(plan.State)
 			if err := state.Apply(cmd.Context(), plan); err != nil {
 				return err
 			}
-			fmt.Fprint(a.out, report.Fit(plan, o.project, o.name, a.width))
+			fmt.Fprint(a.out, report.Fit(plan, o.project, o.name, first, a.width))
 			if first && len(plan.Changes) > 0 && gitIgnores(plan.State) == "no" {
 				fmt.Fprintf(a.out, "\n  Add %s/ to .gitignore: it holds what undo needs, for this machine alone.\n",
 					filepath.Base(plan.State))

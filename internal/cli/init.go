@@ -1,11 +1,13 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"tachyform/internal/audit"
 	"tachyform/internal/survey"
 
 	"charm.land/huh/v2"
@@ -118,6 +120,9 @@ func (a *app) initialise() *cobra.Command {
 			return err
 		}
 		fmt.Fprint(a.out, report.Drafted(d, shortName(file)))
+		if d.Present != "" && !d.Unread {
+			return a.judgePresent(cmd.Context(), file)
+		}
 		return nil
 	}
 	return c
@@ -162,6 +167,18 @@ func fillDraft(d *project.Draft, g *survey.Graph, dir, beside string) {
 		d.Origin = canonicalOrigin(g.Folder)
 		d.OriginGuessed = d.Origin == ""
 	}
+	theirs := presentManifest(g, d.Entry)
+	if theirs != nil {
+		for _, of := range []struct{ to, from *string }{{&d.Name, &theirs.Name}, {&d.ShortName, &theirs.ShortName},
+			{&d.Description, &theirs.Description}, {&d.Lang, &theirs.Lang}, {&d.Orientation, &theirs.Orientation},
+			{&d.ThemeColor, &theirs.ThemeColor}, {&d.BackgroundColor, &theirs.BackgroundColor}} {
+			set(of.to, *of.from)
+		}
+		local := func(url string) string { return strings.TrimPrefix(url, g.Folder.Origin()) }
+		d.ID = local(theirs.ID)
+		set(&d.StartURL, local(theirs.StartURL))
+		set(&d.Display, theirs.Display)
+	}
 	if doc != nil {
 		set(&d.Name, doc.Title)
 		set(&d.Lang, doc.Lang)
@@ -191,7 +208,7 @@ func fillDraft(d *project.Draft, g *survey.Graph, dir, beside string) {
 	}
 	set(&d.ThemeColor, d.BackgroundColor)
 	keep := g.Summarize().Keep
-	d.Pages, d.Whole, d.KeepWhy, d.Shell, d.Data, d.Unanswered = keep.Pages, keep.Whole, keep.Why, keep.Shell,
+	d.Pages, d.Whole, d.Visited, d.KeepWhy, d.Shell, d.Data, d.Unanswered = keep.Pages, keep.Whole, keep.Visited, keep.Why, keep.Shell,
 		draftData(keep.Data), keep.Unanswered
 	for _, e := range keep.Elsewhere {
 		d.Elsewhere = append(d.Elsewhere, project.DraftOrigin(e))
@@ -213,6 +230,28 @@ func fillDraft(d *project.Draft, g *survey.Graph, dir, beside string) {
 	}
 }
 
+// presentManifest gives the manifest that the entry page links to, nil where there is none in the folder.
+func presentManifest(g *survey.Graph, entry string) *manifest.Processed {
+	doc := g.Drawn[entry]
+	if doc == nil {
+		if doc = g.Pages[entry]; doc == nil {
+			return nil
+		}
+	}
+	file := g.Folder.FileAt(doc.ManifestURL())
+	if doc.ManifestURL() == "" || file == nil {
+		return nil
+	}
+	text, err := file.Bytes()
+	if err != nil {
+		return nil
+	}
+	if out, _ := manifest.Process(text, doc.ManifestURL(), g.Folder.Origin()+entry, manifest.Standard); !out.Fatal && out.Name+out.ShortName != "" {
+		return out
+	}
+	return nil
+}
+
 // draftData says how data is kept: all that there may be, and at installation unless it is heavy.
 func draftData(list []survey.DataPattern) (out []project.DraftData) {
 	const fewAnswers, heavy = 100, 2_000_000
@@ -227,6 +266,32 @@ func orWhite(colour string) string {
 		return "#ffffff"
 	}
 	return colour
+}
+
+// judgePresent says of a site with a worker of its own whether it installs and works offline as it is.
+func (a *app) judgePresent(ctx context.Context, file string) error {
+	o, err := a.open(ctx, nil)
+	if err != nil || o.project.Path != file {
+		p, err := project.Load(file)
+		if err != nil {
+			return err
+		}
+		folder, err := openFolder(p.SiteDir(), p)
+		if err != nil {
+			return err
+		}
+		o = &opened{p, shortName(p.SiteDir()), folder, folder}
+	}
+	in, err := a.input(o)
+	if err != nil {
+		return err
+	}
+	r, err := audit.Run(ctx, in)
+	if err != nil {
+		return err
+	}
+	fmt.Fprint(a.out, report.AsItIs(r, a.width))
+	return nil
 }
 
 // presentWorker takes down a worker that the site registers by itself: as its pages were seen to do, else as its texts

@@ -37,7 +37,7 @@ func PerhapsRegisters(f *site.Folder, ours ...string) (list []Place) {
 			continue
 		}
 		text, err := file.Bytes()
-		if err != nil || listensAsWorker.Match(text) {
+		if err != nil || !bytes.Contains(text, []byte("serviceWorker")) || listensAsWorker.Match(text) {
 			continue
 		}
 		if at := mayRegister(text, call); at >= 0 {
@@ -61,9 +61,6 @@ func PlaceOf(r Registration, f *site.Folder, ours ...string) Place {
 
 // mayRegister gives where a text looks as if it registered a service worker, -1 for nowhere.
 func mayRegister(text []byte, call *regexp.Regexp) int {
-	if !bytes.Contains(text, []byte("serviceWorker")) {
-		return -1
-	}
 	if at := call.FindIndex(text); at != nil {
 		return at[0]
 	}

@@ -1,6 +1,7 @@
 package page
 
 import (
+	"bytes"
 	"regexp"
 	"slices"
 	"strings"
@@ -128,7 +129,8 @@ func ParseScript(from, base string, text []byte) *Script {
 		reg.Line, reg.Column = pos.At(m[0])
 		s.relative, s.Registrations = true, append(s.Registrations, reg)
 	}
-	if at := mayRegister(text, registerCall); at >= 0 && len(s.Registrations) == 0 {
+	if at := mayRegister(text, registerCall); at >= 0 && len(s.Registrations) == 0 &&
+		bytes.Contains(text, []byte("serviceWorker")) {
 		line, column := pos.At(at)
 		s.UnreadRegistrations = append(s.UnreadRegistrations, Place{from, line, column})
 	}

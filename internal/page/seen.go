@@ -11,6 +11,8 @@ import (
 type Seen struct {
 	// Pages are the visited ones by address, as they were asked for.
 	Pages map[string]*SeenPage
+	// Alike says of pages that were not opened, by URL, which files pages with the same scripts ask for, as URLs.
+	Alike map[string][]string
 	// Unvisited counts pages with scripts that were not opened, because there are so many.
 	Unvisited int
 }

@@ -107,6 +107,7 @@ type Pack struct {
 	Pages       []string `yaml:"pages" doc:"URL patterns of pages to keep with everything they ask for; what a rule answers is left to the rule."`
 	LeaveOut    []string `yaml:"leave_out" doc:"URL patterns of files not to keep although included."`
 	Budget      Size     `yaml:"budget" doc:"The most that the pack may weigh, such as 2 MB."`
+	OverBudget  string   `yaml:"over_budget" doc:"What becomes of a heavier pack: fit refuses it, which is what happens without this key, or leaves out the pages that are the most links away from the first one." enum:"refuse,leave-out"`
 	IgnoreQuery []string `yaml:"ignore_query" doc:"Names of query parameters that do not choose among copies, with * for any rest; without it all of them. A file with others comes from the network."`
 	Verify      string   `yaml:"verify" doc:"Whether an answer with other bytes than this release has makes the installation fail; no for hosts that change files on the way." enum:"yes,no"`
 }

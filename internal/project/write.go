@@ -9,7 +9,7 @@ import (
 // A field for each answer that init asks for.
 type Draft struct {
 	Site, Origin, Address          string
-	Name, ShortName, Lang          string
+	Name, ShortName, Lang, ID      string
 	Description, Display, StartURL string
 	Orientation                    string
 	ThemeColor, BackgroundColor    string
@@ -17,6 +17,7 @@ type Draft struct {
 	// Pages are patterns of pages to keep, Whole says that these are all; KeepWhy is the reason.
 	Pages   []string
 	Whole   bool
+	Visited []string // what is kept of visited pages where not all are kept: style, script, image, font
 	KeepWhy string
 	// Shell is the page that draws all others, "" for none.
 	Shell string
@@ -122,7 +123,7 @@ func (d Draft) Text() []byte {
 		member("lang", d.Lang, "")
 	}
 	member("description", d.Description, "")
-	member("id", orText(d.StartURL, d.Entry), "the app is known by it; never change it")
+	member("id", orText(d.ID, orText(d.StartURL, d.Entry)), "the app is known by it; never change it")
 	member("start_url", orText(d.StartURL, d.Entry), "")
 	member("display", orText(d.Display, "standalone"),
 		map[bool]string{true: "a window of its own"}[orText(d.Display, "standalone") == "standalone"])
@@ -168,6 +169,9 @@ func (d Draft) worker(line func(format string, args ...any)) {
 		line("      - %s", yamlText(p))
 	}
 	line("    budget: 5 MB")
+	if !d.Whole {
+		line("    over_budget: leave-out          # pages many links away are kept once they are visited")
+	}
 	if d.Shell != "" {
 		line("  shell:                             # one page draws all that have no file")
 		line("    page: %s", yamlText(d.Shell))
@@ -206,11 +210,17 @@ func (d Draft) worker(line func(format string, args ...any)) {
 	}
 	line("      answer: network-first          # kept as they are visited")
 	line("      patience: 3s                   # then the kept copy, or the stand-in")
-	line("      keep: {at_most: 50}            # what was kept longest ago goes first")
+	most := 50
 	if !d.Whole {
-		line("    - match: %s", yamlText(address+"*"))
-		line("      answer: stale-while-revalidate # what those pages ask for")
-		line("      keep: {at_most: 400}")
+		most = 200
+	}
+	line("      keep: {at_most: %-15s # what was kept longest ago goes first", fmt.Sprintf("%d}", most))
+	if !d.Whole && len(d.Visited) > 0 {
+		wrapped(line, "    ", "what those pages ask for: the kept copy at once, a fresh one for the next time")
+		for _, destination := range d.Visited {
+			line("    - {match: %s, destination: %s, answer: stale-while-revalidate, keep: {at_most: 100}}",
+				yamlText(address+"*"), destination)
+		}
 	}
 	line("  stand_ins:")
 	if d.PageStandIn != "" {
@@ -298,6 +308,7 @@ func (d Draft) present(line func(format string, args ...any)) {
 	}
 	line("  present:")
 	line("    file: %s", yamlText(file))
+	d.hosting(line)
 	line("")
 	line("audit:")
 	line("  fail_on: risk")

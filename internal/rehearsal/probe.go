@@ -136,7 +136,7 @@ func number36(n int) string {
 func (r *Rehearsal) Awake(ctx context.Context, pages []string) (map[string]*PageOutcome, error) {
 	b := r.browser(ctx)
 	defer b.Close()
-	if _, err := r.visit(ctx, b, false); err != nil {
+	if _, err := r.visit(ctx, b, false, nil); err != nil {
 		return nil, err
 	}
 	b.SetCondition(condition.Offline)

@@ -4,6 +4,7 @@ package rehearsal
 import (
 	"cmp"
 	"context"
+	"errors"
 	"runtime"
 	"slices"
 	"sync"
@@ -85,6 +86,9 @@ type Result struct {
 	Pages  []*PageResult
 	Notes  []account.Note
 	Stored []account.Stored
+	// AfterFirst are the outcomes offline after the first visit alone, by URL, of pages that are whole after all visits and
+	// not after that one; nil where the other visits leave nothing behind.
+	AfterFirst map[string]*PageOutcome
 	// NotSent are requests that a live host was not asked, since they might change something there.
 	NotSent []string
 	// Personal says by address what made the host's answers ones for a single person.
@@ -146,7 +150,8 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	defer b.Close()
 	out := &Result{}
 	var err error
-	if out.Visits, err = r.visit(ctx, b, true); err != nil {
+	var first *useragent.Browser
+	if out.Visits, err = r.visit(ctx, b, true, func() { first = b.Branch() }); err != nil {
 		return nil, err
 	}
 	out.Worker = workerState(b, r.Visit)
@@ -166,12 +171,39 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 			out.Health = health
 		}()
 	}
-	return out, r.try(ctx, b, out)
+	err = r.try(ctx, b, out)
+	if first != nil && err == nil && !slices.Equal(first.CachedURLs(), b.CachedURLs()) {
+		r.tryAfterFirst(ctx, first, out)
+	}
+	return out, errors.Join(err, ctx.Err())
+}
+
+// tryAfterFirst opens pages that are whole offline once more, as somebody meets them who has made the first visit alone.
+func (r *Rehearsal) tryAfterFirst(ctx context.Context, first *useragent.Browser, out *Result) {
+	first.StopWorkers()
+	for _, p := range out.Pages {
+		o := p.Under[condition.Offline.Name]
+		if o == nil || o.Outcome != Whole || o.Doubt != nil || ctx.Err() != nil {
+			continue
+		}
+		b := first.Branch()
+		b.SetCondition(condition.Offline)
+		b.SetForeground()
+		v := b.Open(p.URL, nil).View
+		if then := outcomeOf(v, o.View); then.Outcome != Whole {
+			if out.AfterFirst == nil {
+				out.AfterFirst = map[string]*PageOutcome{}
+			}
+			out.AfterFirst[p.URL] = then
+		}
+		b.Close()
+	}
 }
 
 // visit opens the pages of Visit online in one tab, each until it has come to rest, then closes the tab and, if asked
-// to, stops the worker.
-func (r *Rehearsal) visit(ctx context.Context, b *useragent.Browser, stop bool) (views []*document.View, err error) {
+// to, stops the worker. afterFirst, if set, is called between the first and the second.
+func (r *Rehearsal) visit(ctx context.Context, b *useragent.Browser, stop bool, afterFirst func()) (views []*document.View,
+	err error) {
 	var tab *document.Tab
 	for _, url := range r.Visit {
 		if err := ctx.Err(); err != nil {
@@ -182,6 +214,9 @@ func (r *Rehearsal) visit(ctx context.Context, b *useragent.Browser, stop bool) 
 		tab.Take()
 		tab.View.Controlled = tab.IsControlled()
 		views = append(views, tab.View)
+		if afterFirst != nil && len(views) == 1 && len(r.Visit) > 1 {
+			afterFirst()
+		}
 	}
 	if tab != nil {
 		b.CloseTab(tab)

@@ -47,7 +47,7 @@ type SentRequest struct {
 func (r *Rehearsal) Trace(ctx context.Context, url string, destination request.Destination) ([]*Traced, error) {
 	b := r.browser(ctx)
 	defer b.Close()
-	if _, err := r.visit(ctx, b, true); err != nil {
+	if _, err := r.visit(ctx, b, true, nil); err != nil {
 		return nil, err
 	}
 	var list []*Traced

@@ -286,6 +286,28 @@ func placeText(w audit.Where) string {
 	return s
 }
 
+// countsText says in a line what the verdict was said of.
+func countsText(r *audit.Report) string {
+	s, all := r.Summary, len(r.Pages)
+	text := fmt.Sprintf("%d of %s whole offline", s.Whole, count(all, "page", "pages"))
+	if s.Whole == all {
+		text = "all " + count(all, "page", "pages") + " whole offline"
+		if all == 1 {
+			text = "its one page is whole offline"
+		}
+	}
+	if s.StandIn > 0 {
+		text += fmt.Sprintf(", %d left out and met by the stand-in", s.StandIn)
+	}
+	if s.Unknown > 0 {
+		text += fmt.Sprintf(", of %d it is not known", s.Unknown)
+	}
+	if s.AfterFirst < s.Whole {
+		text += fmt.Sprintf("; after the first visit alone %d", s.AfterFirst)
+	}
+	return text
+}
+
 // Audit shows verdicts and findings.
 func Audit(r *audit.Report, width int) string {
 	var b strings.Builder
@@ -304,6 +326,9 @@ func Audit(r *audit.Report, width int) string {
 		counts = []string{"no findings"}
 	}
 	fmt.Fprintf(&b, "%s  %s  %s\n", bold.Render(r.Site), verdict, strings.Join(counts, " · "))
+	if len(r.Pages) > 0 {
+		fmt.Fprintf(&b, "%s\n", wrap(countsText(r), width, 0))
+	}
 	if m := r.Manifest; m != nil && m.Processed.Name != "" {
 		fmt.Fprintf(&b, "%s\n", faint.Render(safe(m.Processed.Name)+" at "+r.Origin))
 	}

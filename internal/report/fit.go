@@ -8,8 +8,8 @@ import (
 	"tachyform/internal/project"
 )
 
-// Fit tells what was written.
-func Fit(p *fit.Plan, pr *project.Project, name string, width int) string {
+// Fit tells what was written, and after the first fit of a site what its host has to send.
+func Fit(p *fit.Plan, pr *project.Project, name string, first bool, width int) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s → %s\n\n", bold.Render(safe(pr.App.Text("name"))), name)
 	if len(p.Changes) == 0 {
@@ -40,6 +40,9 @@ func Fit(p *fit.Plan, pr *project.Project, name string, width int) string {
 	if p.Worker != nil {
 		row("worker", fmt.Sprintf("%s  %s, keeps %s, %s", p.Worker.Script, note(byWhat["worker"]),
 			count(len(p.Worker.Pack), "file", "files"), size(p.Worker.Bytes())))
+		if n := p.Worker.LeftOut; n > 0 {
+			row("", count(n, "page", "pages")+" left out for weight, kept once they are visited")
+		}
 	}
 	if s := pr.Worker.StandIns; p.Worker != nil && (s.MakePage || s.MakeImage) {
 		var names []string
@@ -55,6 +58,9 @@ func Fit(p *fit.Plan, pr *project.Project, name string, width int) string {
 	}
 	if p.Worker != nil {
 		b.WriteString(Notes(p.Worker.Notes, width))
+	}
+	if first {
+		b.WriteString(hostSends(p))
 	}
 	b.WriteString(Next("tachyform rehearse", "visits every page offline; undo takes this back"))
 	return b.String()

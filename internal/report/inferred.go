@@ -3,8 +3,23 @@ package report
 import (
 	"fmt"
 
+	"tachyform/internal/audit"
 	"tachyform/internal/survey"
 )
+
+// AsItIs says of a site with a worker of its own whether it installs and works offline without us.
+func AsItIs(r *audit.Report, width int) string {
+	installs := true
+	for _, v := range r.Targets {
+		installs = installs && v.Installable
+	}
+	if s := r.Summary; installs && s.Blockers == 0 && s.Risks == 0 && s.Whole+s.StandIn == len(r.Pages) {
+		return "\n  " + each(green, wrap("It installs and works offline as it is: "+countsText(r)+". Nothing has to be written "+
+			"into it; audit watches over its next releases.", width-2, 2)) + "\n"
+	}
+	return "\n  " + wrap(fmt.Sprintf("As it is: %s, %s and %s. tachyform audit names them.", countsText(r),
+		count(r.Summary.Blockers, "blocker", "blockers"), count(r.Summary.Risks, "risk", "risks")), width-2, 2) + "\n"
+}
 
 // Inferred says what tells a setting of the host.
 func Inferred(i survey.Inference) string {

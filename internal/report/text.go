@@ -216,7 +216,7 @@ func Drafted(d project.Draft, file string) string {
 	}
 	row("pack", cut(strings.Join(d.Pages, ", "), 40)+" and what those pages ask for")
 	if !d.Whole {
-		row("", "the whole site would be heavy: other pages are kept as they are visited")
+		row("", "up to 5 MB of them; other pages are kept as they are visited")
 	}
 	if d.Shell != "" {
 		row("shell", d.Shell+" draws every page that has no file")

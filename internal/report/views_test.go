@@ -16,6 +16,7 @@ import (
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/survey"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/worker"
@@ -55,6 +56,19 @@ func TestViews(t *testing.T) {
 		{Do: "reload", Outcome: "lost", Reason: "the network failed", Missing: []string{"/site.css"}},
 		{Do: "expect outcome lost", Expects: true},
 	}
+	sending := &fit.Plan{Changes: changes, Head: fit.HeadTags{Manifest: "/app/site.webmanifest"}, Worker: packed}
+	drafted := project.Draft{Site: "dist", Name: "Line", ShortName: "Line", Pages: []string{"/*"}, Whole: true, Shell: "/",
+		Data: []project.DraftData{{Match: "/data/*"}}, Elsewhere: []project.DraftOrigin{{Origin: "https://tiles.example"}},
+		PageStandIn: "/off.html", Unanswered: []string{"/api/a", "/api/b"},
+		Told: []project.Told{{Key: "address", Value: "/moss/", Why: Inferred(survey.Inference{Key: "address", Value: "/moss/",
+			Why: survey.Evidence{Kind: survey.Mounted, From: "/", To: "/moss/a.css", More: 2}})}}}
+	looked := &survey.Summary{Site: "dist", Pages: 1, Kind: survey.SinglePage, Example: "/", Routes: []string{"/far", "/near"},
+		Told: []survey.Inference{{Key: "hosting.single_page", Value: "/index.html",
+			Why: survey.Evidence{Kind: survey.Routed, From: "/", To: "/far"}}},
+		Unasked: []string{"/never.png"}, Keep: survey.Suggestion{Unanswered: []string{"/api/a"}, Why: "every page"}}
+	asItIs := &audit.Report{Pages: []*audit.PageReport{{}, {}}, Summary: audit.Summary{Whole: 2, AfterFirst: 2},
+		Targets: map[string]*audit.TargetVerdict{"safari-ios": {Installable: true}}}
+	short := &audit.Report{Pages: []*audit.PageReport{{}, {}, {}}, Summary: audit.Summary{Whole: 1, StandIn: 1, Unknown: 1, Risks: 2}}
 	for name, c := range map[string]struct {
 		text string
 		want string
@@ -109,12 +123,20 @@ func TestViews(t *testing.T) {
 		"nothing to undo": {Undone(&fit.Undone{Recovery: fit.Recovery{Runs: []fit.Recovered{{}}}}, "dist", 80),
 			"dist holds nothing of the fit any more.", "restored"},
 		"fit": {Fit(&fit.Plan{Changes: changes, Pages: 3, Head: fit.HeadTags{Manifest: "/site.webmanifest"},
-			Worker: packed}, named, "dist", 80), "→ dist\npages      1 wired, 2 as they were\nmanifest   /site.webmanifest  " +
+			Worker: packed}, named, "dist", false, 80), "→ dist\npages      1 wired, 2 as they were\nmanifest   /site.webmanifest  " +
 			"written\nicons      /icons/  2 written\nworker     /worker.js  written, keeps 2 files, 11 kB\nnote the " +
 			"pattern\nnext  tachyform rehearse", ""},
-		"fit without": {Fit(&fit.Plan{Changes: changes[:1], Pages: 1, Head: fit.HeadTags{Manifest: "/m"}}, plain1, "dist",
+		"a first fit": {Fit(sending, plain1, "dist", true, 80), "The host has to send\nnginx           location = /worker.js\n" +
+			"default_type application/manifest+json\nApache\nAddType application/manifest+json .webmanifest\na _headers file\nnext  tachyform rehearse", ""},
+		"drafted for an app": {Drafted(drafted, "tachyform.yaml"), "shell      / draws every page\ndata       /data/*: fresh\nhttps://tiles.example: kept\n" +
+			"stand-in   /off.html\naddress: /moss/\ntold by /, which asks for /moss/a.css, and 2 more like it\nAsked for by scripts\n/api/a /api/b", "heavy"},
+		"a survey of an app": {Survey(looked, 80), "WHAT IT IS\na single-page app\nhosting.single_page: /index.html\nwhose scripts draw a link to /far\n" +
+			"drawn: /far /near\nASKED FOR BY SCRIPTS\n/api/a\nDEPLOYED, NEVER ASKED FOR\n/never.png", ""},
+		"a site that needs nothing":   {AsItIs(asItIs, 80), "It installs and works offline as it is: all 2 pages whole offline", "tachyform audit names"},
+		"a site that needs something": {AsItIs(short, 80), "As it is: 1 of 3 pages whole offline, 1 left out and met by\n2 risks", ""},
+		"fit without": {Fit(&fit.Plan{Changes: changes[:1], Pages: 1, Head: fit.HeadTags{Manifest: "/m"}}, plain1, "dist", false,
 			80), "manifest   /m  as it was\nicons      none: name a master picture", "worker  "},
-		"fit of nothing": {Fit(&fit.Plan{Same: 9, Worker: packed}, plain1, "dist", 80),
+		"fit of nothing": {Fit(&fit.Plan{Same: 9, Worker: packed}, plain1, "dist", false, 80),
 			"Nothing to do: all 9 files are as they should be.\nnote the pattern", "next"},
 		"upload": {Upload(&fit.Plan{Changes: changes, Head: fit.HeadTags{Manifest: "/site.webmanifest", StandIn: "/off.html"},
 			Worker: packed}, plain1, "out", "https://line.example/", 80),

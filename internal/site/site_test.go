@@ -96,6 +96,9 @@ func TestHosting(t *testing.T) {
 			"Forbidden about.html"},
 		{"{statuses: [{match: /app/about.html, status: 503}]}", "/app/about.html", "Service Unavailable about.html"},
 		{"{statuses: [{match: /app/down, status: 503}]}", "/app/down", "Service Unavailable 503 Service Unavailable"},
+		{"{answers: [{match: '/app/api/*', status: 204}]}", "/app/api/x?y", "No Content 204 No Content"},
+		{"{answers: [{match: /app/about.html, file: hosting.go, status: 410}], single_page: /app/index.html}", "/app/about",
+			"OK index.html"},
 	} {
 		assert.Equal(t, c.want, ask(t, folder(t, c.hosting, all...), c.path), c.hosting+" "+c.path)
 	}

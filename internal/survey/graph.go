@@ -252,6 +252,19 @@ func (g *Graph) refs(path, doc string) []page.Reference {
 	return list
 }
 
+// LinksTo lists the paths of the site's pages that a page leads to.
+func (g *Graph) LinksTo(path string) (list []string) {
+	g.look(path)
+	for _, url := range g.linksOf(path) {
+		if file := g.Folder.FileAt(url); file != nil {
+			if to := g.Folder.PathOf(file); g.IsPage(to) {
+				list = append(list, to)
+			}
+		}
+	}
+	return list
+}
+
 // Shown gives what visits have shown a page to ask for by its scripts, at whatever address it answers.
 func (g *Graph) Shown(path string) (list []page.SeenRequest) {
 	for _, url := range g.Seen.URLs() {
@@ -274,6 +287,15 @@ func (g *Graph) shown() map[string][]string {
 		return g.asked
 	}
 	g.asked = map[string][]string{}
+	for url, list := range g.Seen.Alike {
+		if path, own := g.Local(url); own {
+			for _, to := range list {
+				if next, own := g.Local(to); own && g.Files[next] != nil {
+					g.asked[path] = append(g.asked[path], next)
+				}
+			}
+		}
+	}
 	for _, url := range g.Seen.URLs() {
 		file := g.Folder.FileAt(url)
 		if file == nil {

@@ -4,7 +4,6 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/page"
 	"tachyform/internal/weburl"
 )
 
@@ -92,12 +91,21 @@ func (g *Graph) InferHosting() (list []Inference) {
 	address := g.Folder.Address()
 	file := func(name string) bool { return g.Folder.File(name) != nil }
 	var bare, routed *Evidence
+	there := map[string]bool{} // paths that the host answers, or sends on
+	answers := func(path string) bool {
+		is, known := there[path]
+		if !known {
+			is = g.Files[path] != nil || g.redirects(path) || g.Folder.FileAt(path) != nil
+			there[path] = is
+		}
+		return is
+	}
 	for _, p := range g.PagePaths() {
 		drawn := g.drawnByScripts(p)
 		for _, l := range g.linksOf(p) {
 			path, own := g.Local(weburl.WithoutFragment(l))
 			rel, below := strings.CutPrefix(path, address)
-			if !own || !below || rel == "" || g.Folder.FileAt(path) != nil || g.redirects(path) {
+			if !own || !below || rel == "" || answers(path) {
 				continue
 			}
 			switch last := rel[strings.LastIndexByte(rel, '/')+1:]; {
@@ -142,16 +150,23 @@ func (g *Graph) drawnByScripts(path string) bool {
 	return g.Pages[path] != nil && g.Pages[path].Drawn() && g.Drawn[path] != nil
 }
 
-// linksOf lists the addresses that a page leads to, as its text and its visits show.
+// linksOf lists the addresses that a page leads to, as its text and its visits show, those in shadow trees too.
 func (g *Graph) linksOf(path string) (list []string) {
-	for _, d := range []*page.Document{g.Pages[path], g.Drawn[path]} {
-		if d == nil {
-			continue
+	known := map[string]bool{}
+	add := func(url string) {
+		if !known[url] {
+			known[url] = true
+			list = append(list, url)
 		}
+	}
+	if d := g.Pages[path]; d != nil {
 		for _, l := range d.Links {
-			if !slices.Contains(list, l.URL) {
-				list = append(list, l.URL)
-			}
+			add(l.URL)
+		}
+	}
+	if s := g.Seen.Of(g.Folder.Origin() + path); s != nil {
+		for _, url := range s.Links {
+			add(weburl.WithoutFragment(url))
 		}
 	}
 	return list

@@ -3,7 +3,6 @@ package survey
 import (
 	"path"
 	"slices"
-	"sort"
 	"strings"
 
 	"tachyform/internal/page"
@@ -22,6 +21,8 @@ type Suggestion struct {
 	Why   string   `json:"why"`
 	// Shell is the page that draws all others, "" for none.
 	Shell string `json:"shell,omitempty"`
+	// Visited are the kinds of files that pages ask for which are kept as they are visited: style, script, image, font.
+	Visited []string `json:"visited,omitempty"`
 	// Data are patterns of what scripts fetch on the site's own origin, files or not.
 	Data []DataPattern `json:"data,omitempty"`
 	// Unanswered are addresses on the site's own origin that scripts ask for and no file answers: a server may.
@@ -51,8 +52,8 @@ const (
 	fewPatterns = 8
 )
 
-// suggest proposes what to keep: every page where that is modest, else the entry page, pages it links to where few
-// patterns name them, and the rest as visited.
+// suggest proposes what to keep: every page where that is modest, else as many as a modest weight allows, and the rest as
+// visited.
 func (g *Graph) suggest() Suggestion {
 	s := Suggestion{Shell: g.shell()}
 	var data []string
@@ -75,9 +76,6 @@ func (g *Graph) suggest() Suggestion {
 	pages := slices.DeleteFunc(g.PagePaths(), func(p string) bool { return p == s.Shell && p != address || g.apart(p) })
 	for _, p := range pages {
 		add(p)
-		if weight > modestPack {
-			break
-		}
 	}
 	if s.Shell != "" {
 		add(s.Shell)
@@ -87,33 +85,25 @@ func (g *Graph) suggest() Suggestion {
 		s.Why = "every page with all it needs"
 		return s
 	}
-	clear(needed)
-	weight = 0
-	entry := address
-	if g.Pages[entry] == nil && len(pages) > 0 {
-		entry = pages[0]
-	}
-	add(entry)
-	s.Pages, s.Files, s.Bytes = []string{entry}, len(needed), weight
-	s.Why = "the first page and what it needs; the whole site would be heavy, so other pages are kept as they are visited"
-	linked := []string{entry}
-	for _, l := range g.linksOf(entry) {
-		p, own := g.Local(weburl.WithoutFragment(l))
-		if !own || g.Pages[p] == nil || slices.Contains(linked, p) {
-			continue
-		}
-		if add(p); weight > modestPack {
-			return s
-		}
-		linked = append(linked, p)
-	}
-	sort.Strings(linked)
-	if few := patterns(linked, pages, address); len(linked) > 1 && len(few) <= fewPatterns {
-		s.Pages, s.Files, s.Bytes = few, len(needed), weight
-		s.Why = "the first page, pages it links to, and what they need; the whole site would be heavy, so other pages are " +
-			"kept as they are visited"
-	}
+	s.Visited = g.kindsAsked()
+	s.Pages, s.Files, s.Bytes = []string{address + "*"}, len(needed), weight
+	s.Why = "the pages that are the fewest links away from the first one, with what they need; the whole site would be " +
+		"heavy, so others are kept as they are visited"
 	return s
+}
+
+// kindsAsked lists the destinations that files of the site are asked for with, of those that are worth keeping.
+func (g *Graph) kindsAsked() (list []string) {
+	for _, of := range []struct{ kind, destination string }{{"styles", "style"}, {"scripts", "script"}, {"pictures", "image"},
+		{"fonts", "font"}} {
+		for p := range g.Files {
+			if kindOf(p) == of.kind {
+				list = append(list, of.destination)
+				break
+			}
+		}
+	}
+	return list
 }
 
 // apart says whether a page is none that people open: the host's answer to unknown addresses, or a part of others.
@@ -129,7 +119,7 @@ func (g *Graph) apart(path string) bool {
 func (g *Graph) shell() string {
 	for _, url := range g.Seen.URLs() {
 		p, own := g.Local(weburl.WithoutFragment(url))
-		if !own || g.Files[p] != nil || g.redirects(p) {
+		if !own || g.isFile(p) {
 			continue
 		}
 		if file := g.Folder.FileAt(url); file != nil {
@@ -286,44 +276,4 @@ func (g *Graph) elsewhere() (list []Elsewhere) {
 	}
 	slices.SortFunc(list, func(a, b Elsewhere) int { return strings.Compare(a.Origin, b.Origin) })
 	return list
-}
-
-// patterns writes a list of files as few patterns: a whole folder where every file below it is meant, single paths
-// elsewhere.
-func patterns(keep, all []string, address string) []string {
-	in := map[string]bool{}
-	for _, p := range keep {
-		in[p] = true
-	}
-	whole := func(folder string) bool {
-		for _, p := range all {
-			if strings.HasPrefix(p, folder) && !in[p] {
-				return false
-			}
-		}
-		return true
-	}
-	var out []string
-	done := map[string]bool{}
-	for _, p := range keep {
-		covered := false
-		for i := len(address); i <= len(p); i++ {
-			if folder := p[:i]; i == len(address) || strings.HasSuffix(folder, "/") {
-				if done[folder] {
-					covered = true
-					break
-				}
-				if whole(folder) && (i < len(p) || i == len(address)) {
-					done[folder] = true
-					out = append(out, folder+"*")
-					covered = true
-					break
-				}
-			}
-		}
-		if !covered {
-			out = append(out, p)
-		}
-	}
-	return out
 }

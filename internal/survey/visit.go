@@ -15,7 +15,9 @@ import (
 
 // mostVisited bounds how many pages that are files are opened, mostRoutes how many addresses that links lead to beside
 // them, routeDepth how many links away.
+// sampleOfSet is how many pages with the same scripts are opened to see whether all do the same.
 const (
+	sampleOfSet = 8
 	mostVisited = 200
 	mostRoutes  = 120
 	routeDepth  = 12
@@ -37,18 +39,70 @@ type Visits struct {
 
 // Visit opens the site's pages with scripts online, in a browser without service workers, each in a fresh profile, and
 // then those that their links lead to and that are no files, which a router draws. What it shows becomes Seen. Pages
-// without scripts show nothing that their text does not say, and are not opened.
+// without scripts show nothing that their text does not say, and are not opened; of many pages with the same scripts a
+// sample is, and the rest only where those of the sample ask for different things.
 func (g *Graph) Visit(ctx context.Context, r *page.Reader, v Visits) error {
-	urls, unvisited := g.toVisit(v.URLs)
-	g.Seen, g.asked = &page.Seen{Pages: map[string]*page.SeenPage{}, Unvisited: unvisited}, nil
+	g.Seen, g.asked = &page.Seen{Pages: map[string]*page.SeenPage{}, Alike: map[string][]string{}}, nil
+	sets := g.scriptSets()
+	if len(sets) == 0 {
+		return nil
+	}
+	var urls []string
+	known := map[string]bool{}
+	add := func(url string) {
+		if !known[url] {
+			known[url] = true
+			urls = append(urls, url)
+		}
+	}
+	origin := g.Folder.Origin()
+	for _, url := range v.URLs {
+		if f := g.Folder.FileAt(weburl.WithoutQuery(weburl.WithoutFragment(url))); f == nil {
+			add(url) // perhaps one that only the host knows
+		} else if _, has := g.scriptsOf(g.Folder.PathOf(f)); has {
+			add(url)
+		}
+	}
+	for _, set := range sets {
+		for _, path := range set[:min(len(set), sampleOfSet)] {
+			add(origin + path)
+		}
+	}
+	if err := g.visitAll(ctx, urls, r, v); err != nil {
+		return err
+	}
+	urls = nil
+	for _, set := range sets {
+		rest := set[min(len(set), sampleOfSet):]
+		if common, same := g.commonOf(set[:min(len(set), sampleOfSet)]); same {
+			for _, path := range rest {
+				g.Seen.Alike[origin+path] = common
+			}
+			g.Seen.Unvisited += len(rest)
+			continue
+		}
+		for _, path := range rest {
+			if len(urls) < mostVisited {
+				add(origin + path)
+			} else {
+				g.Seen.Unvisited++
+			}
+		}
+	}
 	if len(urls) == 0 {
 		return nil
 	}
+	return g.visitAll(ctx, urls, r, v)
+}
+
+// visitAll opens pages and what their links lead to, and takes down what they show.
+func (g *Graph) visitAll(ctx context.Context, urls []string, r *page.Reader, v Visits) error {
 	out, err := visit(ctx, g.Folder, urls, r, v, &rehearsal.Following{AtMost: len(urls) + mostRoutes, Depth: routeDepth,
 		Allows: func(path string) bool { return !g.isFile(path) }})
 	if err != nil {
 		return err
 	}
+	g.asked = nil
 	for _, p := range out.Pages {
 		g.Seen.Pages[p.URL] = p.Seen
 		if path, own := g.Local(weburl.WithoutFragment(p.URL)); own && p.Document != nil && p.Seen.Scripted {
@@ -56,6 +110,32 @@ func (g *Graph) Visit(ctx context.Context, r *page.Reader, v Visits) error {
 		}
 	}
 	return nil
+}
+
+// commonOf gives the files that the scripts of every page in a list were seen to ask for; same says that no page asked
+// for others.
+func (g *Graph) commonOf(paths []string) (common []string, same bool) {
+	for i, path := range paths {
+		s := g.Seen.Of(g.Folder.Origin() + path)
+		if s == nil {
+			return nil, false
+		}
+		var asked []string
+		for _, r := range s.Requests {
+			next, own := g.Local(r.URL)
+			if own && r.ByScript && !r.Missing && g.Files[next] != nil && !g.IsPage(next) {
+				asked = append(asked, g.Folder.Origin()+next)
+			}
+		}
+		slices.Sort(asked)
+		asked = slices.Compact(asked)
+		if i == 0 {
+			common = asked
+		} else if !slices.Equal(common, asked) {
+			return nil, false
+		}
+	}
+	return common, true
 }
 
 func visit(ctx context.Context, host site.Host, urls []string, r *page.Reader, v Visits,
@@ -91,53 +171,30 @@ func (g *Graph) drawn(path string, p *rehearsal.PageResult) {
 
 // isFile says whether a path is that of a file, which needs no link to be found.
 func (g *Graph) isFile(path string) bool {
+	if strings.Contains(path, "#") {
+		return false // a router reads what stands behind it
+	}
 	path = weburl.WithoutQuery(path)
-	return !strings.Contains(path, "#") && (g.Files[path] != nil || g.redirects(path))
+	return (g.Files[path] != nil || g.redirects(path) ||
+		g.Folder.File(strings.TrimPrefix(path, g.Folder.Address())) != nil)
 }
 
-// toVisit lists the addresses to open: those that are asked for, then the pages with scripts, one for each set of
-// scripts before the rest of them; unvisited counts those that are too many.
-func (g *Graph) toVisit(asked []string) (urls []string, unvisited int) {
-	origin := g.Folder.Origin()
-	add := func(url string) {
-		if !slices.Contains(urls, url) {
-			urls = append(urls, url)
-		}
-	}
-	scripted := false
-	var first, rest []string
-	sets := map[string]bool{}
+// scriptSets lists the paths of pages with scripts, those with the same ones together.
+func (g *Graph) scriptSets() (sets [][]string) {
+	at := map[string]int{}
 	for _, path := range g.PagePaths() {
 		scripts, has := g.scriptsOf(path)
 		if !has || g.Pages[path].Fragment {
 			continue
 		}
-		scripted = true
-		if sets[scripts] {
-			rest = append(rest, origin+path)
-		} else {
-			sets[scripts] = true
-			first = append(first, origin+path)
+		i, known := at[scripts]
+		if !known {
+			i = len(sets)
+			at[scripts], sets = i, append(sets, nil)
 		}
+		sets[i] = append(sets[i], path)
 	}
-	if !scripted {
-		return nil, 0
-	}
-	for _, url := range asked {
-		if f := g.Folder.FileAt(strings.TrimPrefix(weburl.WithoutQuery(weburl.WithoutFragment(url)), origin)); f == nil {
-			add(url) // perhaps one that only the host knows
-		} else if _, has := g.scriptsOf(g.Folder.PathOf(f)); has {
-			add(url)
-		}
-	}
-	for _, url := range append(first, rest...) {
-		if len(urls) < mostVisited {
-			add(url)
-		} else if !slices.Contains(urls, url) {
-			unvisited++
-		}
-	}
-	return urls, unvisited
+	return sets
 }
 
 // scriptsOf names the scripts of a page: pages with the same ones do much the same.

@@ -49,6 +49,17 @@ func (b *Browser) Caches() []CacheContent {
 	return list
 }
 
+// CachedURLs lists the addresses in all caches, in order.
+func (b *Browser) CachedURLs() (list []string) {
+	for _, name := range b.store.Names {
+		for _, e := range b.store.Caches[name].Entries {
+			list = append(list, e.Request.URL)
+		}
+	}
+	sort.Strings(list)
+	return list
+}
+
 // CacheEntries counts the entries of all caches.
 func (b *Browser) CacheEntries() (n int) {
 	for _, name := range b.store.Names {

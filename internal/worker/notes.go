@@ -225,7 +225,7 @@ func (l *looker) reach(i int) {
 			r.Match), "check its spelling; what only scripts ask for may be declared under audit.asks")
 	}
 	switch {
-	case files > 0 && packed == files && r.Destination != "document":
+	case files > 0 && packed == files && r.Destination != "document" && r.Match != l.p.Addr+"*":
 		l.note(key, fmt.Sprintf("all that the rule for %s matches is in the pack, which answers first: the rule is never "+
 			"asked (%s)", r.Match, few(taken[byPack], l.Origin)), "leave those files out of the pack, or remove the rule")
 		return

@@ -77,6 +77,8 @@ type Plan struct {
 	// Module is the path of the project's own module, or "".
 	Module string
 	Notes  []Note
+	// LeftOut counts pages that were left out of the pack for its weight.
+	LeftOut int
 	// Replaced are stores of a worker whose place this one takes.
 	Replaced []string
 
@@ -310,12 +312,16 @@ func (b *planner) choose() error {
 		return err
 	}
 	if len(pages) > 0 {
+		takes := func(need string) bool { return !b.ruled(need) && !own[need] && !out(need) }
+		if pack.OverBudget == "leave-out" && pack.Budget > 0 {
+			b.leaveOut(int64(pack.Budget), takes)
+		}
 		for _, path := range slices.Sorted(maps.Keys(b.chosen)) {
 			if !strings.HasPrefix(b.chosen[path], "page of ") {
 				continue
 			}
 			for _, need := range b.graph.Needs(path) {
-				if (b.chosen[need] == "" || b.needed[need] != nil) && !b.ruled(need) && !own[need] && !out(need) {
+				if (b.chosen[need] == "" || b.needed[need] != nil) && takes(need) {
 					b.chosen[need] = "needed"
 					b.needed[need] = append(b.needed[need], path)
 				}
@@ -335,6 +341,77 @@ func (b *planner) choose() error {
 		}
 	}
 	return nil
+}
+
+// keptBack is what is kept back for what is packed beside pages: stand-ins, the script that registers the worker.
+const keptBack = 60_000
+
+// leaveOut takes pages out of the choice, with what they alone need, until it weighs no more than the budget: those that
+// are the most links away from the entry page go first.
+func (b *planner) leaveOut(budget int64, takes func(need string) bool) {
+	var queue, order []string
+	seen := map[string]bool{}
+	visit := func(path string) {
+		if !seen[path] && b.graph.IsPage(path) {
+			seen[path] = true
+			queue = append(queue, path)
+		}
+	}
+	if entry := b.f.FileAt(b.p.Audit.Entry); entry != nil {
+		visit(b.f.PathOf(entry))
+	}
+	for len(queue) > 0 {
+		at := queue[0]
+		queue = queue[1:]
+		order = append(order, at)
+		for _, to := range b.graph.LinksTo(at) {
+			visit(to)
+		}
+	}
+	for _, path := range slices.Sorted(maps.Keys(b.chosen)) {
+		if !seen[path] {
+			order = append(order, path)
+		}
+	}
+	weighed := map[string]bool{}
+	weight, full := int64(keptBack), false
+	weigh := func(path string) (n int64) {
+		if file := b.graph.Files[path]; file != nil && !weighed[path] {
+			n = file.Size
+		}
+		return n
+	}
+	for path, why := range b.chosen {
+		if !strings.HasPrefix(why, "page of ") {
+			weight += weigh(path)
+			weighed[path] = true
+		}
+	}
+	for _, path := range order {
+		if !strings.HasPrefix(b.chosen[path], "page of ") {
+			continue
+		}
+		more := weigh(path)
+		var needs []string
+		if !full {
+			for _, need := range b.graph.Needs(path) {
+				if takes(need) {
+					needs = append(needs, need)
+					more += weigh(need)
+				}
+			}
+		}
+		if full = full || weight+more > budget; full {
+			delete(b.chosen, path)
+			b.LeftOut++
+			continue
+		}
+		weight += more
+		weighed[path] = true
+		for _, need := range needs {
+			weighed[need] = true
+		}
+	}
 }
 
 // within names the folder, for messages; a live site has none.

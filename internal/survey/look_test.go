@@ -1,0 +1,148 @@
+package survey
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/page"
+	"tachyform/internal/project"
+	"tachyform/internal/site"
+	"tachyform/internal/testsite"
+)
+
+// lookAt lays out an archive and looks at it, as nobody has said how its host answers.
+func lookAt(t *testing.T, archive string) (*Graph, []Inference, *Summary) {
+	t.Helper()
+	dir := testsite.Archive(t, archive)
+	p := project.Default(dir)
+	g, told, err := Look(context.Background(), p, false, func() (*site.Folder, error) {
+		return site.OpenFolder(dir, "https://line.example", p.Addr, p.Host)
+	}, &page.Reader{}, Visits{})
+	require.NoError(t, err)
+	return g, told, g.Summarize()
+}
+
+// router is a small app that draws what its address says, with data that it asks for.
+const router = `const views = { '/': '<a href=BASE>Home</a> <a href=BASEpiers/north>North</a> <a href=BASEabout>About</a>' };
+const at = location.pathname.replace('BASE', '/');
+document.title = at;
+root.innerHTML = views[at] ?? '<h1>' + at + '</h1><a href=BASE>Home</a>';
+if (at.startsWith('/piers/')) fetch('BASEdata/' + at.slice(7) + '.json').then((r) => r.json()).then((d) => { root.append(d.name); const i = new Image(); i.src = 'BASE' + d.picture; root.append(i); });
+else if (at === '/about') import('BASEassets/late.js');
+`
+
+func routed(base string) string { return strings.ReplaceAll(router, "BASE", base) }
+
+// What a site is, how its host answers and what it needs is told from its files and from what its pages do.
+func TestLook(t *testing.T) {
+	shell := "<!doctype html><html lang=en><title>Piers</title><div id=root></div><script type=module src=BASEassets/app.js></script>"
+	data := "-- data/north.json --\n{\"name\": \"North\", \"picture\": \"img/north.png\"}\n-- data/south.json --\n{}\n-- img/north.png --\nx\n-- img/never.png --\nx\n"
+	app := func(base, more string) string {
+		return "-- index.html --\n" + strings.ReplaceAll(shell, "BASE", base) + "\n-- assets/app.js --\n" + routed(base) +
+			"\n-- assets/late.js --\nroot.append('late')\n" + data + more
+	}
+	words := "<!doctype html><html lang=en><title>Tides</title><p>The tide tables of the harbour, day by day.</p>"
+	for name, c := range map[string]struct {
+		archive, told, kind, routes string
+		shell, data, unanswered     string
+		unasked                     string
+		needs                       string // of the page at the address
+	}{
+		"pages as files": {archive: "-- index.html --\n" + words + "<a href=far/>far</a>\n-- far/index.html --\n" + words, kind: "files"},
+		"scripts take files over": {archive: "-- index.html --\n" + words + "<script>document.body.append('now'); fetch('/now.json')</script>\n-- now.json --\n{}",
+			kind: "taken-over", data: "/now.json", needs: "/now.json"},
+		"an app at the root": {archive: app("/", ""), told: "hosting.single_page=/index.html", kind: "single-page",
+			routes: "/about /piers/north", shell: "/", data: "/data/*", unasked: "/data/south.json /img/never.png",
+			needs: "/assets/app.js /assets/late.js /data/north.json /img/north.png"},
+		"an app below a folder": {archive: app("/moss/", ""), told: "address=/moss/ hosting.single_page=/moss/index.html",
+			kind: "single-page", routes: "/moss/about /moss/piers/north", shell: "/moss/", data: "/moss/data/*",
+			unasked: "/moss/data/south.json /moss/img/never.png",
+			needs:   "/moss/assets/app.js /moss/assets/late.js /moss/data/north.json /moss/img/north.png"},
+		"a page for what has no file": {archive: app("/", "-- 200.html --\n"+strings.ReplaceAll(shell, "BASE", "/")), told: "hosting.single_page=/200.html",
+			kind: "single-page", routes: "/about /piers/north", shell: "/200.html", data: "/data/*",
+			unasked: "/data/south.json /img/never.png", needs: "/assets/app.js /assets/late.js"},
+		"addresses without an ending": {archive: "-- index.html --\n" + words + "<a href=/about>about</a>\n-- about.html --\n" + words +
+			"\n-- 404.html --\n" + words, told: "hosting.extensionless=answer hosting.not_found=/404.html", kind: "files"},
+		"fragments": {archive: "-- index.html --\n<!doctype html><title>Tides</title><div id=root></div><script>root.innerHTML = '<a href=\"#/far\">Far</a> ' + location.hash</script>",
+			kind: "fragments", routes: "/#/far"},
+		"a server behind it": {archive: "-- index.html --\n" + words + "<script>fetch('/api/berths?day=1').then((r) => r.json()).then((b) => document.body.append(b.n))</script>",
+			kind: "files", data: "/api/*", unanswered: "/api/berths"},
+		"a broken link of a page of files": {archive: "-- index.html --\n" + words + "<a href=/gone>gone</a><script>document.body.append('x')</script>",
+			kind: "taken-over"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			g, told, s := lookAt(t, c.archive)
+			var inferred, patterns []string
+			for _, i := range told {
+				inferred = append(inferred, i.Key+"="+i.Value)
+			}
+			for _, d := range s.Keep.Data {
+				patterns = append(patterns, d.Match)
+			}
+			assert.Equal(t, c.told, strings.Join(inferred, " "))
+			assert.Equal(t, c.kind, string(s.Kind))
+			assert.Equal(t, c.routes, strings.Join(s.Routes, " "))
+			assert.Equal(t, c.shell, s.Keep.Shell)
+			assert.Equal(t, c.data, strings.Join(patterns, " "))
+			assert.Equal(t, c.unanswered, strings.Join(s.Keep.Unanswered, " "))
+			assert.Equal(t, c.unasked, strings.Join(s.Unasked, " "))
+			if c.needs != "" {
+				assert.Equal(t, c.needs, strings.Join(g.Needs(g.Folder.Address()), " "))
+			}
+		})
+	}
+}
+
+// Of many pages with the same scripts a sample is opened, and what all of it asks for counts for the rest; where pages
+// ask for things of their own all are opened.
+func TestSampledVisits(t *testing.T) {
+	archive := func(script string) string {
+		text := "-- all.json --\n{}\n-- s.js --\n" + script + "\n"
+		for i := range 14 {
+			text += fmt.Sprintf("-- p%02d.html --\n<!doctype html><title>P</title><p>A page of words.</p><script src=/s.js></script>\n-- p%02d.json --\n{}\n",
+				i, i)
+		}
+		return text
+	}
+	g, _, s := lookAt(t, archive("fetch('/all.json')"))
+	assert.Equal(t, 14-sampleOfSet, g.Seen.Unvisited)
+	assert.Equal(t, []string{"/all.json", "/s.js"}, g.Needs("/p13.html"))
+	assert.Equal(t, 14, strings.Count(strings.Join(s.Unasked, " "), "/p"))
+	g, _, s = lookAt(t, archive("fetch(location.pathname.replace('html', 'json'))"))
+	assert.Zero(t, g.Seen.Unvisited)
+	assert.Equal(t, []string{"/p13.json", "/s.js"}, g.Needs("/p13.html"))
+	assert.Equal(t, []string{"/all.json"}, s.Unasked)
+}
+
+// Colours are those of the page as it is drawn; what cannot be told is left open.
+func TestColours(t *testing.T) {
+	for style, want := range map[string]Looks{
+		"body { background: #f4f9fb } header { background: teal }":                                {"#f4f9fb", "#008080"},
+		":root { --brand-colour: #0b4f6c; --ground: #123456 } html { background: var(--ground) }": {"#123456", "#0b4f6c"},
+		"body { background: linear-gradient(red, blue) } .topbar { background: rgb(1, 2, 3) }":    {"", "#010203"},
+		"body { background: transparent } nav { background: rgba(1, 2, 3, .5) }":                  {"", ""},
+	} {
+		g, _, _ := lookAt(t, "-- index.html --\n<!doctype html><title>T</title><link rel=stylesheet href=/s.css><body><script>"+
+			"document.body.innerHTML = '<header>H</header><div class=\"topbar wide\">T</div><nav>N</nav>'</script>\n-- s.css --\n"+style)
+		assert.Equal(t, want, g.Colours("/"), style)
+	}
+}
+
+// What pages fetch from elsewhere is kept where they cannot do without it; answers that scripts may not see into are told
+// from others.
+func TestElsewhere(t *testing.T) {
+	_, _, s := lookAt(t, `-- index.html --
+<!doctype html><title>T</title><p>Words enough to be a page.</p><link rel=preconnect href=https://hint.example>
+<script src=https://code.example/a.js></script><img crossorigin src=https://tiles.example/1.png><iframe src=https://frame.example/></iframe>
+<script>fetch('https://data.example/x.json')</script>`)
+	i := slices.IndexFunc(s.Keep.Elsewhere, func(e Elsewhere) bool { return e.Origin == "https://code.example" })
+	require.GreaterOrEqual(t, i, 0)
+	assert.Equal(t, []Elsewhere{{"https://code.example", true}, {"https://data.example", false}, {"https://tiles.example", false}},
+		s.Keep.Elsewhere)
+}
