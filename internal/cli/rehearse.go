@@ -18,6 +18,7 @@ import (
 func (a *app) rehearse() *cobra.Command {
 	var only []string
 	var account bool
+	var answers string
 	c := &cobra.Command{
 		Use:   "rehearse [SITE]",
 		Short: "Visit every page offline and on a stalled network, in a browser without a screen",
@@ -37,7 +38,16 @@ played after the others, or alone with --only.`,
 	c.Flags().StringArrayVar(&only, "only", nil, "play only the rehearsal of the project file with this `name`")
 	c.Flags().BoolVar(&account, "account", false, "tell all that happened in each step: worker events, answers, the "+
 		"network, the console")
+	c.Flags().StringVar(&answers, "record-answers", "", "open the pages with the server of hosting.backend behind them, and keep "+
+		"what it answers in this `folder` beside the project file")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if answers != "" {
+			o, err := a.open(cmd.Context(), args)
+			if err != nil {
+				return err
+			}
+			return a.recordAnswers(cmd.Context(), o, answers)
+		}
 		o, in, err := a.rehearsable(cmd.Context(), args, under)
 		if err != nil {
 			return err

@@ -79,6 +79,8 @@ func undetermined(v, reference *document.View) *Doubt {
 		case !byScript && !script:
 		case byScript && l.Missing && own && l.Why.Kind == fetch.BadStatus && !reference.HostKnows(l.URL):
 			return &Doubt{Kind: DoubtServer, Asked: l.URL}
+		case byScript && l.Destination == request.Data && own && l.Done && !l.Missing && !reference.HostKnows(l.URL) && reference.FallsBack(l.URL):
+			return &Doubt{Kind: DoubtServer, Asked: l.URL} // a page is no data
 		case l.Unknown && l.Done && !l.Missing:
 			return &Doubt{Kind: DoubtElsewhere, Asked: l.URL}
 		}

@@ -80,7 +80,7 @@ func TestHeaderLines(t *testing.T) {
 		}
 		switch s.Server {
 		case "nginx":
-			assert.Equal(t, "location = /worker.js { add_header Cache-Control \"no-cache\"; }\nlocation = /a/site.webmanifest { types {} default_type application/manifest+json; }\n", text)
+			assert.Equal(t, "location = /worker.js { add_header Cache-Control \"no-cache\"; }\nlocation = /a/site.webmanifest {\n  types {} default_type application/manifest+json;\n}\n", text)
 		case "Apache":
 			assert.Equal(t, "<Files \"worker.js\">\n  Header set Cache-Control \"no-cache\"\n</Files>\nAddType application/manifest+json .webmanifest\n", text)
 		default:

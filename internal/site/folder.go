@@ -267,6 +267,17 @@ func (f *Folder) FileAt(ref string) *File {
 	return file
 }
 
+// FallsBack says whether the host answers a GET for an absolute URL or a path from the origin with the page that it has
+// for addresses without a file, and status 200.
+func (f *Folder) FallsBack(ref string) bool {
+	u, err := whatwg.ParseRef(f.origin+"/", ref)
+	if err != nil || f.hosting.SinglePage == "" || f.States(u.Href(true)) {
+		return false
+	}
+	resp, found := f.find(&Request{Method: "GET", URL: u})
+	return !found && resp.Status == 200
+}
+
 // EscapePath percent-encodes a path as the URL standard's path state would.
 func EscapePath(p string) string {
 	u := url.URL{Path: "/" + p}

@@ -20,7 +20,8 @@ func LinesFor(list []WantedHeader) []HeaderLines {
 	for _, w := range list {
 		if w.Name == "Content-Type" {
 			ending := path.Ext(w.Path)
-			nginx.Lines = append(nginx.Lines, fmt.Sprintf("location = %s { types {} default_type %s; }", w.Path, w.Value))
+			nginx.Lines = append(nginx.Lines, fmt.Sprintf("location = %s {", w.Path),
+				fmt.Sprintf("  types {} default_type %s;", w.Value), "}")
 			apache.Lines = append(apache.Lines, fmt.Sprintf("AddType %s %s", w.Value, ending))
 		} else {
 			nginx.Lines = append(nginx.Lines, fmt.Sprintf("location = %s { add_header %s %q; }", w.Path, w.Name, w.Value))

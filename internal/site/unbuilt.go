@@ -1,6 +1,7 @@
 package site
 
 import (
+	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -48,9 +49,15 @@ func (f *Folder) CheckBuilt() error {
 	say := func(what, mend string) error {
 		return &problem.Problem{Kind: problem.Read, Where: f.Dir, What: what, Mend: mend}
 	}
+	build := f.buildCommand()
 	use := "build the project, then name the folder that the build makes"
-	if output != "" {
+	switch {
+	case output != "" && build != "":
+		use = fmt.Sprintf("use %s, which looks like the output of %s; run that again after changes", filepath.Join(f.Dir, output), build)
+	case output != "":
 		use = fmt.Sprintf("use %s, which looks like the build's output", filepath.Join(f.Dir, output))
+	case build != "":
+		use = fmt.Sprintf("run %s in %s, then name the folder that it makes", build, f.Dir)
 	}
 	switch {
 	case source != "":
@@ -66,6 +73,33 @@ func (f *Folder) CheckBuilt() error {
 			"name the folder that your build makes; it holds index.html")
 	}
 	return nil
+}
+
+// buildCommand gives the command that builds the project, as its package file says, "" where none does.
+func (f *Folder) buildCommand() string {
+	file := f.File("package.json")
+	if file == nil || file.Size > 1<<20 {
+		return ""
+	}
+	text, err := file.Bytes()
+	if err != nil {
+		return ""
+	}
+	var described struct{ Scripts map[string]string }
+	if json.Unmarshal(text, &described) != nil {
+		return ""
+	}
+	for _, name := range []string{"build", "generate", "export"} {
+		if described.Scripts[name] != "" {
+			for lock, tool := range map[string]string{"pnpm-lock.yaml": "pnpm", "yarn.lock": "yarn"} {
+				if f.File(lock) != nil {
+					return tool + " run " + name
+				}
+			}
+			return "npm run " + name
+		}
+	}
+	return ""
 }
 
 // findOutput gives the sub-folder that looks like a build's output, or "".

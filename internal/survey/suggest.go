@@ -155,7 +155,7 @@ func (g *Graph) data() (list, unanswered []string) {
 				asked[p] = true
 			case g.Files[p] == nil && g.Folder.FileAt(p) == nil && g.Folder.States(r.URL):
 				asked[p] = true
-			case g.Files[p] == nil && r.Missing && !slices.Contains(unanswered, p):
+			case g.Files[p] == nil && (r.Missing || g.Folder.FallsBack(p)) && !slices.Contains(unanswered, p):
 				unanswered = append(unanswered, p)
 			}
 		}

@@ -93,6 +93,10 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 			folder, is := n.Hosts[weburl.OriginOf(url)].(*site.Folder)
 			return is && folder.FileAt(url) != nil
 		},
+		FallsBack: func(url string) bool {
+			folder, is := n.Hosts[weburl.OriginOf(url)].(*site.Folder)
+			return is && folder.FallsBack(url)
+		},
 	}}
 	b.workers.Windows = b.windows
 	b.runScripts(!o.ReadScripts)

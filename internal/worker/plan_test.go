@@ -2,8 +2,10 @@ package worker_test
 
 import (
 	"context"
+	"encoding/json"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -14,6 +16,7 @@ import (
 	"tachyform/internal/project"
 	"tachyform/internal/site"
 	"tachyform/internal/survey"
+	"tachyform/internal/testsite"
 	"tachyform/internal/worker"
 )
 
@@ -114,5 +117,75 @@ func TestNotes(t *testing.T) {
 		if assert.Error(t, err, settings) {
 			assert.Contains(t, strings.ReplaceAll(err.Error(), "\n", " "), says)
 		}
+	}
+}
+
+// Over its budget a pack is refused, or, where the project file says so, goes without the pages that are the most links
+// away, and what they alone need.
+func TestOverBudget(t *testing.T) {
+	files := map[string]string{"index.html": "<a href=/near.html>near</a>", "alone.html": "alone",
+		"near.html": "<a href=/far.html>far</a><img src=/near.png>", "far.html": "<img src=/far.png>",
+		"near.png": strings.Repeat("n", 20_000), "far.png": strings.Repeat("f", 20_000)}
+	planned := func(t *testing.T, settings string) (*worker.Plan, error) {
+		dir := testsite.Write(t, files)
+		p, err := project.Parse("tachyform.yaml", []byte(settings))
+		require.NoError(t, err)
+		f, err := site.OpenFolder(dir, origin, "/", p.Host)
+		require.NoError(t, err)
+		return worker.NewPlan(context.Background(), p, f, nil)
+	}
+	for budget, want := range map[string]string{
+		"1 MB":  "/ /alone.html /far.html /far.png /near.html /near.png",
+		"90 kB": "/ /near.html /near.png",
+		"61 kB": "/",
+	} {
+		p, err := planned(t, "worker: {pack: {pages: ['/*'], over_budget: leave-out, budget: "+budget+"}}")
+		require.NoError(t, err)
+		var paths []string
+		for _, e := range p.Pack {
+			paths = append(paths, e.Path)
+		}
+		assert.Equal(t, want, strings.Join(paths, " "), budget)
+		pages := 0
+		for _, path := range paths {
+			if !strings.HasSuffix(path, ".png") {
+				pages++
+			}
+		}
+		assert.Equal(t, 4-pages, p.LeftOut, budget)
+	}
+	_, err := planned(t, "worker: {pack: {pages: ['/*'], budget: 30 kB}}")
+	assert.ErrorContains(t, err, "over its budget of 30 kB")
+}
+
+// What visits have shown is fetched along with the pack where a rule keeps it: with the query that it was asked for with,
+// from other origins, too; all takes every file of the site that the rule matches.
+func TestFetchedAtInstall(t *testing.T) {
+	seen := &page.Seen{Pages: map[string]*page.SeenPage{origin + "/": {URL: origin + "/", Status: 200, Requests: []page.SeenRequest{
+		{URL: origin + "/d/now.json?day=1", ByScript: true, Status: 200}, {URL: "https://tiles.example/1.png", Destination: "image", ByScript: true, Status: 200},
+		{URL: origin + "/d/lost.json", ByScript: true, Missing: true}, {URL: origin + "/api/boats", ByScript: true, Status: 200}}}}}
+	for settings, want := range map[string]string{
+		"{match: /d/*, answer: network-first}":                                         "",
+		"{match: /d/*, answer: network-first, at_install: yes}":                        "/d/now.json?day=1",
+		"{match: /d/*, answer: network-first, at_install: all}":                        "/d/now.json?day=1 /d/old.json",
+		"{match: 'https://tiles.example/*', answer: cache-first, at_install: yes}":     "https://tiles.example/1.png",
+		"{match: /api/*, destination: data, answer: network-first, at_install: yes}":   "/api/boats",
+		"{match: /api/*, destination: script, answer: network-first, at_install: yes}": "",
+	} {
+		dir := testsite.Write(t, map[string]string{"index.html": "<p>words</p>", "d/now.json": "{}", "d/old.json": "{}"})
+		p, err := project.Parse("tachyform.yaml", []byte("worker: {pack: {pages: [/]}, rules: ["+settings+"]}"))
+		require.NoError(t, err)
+		f, err := site.OpenFolder(dir, origin, "/", p.Host)
+		require.NoError(t, err)
+		plan, err := worker.NewPlan(context.Background(), p, f, seen)
+		require.NoError(t, err)
+		code, err := worker.Generate(plan, worker.Options{})
+		require.NoError(t, err)
+		first := regexp.MustCompile(`first: (\[[^\]]*\])`).FindSubmatch(code)
+		var list []string
+		if first != nil {
+			require.NoError(t, json.Unmarshal(first[1], &list))
+		}
+		assert.Equal(t, want, strings.Join(list, " "), settings)
 	}
 }

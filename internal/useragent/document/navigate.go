@@ -57,6 +57,7 @@ type View struct {
 
 	reader    *page.Reader
 	hostKnows func(url string) bool
+	fallsBack func(url string) bool
 	styles    map[string]*page.Style
 }
 

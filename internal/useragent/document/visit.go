@@ -91,6 +91,9 @@ func (v *View) DrawnText() string { return strings.TrimSpace(v.FullText() + " " 
 // error is what the site gives.
 func (v *View) HostKnows(url string) bool { return v.hostKnows == nil || v.hostKnows(url) }
 
+// FallsBack says whether the host answers at a URL with the page that it has for addresses without a file.
+func (v *View) FallsBack(url string) bool { return v.fallsBack != nil && v.fallsBack(url) }
+
 // longestText bounds how much of a page's text is shown to others, in characters.
 const longestText = 400
 

@@ -76,7 +76,7 @@ func (w *Windows) newWindow(url string) *window {
 			URL: url}, in: w, seen: map[string]*Load{}, view: &View{URL: url},
 	}
 	c.Window = c
-	c.view.reader, c.view.styles, c.view.hostKnows = w.Reader, c.styles.sheets, w.HostKnows
+	c.view.reader, c.view.styles, c.view.hostKnows, c.view.fallsBack = w.Reader, c.styles.sheets, w.HostKnows, w.FallsBack
 	return c
 }
 

@@ -34,6 +34,8 @@ type Options struct {
 	HostKnows func(url string) bool
 	// Has, if set, says whether the site has a file at a URL; scripts that are only read ask for those that they name.
 	Has func(url string) bool
+	// FallsBack, if set, says whether the host answers at a URL with the page that it has for addresses without a file.
+	FallsBack func(url string) bool
 	// Foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.
 	Foreground bool
 }
