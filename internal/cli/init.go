@@ -10,7 +10,6 @@ import (
 	"tachyform/internal/audit"
 	"tachyform/internal/survey"
 
-	"charm.land/huh/v2"
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/fit"
@@ -107,7 +106,8 @@ func (a *app) initialise() *cobra.Command {
 		fillDraft(&d, g, dir, beside)
 		presentWorker(&d, g)
 		if a.terminal && !quiet {
-			if err := ask(&d); err != nil {
+			kind, _ := g.KindOf()
+			if err := ask(&d, kind, func(path string) string { return masterPath(beside, path) }); err != nil {
 				return err
 			}
 		}
@@ -131,16 +131,21 @@ func (a *app) initialise() *cobra.Command {
 // resolveMaster finds the master from the working folder first, then beside the project file, and makes it relative to
 // the latter.
 func resolveMaster(beside string, d *project.Draft) string {
-	path := d.Master
-	if _, err := os.Stat(path); err != nil && !filepath.IsAbs(path) {
-		path = filepath.Join(beside, d.Master)
-	}
+	path := masterPath(beside, d.Master)
 	if abs, err := filepath.Abs(path); err == nil {
 		if base, err := filepath.Abs(beside); err == nil {
 			if rel, err := filepath.Rel(base, abs); err == nil {
 				d.Master = filepath.ToSlash(rel)
 			}
 		}
+	}
+	return path
+}
+
+// masterPath finds a picture from the working folder first, then beside the project file.
+func masterPath(beside, path string) string {
+	if _, err := os.Stat(path); err != nil && !filepath.IsAbs(path) {
+		return filepath.Join(beside, path)
 	}
 	return path
 }
@@ -201,12 +206,12 @@ func fillDraft(d *project.Draft, g *survey.Graph, dir, beside string) {
 			}
 		}
 	}
+	set(&d.Takeover, "ask")
 	looks := g.Colours(d.Entry)
 	set(&d.ThemeColor, looks.Bar)
 	if d.BackgroundColor == "" {
 		d.BackgroundColor, d.BackgroundGuessed = orWhite(looks.Background), looks.Background == ""
 	}
-	set(&d.ThemeColor, d.BackgroundColor)
 	keep := g.Summarize().Keep
 	d.Pages, d.Whole, d.Visited, d.KeepWhy, d.Shell, d.Data, d.Unanswered = keep.Pages, keep.Whole, keep.Visited, keep.Why, keep.Shell,
 		draftData(keep.Data), keep.Unanswered
@@ -228,6 +233,15 @@ func fillDraft(d *project.Draft, g *survey.Graph, dir, beside string) {
 			}
 		}
 	}
+	if d.ThemeColor == "" && d.Master != "" {
+		// No style of the site names its colour, and the picture has one.
+		if m, err := icon.LoadMaster(masterPath(beside, d.Master)); err == nil {
+			if c, ok := m.Leading(); ok {
+				d.ThemeColor = manifest.ColourText(c)
+			}
+		}
+	}
+	set(&d.ThemeColor, d.BackgroundColor)
 }
 
 // presentManifest gives the manifest that the entry page links to, nil where there is none in the folder.
@@ -317,31 +331,4 @@ func presentWorker(d *project.Draft, g *survey.Graph) {
 			d.Present = own[0]
 		}
 	}
-}
-
-// ask lets somebody at a terminal confirm or change what was found.
-func ask(d *project.Draft) error {
-	colour := func(s string) error {
-		if _, ok := manifest.ParseColour(s); !ok {
-			return fmt.Errorf("a CSS colour such as #0b4f6c")
-		}
-		return nil
-	}
-	form := huh.NewForm(huh.NewGroup(
-		huh.NewInput().Title("Name of the app").Value(&d.Name),
-		huh.NewInput().Title("Short name, under the icon").Value(&d.ShortName),
-		huh.NewInput().Title("Master picture for icons (empty for none yet)").Value(&d.Master).Validate(func(s string) error {
-			if s == "" {
-				return nil
-			}
-			_, err := icon.LoadMaster(s)
-			return err
-		}),
-		huh.NewInput().Title("Theme colour").Value(&d.ThemeColor).Validate(colour),
-		huh.NewInput().Title("Background colour while the app starts").Value(&d.BackgroundColor).Validate(colour),
-	))
-	if err := form.Run(); err != nil {
-		return usagef("nothing was written: %w", err)
-	}
-	return nil
 }

@@ -29,7 +29,7 @@ type Draft struct {
 	// Told are settings of the host that the files tell.
 	Told []Told
 	// PageStandIn is a page of the site's own, "" to have one made.
-	PageStandIn                      string
+	PageStandIn, Takeover            string
 	Entry                            string
 	OriginGuessed, BackgroundGuessed bool
 	// Present is a worker that the site registers by itself, PresentWhy where that stands; Unread tells that the call
@@ -228,7 +228,9 @@ func (d Draft) worker(line func(format string, args ...any)) {
 	} else {
 		line("    page: make                       # shown when a page cannot be had; fit makes it")
 	}
-	line("  takeover: ask                      # a new release waits until its visitor agrees")
+	comment := map[string]string{"when-closed": "a new release waits until all pages are closed",
+		"at-once": "a new release takes over, and open pages load again"}[d.Takeover]
+	line("  takeover: %-24s # %s", orText(d.Takeover, "ask"), orText(comment, "a new release waits until its visitor agrees"))
 }
 
 // hosting writes how the host answers, as far as the files tell, and what a server behind it would have to.

@@ -2,10 +2,13 @@ package report
 
 import (
 	"errors"
+	"image"
+	"image/color"
 	"strings"
 	"testing"
 	"time"
 
+	"github.com/charmbracelet/x/ansi"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -233,4 +236,21 @@ func TestProblem(t *testing.T) {
 	assert.True(t, strings.HasPrefix(shown, "✗ The site"))
 	assert.Contains(t, shown, "\n  at dist/a.html:3\n  → the site")
 	assert.Equal(t, "✗ It is", plain(Problem(&problem.Problem{What: "it is"}, 60)))
+}
+
+// The preview is a block of one width, with the names on it and the icon between them.
+func TestPreview(t *testing.T) {
+	drawn := image.NewNRGBA(image.Rect(0, 0, 6, 6))
+	dark := color.NRGBA{11, 79, 108, 255}
+	plain := ansi.Strip(Preview(Appearance{Name: "A name that is longer than the preview is wide", ShortName: "Pier \x1b[31m", Theme: dark,
+		Background: color.NRGBA{250, 250, 250, 255}, Icon: drawn}))
+	lines := strings.Split(strings.TrimSuffix(plain, "\n"), "\n")
+	require.Len(t, lines, 7)
+	for _, l := range lines {
+		assert.Equal(t, previewWidth, textWidth(l), "%q", l)
+	}
+	assert.Contains(t, lines[0], "A name that is longer")
+	assert.Equal(t, "▀▀▀▀▀▀", strings.TrimSpace(lines[3]))
+	assert.Contains(t, lines[6], "Pier")
+	assert.Len(t, strings.Split(Preview(Appearance{Name: "N", ShortName: "N"}), "\n"), 5, "without an icon")
 }
