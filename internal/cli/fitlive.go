@@ -5,13 +5,10 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"tachyform/internal/survey"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/fit"
-	"tachyform/internal/page"
-	"tachyform/internal/rehearsal"
 	"tachyform/internal/report"
 	"tachyform/internal/site"
 )
@@ -24,29 +21,11 @@ func (a *app) fitLive(ctx context.Context, o *opened, into string) error {
 			o.name)
 	}
 	origin := o.host.Origin()
-	urls := rehearsal.PagesOf(ctx, o.host, origin+p.Audit.Entry, p.Audit.Crawl.AtMost, p.Audit.Crawl.Depth)
-	for _, path := range append([]string{p.Audit.Entry, p.Worker.StandIns.Page, p.Worker.StandIns.Image,
-		p.Worker.StandIns.Font, p.Worker.Shell.Page}, append(p.Audit.Visit, p.Audit.Pages...)...) {
-		if path != "" {
-			urls = append(urls, origin+path)
-		}
-	}
-	visits, err := a.visits(o)
+	g, err := a.lookLive(ctx, o)
 	if err != nil {
 		return err
 	}
-	slices.Sort(urls)
-	urls = slices.Compact(urls)
-	reader := &page.Reader{}
-	seen, err := survey.VisitLive(ctx, o.host, urls, reader, visits)
-	if err != nil {
-		return wrapRead(o.name, err)
-	}
-	s := site.NewSnapshot(o.host, p.Addr)
-	if err := survey.TakeSnapshot(ctx, s, urls, reader, seen); err != nil {
-		return wrapRead(o.name, err)
-	}
-	plan, err := fit.Prepare(ctx, p, s.Folder, seen)
+	plan, err := fit.Prepare(ctx, p, g.Folder, g.Seen)
 	if err != nil {
 		return wrapRead(o.name, err)
 	}

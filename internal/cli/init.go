@@ -27,7 +27,11 @@ func (a *app) initialise() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "init SITE",
 		Short: "Describe the app: writes a commented tachyform.yaml beside the site folder",
-		Args:  cobra.ExactArgs(1),
+		Long: `Init looks at the site, opens its pages, and writes tachyform.yaml as a person
+would who knows it: what is kept, how data is answered, how the host seems to
+answer. What it inferred is written down with the reason. SITE may also be the
+address of a site that a server renders; the file is then written here.`,
+		Args: cobra.ExactArgs(1),
 	}
 	f := c.Flags()
 	f.StringVar(&d.Name, "name", "", "the app's full name (default: the first page's title)")
@@ -45,13 +49,13 @@ func (a *app) initialise() *cobra.Command {
 	f.StringVar(&d.Address, "address", "", "the path that the host mounts the site at (default: as links tell, else /)")
 	f.BoolVar(&force, "replace", false, "replace a project file that is there")
 	f.BoolVar(&quiet, "no-questions", false, "ask nothing, even on a terminal")
+	a.liveFlags(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		if isURL(args[0]) {
-			return usagef("init describes a folder, not a live site")
-		}
 		dir := filepath.Clean(args[0])
 		file := filepath.Join(filepath.Dir(dir), project.FileName)
-		if abs, err := filepath.Abs(dir); err == nil && filepath.Dir(dir) == "." && filepath.Base(dir) == "." {
+		if isURL(args[0]) {
+			dir, file = args[0], project.FileName
+		} else if abs, err := filepath.Abs(dir); err == nil && filepath.Dir(dir) == "." && filepath.Base(dir) == "." {
 			file = filepath.Join(filepath.Dir(abs), project.FileName)
 		}
 		if _, err := os.Stat(file); err == nil && !force {
@@ -87,15 +91,7 @@ func (a *app) initialise() *cobra.Command {
 		p.Addr = strings.TrimSuffix(d.Address, "/") + "/"
 		p.Origin = d.Origin
 		p.Audit.Entry, p.Audit.Visit = p.Addr, []string{p.Addr}
-		folder, err := openFolder(dir, p)
-		if err != nil {
-			return err
-		}
-		if err := folder.CheckBuilt(); err != nil {
-			return err
-		}
-		o := &opened{project: p, name: dir, host: folder, folder: folder}
-		g, told, err := a.lookAt(cmd.Context(), o, d.Address != "")
+		g, told, err := a.firstLook(cmd.Context(), p, dir, d.Address != "")
 		if err != nil {
 			return err
 		}
@@ -150,10 +146,33 @@ func masterPath(beside, path string) string {
 	return path
 }
 
+// firstLook looks at a site that no project file describes yet.
+func (a *app) firstLook(ctx context.Context, p *project.Project, dir string, keepAddress bool) (*survey.Graph, []survey.Inference,
+	error) {
+	if isURL(dir) {
+		o, err := a.openLive(ctx, p, dir)
+		if err != nil {
+			return nil, nil, err
+		}
+		g, err := a.lookLive(ctx, o)
+		return g, nil, err
+	}
+	folder, err := openFolder(dir, p)
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := folder.CheckBuilt(); err != nil {
+		return nil, nil, err
+	}
+	return a.lookAt(ctx, &opened{project: p, name: dir, host: folder, folder: folder}, keepAddress)
+}
+
 // fillDraft takes from the site what no option said.
 func fillDraft(d *project.Draft, g *survey.Graph, dir, beside string) {
 	d.Site = filepath.ToSlash(filepath.Base(dir))
-	if abs, err := filepath.Abs(dir); err == nil {
+	if isURL(dir) {
+		d.Site, d.Origin = dir, g.Folder.Origin()
+	} else if abs, err := filepath.Abs(dir); err == nil {
 		d.Site = filepath.Base(abs)
 	}
 	d.Address = g.Folder.Address()

@@ -21,9 +21,6 @@ func (a *app) survey() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := o.needFolder("survey"); err != nil {
-				return err
-			}
 			g, told, err := a.surveyed(cmd.Context(), o)
 			if err != nil {
 				return err
@@ -44,5 +41,6 @@ func (a *app) survey() *cobra.Command {
 		},
 	}
 	a.formatFlag(c)
+	a.liveFlags(c)
 	return c
 }

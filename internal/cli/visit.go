@@ -3,10 +3,12 @@ package cli
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"tachyform/internal/audit"
 	"tachyform/internal/fit"
 	"tachyform/internal/page"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/survey"
 )
@@ -66,11 +68,48 @@ func (a *app) lookAt(ctx context.Context, o *opened, keepAddress bool) (*survey.
 
 // surveyed looks at a site; told is what its files tell of the host where there is no project file that says it.
 func (a *app) surveyed(ctx context.Context, o *opened) (g *survey.Graph, told []survey.Inference, err error) {
-	if o.project.Path == "" {
+	switch {
+	case o.folder == nil:
+		g, err = a.lookLive(ctx, o)
+		return g, nil, err
+	case o.project.Path == "":
 		return a.lookAt(ctx, o, false)
 	}
 	g, err = a.look(ctx, o)
 	return g, nil, err
+}
+
+// lookLive crawls a live site and opens its pages.
+func (a *app) lookLive(ctx context.Context, o *opened) (*survey.Graph, error) {
+	p, origin := o.project, o.host.Origin()
+	urls := rehearsal.PagesOf(ctx, o.host, origin+p.Audit.Entry, p.Audit.Crawl.AtMost, p.Audit.Crawl.Depth)
+	for _, path := range append([]string{p.Audit.Entry, p.Worker.StandIns.Page, p.Worker.StandIns.Image,
+		p.Worker.StandIns.Font, p.Worker.Shell.Page}, append(p.Audit.Visit, p.Audit.Pages...)...) {
+		if path != "" {
+			urls = append(urls, origin+path)
+		}
+	}
+	slices.Sort(urls)
+	urls = slices.Compact(urls)
+	visits, err := a.visits(o)
+	if err != nil {
+		return nil, err
+	}
+	reader := &page.Reader{}
+	seen, err := survey.VisitLive(ctx, o.host, urls, reader, visits)
+	if err != nil {
+		return nil, wrapRead(o.name, err)
+	}
+	s := site.NewSnapshot(o.host, p.Addr)
+	if err := survey.TakeSnapshot(ctx, s, urls, reader, seen); err != nil {
+		return nil, wrapRead(o.name, err)
+	}
+	g, err := survey.BuildGraph(ctx, s.Folder, reader)
+	if err != nil {
+		return nil, wrapRead(o.name, err)
+	}
+	g.Seen = seen
+	return g, nil
 }
 
 // prepare works out what a fit changes.

@@ -63,6 +63,11 @@ func (b *backgrounds) of(n *html.Node) string {
 	if p := b.won[place{n, "", "background-image"}]; p != nil && (len(p.Pictures) > 0 || p.Colour == "?") {
 		return "?"
 	}
+	return b.colourOf(n)
+}
+
+// colourOf gives the background colour of an element as written, whatever lies over it, "" where none is set.
+func (b *backgrounds) colourOf(n *html.Node) string {
 	if g := b.won[place{n, "", "background-color"}]; g != nil {
 		switch g.Colour {
 		case "", "transparent", "none", "initial", "unset", "revert", "inherit":
@@ -119,7 +124,8 @@ func (d *Document) BarBackground(sheets []*Style) string {
 		if !bar {
 			continue
 		}
-		if colour := b.of(n); colour != "" && colour != "?" {
+		b.element(n)
+		if colour := b.colourOf(n); colour != "" && colour != "?" {
 			return colour
 		}
 	}

@@ -2,6 +2,7 @@ package project
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -55,6 +56,11 @@ type DraftOrigin struct {
 // Told is a setting of the host, by its key in the project file, with the reason in words.
 type Told struct{ Key, Value, Why string }
 
+// Live says whether the site is a server's rather than a folder.
+func (d Draft) Live() bool {
+	return strings.HasPrefix(d.Site, "http://") || strings.HasPrefix(d.Site, "https://")
+}
+
 // yamlText writes a text as a YAML scalar, quoted where it has to be.
 func yamlText(s string) string {
 	plain := s != "" && !strings.ContainsAny(s, "#:{}[],&*!|>'\"%@`\\") && !strings.ContainsFunc(s, unprintable) &&
@@ -105,7 +111,11 @@ func (d Draft) Text() []byte {
 	line("# What Tachyform makes of this site. Run `tachyform fit` after each build.")
 	line("# Every key: tachyform schema")
 	line("")
-	line("site: %-30s # the folder as it is deployed", yamlText(d.Site))
+	what := "the folder as it is deployed"
+	if d.Live() {
+		what = "where a server makes it"
+	}
+	line("site: %-30s # %s", yamlText(d.Site), what)
 	if d.OriginGuessed {
 		line("# origin: https://skerry-line.example  # where the site lives; name it before you audit for release")
 	} else {
@@ -169,7 +179,7 @@ func (d Draft) worker(line func(format string, args ...any)) {
 		line("      - %s", yamlText(p))
 	}
 	line("    budget: 5 MB")
-	if !d.Whole {
+	if !d.Whole && slices.Contains(d.Pages, orText(d.Address, "/")+"*") {
 		line("    over_budget: leave-out          # pages many links away are kept once they are visited")
 	}
 	if d.Shell != "" {
@@ -202,7 +212,7 @@ func (d Draft) worker(line func(format string, args ...any)) {
 		line("      keep: {at_most: 60}")
 	}
 	if d.Shell != "" {
-		line("    - match: %-22s # what looks like a file, which the shell leaves alone", yamlText(address+"*.*"))
+		line("    - match: %-23s # what looks like a file, which the shell leaves alone", yamlText(address+"*.*"))
 		line("      destination: document")
 	} else {
 		line("    - match: %s", yamlText(address+"*"))
@@ -214,7 +224,7 @@ func (d Draft) worker(line func(format string, args ...any)) {
 	if !d.Whole {
 		most = 200
 	}
-	line("      keep: {at_most: %-15s # what was kept longest ago goes first", fmt.Sprintf("%d}", most))
+	line("      keep: {at_most: %-14s # what was kept longest ago goes first", fmt.Sprintf("%d}", most))
 	if !d.Whole && len(d.Visited) > 0 {
 		wrapped(line, "    ", "what those pages ask for: the kept copy at once, a fresh one for the next time")
 		for _, destination := range d.Visited {

@@ -216,7 +216,7 @@ func Drafted(d project.Draft, file string) string {
 	}
 	row("pack", cut(strings.Join(d.Pages, ", "), 40)+" and what those pages ask for")
 	if !d.Whole {
-		row("", "up to 5 MB of them; other pages are kept as they are visited")
+		row("", d.KeepWhy)
 	}
 	if d.Shell != "" {
 		row("shell", d.Shell+" draws every page that has no file")
@@ -246,6 +246,10 @@ func Drafted(d project.Draft, file string) string {
 		b.WriteString("\n  " + yellow.Render("Asked for by scripts, and answered by no file") + "\n  " +
 			wrap(safe(strings.Join(d.Unanswered[:min(5, n)], "  ")+more(n-5)), 76, 2) + "\n  " +
 			each(faint, wrap("Say what the server gives: hosting.answers or hosting.backend in the project file.", 76, 2)) + "\n")
+	}
+	if d.Live() {
+		b.WriteString(Next("tachyform fit --into FOLDER", "makes the files to upload, and the lines for the template"))
+		return b.String()
 	}
 	b.WriteString(Next("tachyform fit", "writes all of it into the site; undo takes it back"))
 	return b.String()

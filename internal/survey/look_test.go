@@ -123,10 +123,11 @@ func TestSampledVisits(t *testing.T) {
 // Colours are those of the page as it is drawn; what cannot be told is left open.
 func TestColours(t *testing.T) {
 	for style, want := range map[string]Looks{
-		"body { background: #f4f9fb } header { background: teal }":                                {"#f4f9fb", "#008080"},
-		":root { --brand-colour: #0b4f6c; --ground: #123456 } html { background: var(--ground) }": {"#123456", "#0b4f6c"},
-		"body { background: linear-gradient(red, blue) } .topbar { background: rgb(1, 2, 3) }":    {"", "#010203"},
-		"body { background: transparent } nav { background: rgba(1, 2, 3, .5) }":                  {"", ""},
+		"body { background: #f4f9fb } header { background: teal }":                                                           {"#f4f9fb", "#008080"},
+		":root { --brand-colour: #0b4f6c; --ground: #123456 } html { background: var(--ground) }":                            {"#123456", "#0b4f6c"},
+		"body { background: linear-gradient(red, blue) } .topbar { background: rgb(1, 2, 3) }":                               {"", "#010203"},
+		":root { --deep: #0b4f6c } header { background: var(--deep) url(w.svg) repeat-x bottom } body { background: white }": {"#ffffff", "#0b4f6c"},
+		"body { background: transparent } nav { background: rgba(1, 2, 3, .5) }":                                             {"", ""},
 	} {
 		g, _, _ := lookAt(t, "-- index.html --\n<!doctype html><title>T</title><link rel=stylesheet href=/s.css><body><script>"+
 			"document.body.innerHTML = '<header>H</header><div class=\"topbar wide\">T</div><nav>N</nav>'</script>\n-- s.css --\n"+style)

@@ -80,6 +80,9 @@ func (g *Graph) suggest() Suggestion {
 	if s.Shell != "" {
 		add(s.Shell)
 	}
+	if g.Folder.Snapshot() {
+		return g.suggestRendered(s)
+	}
 	if weight <= modestPack {
 		s.Pages, s.Whole, s.Files, s.Bytes = []string{address + "*"}, true, len(needed), weight
 		s.Why = "every page with all it needs"
@@ -89,6 +92,21 @@ func (g *Graph) suggest() Suggestion {
 	s.Pages, s.Files, s.Bytes = []string{address + "*"}, len(needed), weight
 	s.Why = "the pages that are the fewest links away from the first one, with what they need; the whole site would be " +
 		"heavy, so others are kept as they are visited"
+	return s
+}
+
+// suggestRendered proposes to keep what a server renders as it is visited: what it gives may change without a release.
+func (g *Graph) suggestRendered(s Suggestion) Suggestion {
+	entry := g.Folder.Address()
+	needs := append([]string{entry}, g.Needs(entry)...)
+	for _, p := range needs {
+		if file := g.Files[p]; file != nil {
+			s.Files++
+			s.Bytes += file.Size
+		}
+	}
+	s.Pages, s.Visited = []string{entry}, g.kindsAsked()
+	s.Why = "the first page and what it needs; others are kept as they are visited, since a server makes them"
 	return s
 }
 

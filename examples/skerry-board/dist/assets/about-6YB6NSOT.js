@@ -1,0 +1,1 @@
+import{a as t}from"./chunk-2KVPYNNZ.js";var e=()=>"About";async function o(){return t("main",{},t("h1",{},"About this board"),t("p",{},"It hangs at every pier of the Orrin Isles and goes on when the mast on Calder is down."),t("p",{},t("a",{href:"/"},"All departures")))}export{o as draw,e as title};

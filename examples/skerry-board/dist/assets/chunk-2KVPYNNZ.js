@@ -1,0 +1,1 @@
+function s(e,t,...r){let n=document.createElement(e);for(let[o,a]of Object.entries(t))n.setAttribute(o,a);return n.append(...r),n}async function c(e){let t=await fetch(`/data/${e}.json`);if(!t.ok)throw new Error(`${e}: ${t.status}`);return t.json()}export{s as a,c as b};

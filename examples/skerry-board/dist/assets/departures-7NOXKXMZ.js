@@ -1,0 +1,1 @@
+import{a as t,b as a}from"./chunk-2KVPYNNZ.js";var p=()=>"Departures";async function s(){let e=await a("departures");return t("main",{},t("h1",{},"Departures"),t("ol",{},...e.map(r=>t("li",{},`${r.at} ${r.to}, `,t("a",{href:`/berths/${r.berth}`},`berth ${r.berth}`)))),t("p",{},t("a",{href:"/about"},"About this board")))}export{s as draw,p as title};
