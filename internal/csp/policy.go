@@ -106,8 +106,8 @@ var fallbacks = map[string][]string{
 	"script-src": {"default-src"},
 }
 
-// directiveFor names the directive that governs a destination (CSP 3, 6.8.1).
-func directiveFor(destination request.Destination) string {
+// DirectiveFor names the directive that governs a destination (CSP 3, 6.8.1).
+func DirectiveFor(destination request.Destination) string {
 	switch destination {
 	case request.Style:
 		return "style-src-elem"
@@ -138,7 +138,7 @@ func (p *Policy) Allows(destination request.Destination, url, nonce string) bool
 	if p == nil {
 		return true
 	}
-	directive := directiveFor(destination)
+	directive := DirectiveFor(destination)
 	for _, policy := range p.list {
 		name, sources, ok := effective(policy, directive)
 		if !ok {

@@ -485,6 +485,9 @@ func (o *output) pages(ctx context.Context, w HeadTags) error {
 			return &problem.Problem{Kind: problem.Read, Where: filepath.Join(o.f.Dir, file.Path), What: err.Error(),
 				Mend: "save the page as UTF-8; nothing was written"}
 		}
+		if err := o.allowed(file, text, w); err != nil {
+			return err
+		}
 		own := w
 		if o.f.PathOf(file) != w.StandIn {
 			own.StandIn = ""

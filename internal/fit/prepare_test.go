@@ -188,6 +188,14 @@ func TestPrepareRefuses(t *testing.T) {
 		{"a worker that can't be read", "-- tachyform.yaml --\napp: {name: Line}\nworker: {pack: {include: ['/']}}\n-- " +
 			"site/index.html --\n<!doctype html><head><script>navigator.serviceWorker.register(decide())</script></head>\n",
 			"index.html:1", "no page was seen to", "present"},
+		{"a policy that forbids our script", "-- tachyform.yaml --\napp: {name: Line}\nworker: {pack: {include: ['/']}}\n-- site/index.html --\n" +
+			"<!doctype html><head><meta http-equiv=Content-Security-Policy content=\"default-src 'none'; style-src 'self'\"></head>\n",
+			"index.html", "forbids the script that registers the worker, /register.js", "script-src 'self'"},
+		{"a policy of the host that forbids the manifest", "-- tachyform.yaml --\napp: {name: Line}\nhosting: {headers: [{match: /*, set: " +
+			"{Content-Security-Policy: \"manifest-src 'none'\"}}]}\n", "index.html", "forbids the manifest, /site.webmanifest", "head.leave_out"},
+		{"a policy that forbids the worker alone", "-- tachyform.yaml --\napp: {name: Line}\nworker: {pack: {include: ['/']}}\nhosting: {headers: " +
+			"[{match: /*, set: {Content-Security-Policy: \"script-src 'self'; worker-src https://elsewhere.example\"}}]}\n", "index.html",
+			"forbids the worker, /worker.js", "worker-src 'self'"},
 		{"in place of a module", "-- tachyform.yaml --\napp: {name: Line}\nworker: {present: {file: /own.js, type: " +
 			"module}, replace: yes, pack: {include: ['/']}}\n" +
 			own, "tachyform.yaml:2", "registered as a module", "take the register call out"},

@@ -58,6 +58,12 @@ func TestBehindTheHost(t *testing.T) {
 		assert.Equal(t, c.want, got, c.path)
 	}
 	assert.Equal(t, "GET /api/other?day=1\nGET /nothing\n", asked, "nothing that a file or a stated answer tells")
+	for path, may := range map[string]bool{"/api/berths": false, "/none": true, "/far/none.json": true, "/data/none.json": false, "/a.txt": false} {
+		alone, err := OpenFolder(testsite.Write(t, map[string]string{"index.html": "", "a.txt": "", "data/a.json": ""}), "https://line.example", "/",
+			project.Hosting{SinglePage: "/index.html", Index: []string{"index.html"}, Extensionless: "none", Answers: []project.Answer{{Match: "/api/*", Status: 404}}})
+		require.NoError(t, err)
+		assert.Equal(t, may, alone.FallsBack(path), path)
+	}
 	_, err = answer("DELETE", "/api/other")
 	assert.ErrorIs(t, err, ErrNotSent)
 	var wrong *problem.Problem

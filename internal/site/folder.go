@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"net/url"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -268,14 +269,23 @@ func (f *Folder) FileAt(ref string) *File {
 }
 
 // FallsBack says whether the host answers a GET for an absolute URL or a path from the origin with the page that it has
-// for addresses without a file, and status 200.
+// for addresses without a file, and status 200, where a server behind it may have something else: a folder with other
+// files is the site's own, and what it lacks is not there.
 func (f *Folder) FallsBack(ref string) bool {
 	u, err := whatwg.ParseRef(f.origin+"/", ref)
 	if err != nil || f.hosting.SinglePage == "" || f.States(u.Href(true)) {
 		return false
 	}
-	resp, found := f.find(&Request{Method: "GET", URL: u})
-	return !found && resp.Status == 200
+	if resp, found := f.find(&Request{Method: "GET", URL: u}); found || resp.Status != 200 {
+		return false
+	}
+	dir := strings.TrimPrefix(path.Dir(u.Pathname()), strings.TrimSuffix(f.address, "/"))
+	for _, file := range f.files {
+		if within := path.Dir(file.Path); within != "." && "/"+within == dir {
+			return false
+		}
+	}
+	return true
 }
 
 // EscapePath percent-encodes a path as the URL standard's path state would.

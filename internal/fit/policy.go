@@ -1,0 +1,59 @@
+package fit
+
+import (
+	"bytes"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"tachyform/internal/csp"
+	"tachyform/internal/page"
+	"tachyform/internal/problem"
+	"tachyform/internal/request"
+	"tachyform/internal/site"
+)
+
+// allowed makes sure that a page's content security policy lets it have what the head tags ask for and the script that
+// registers the worker starts. It is asked before anything is written: browsers drop what is forbidden without a word on
+// the page.
+func (o *output) allowed(file *site.File, text []byte, w HeadTags) error {
+	sent := o.policiesSent(file)
+	if len(sent) == 0 && !bytes.Contains(bytes.ToLower(text), []byte("content-security-policy")) {
+		return nil
+	}
+	url := o.f.Origin() + o.f.PathOf(file)
+	policy := csp.Parse(url, append(page.ParseDocument(url, o.f.ContentType(file), text).Policies(), sent...))
+	for _, part := range []struct {
+		destination request.Destination
+		path, what  string
+	}{
+		{request.Script, w.Register, "the script that registers the worker"},
+		{request.ServiceWorker, o.p.Worker.File, "the worker"},
+		{request.Manifest, w.Manifest, "the manifest"},
+	} {
+		if part.path == "" || w.Register == "" && part.destination != request.Manifest || policy.Allows(part.destination, o.f.Origin()+part.path, "") {
+			continue
+		}
+		directive := strings.TrimSuffix(csp.DirectiveFor(part.destination), "-elem")
+		return &problem.Problem{Kind: problem.Usage, Where: filepath.Join(o.f.Dir, filepath.FromSlash(file.Path)),
+			What: fmt.Sprintf("the page's content security policy forbids %s, %s; nothing was written", part.what, part.path),
+			Mend: fmt.Sprintf("allow it with %s 'self' in the policy, or name the page under head.leave_out", directive)}
+	}
+	return nil
+}
+
+// policiesSent are the policies that the host sends with a page.
+func (o *output) policiesSent(file *site.File) (list []string) {
+	for _, h := range o.p.Host.Headers {
+		for name, value := range h.Set {
+			if value == nil || !strings.EqualFold(name, "content-security-policy") {
+				continue
+			}
+			if m, err := site.NewPattern(h.Match, o.f.Origin()); err == nil && m.Match(o.f.Origin()+o.f.PathOf(file)) && !slices.Contains(list, *value) {
+				list = append(list, *value)
+			}
+		}
+	}
+	return list
+}
