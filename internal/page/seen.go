@@ -48,6 +48,20 @@ type SeenRequest struct {
 	ByScript bool
 }
 
+// ScriptSet names the scripts of a document: pages with the same ones do much the same. It is "" where there are none.
+func (d *Document) ScriptSet() string {
+	names := ""
+	for _, r := range d.References {
+		if r.Destination == request.Script {
+			names += r.URL + "\n"
+		}
+	}
+	for _, s := range d.Scripts {
+		names += s.Text + "\n"
+	}
+	return names
+}
+
 // Of gives what a page has shown, nil for one that was not opened.
 func (s *Seen) Of(url string) *SeenPage {
 	if s == nil {

@@ -74,7 +74,9 @@ type PageResult struct {
 	Document *page.Document
 	Seen     *page.SeenPage
 
-	opens bool // online, as a document
+	opens   bool   // online, as a document
+	drawn   bool   // it was opened online, rather than glanced at
+	scripts string // the names of those that it came with
 }
 
 // Result is what a rehearsal showed.
@@ -246,6 +248,8 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 		}
 	}()
 	queue := r.newQueue()
+	plain, sample := r.withoutWorkers(ctx, b), &sample{every: len(r.Conditions) == 0, opened: map[string]int{}}
+	defer plain.Close()
 	for from, size := 0, 1; from < len(queue.pages) && ctx.Err() == nil; from, size = from+size, size*4 {
 		to := min(from+size, len(queue.pages))
 		out.Pages = append(out.Pages, make([]*PageResult, to-len(out.Pages))...)
@@ -253,6 +257,8 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 		type job struct {
 			index    int
 			branches []*useragent.Browser
+			glance   *document.View
+			draw     bool
 		}
 		jobs := make(chan job)
 		var wait sync.WaitGroup
@@ -263,7 +269,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 			go func() {
 				defer wait.Done()
 				for j := range jobs {
-					p := r.page(ctx, queue.pages[j.index], j.branches)
+					p := r.page(ctx, j.glance, j.draw, j.branches)
 					p.Found = queue.found(j.index)
 					out.Pages[j.index] = p
 					mu.Lock()
@@ -289,7 +295,8 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 			}()
 		}
 		for i := from; i < to && ctx.Err() == nil; i++ {
-			j := job{index: i}
+			j := job{index: i, glance: plain.Glance(queue.pages[i])}
+			j.draw = sample.wants(j.glance.Document)
 			for _, c := range r.Conditions {
 				branch := b.Branch()
 				branch.SetCondition(c)
@@ -309,6 +316,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 		return ctx.Err()
 	}
 	out.Pages = slices.DeleteFunc(out.Pages, func(p *PageResult) bool { return p.Found && !p.opens })
+	settleUndrawn(out.Pages)
 	r.settleDrawn(b, out)
 	return ctx.Err()
 }
@@ -369,18 +377,58 @@ func (r *Rehearsal) settleDrawn(b *useragent.Browser, out *Result) {
 	}
 }
 
-func (r *Rehearsal) page(ctx context.Context, url string, branches []*useragent.Browser) *PageResult {
+// sampleOfSet is how many pages with the same scripts are opened online whatever comes of them offline, for what their
+// scripts do and link to.
+const sampleOfSet = 8
+
+// sample says which pages are opened online even where nothing of them is shown under any condition: some of those with
+// the same scripts, for what these do.
+type sample struct {
+	every  bool
+	opened map[string]int
+}
+
+func (s *sample) wants(d *page.Document) bool {
+	if s.every || d == nil {
+		return true
+	}
+	set := d.ScriptSet()
+	if set == "" {
+		return false // its text says all
+	}
+	s.opened[set]++
+	return s.opened[set] <= sampleOfSet
+}
+
+// page tries a page under each condition, and opens it online to compare where its own content is shown.
+func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, branches []*useragent.Browser) *PageResult {
+	url := glance.URL
 	var visited *useragent.Browser
 	if len(branches) > 0 {
 		visited = branches[0]
 	}
-	reference := r.reference(ctx, url, visited)
-	result := &PageResult{URL: url, Title: reference.Title, Status: reference.Status, Under: map[string]*PageOutcome{},
-		Document: reference.Document, Seen: reference.Seen(),
-		opens: reference.Document != nil && reference.Status < 400}
+	plain := r.withoutWorkers(ctx, visited)
+	defer plain.Close()
+	reference, opened := glance, false
+	open := func() *document.View {
+		if !opened {
+			reference, opened = plain.Open(url, nil).View, true
+		}
+		return reference
+	}
+	if draw {
+		open()
+	}
+	result := &PageResult{URL: url, Under: map[string]*PageOutcome{}}
+	if glance.Document != nil {
+		result.scripts = glance.Document.ScriptSet()
+	}
 	for i, c := range r.Conditions {
-		tab := branches[i].Open(url, nil)
-		outcome := judge(branches[i], tab.View, reference.View)
+		v := branches[i].Open(url, nil).View
+		if outcome := outcomeOf(v, reference).Outcome; outcome == Whole || outcome == Partial {
+			open()
+		}
+		outcome := judge(branches[i], v, reference)
 		result.Under[c.Name] = outcome
 		branches[i].Close()
 		if branches[i].RequestsSent() == 0 {
@@ -391,7 +439,24 @@ func (r *Rehearsal) page(ctx context.Context, url string, branches []*useragent.
 			break
 		}
 	}
+	result.Title, result.Status, result.Document, result.Seen = reference.Title, reference.Status, reference.Document, reference.Seen()
+	result.opens, result.drawn = reference.Document != nil && reference.Status < 400, opened
 	return result
+}
+
+// settleUndrawn gives pages that were not opened online the registrations of those with the same scripts that were.
+func settleUndrawn(pages []*PageResult) {
+	registrations := map[string][]page.Registration{}
+	for _, p := range pages {
+		if p.drawn && p.Document != nil && len(p.Seen.Registrations) > 0 {
+			registrations[p.scripts] = p.Seen.Registrations
+		}
+	}
+	for _, p := range pages {
+		if !p.drawn && p.Document != nil {
+			p.Seen.Registrations = registrations[p.scripts]
+		}
+	}
 }
 
 // workerState describes the registration for the first URL that has one, or why there is none.

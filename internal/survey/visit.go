@@ -7,7 +7,6 @@ import (
 
 	"tachyform/internal/page"
 	"tachyform/internal/rehearsal"
-	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/weburl"
@@ -197,19 +196,10 @@ func (g *Graph) scriptSets() (sets [][]string) {
 	return sets
 }
 
-// scriptsOf names the scripts of a page: pages with the same ones do much the same.
+// scriptsOf names the scripts of a page.
 func (g *Graph) scriptsOf(path string) (names string, has bool) {
-	d := g.Pages[path]
-	if d == nil {
-		return "", false
-	}
-	for _, r := range d.References {
-		if r.Destination == request.Script {
-			names += r.URL + "\n"
-		}
-	}
-	for _, s := range d.Scripts {
-		names += s.Text + "\n"
+	if d := g.Pages[path]; d != nil {
+		names = d.ScriptSet()
 	}
 	return names, names != ""
 }

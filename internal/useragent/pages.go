@@ -38,6 +38,9 @@ func (b *Browser) Navigate(url string) (resp *fetch.Response, by fetch.Answerer,
 	return b.windows.Request(url)
 }
 
+// Glance gives a page as its host answers for it, without loading what it asks for or running its scripts.
+func (b *Browser) Glance(url string) *document.View { return b.windows.Glance(url) }
+
 // ReadDocument gives a page's document without loading what it asks for, nil when it is no HTML page with status 200.
 func (b *Browser) ReadDocument(url string) *page.Document { return b.windows.ReadDocument(url) }
 

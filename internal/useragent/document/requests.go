@@ -56,6 +56,23 @@ func (w *Windows) Request(url string) (resp *fetch.Response, by fetch.Answerer, 
 	return resp, by, reason, done
 }
 
+// Glance gives a page as its host answers for it, without loading what it asks for or running its scripts.
+func (w *Windows) Glance(url string) *View {
+	resp, _, why, done := w.Request(url)
+	v := &View{URL: url, FinalURL: url, Failed: done && resp == nil, Stuck: !done, Reason: why, Response: resp, reader: w.Reader,
+		hostKnows: w.HostKnows, fallsBack: w.FallsBack}
+	if resp == nil {
+		return v
+	}
+	actual := resp.Actual()
+	v.FinalURL, v.Status = resp.URL(), actual.Status
+	if kind := actual.Get("content-type"); site.IsHTML(kind) && actual.Body != nil {
+		v.Document = w.Reader.Document(v.FinalURL, kind, actual.Bytes())
+		v.Title = v.Document.Title
+	}
+	return v
+}
+
 // ReadDocument gives a page's document without loading what it asks for, nil when it is no HTML page with status 200.
 func (w *Windows) ReadDocument(url string) *page.Document {
 	var d *page.Document
