@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -376,6 +377,7 @@ func (a *auditor) rehearse(start string) error {
 	if a.Folder == nil {
 		r.Follow.AtMost, r.Follow.Allows = a.Project.Audit.Crawl.AtMost, site.AskRobots(a.ctx, a.Host).Allows
 	}
+	r.Known = a.knownScript()
 	r.Asks, r.Kind, r.Present = a.scriptedRequests(), a.Kind, a.present()
 	if a.judging {
 		r.Probes, r.Series = a.probes()
@@ -481,6 +483,28 @@ func (a *auditor) hostKnows() func(url string) bool {
 
 // mostFound bounds how many pages of a folder are tried that no file stands for, which links led to.
 const mostFound = 200
+
+// knownScript gives the script that registers our worker, where the host answers with it as it was made; nil else.
+func (a *auditor) knownScript() *document.KnownScript {
+	p := a.Project
+	if !p.HasWorker() {
+		return nil
+	}
+	scripts := worker.NewScripts(p)
+	made, err := worker.RegisterScript(&worker.Plan{Scripts: scripts}, worker.OptionsOf(p))
+	if err != nil {
+		return nil
+	}
+	resp := a.request(a.origin + scripts.Register)
+	if resp == nil || resp.Status != 200 || resp.Body == nil {
+		return nil
+	}
+	if there, err := resp.Body.Bytes(); err != nil || !bytes.Equal(there, made) {
+		return nil
+	}
+	return &document.KnownScript{URL: a.origin + scripts.Register, Registration: page.Registration{Script: a.origin + scripts.Script,
+		Scope: a.origin + scripts.Scope, Type: "classic", UpdateViaCache: "imports", From: a.origin + scripts.Register}}
+}
 
 // session begins a rehearsal of steps on the embedded user agent.
 func (a *auditor) session(o useragent.Options) *rehearsal.Session {

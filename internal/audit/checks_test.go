@@ -343,6 +343,8 @@ func TestChecks(t *testing.T) {
 			func(map[string]string) {}, "max-age=604800"},
 		{"page.language", "", edit("far.html", ` lang="en"`, ""), ""},
 		{"page.title", "", edit("far.html", "<title>Far</title>", ""), ""},
+		{"link.broken", "", edit("far.html", "</body>", `<a href="/old/a.html">a</a><a href="/old/b/c.html">b</a><a href="/old/d.html">d</a><a href="/old/e.html">e</a></body>`),
+			"4 addresses below /old/ are not there"},
 		{"offline.unknown", "", func(f map[string]string) { f["far.html"] += "<script>fetch('/api/berths').catch(() => {})</script>" },
 			"a server may answer it"},
 		{"offline.unknown", "audit: {scripts: read}", edit("far.html", `<img src="/any.png" alt=""><a href="/far.html">Far</a>`,

@@ -2,10 +2,13 @@ package audit
 
 import (
 	"fmt"
+	"slices"
 	"sort"
+	"strings"
 
 	"tachyform/internal/page"
 	"tachyform/internal/request"
+	"tachyform/internal/site"
 )
 
 var pageGone = newCheck(Check{
@@ -97,14 +100,53 @@ func (a *auditor) checkLinks() {
 			}
 		}
 	}
+	// Many addresses below a folder that the site does not have are one mistake.
+	below := map[string][]string{}
+	for _, u := range order {
+		if folder := a.lackingFolder(u); folder != "" {
+			below[folder] = append(below[folder], u)
+		}
+	}
+	told := map[string]bool{}
 	for _, u := range order {
 		b := found[u]
+		if folder := a.lackingFolder(u); len(below[folder]) >= manyBroken {
+			if !told[folder] {
+				told[folder] = true
+				places := 0
+				for _, other := range below[folder] {
+					places += found[other].count
+				}
+				a.find(linkBroken, a.place(b.first.From, b.first.Line, b.first.Column), fmt.Sprintf("%d addresses below %s are not there, such as %s; "+
+					"%d places ask for them", len(below[folder]), folder, a.local(u), places), "mend the addresses, or deploy that folder as well")
+			}
+			continue
+		}
 		evidence := a.local(u) + " is not there"
 		if b.count > 1 {
 			evidence += fmt.Sprintf("; %d places ask for it", b.count)
 		}
 		a.find(linkBroken, a.place(b.first.From, b.first.Line, b.first.Column), evidence, "")
 	}
+}
+
+// manyBroken is how many addresses below a folder that the site does not have are told together.
+const manyBroken = 4
+
+// lackingFolder gives the first folder of an address on the site's own origin of which the site has no file at all, ""
+// where it has some.
+func (a *auditor) lackingFolder(url string) string {
+	path, own := a.graph.Local(url)
+	rest, below := strings.CutPrefix(path, a.Folder.Address())
+	folder, _, deeper := strings.Cut(rest, "/")
+	if !own || !below || !deeper {
+		return ""
+	}
+	prefix := folder + "/"
+	if slices.ContainsFunc(a.Folder.Files(), func(f *site.File) bool { return strings.HasPrefix(f.Path, prefix) }) {
+		return ""
+	}
+	return a.Folder.Address() + prefix
 }
 
 // checkRefusedAnswers names what comes under a media type that keeps it from being used. It has to be seen with the

@@ -39,6 +39,9 @@ type Rehearsal struct {
 	Follow *Following
 	// HostKnows, if set, says whether a host's settings tell how it answers at a URL; see useragent.Options.
 	HostKnows func(url string) bool
+	// Known, if set, is a script that registers the worker and draws nothing: once it has run in the visits, pages with no
+	// other script are opened as if they had none.
+	Known *document.KnownScript
 	// OneProfile has pages tried one after the other in one profile, rather than each in a branch of its own.
 	OneProfile bool
 	// HTTPCache switches the browser's HTTP cache on.
@@ -132,6 +135,7 @@ func (r *Rehearsal) plainOptions() useragent.Options {
 // any.
 func (r *Rehearsal) withoutWorkers(ctx context.Context, visited *useragent.Browser) *useragent.Browser {
 	b := useragent.New(ctx, r.Hosts, r.plainOptions())
+	b.SetKnown(r.Known)
 	if visited != nil {
 		b.CopyCookies(visited)
 	}
@@ -249,6 +253,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 	}()
 	queue := r.newQueue()
 	plain, sample := r.withoutWorkers(ctx, b), &sample{every: len(r.Conditions) == 0, opened: map[string]int{}}
+	known := &standIns{}
 	defer plain.Close()
 	for from, size := 0, 1; from < len(queue.pages) && ctx.Err() == nil; from, size = from+size, size*4 {
 		to := min(from+size, len(queue.pages))
@@ -269,7 +274,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 			go func() {
 				defer wait.Done()
 				for j := range jobs {
-					p := r.page(ctx, j.glance, j.draw, j.branches)
+					p := r.page(ctx, j.glance, j.draw, j.branches, known)
 					p.Found = queue.found(j.index)
 					out.Pages[j.index] = p
 					mu.Lock()
@@ -302,6 +307,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 				branch.SetCondition(c)
 				branch.Strain(exhausted)
 				branch.SetForeground()
+				branch.SetKnown(r.Known)
 				j.branches = append(j.branches, branch)
 			}
 			jobs <- j
@@ -311,6 +317,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 		exhausted += wave
 		size = to - from
 		queue.follow(out.Pages[from:to], from)
+		known.learn(out.Pages[from:to])
 	}
 	if ctx.Err() != nil {
 		return ctx.Err()
@@ -401,7 +408,8 @@ func (s *sample) wants(d *page.Document) bool {
 }
 
 // page tries a page under each condition, and opens it online to compare where its own content is shown.
-func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, branches []*useragent.Browser) *PageResult {
+func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, branches []*useragent.Browser,
+	known *standIns) *PageResult {
 	url := glance.URL
 	var visited *useragent.Browser
 	if len(branches) > 0 {
@@ -424,7 +432,7 @@ func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, 
 		result.scripts = glance.Document.ScriptSet()
 	}
 	for i, c := range r.Conditions {
-		v := branches[i].Open(url, nil).View
+		v := known.open(branches[i], url, c.Name, reference)
 		if outcome := outcomeOf(v, reference).Outcome; outcome == Whole || outcome == Partial {
 			open()
 		}

@@ -175,6 +175,9 @@ func (b *Browser) Refuse(refused func(url string) bool) { b.net.Refuses = refuse
 // SetForeground leaves away, from here on, what pages ask for in the background, such as icons: nobody waits for it.
 func (b *Browser) SetForeground() { b.windows.Foreground = true }
 
+// SetKnown tells of a script that registers a worker and draws nothing; see document.KnownScript.
+func (b *Browser) SetKnown(known *document.KnownScript) { b.windows.Known = known }
+
 // Now is the virtual time since the profile began.
 func (b *Browser) Now() time.Duration { return b.clock.Now }
 

@@ -299,6 +299,10 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 		if c.runs() {
 			return
 		}
+		if w.Known != nil && l.URL == w.Known.URL && w.StartRealm != nil {
+			c.view.Registrations = append(c.view.Registrations, w.Known.Registration)
+			return
+		}
 		text, err := actual.Body.Bytes()
 		if err != nil {
 			return

@@ -341,7 +341,7 @@ func (w *Windows) commit(c *window, g *serviceworker.Registration, resp *fetch.R
 	case "text/html", "application/xhtml+xml":
 		v.Document = w.Reader.Document(c.URL, contentType, text)
 		v.Title = v.Document.Title
-		if w.StartRealm != nil && !c.settings.scriptless && hasScripts(text) {
+		if w.StartRealm != nil && !c.settings.scriptless && hasScripts(text) && !w.onlyKnown(v.Document, text) {
 			c.scripts = &scripting{}
 			w.loadSubresources(c, v.Document, 0)
 			c.scripts = nil
@@ -354,5 +354,18 @@ func (w *Windows) commit(c *window, g *serviceworker.Registration, resp *fetch.R
 
 // scriptTag finds what may run in a document.
 var scriptTag = regexp.MustCompile(`(?i)<script[\s>/]|\son[a-z]+\s*=`)
+
+// onlyKnown says whether the known script is the only one that a document has.
+func (w *Windows) onlyKnown(d *page.Document, text []byte) bool {
+	if w.Known == nil || len(d.Scripts) > 0 || len(scriptTag.FindAllIndex(text, 2)) != 1 {
+		return false
+	}
+	for _, r := range d.References {
+		if r.Destination == request.Script && !r.Preload && !r.Ahead {
+			return r.URL == w.Known.URL
+		}
+	}
+	return false
+}
 
 func hasScripts(text []byte) bool { return scriptTag.Match(text) }

@@ -65,7 +65,7 @@ func (w *Windows) Glance(url string) *View {
 		return v
 	}
 	actual := resp.Actual()
-	v.FinalURL, v.Status = resp.URL(), actual.Status
+	v.FinalURL, v.Status = cmp.Or(resp.URL(), weburl.WithoutFragment(url)), actual.Status
 	if kind := actual.Get("content-type"); site.IsHTML(kind) && actual.Body != nil {
 		v.Document = w.Reader.Document(v.FinalURL, kind, actual.Bytes())
 		v.Title = v.Document.Title

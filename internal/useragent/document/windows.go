@@ -36,8 +36,17 @@ type Options struct {
 	Has func(url string) bool
 	// FallsBack, if set, says whether the host answers at a URL with the page that it has for addresses without a file.
 	FallsBack func(url string) bool
+	// Known, if set, is a script of which it is known that it registers a worker and draws nothing: for a page with no other
+	// scripts no realm is made.
+	Known *KnownScript
 	// Foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.
 	Foreground bool
+}
+
+// KnownScript is a script that registers a service worker and does nothing else that a visitor sees.
+type KnownScript struct {
+	URL string
+	page.Registration
 }
 
 // Windows are the tabs of a browser.
