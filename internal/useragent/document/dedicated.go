@@ -45,7 +45,6 @@ func (p *Page) StartWorker(id int, url, kind, name, text string, local bool) {
 					return
 				}
 				inner.command("module", url)
-				inner.deliver()
 			})
 			return
 		}
@@ -161,6 +160,7 @@ func (c *window) endWorker() {
 	}
 	c.in.Workers.HandleServiceWorkerClientUnload(c.Client)
 	c.Closed = true
+	c.top().realms--
 	c.in.clock().After(0, c.end)
 }
 
@@ -173,6 +173,9 @@ func (p *Page) PostToOwner(m serviceworker.Message) {
 		}
 	})
 }
+
+// WorkerReady tells that this worker's module has run to its end, with all that it waits for: now it gets its messages.
+func (p *Page) WorkerReady() { p.c.in.clock().After(0, p.c.deliver) }
 
 // WorkerFailed tells who started this worker of an error in it.
 func (p *Page) WorkerFailed(message, file string, line int) {

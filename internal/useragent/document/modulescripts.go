@@ -1,7 +1,6 @@
 package document
 
 import (
-	"encoding/json"
 	"fmt"
 	"strings"
 
@@ -103,55 +102,6 @@ func (c *window) whenComplete(url string, done func(ok bool)) {
 		}
 	}
 	c.in.clock().After(0, look)
-}
-
-// transform gives a script that the engine can run: import() has to wait for the network, and import.meta to know its
-// place, which the engine can't by itself.
-func transform(text, url string) string {
-	const word = "import"
-	if !strings.Contains(text, word) {
-		return text
-	}
-	quoted, _ := json.Marshal(url)
-	var out strings.Builder
-	from := 0
-	for at := 0; ; {
-		next := strings.Index(text[at:], word)
-		if next < 0 {
-			break
-		}
-		start := at + next
-		at = start + len(word)
-		if start > 0 && (isNamePart(text[start-1]) || strings.IndexByte("\"'`", text[start-1]) >= 0) {
-			continue // part of a name, or the beginning of a string
-		}
-		rest := strings.TrimLeft(text[at:], " \t\r\n")
-		end := len(text) - len(rest)
-		replacement := ""
-		switch {
-		case strings.HasPrefix(rest, "("):
-			replacement, end = "__tachyform_import("+string(quoted)+",", end+1
-		case strings.HasPrefix(rest, "."):
-			rest = strings.TrimLeft(rest[1:], " \t\r\n")
-			if !strings.HasPrefix(rest, "meta") || len(rest) > 4 && isNamePart(rest[4]) && rest[4] != '.' {
-				continue
-			}
-			replacement, end = "__tachyform_meta("+string(quoted)+")", len(text)-len(rest)+4
-		default:
-			continue
-		}
-		out.WriteString(text[from:start])
-		out.WriteString(replacement)
-		from, at = end, end
-	}
-	out.WriteString(text[from:])
-	return out.String()
-}
-
-// isNamePart says whether a character before or behind a word makes it part of another one.
-func isNamePart(c byte) bool {
-	return c == '_' || c == '$' || c == '.' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' ||
-		c >= 0x80
 }
 
 // Import fetches a module with all that it needs.

@@ -128,6 +128,7 @@ type databaseRequest struct {
 	Operation string          `json:"op"`
 	Store     string          `json:"store"`
 	Index     string          `json:"index"`
+	To        string          `json:"to"`
 	Range     indexeddb.Range `json:"range"`
 	Limit     int             `json:"limit"`
 	Value     *keptValue      `json:"value"`
@@ -234,6 +235,10 @@ func (r *Realm) request(t *indexeddb.Transaction, q databaseRequest) (any, error
 		return nil, t.CreateStore(q.Store, q.Path, q.Auto)
 	case "deleteStore":
 		return nil, t.DeleteStore(q.Store)
+	case "renameStore":
+		return nil, t.RenameStore(q.Store, q.Index)
+	case "renameIndex":
+		return nil, t.RenameIndex(q.Store, q.Index, q.To)
 	case "createIndex":
 		return nil, t.CreateIndex(q.Store, q.Index, q.Path, q.Unique, q.Multi)
 	}

@@ -49,6 +49,10 @@ var dedicatedOperations = operations{
 		r.page.CloseWorker()
 		return nil, nil
 	}),
+	"dedicated.ready": touching(func(r *Realm, _ arguments) (any, error) {
+		r.page.WorkerReady()
+		return nil, nil
+	}),
 	"dedicated.failed": touching(func(r *Realm, args arguments) (any, error) {
 		r.page.WorkerFailed(args.text(0), args.text(1), args.number(2))
 		return nil, nil

@@ -49,8 +49,10 @@ type Page interface {
 	// PostToWorker gives it a message, EndWorker ends it.
 	PostToWorker(id int, m serviceworker.Message)
 	EndWorker(id int)
-	// PostToOwner gives who started this worker a message, WorkerFailed tells of an error, CloseWorker ends it.
+	// PostToOwner gives who started this worker a message, WorkerReady says that its module has run, WorkerFailed tells of an error,
+	// CloseWorker ends it.
 	PostToOwner(m serviceworker.Message)
+	WorkerReady()
 	WorkerFailed(message, file string, line int)
 	CloseWorker()
 	// FetchNow makes a request for which the script waits, ImportScript fetches a script of importScripts().

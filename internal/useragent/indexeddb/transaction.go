@@ -377,6 +377,29 @@ func (t *Transaction) DeleteStore(name string) error {
 	return nil
 }
 
+// RenameStore gives an object store another name while the version changes.
+func (t *Transaction) RenameStore(name, to string) error {
+	s, _, err := t.source(name, "")
+	if err != nil {
+		return err
+	}
+	delete(t.connection.db.stores, name)
+	t.connection.db.stores[to] = s
+	return nil
+}
+
+// RenameIndex gives an index another name while the version changes.
+func (t *Transaction) RenameIndex(ofStore, name, to string) error {
+	s, _, err := t.source(ofStore, name)
+	if err != nil {
+		return err
+	}
+	s.own()
+	s.indexes[to] = s.indexes[name]
+	delete(s.indexes, name)
+	return nil
+}
+
 // CreateIndex makes an index while the version changes. An error of the name ConstraintError about the values ends the
 // transaction.
 func (t *Transaction) CreateIndex(ofStore, name string, path Path, unique, multi bool) error {

@@ -24,7 +24,9 @@ function probe(name, run) {
   } catch (e) {
     return keep(`throws ${e.name}`);
   }
-  if (result instanceof Promise) waiting.push(result.then((v) => keep(told(v)), (e) => keep(`rejects with ${told(e)}`)));
+  // What never comes is told, so that it holds nothing else up.
+  const late = new Promise((done) => setTimeout(() => done('never'), 4000));
+  if (result instanceof Promise) waiting.push(Promise.race([result.then(told, (e) => `rejects with ${told(e)}`), late]).then(keep));
   else keep(told(result));
 }
 // An element with its content, standing in the page.

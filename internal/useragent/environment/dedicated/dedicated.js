@@ -10,7 +10,7 @@ import { fromJSON, then } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { own, setOwn } from '../shared/settings.js';
 import { describe, stackOf } from '../shared/errors.js';
-import { ErrorEvent, fire, trusted } from '../shared/event.js';
+import { ErrorEvent, fire, owner, trusted } from '../shared/event.js';
 import { deliverMessage } from '../shared/dedicatedworker.js';
 import { addObjectURLs } from '../shared/objecturls.js';
 import { setLocation } from '../shared/workerlocation.js';
@@ -26,6 +26,7 @@ function failed(error) {
   const message = `Uncaught ${describe(error)}`;
   if (fire(global, trusted(new ErrorEvent('error', { message, filename, lineno: Number(line), error, cancelable: true })))) host('dedicated.failed', message, filename, Number(line));
 }
+owner.told = ({ message, filename, lineno }) => host('dedicated.failed', message, filename, lineno);
 commands.script = (text, url) => {
   try {
     host('eval', text, url);
@@ -34,7 +35,11 @@ commands.script = (text, url) => {
   }
 };
 commands.module = (url) => {
-  then(host('module', url), undefined, failed);
+  // Messages wait until the module has come to its end.
+  then(host('module', url), () => host('dedicated.ready'), (error) => {
+    failed(error);
+    host('dedicated.ready');
+  });
 };
 commands.toDedicated = (json) => deliverMessage(global, json);
 

@@ -429,8 +429,14 @@ export const placeOf = (error) => {
   const m = /([a-z][a-z0-9+.-]*:\/\/[^\s()]+?):(\d+)(?::(\d+))?\)?\s*$/m.exec(stackOf(error));
   return m ? { filename: m[1], lineno: Number(m[2]), colno: Number(m[3] ?? 0) } : { filename: own.script, lineno: 0, colno: 0 };
 };
+// Who started this realm, if somebody did, is told of errors that nobody here handles.
+export const owner = { told: null };
 export function report(error) {
   const event = trusted(new ErrorEvent('error', { error, message: `Uncaught ${describe(error)}`, ...placeOf(error), cancelable: true }));
+  if (owner.told) {
+    if (fire(global, event)) owner.told(event);
+    return;
+  }
   host('log', 'error', describe(error), stackOf(error), nameOfScripts(error));
   return fire(global, event);
 }

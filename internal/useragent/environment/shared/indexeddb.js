@@ -186,7 +186,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     constructor(key, db, scope, mode, durability = 'default') {
       onlyHere(key);
       super();
-      stateOf.set(this, { db, scope, mode, durability, id: 0, queue: [], state: 'active', started: false, error: null, request: null, stores: new Map() });
+      stateOf.set(this, { db, scope, mode, durability, id: 0, queue: [], state: 'active', started: false, error: null, request: null, stores: new Map(), renamed: new Map() });
     }
     get db() {
       return stateOf.get(this).db;
@@ -308,7 +308,12 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     s.queue.push({ request, run });
     return request;
   }
-  const rowsOf = (tx, question) => fromJSON(ask('database.request', stateOf.get(tx).id, toJSON(question)));
+  // A store may have got another name since the request was made.
+  const rowsOf = (tx, question) => {
+    const { id, renamed } = stateOf.get(tx);
+    for (let next = renamed.get(question.store); next !== undefined; next = renamed.get(question.store)) question.store = next;
+    return fromJSON(ask('database.request', id, toJSON(question)));
+  };
 
   // What stores and indexes have in common. where names them for the host.
   class Source {
@@ -368,6 +373,22 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     }
     get name() {
       return stateOf.get(this).name;
+    }
+    set name(value) {
+      const { tx } = this._upgrading();
+      const s = stateOf.get(this);
+      value = `${value}`;
+      this._layout();
+      if (value === s.name) return;
+      const db = stateOf.get(stateOf.get(tx).db);
+      if (layoutOf(stateOf.get(tx).db).stores[value]) throw new DOMException(`there is an object store "${value}" already`, 'ConstraintError');
+      ask('database.request', stateOf.get(tx).id, toJSON({ op: 'renameStore', store: s.name, index: value }));
+      db.layout = null;
+      stateOf.get(tx).stores.delete(s.name);
+      stateOf.get(tx).stores.set(value, this);
+      stateOf.get(tx).renamed.set(s.name, value);
+      stateOf.get(tx).renamed.delete(value);
+      s.name = value;
     }
     get transaction() {
       return stateOf.get(this).tx;
@@ -478,6 +499,20 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     }
     get name() {
       return stateOf.get(this).name;
+    }
+    set name(value) {
+      const s = stateOf.get(this);
+      const { tx, where } = s.store._upgrading();
+      value = `${value}`;
+      this._layout();
+      if (value === s.name) return;
+      if (s.store._layout().indexes[value]) throw new DOMException(`there is an index "${value}" already`, 'ConstraintError');
+      ask('database.request', stateOf.get(tx).id, toJSON({ op: 'renameIndex', ...where, index: s.name, to: value }));
+      stateOf.get(stateOf.get(tx).db).layout = null;
+      const { indexes } = stateOf.get(s.store);
+      indexes.delete(s.name);
+      indexes.set(value, this);
+      s.name = value;
     }
     get objectStore() {
       return stateOf.get(this).store;

@@ -47,7 +47,8 @@ class MessagePort extends EventTarget {
     const transfer = listOf(options);
     if (transfer.includes(this)) throw new DOMException('a port cannot be sent through itself', 'DataCloneError');
     const sent = serialize(message, transfer);
-    const { other, remote } = portState.get(this);
+    const { other, remote, closed } = portState.get(this);
+    if (closed) return;
     if (remote) return void host('port.post', remote, toJSON(sendable(sent)));
     if (!other || portState.get(other).closed) return;
     portState.get(other).waiting.push(sent);
@@ -91,6 +92,10 @@ const listOf = (options) => [...(Array.isArray(options) ? options : options?.tra
 transferable(MessagePort, (port) => {
   const state = { ...portState.get(port), started: false };
   assign(portState.get(port), { other: null, closed: true, waiting: [] });
+  // What is sent meanwhile waits with it.
+  const underWay = {};
+  portState.set(underWay, state);
+  if (state.other) portState.get(state.other).other = underWay;
   return state;
 }, (state) => {
   const port = new MessagePort(MAKE);

@@ -76,12 +76,17 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
     must(arguments, 2);
     const s = stateOf.get(this);
     if (s.ready !== 1 || s.flag) throw error('InvalidStateError', 'the request is not open');
+    name = `${name}`;
+    value = `${value}`.replace(/^[\t\n\r ]+|[\t\n\r ]+$/g, '');
+    if (!/^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/.test(name)) throw error('SyntaxError', `"${name}" is no name of a header`);
+    if (/[\0\r\n]/.test(value)) throw error('SyntaxError', 'this is no value of a header');
     s.headers.append(name, value);
   }
   get timeout() {
     return stateOf.get(this).timeout;
   }
   set timeout(v) {
+    ofBlocking(this);
     stateOf.get(this).timeout = Number(v) >>> 0;
   }
   get withCredentials() {
@@ -112,12 +117,23 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
       fire(this, trusted(new Event('readystatechange')));
     };
     progress('loadstart');
+    // What goes up is told by the upload object.
+    const size = payload === null || payload === undefined ? 0 : sizeOf(payload);
+    let up = size > 0;
+    const uploaded = (type, n) => fire(s.upload, trusted(new ProgressEvent(type, { loaded: n, total: type === 'error' || type === 'abort' || type === 'timeout' ? 0 : size, lengthComputable: n > 0 || type === 'loadstart' })));
+    if (up) uploaded('loadstart', 0);
+    if (s.sent !== id) return;
     const fail = (type) => {
       if (s.sent !== id) return;
       s.flag = false;
       s.response = null;
       s.sent++;
       ready(4);
+      if (up) {
+        up = false;
+        uploaded(type, 0);
+        uploaded('loadend', 0);
+      }
       progress(type);
       progress('loadend');
     };
@@ -129,6 +145,10 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
     }, s.timeout);
     then(performFetch(request, undefined, 1), async (response) => {
       if (s.sent !== id) return;
+      if (up) {
+        up = false;
+        for (const type of ['progress', 'load', 'loadend']) uploaded(type, size);
+      }
       s.response = response;
       ready(2);
       let bytes;
@@ -193,6 +213,7 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
   set responseType(v) {
     const s = stateOf.get(this);
     if (s.ready > 2) throw error('InvalidStateError', 'the answer is there already');
+    ofBlocking(this);
     if (['', 'arraybuffer', 'blob', 'document', 'json', 'text'].includes(v)) s.type = v;
   }
   get response() {
@@ -252,6 +273,17 @@ function block(xhr, s, payload) {
   fire(xhr, trusted(new Event('readystatechange')));
   for (const type of ['load', 'loadend']) fire(xhr, trusted(new ProgressEvent(type, { loaded: s.bytes.length, total: s.bytes.length, lengthComputable: true })));
 }
+// A blocking request of a window takes neither a timeout nor a type.
+function ofBlocking(xhr) {
+  const s = stateOf.get(xhr);
+  if (s.blocking && s.ready === 1 && documents.parse(' ', 'text/html')) throw error('InvalidAccessError', 'a blocking request takes neither a timeout nor a type');
+}
+// How many bytes go up.
+function sizeOf(payload) {
+  if (payload instanceof Blob) return payload.size;
+  if (typeof payload.byteLength === 'number') return payload.byteLength;
+  return payload instanceof global.FormData ? 0 : new Blob([`${payload}`]).size;
+}
 const mimeOfAnswer = (s) => s.override ?? s.response?.headers.get('content-type') ?? 'text/xml';
 const textOfAnswer = (s) => {
   if (!s.bytes) return '';
@@ -265,9 +297,9 @@ const textOfAnswer = (s) => {
 const documentOfAnswer = (s) => {
   if (!s.bytes) return null;
   const type = mimeOfAnswer(s).split(';')[0].trim().toLowerCase();
-  if (type === 'text/html') return s.type === 'document' ? documents.parse(textOfAnswer(s), 'text/html') : null;
+  if (type === 'text/html') return s.type === 'document' ? documents.parse(textOfAnswer(s), 'text/html', s.response?.url) : null;
   if (!/^(text|application)\/xml$|\+xml$/.test(type)) return null;
-  const d = documents.parse(textOfAnswer(s), 'application/xml');
+  const d = documents.parse(textOfAnswer(s), 'application/xml', s.response?.url);
   if (!d) return null;
   return d.documentElement?.$name === 'parsererror' ? null : d;
 };

@@ -28,7 +28,11 @@ base.of = () => (current.document ? current.document.$base() : own.script);
 assign(documents, {
   isNode,
   serialize: serializeXML,
-  parse: (text, type) => new DOMParser().parseFromString(text, type),
+  parse(text, type, url = '') {
+    const d = new DOMParser().parseFromString(text, type);
+    if (url && d) d.$url = () => url;
+    return d;
+  },
 });
 const numbers = new Map(); // elements that the browser waits for, by number
 let nextNumber = 0;
