@@ -1,6 +1,6 @@
 // Encoding Standard: TextEncoder and TextDecoder.
 
-import { RangeError, TypeError, Uint8Array, fromJSON } from './primordials.js';
+import { RangeError, ScriptObject, TypeError, Uint8Array, assign, fromJSON } from './primordials.js';
 import { publish } from './webidl.js';
 import { decodeUTF8, encodeUTF8, viewOf } from './bytes.js';
 
@@ -21,7 +21,7 @@ class TextEncoder {
       written += bytes.length;
       read += c.length;
     }
-    return { read, written };
+    return assign(new ScriptObject(), { read, written });
   }
 }
 export class TextDecoder {

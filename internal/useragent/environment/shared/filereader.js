@@ -22,6 +22,11 @@ class FileReader extends EventTarget {
       if (this.#state !== 1) return;
       this.#state = 2;
       this.#result = turn(blobHandle.get(blob));
+      if (blob.size) {
+        this.#state = 1;
+        fire(this, new Event('progress'));
+        this.#state = 2;
+      }
       for (const type of ['load', 'loadend']) fire(this, new Event(type));
     });
   }

@@ -1,8 +1,8 @@
 // Streams Standard: readable streams with default readers.
 
 import {
-  ArrayBuffer, PromiseOf, RangeError, TypeError, Uint8Array, defineProperty, getPrototypeOf, quietly, rejected,
-  resolved, setPrototypeOf, then,
+  ArrayBuffer, PromiseOf, RangeError, ScriptObject, TypeError, Uint8Array, assign, defineProperty, getPrototypeOf,
+  quietly, rejected, resolved, setPrototypeOf, then,
 } from './primordials.js';
 import { MAKE, gives, onlyHere, publish } from './webidl.js';
 import { describe, stackOf } from './errors.js';
@@ -15,6 +15,8 @@ const streamState = new WeakMap();
 export const writableState = new WeakMap();
 export const stateOfStream = (stream) => streamState.get(stream);
 
+// What a read gives.
+const step = (value, done) => assign(new ScriptObject(), { done, value });
 class ReadableStreamDefaultController {
   #stream;
   constructor(key = undefined, stream = undefined) {
@@ -29,7 +31,7 @@ class ReadableStreamDefaultController {
     const s = stateOfStream(this.#stream);
     if (s.closing || s.state !== 'readable') throw new TypeError('the stream is closed');
     const request = s.requests.shift();
-    if (request) request.resolve({ value: chunk, done: false });
+    if (request) request.resolve(step(chunk, false));
     else s.queue.push({ chunk, size: s.size ? Number(s.size(chunk)) : 1 });
     pull(this.#stream);
   }
@@ -45,7 +47,7 @@ class ReadableStreamDefaultController {
 }
 function closeStream(s) {
   s.state = 'closed';
-  for (const r of s.requests.splice(0)) r.resolve({ value: undefined, done: true });
+  for (const r of s.requests.splice(0)) r.resolve(step(undefined, true));
   s.reader?._closed.resolve();
 }
 export function errorStream(s, reason) {
@@ -210,7 +212,7 @@ const stepping = (iterator, run) => {
 const streamIterator = setPrototypeOf({
   next() {
     return stepping(this, async (s) => {
-      if (s.over) return { value: undefined, done: true };
+      if (s.over) return step(undefined, true);
       try {
         const result = await s.reader.read();
         if (result.done) {
@@ -233,7 +235,7 @@ const streamIterator = setPrototypeOf({
         s.reader.releaseLock();
         await canceled;
       }
-      return { value, done: true };
+      return step(value, true);
     };
     const s = iterating.get(this);
     // Nothing is under way when a loop is left: it ends at once.
@@ -327,9 +329,9 @@ class ReadableStreamDefaultReader {
       const { chunk } = s.queue.shift();
       if (s.closing && s.queue.length === 0) closeStream(s);
       else pull(this.#stream);
-      return { value: chunk, done: false };
+      return step(chunk, false);
     }
-    if (s.state === 'closed') return { value: undefined, done: true };
+    if (s.state === 'closed') return step(undefined, true);
     const d = deferred();
     s.requests.push(d);
     pull(this.#stream);
@@ -374,13 +376,13 @@ class ReadableStreamBYOBReader {
     const buffer = view.buffer.transfer ? view.buffer.transfer() : view.buffer;
     while (!this.#rest?.length) {
       const { value, done } = await this.#inner.read();
-      if (done) return { value: new Kind(buffer, byteOffset, 0), done: true };
+      if (done) return step(new Kind(buffer, byteOffset, 0), true);
       this.#rest = viewOf(value);
     }
     const n = Math.min(this.#rest.length, (length ?? view.byteLength) * size);
     new Uint8Array(buffer, byteOffset, n).set(this.#rest.subarray(0, n));
     this.#rest = this.#rest.subarray(n);
-    return { value: new Kind(buffer, byteOffset, Math.floor(n / size)), done: false };
+    return step(new Kind(buffer, byteOffset, Math.floor(n / size)), false);
   }
   async cancel(reason = undefined) {
     return this.#inner.cancel(reason);

@@ -1,5 +1,7 @@
-import { TypeError, defineProperty, fromJSON, toJSON } from './primordials.js';
+import { ScriptObject, TypeError, assign, defineProperty, fromJSON, toJSON } from './primordials.js';
 import { attribute, lazy, publish } from './webidl.js';
+
+const asScriptHas = (members) => assign(new ScriptObject(), members);
 
 // URL Pattern Standard. The host reads a pattern and makes its components canonical; matching is done here, since what stands in
 // ( ) is a regular expression of this language, with its lookaheads and set notation, and not of the host's.
@@ -153,14 +155,14 @@ class URLPattern {
     for (const part of PATTERN_PARTS) {
       const component = this.#components[part];
       if (!component) {
-        result[part] = { input: given[part], groups: { 0: given[part] } };
+        result[part] = asScriptHas({ input: given[part], groups: asScriptHas({ 0: given[part] }) });
         continue;
       }
       const found = component.regexp.exec(given[part]);
       if (!found) return null;
-      const groups = {};
+      const groups = new ScriptObject();
       component.names.forEach((name, i) => (groups[name] = found[i + 1]));
-      result[part] = { input: given[part], groups };
+      result[part] = asScriptHas({ input: given[part], groups });
     }
     return result;
   }

@@ -69,7 +69,10 @@ function nextWrite(s) {
       s.state = 'closed';
       s.closed.resolve();
     } else {
-      if (s.queue.length < s.high) s.ready.resolve();
+      if (s.queue.length < s.high) {
+        s.open = true;
+        s.ready.resolve();
+      }
       nextWrite(s);
     }
   }, (error) => {
@@ -121,7 +124,11 @@ class WritableStreamDefaultWriter {
     if (s.state !== 'writable') throw new TypeError('the stream is closed');
     const done = deferred();
     s.queue.push({ chunk, done });
-    if (s.queue.length >= s.high && s.busy) s.ready = deferred();
+    const full = s.queue.length + (s.writing ? 1 : 0) >= s.high;
+    if (full && s.open !== false) {
+      s.ready = deferred();
+      s.open = false;
+    }
     nextWrite(s);
     return done.promise;
   }

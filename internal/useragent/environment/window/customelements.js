@@ -9,13 +9,13 @@ import { settled } from '../shared/timers.js';
 import { nodes } from './collections.js';
 import { custom } from './document.js';
 import { Element } from './element.js';
-import { formOwner } from './forms.js';
+import { customValidity, formOwner } from './forms.js';
 import { byTag, classes, constructing, isCustomName } from './htmlelements.js';
 import { queueMutationObservers, slotSignals } from './mutationobserver.js';
 import { DocumentFragment, Text, current, extendInterface, mix } from './node.js';
 import {
-  ELEMENT, HTML, changes, children, contains, descendants, error, getAttr, isConnected, isElement, isHTML, isNode,
-  isText, late, makeElement, makeFragment, onAdopted, onAttribute, onChildren, onInserted, onRemoved, remove,
+  ELEMENT, HTML, changes, children, contains, descendants, error, getAttr, hasAttr, isConnected, isElement, isHTML,
+  isNode, isText, late, makeElement, makeFragment, onAdopted, onAttribute, onChildren, onInserted, onRemoved, remove,
   replaceAll, rootOf,
 } from './nodes.js';
 import { innerMarkup, onParsed, parseFragment, serializeChildren, shadowTools } from './parsing.js';
@@ -274,33 +274,51 @@ export class ElementInternals {
     return internalsOf.get(this).$root ?? null;
   }
   get form() {
-    return formOwner(internalsOf.get(this));
+    return formOwner(formed(this));
   }
   get states() {
     const e = internalsOf.get(this);
     return (e.$states ??= new ScriptSet());
   }
   setFormValue(value) {
-    internalsOf.get(this).$formValue = value;
+    formed(this).$formValue = value;
   }
-  setValidity() {}
+  setValidity(flags = {}, message = undefined) {
+    const e = formed(this);
+    const given = {};
+    for (const key of customValidity.flags) given[key] = Boolean(flags?.[key]);
+    const some = customValidity.flags.some((key) => given[key]);
+    if (some && (message === undefined || `${message}` === '')) throw new TypeError('what is wrong has to be said');
+    e.$flags = given;
+    e.$wrong = some ? `${message}` : '';
+    changes.n++;
+  }
+  get validity() {
+    return customValidity.validity(formed(this));
+  }
   checkValidity() {
-    return true;
+    return customValidity.check(formed(this));
   }
   reportValidity() {
-    return true;
+    return this.checkValidity();
   }
   get willValidate() {
-    return false;
+    return customValidity.willValidate(formed(this));
   }
   get validationMessage() {
-    return '';
+    return formed(this).$wrong ?? '';
   }
   get labels() {
     return nodes([]);
   }
 }
 const internalsOf = new WeakMap();
+// Forms are for elements that say that they belong to them.
+function formed(internals) {
+  const e = internalsOf.get(internals);
+  if (!e.$definition?.form) throw error('NotSupportedError', 'this element belongs to no form');
+  return e;
+}
 export function internals(e) {
   if (!e.$definition || e.$is || e.$internals) throw error('NotSupportedError', 'this element has no internals');
   e.$internals = true;
@@ -473,7 +491,8 @@ onAttribute.push((e, name) => {
 onParsed.push((e) => {
   if (!isHTML(e, 'template')) return;
   const mode = getAttr(e, 'shadowrootmode');
-  if (mode === 'open' || mode === 'closed') e.$declares = mode;
+  if (mode !== 'open' && mode !== 'closed') return;
+  e.$declares = { mode, delegatesFocus: hasAttr(e, 'shadowrootdelegatesfocus'), clonable: hasAttr(e, 'shadowrootclonable'), serializable: hasAttr(e, 'shadowrootserializable') };
 });
 publishLoosely(ElementInternals, ShadowRoot);
 

@@ -478,6 +478,20 @@ const radioChosen = (e) => {
   for (let n = root.$f; n; n = following(n, root)) if (isHTML(n, 'input') && typeOf(n) === 'radio' && getAttr(n, 'name') === getAttr(e, 'name') && formOwner(n) === formOwner(e) && n.checked) return true;
   return e.checked;
 };
+// Of a custom element the checks are those that it sets by itself (4.13.7.3).
+const ofCustom = (e) => e.$definition?.form === true;
+for (const [key, check] of Object.entries(CHECKS)) CHECKS[key] = (e) => (ofCustom(e) ? Boolean(e.$flags?.[key]) : check(e));
+export const customValidity = {
+  check(e) {
+    if (isValid(e)) return true;
+    fire(e, trusted(new Event('invalid', { cancelable: true })));
+    return false;
+  },
+  willValidate: (e) => willValidate(e),
+  validity: (e) => (e.$validity ??= new ValidityState(MAKE, e)),
+  isValid: (e) => isValid(e),
+  flags: Object.keys(CHECKS),
+};
 const willValidate = (e) => !isDisabled(e) && !['fieldset', 'output', 'object'].includes(e.$name) && !(e.$name === 'input' && ['hidden', 'reset', 'button', 'image'].includes(typeOf(e))) && !(e.$name === 'button' && e.type !== 'submit') && !hasAttr(e, 'readonly');
 const isValid = (e) => !willValidate(e) || Object.values(CHECKS).every((f) => !f(e));
 for (const key of Object.keys(CHECKS)) defineProperty(ValidityState.prototype, key, attribute(key, (v) => Boolean(CHECKS[key](validityOf.get(v)))));
@@ -494,9 +508,7 @@ for (const cls of [C.HTMLInputElement, C.HTMLButtonElement, C.HTMLSelectElement,
     return willValidate(this) ? this.$message || (isValid(this) ? '' : 'This field is not filled in as it has to be.') : '';
   },
   checkValidity() {
-    if (isValid(this)) return true;
-    fire(this, trusted(new Event('invalid', { cancelable: true })));
-    return false;
+    return customValidity.check(this);
   },
   reportValidity() {
     return this.checkValidity();
@@ -545,7 +557,7 @@ mix(C.HTMLFormElement, {
     resetForm(this);
   },
   checkValidity() {
-    return formElements(this).filter((e) => !e.checkValidity()).length === 0;
+    return formElements(this).filter((e) => !customValidity.check(e)).length === 0;
   },
   reportValidity() {
     return this.checkValidity();

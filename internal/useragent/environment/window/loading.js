@@ -87,7 +87,7 @@ commands.parse = (json) => {
     const item = list[i];
     const parent = made[item[1]];
     if (item[0] === FRAGMENT) { // the content of a template, or its shadow root
-      const root = parent.$declares && isElement(parent.$p) && !parent.$p.$root ? attachShadow(parent.$p, { mode: parent.$declares }) : null;
+      const root = parent.$declares && isElement(parent.$p) && !parent.$p.$root ? attachShadow(parent.$p, parent.$declares) : null;
       if (root) {
         parent.$p.$declarative = true;
         remove(parent);

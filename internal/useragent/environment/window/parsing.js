@@ -102,23 +102,29 @@ const escapedText = (s) => s.replace(/[&<>\u00a0]/g, (c) => ({ '&': '&amp;', '<'
 const escapeValue = (s) => (!/[&"<>\u00a0]/.test(s) ? s : escapedValue(s));
 const escapedValue = (s) => s.replace(/[&"<>\u00a0]/g, (c) => ({ '&': '&amp;', '"': '&quot;', '<': '&lt;', '>': '&gt;', '\u00a0': '&nbsp;' })[c]);
 const attributeName = (x) => (x.ns === XML ? `xml:${x.local}` : x.ns === XMLNS ? (x.local === 'xmlns' ? 'xmlns' : `xmlns:${x.local}`) : x.ns === XLINK ? `xlink:${x.local}` : x.name);
-// keep, if given, says of each node whether it is taken along.
-export function serializeChildren(node, keep = null) {
+// keep, if given, says of each node whether it is taken along, shown of each shadow root whether it is written.
+export function serializeChildren(node, keep = null, shown = null) {
   if (node.$t === ELEMENT && node.$ns === HTML && VOID.has(node.$name)) return '';
   const top = isHTML(node, 'template') ? contentOf(node) : node;
   let out = '';
-  for (let c = top.$f; c; c = c.$n) if (!keep || keep(c, node)) out += serializeNode(c, keep);
+  const root = shown && node.$root;
+  if (root && shown(root)) {
+    const flags = `${root.$delegates ? ' shadowrootdelegatesfocus=""' : ''}${root.$serializable ? ' shadowrootserializable=""' : ''}${root.$clonable ? ' shadowrootclonable=""' : ''}`;
+    out += `<template shadowrootmode="${root.$mode}"${flags}>${serializeChildren(root, keep, shown)}</template>`;
+  }
+  for (let c = top.$f; c; c = c.$n) if (!keep || keep(c, node)) out += serializeNode(c, keep, shown);
   return out;
 }
-export function serializeNode(n, keep = null) {
+export function serializeNode(n, keep = null, shown = null) {
   switch (n.$t) {
     case ELEMENT: {
       const name = n.$ns === HTML || n.$ns === SVG || n.$ns === MATHML ? n.$name : qualifiedName(n);
       let out = `<${name}`;
+      if (n.$is && !(n.$a ?? []).some((x) => x.name === 'is')) out += ` is="${escapeValue(n.$is)}"`;
       for (const x of n.$a ?? []) out += ` ${attributeName(x)}="${escapeValue(x.value)}"`;
       out += '>';
       if (n.$ns === HTML && VOID.has(n.$name)) return out;
-      return `${out}${serializeChildren(n, keep)}</${name}>`;
+      return `${out}${serializeChildren(n, keep, shown)}</${name}>`;
     }
     case TEXT: return n.$p && n.$p.$t === ELEMENT && n.$p.$ns === HTML && RAW.has(n.$p.$name) ? n.$data : escapeText(n.$data);
     case COMMENT: return `<!--${n.$data}-->`;
@@ -187,8 +193,9 @@ extendInterface(Element, {
   setHTMLUnsafe(text) {
     replaceAll(parseFragment(`${text}`, this, true), isHTML(this, 'template') ? contentOf(this) : this);
   },
-  getHTML() {
-    return serializeChildren(this);
+  getHTML(options = {}) {
+    const listed = new Set([...(options?.shadowRoots ?? [])]);
+    return serializeChildren(this, null, (root) => listed.has(root) || (Boolean(options?.serializableShadowRoots) && root.$serializable === true));
   },
 });
 export const shadowTools = { attach: null };
@@ -200,7 +207,7 @@ function declareRoots(root) {
     const host_ = t.$p;
     const inner = contentOf(t);
     remove(t);
-    append(inner, shadowTools.attach(host_, { mode: t.$declares }));
+    append(inner, shadowTools.attach(host_, t.$declares));
   }
 }
 export class DOMParser {

@@ -394,9 +394,10 @@ function pseudo(p) {
       const list = argument(p, () => selectorList(p));
       return (e, scope) => Boolean(e.$root) && e.$root === scope && matches(e, list, scope);
     }
-    case 'state':
-      rawArgument(p);
-      return () => false;
+    case 'state': {
+      const state = rawArgument(p).trim();
+      return (e) => Boolean(e.$states?.has(state));
+    }
   }
   throw syntax(p.text);
 }

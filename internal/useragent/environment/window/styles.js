@@ -388,7 +388,7 @@ function currentRules(root) {
         if (!r.selector || (r.media && !host('media', r.media))) continue;
         for (const one of splitTop(r.selector, ',')) {
           try {
-            rules.push({ list: parseSelectors(one.trim()), weight: specificity(one), block: r });
+            rules.push({ list: parseSelectors(one.trim()), weight: specificity(one), block: r, slotted: slottedBy(one) });
           } catch {
             // a selector that is none matches nothing
           }
@@ -397,6 +397,11 @@ function currentRules(root) {
     }
   }
   return rules;
+}
+// What ::slotted() names, null for a selector without it.
+function slottedBy(text) {
+  const m = /::slotted\((.*)\)\s*$/.exec(text);
+  return m && parseSelectors(m[1]);
 }
 const specificity = (s) => {
   const t = s.replace(/:where\([^)]*\)/g, '').replace(/::[-\w]+/g, ' x ');
@@ -418,6 +423,10 @@ function declared(e) {
     if (!there || (important && !there.important) || (important === there.important && weight >= there.weight)) block.set(name, { value, important, weight });
   };
   for (const { list, weight, block: r } of rules) if (matches(e, list)) for (const [n, v, i] of r.block) put(n, v, i, weight);
+  // A shadow tree styles its host, and what stands in its slots; what the outer tree says goes first (CSS Scoping, 3.2).
+  const inner = -1e9;
+  if (e.$root) for (const { list, weight, block: r } of currentRules(e.$root)) if (r.selector.includes(':host') && matches(e, list, e.$root)) for (const [n, v, i] of r.block) put(n, v, i, weight + inner);
+  if (e.$p?.$root) for (const { slotted, weight, block: r } of currentRules(e.$p.$root)) if (slotted && matches(e, slotted)) for (const [n, v, i] of r.block) put(n, v, i, weight + inner);
   for (const [n, v, i] of parseDeclarations(getAttr(e, 'style') ?? '')) put(n, v, i, 1e9);
   cascade.of.set(e, block);
   return block;
