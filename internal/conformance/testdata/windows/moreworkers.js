@@ -12,10 +12,3 @@ const answerOf = (w, message, transfer) =>
 probe('timers of a worker', () => answerOf(worker('onmessage = () => { let n = 0; const t = setInterval(() => { if (++n === 3) { clearInterval(t); postMessage(n); } }, 2); };')));
 probe('what workers lack', () => answerOf(worker("onmessage = () => postMessage(['document', 'window', 'localStorage', 'alert', 'XMLSerializer', 'caches', 'indexedDB', 'WebSocket', 'requestAnimationFrame', 'BroadcastChannel'].filter((n) => typeof self[n] === 'undefined'));")));
 probe('promises that nobody takes in a worker', () => answerOf(worker("onunhandledrejection = (e) => { e.preventDefault(); postMessage(['rejected', String(e.reason)]); }; onmessage = () => { Promise.reject(new Error('x')); };")));
-probe('a channel between page and worker', () =>
-  new Promise((done) => {
-    const channel = new BroadcastChannel('between');
-    channel.onmessage = (e) => done(e.data);
-    const w = worker("const c = new BroadcastChannel('between'); c.onmessage = (e) => c.postMessage(['got', e.data]); postMessage('ready');");
-    w.onmessage = () => channel.postMessage(5);
-  }));

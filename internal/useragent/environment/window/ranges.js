@@ -2,6 +2,8 @@
 
 import { ScriptArray, TypeError, assign, defineProperty } from '../shared/primordials.js';
 import { MAKE, onlyHere, publishLoosely } from '../shared/webidl.js';
+import { Event, fire, trusted } from '../shared/event.js';
+import { queueTask } from '../shared/timers.js';
 import { Document } from './document.js';
 import { constant, current, extendInterface, position } from './node.js';
 import {
@@ -162,6 +164,9 @@ export class Range extends AbstractRange {
     if (collapsed) [s.$ec, s.$eo] = [parent, at];
   }
   surroundContents(parent) {
+    const { startContainer: from, endContainer: to } = this;
+    // What is taken in part has to be text.
+    for (const [end, other] of [[from, to], [to, from]]) for (let n = end; n; n = n.$p) if (!isText(n) && n !== other && !contains(n, other)) throw error('InvalidStateError', 'the range takes an element in part');
     const fragment = this.extractContents();
     if (parent.$f) replaceAll(null, parent);
     this.insertNode(parent);
@@ -498,6 +503,7 @@ extendInterface(Document, {
     return this === current.document ? selection : null;
   },
 });
+// Selection API: one range, with a direction.
 class Selection {
   constructor(key = undefined) {
     onlyHere(key);
@@ -506,16 +512,16 @@ class Selection {
     return chosen.range ? 1 : 0;
   }
   get anchorNode() {
-    return chosen.range?.startContainer ?? null;
+    return edge(true)?.[0] ?? null;
   }
   get anchorOffset() {
-    return chosen.range?.startOffset ?? 0;
+    return edge(true)?.[1] ?? 0;
   }
   get focusNode() {
-    return chosen.range?.endContainer ?? null;
+    return edge(false)?.[0] ?? null;
   }
   get focusOffset() {
-    return chosen.range?.endOffset ?? 0;
+    return edge(false)?.[1] ?? 0;
   }
   get isCollapsed() {
     return chosen.range?.collapsed ?? true;
@@ -523,53 +529,79 @@ class Selection {
   get type() {
     return !chosen.range ? 'None' : chosen.range.collapsed ? 'Caret' : 'Range';
   }
+  get direction() {
+    return !chosen.range || chosen.range.collapsed ? 'none' : chosen.backward ? 'backward' : 'forward';
+  }
   getRangeAt(i) {
     if (i !== 0 || !chosen.range) throw error('IndexSizeError', 'there is no such range');
     return chosen.range;
   }
   addRange(range) {
-    chosen.range ??= range;
+    if (!chosen.range && rootOf(range.startContainer) === current.document) choose(range);
   }
   removeRange(range) {
-    if (chosen.range === range) chosen.range = null;
+    if (chosen.range !== range) throw error('NotFoundError', 'this is not the selected range');
+    choose(null);
   }
   removeAllRanges() {
-    chosen.range = null;
+    choose(null);
   }
   empty() {
-    chosen.range = null;
+    choose(null);
   }
   collapse(node, offset = 0) {
-    if (node === null) chosen.range = null;
-    else {
-      chosen.range = new Range();
-      chosen.range.setStart(node, offset);
-      chosen.range.collapse(true);
-    }
+    if (node === null) return choose(null);
+    const range = new Range();
+    range.setStart(node, offset);
+    range.collapse(true);
+    if (rootOf(node) === current.document) choose(range);
   }
   setPosition(node, offset = 0) {
     this.collapse(node, offset);
   }
   collapseToStart() {
-    chosen.range?.collapse(true);
+    this._collapse(true);
   }
   collapseToEnd() {
-    chosen.range?.collapse(false);
+    this._collapse(false);
+  }
+  _collapse(toStart) {
+    if (!chosen.range) throw error('InvalidStateError', 'nothing is selected');
+    const range = chosen.range.cloneRange();
+    range.collapse(toStart);
+    choose(range);
   }
   extend(node, offset = 0) {
-    chosen.range?.setEnd(node, offset);
+    if (rootOf(node) !== current.document) return;
+    if (!chosen.range) throw error('InvalidStateError', 'nothing is selected');
+    this.setBaseAndExtent(...edge(true), node, offset);
   }
   selectAllChildren(node) {
-    chosen.range = new Range();
-    chosen.range.selectNodeContents(node);
+    if (rootOf(node) !== current.document) return;
+    const range = new Range();
+    range.selectNodeContents(node);
+    choose(range);
   }
   setBaseAndExtent(a, i, b, j) {
-    chosen.range = new Range();
-    chosen.range.setStart(a, i);
-    chosen.range.setEnd(b, j);
+    const range = new Range();
+    range.setStart(a, i);
+    const there = new Range();
+    there.setStart(b, j);
+    if (rootOf(a) !== current.document || rootOf(b) !== current.document) return;
+    const backward = there.compareBoundaryPoints(0, range) < 0;
+    if (backward) {
+      range.setStart(b, j);
+      range.setEnd(a, i);
+    } else range.setEnd(b, j);
+    choose(range, backward);
   }
-  containsNode(node) {
-    return chosen.range?.intersectsNode(node) ?? false;
+  containsNode(node, partly = false) {
+    const { range } = chosen;
+    if (!range || !node.$p) return false;
+    if (partly) return range.intersectsNode(node);
+    const whole = new Range();
+    whole.selectNode(node);
+    return range.compareBoundaryPoints(0, whole) <= 0 && range.compareBoundaryPoints(2, whole) >= 0;
   }
   deleteFromDocument() {
     chosen.range?.deleteContents();
@@ -579,6 +611,18 @@ class Selection {
     return chosen.range ? chosen.range.toString() : '';
   }
 }
-const chosen = { range: null };
+const chosen = { range: null, backward: false, told: false };
+// The place where the selection began, or where it ends.
+const edge = (anchor) => chosen.range && (anchor === chosen.backward ? [chosen.range.endContainer, chosen.range.endOffset] : [chosen.range.startContainer, chosen.range.startOffset]);
+// "schedule a selectionchange event": one for all changes of a task.
+function choose(range, backward = false) {
+  assign(chosen, { range, backward });
+  if (chosen.told) return;
+  chosen.told = true;
+  queueTask(() => {
+    chosen.told = false;
+    fire(current.document, trusted(new Event('selectionchange')));
+  });
+}
 export const selection = new Selection(MAKE);
 publishLoosely(AbstractRange, Range, StaticRange, NodeFilter, TreeWalker, NodeIterator, Selection);
