@@ -11,14 +11,15 @@ xvfb=$!
 sleep 1
 export DISPLAY=:77
 
+in=demo
 # shot NAME COMMAND…: a picture of the terminal after the command
 shot() {
   name=$1; shift
   cat > "$work/run.sh" <<EOS
-cd "$work/demo"; printf '\033[?25l\033[2m\$ \033[0m$*\n\n'; $*; touch "$work/done"; sleep 20
+cd "$work/$in"; printf '\033[?25l\033[2m\$ \033[0m$*\n\n'; $*; touch "$work/done"; sleep 20
 EOS
   rm -f "$work/done"
-  xterm -geometry 98x48+0+0 -fa 'DejaVu Sans Mono' -fs 12 -bg '#14181b' -fg '#e4e2dc' -b 14 +sb -e sh "$work/run.sh" &
+  xterm -tn xterm-256color -geometry 98x48+0+0 -fa 'DejaVu Sans Mono' -fs 12 -bg '#14181b' -fg '#e4e2dc' -b 14 +sb -e sh "$work/run.sh" &
   term=$!
   n=0
   while [ ! -e "$work/done" ] && [ $n -lt 100 ]; do sleep 0.1; n=$((n + 1)); done
@@ -46,3 +47,9 @@ shot trace tachyform trace /data/sailings.json
 shot audit tachyform audit
 (cd "$work/demo" && tachyform sheet --out "$out/sheet.png" >/dev/null)
 page report "$work/demo/audit.html"
+
+cp -r examples/skerry-board "$work/board"
+in=board
+shot init tachyform init dist --master mark.svg --name "'Skerry Line departures'"
+(cd "$work/board" && tachyform init dist --master mark.svg --name "Skerry Line departures" --no-questions >/dev/null && tachyform fit >/dev/null)
+page stand-in "$work/board/stand-in.html"

@@ -114,7 +114,7 @@ func Survey(s *survey.Summary, width int) string {
 func kindText(s *survey.Summary) string {
 	switch s.Kind {
 	case survey.TakenOver:
-		return "pages as files, which scripts take over, such as " + safe(s.Example)
+		return "pages as files, to which scripts add, such as " + safe(s.Example)
 	case survey.SinglePage:
 		return "a single-page app: scripts draw its pages, such as " + safe(s.Example)
 	case survey.Fragments:
