@@ -118,6 +118,7 @@ func (a *auditor) checkOffline(start string) {
 		detail string
 	}
 	groups := map[key][]string{}
+	missing := map[key]string{} // the first file that pages of a group lack
 	var order []key
 	add := func(check *Check, detail, url string) {
 		k := key{check, detail}
@@ -185,6 +186,7 @@ func (a *auditor) checkOffline(start string) {
 					says += "; not drawn: " + lacks
 				}
 				add(offlinePartial, says, p.URL)
+				missing[key{offlinePartial, says}] = names[0]
 			case rehearsal.StandIn:
 				if under == condition.Stalled.Name && p.Under[condition.Offline.Name] != nil &&
 					p.Under[condition.Offline.Name].Outcome == rehearsal.Whole {
@@ -213,8 +215,35 @@ func (a *auditor) checkOffline(start string) {
 		a.findPages(k.check, groups[k], 0, 0, k.detail)
 		for _, f := range a.report.Findings[n:] {
 			f.Mend = orDefault(a.mendOfTheirs(k.check), f.Mend)
+			if k.check == offlinePartial && a.Project.HasWorker() {
+				f.Mend = orDefault(a.mendByRule(missing[k]), f.Mend)
+			}
 		}
 	}
+}
+
+// mendByRule is the mend for a file that is missing although a rule of the project file is for it, "" where none is:
+// advice does not name what is written already.
+func (a *auditor) mendByRule(path string) string {
+	if path == "" {
+		return ""
+	}
+	for i, r := range a.Project.Worker.Rules {
+		p, err := site.NewPattern(r.Match, a.origin)
+		if err != nil || r.Destination != "" || !p.Match(a.absolute(path)) {
+			continue
+		}
+		switch {
+		case r.Answer == "network-only" || r.Answer == "cache-only":
+			return fmt.Sprintf("worker.rules[%d] answers it with %s, which keeps nothing: choose another approach, or keep the file in the pack", i, r.Answer)
+		case r.AtInstall == "":
+			return fmt.Sprintf("worker.rules[%d] keeps it once it was asked for: add at_install: yes, so that one visit is enough", i)
+		case r.AtInstall == "yes":
+			return fmt.Sprintf("worker.rules[%d] fetches what pages were seen to ask for: name this under audit.asks, or write at_install: all", i)
+		}
+		return ""
+	}
+	return ""
 }
 
 // mendOfTheirs is the mend where the worker is the site's own, which no project file writes; "" elsewhere.

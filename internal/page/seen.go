@@ -23,16 +23,14 @@ type SeenPage struct {
 	URL    string
 	Status int
 	Title  string
-	// Scripted says that scripts have drawn on it, Shows that there is something on it to see or to use.
-	Scripted, Shows bool
+	// Scripted says that scripts have drawn on it.
+	Scripted bool
 	// Requests are those that it made, whoever made them for it, each once.
 	Requests []SeenRequest
 	// Links are the addresses on its own origin that it leads to.
 	Links []string
 	// Registrations are its calls of navigator.serviceWorker.register.
 	Registrations []Registration
-	// ManifestURL is the manifest that the page links to once its scripts have run, "" for none.
-	ManifestURL string
 }
 
 // SeenRequest is something that a page asked for.

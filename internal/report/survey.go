@@ -14,6 +14,10 @@ func Survey(s *survey.Summary, width int) string {
 	heading := func(text string) { fmt.Fprintln(&b, bold.Render(text)) }
 	heading("WHAT IT IS")
 	fmt.Fprintf(&b, "  %s\n", wrap(kindText(s), width-2, 2))
+	if s.Unopened > 0 {
+		fmt.Fprintf(&b, "  %s\n", each(faint, wrap(fmt.Sprintf("%s opened; %d more have the same scripts as some of those", count(s.Opened, "page", "pages"),
+			s.Unopened), width-2, 2)))
+	}
 	for _, i := range s.Told {
 		fmt.Fprintf(&b, "  %s: %s\n    %s\n", safe(i.Key), safe(i.Value), each(faint, wrap(safe(Inferred(i)), width-4, 4)))
 	}

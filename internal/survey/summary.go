@@ -28,6 +28,9 @@ type Summary struct {
 	Kind    Kind     `json:"kind"`
 	Example string   `json:"example,omitempty"`
 	Routes  []string `json:"routes,omitempty"`
+	// Opened counts addresses that were opened, Unopened pages with the same scripts as some of those.
+	Opened   int `json:"opened"`
+	Unopened int `json:"unopened"`
 	// Told are settings of the host that the files tell, where no project file says them.
 	Told []Inference `json:"told,omitempty"`
 	// Unasked are files that no page was seen to ask for.
@@ -117,6 +120,9 @@ func (g *Graph) Summarize() *Summary {
 	s.Keep = g.suggest()
 	s.Kind, s.Example = g.KindOf()
 	s.Routes, s.Unasked = g.Routes(), g.unasked()
+	if g.Seen != nil {
+		s.Opened, s.Unopened = len(g.Seen.Pages), g.Seen.Unvisited
+	}
 	return s
 }
 

@@ -8,7 +8,7 @@ import (
 
 // Seen gives what the visit has shown as a value.
 func (v *View) Seen() *page.SeenPage {
-	s := &page.SeenPage{URL: v.URL, Status: v.Status, Title: v.Title, Scripted: v.Scripted, Shows: !v.ShowsNothing(),
+	s := &page.SeenPage{URL: v.URL, Status: v.Status, Title: v.Title, Scripted: v.Scripted,
 		Links: v.DrawnLinks(), Registrations: v.Registrations}
 	known := map[string]bool{}
 	for _, l := range v.Loads {
@@ -25,9 +25,6 @@ func (v *View) Seen() *page.SeenPage {
 			known[url] = true
 			s.Requests = append(s.Requests, page.SeenRequest{URL: url, ByScript: true})
 		}
-	}
-	if v.Document != nil {
-		s.ManifestURL = v.Document.ManifestURL()
 	}
 	return s
 }
