@@ -13,6 +13,8 @@ import (
 const (
 	// MemoryLimit bounds what scripts may keep, in bytes.
 	MemoryLimit = 256 << 20
+	// RealmMemory is what an engine beside another one adds to that.
+	RealmMemory = 4 << 20
 	// TurnSteps is how many steps scripts may take without coming to an end: calls and rounds of loops, whatever the
 	// machine's speed.
 	TurnSteps = 20_000_000
@@ -69,7 +71,8 @@ type Engine interface {
 	// Bound sets how many steps a turn may take, and how long it may compute without coming to one.
 	Bound(steps int, patience time.Duration)
 	// Compile makes bytecode of the environment's source, which is an expression: a function of the scripts' global
-	// object and of what calls the host, that gives what Call calls.
+	// object, of what calls the host, and of an object that it shares with engines beside this one, that gives what Call
+	// calls.
 	Compile(source string) ([]byte, error)
 	// Install runs the environment's bytecode.
 	Install(code []byte) error
@@ -83,6 +86,13 @@ type Engine interface {
 	// Mark keeps the engine's state, Rewind returns to it.
 	Mark() Mark
 	Rewind(m Mark)
+	// Beside makes another engine in this one's memory, with the environment's bytecode in it: objects of both may hold each
+	// other. With successor the global object of this one's scripts is the new one's, and this one's only does what scripts of
+	// its own still do. A call of one may call another, whose microtasks then wait for the end of the first. Rewinding or closing
+	// this engine ends it.
+	Beside(code []byte, successor bool) (Engine, error)
+	// Held is how much memory the engine has from the system, in bytes.
+	Held() int
 	// Used is how many steps this turn has taken.
 	Used() int
 	Close()

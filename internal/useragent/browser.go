@@ -5,6 +5,7 @@ package useragent
 import (
 	"cmp"
 	"context"
+	"strings"
 	"time"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
@@ -130,14 +131,30 @@ func (b *Browser) runScripts(yes bool) {
 	if !yes {
 		return
 	}
-	b.windows.StartRealm = func(p *document.Page, s document.Settings) (document.Realm, error) {
-		return b.realms.StartWindow(p, environment.WindowSettings{HTML: s.MediaType == "text/html", Type: s.MediaType, Quirks: s.Quirks,
-			Charset: s.Charset, Referrer: s.Referrer, Parent: s.Parent, Top: s.Top,
-			Reload: s.Reload, NoEval: s.NoEval})
+	b.windows.StartRealm = func(p *document.Page, s document.Settings, beside document.Realm, successor bool) (document.WindowRealm, error) {
+		inside, _ := beside.(pageRealm)
+		r, err := b.realms.StartWindow(p, windowSettings(s), inside.Realm, successor)
+		if err != nil {
+			return nil, err
+		}
+		return pageRealm{r}, nil
 	}
 	b.windows.StartWorker = func(p *document.Page, kind, name string) (document.WorkerRealm, error) {
 		return b.realms.StartDedicated(p, environment.DedicatedSettings{Type: kind, Name: name})
 	}
+}
+
+// pageRealm is a window's realm as its page knows it.
+type pageRealm struct{ *environment.Realm }
+
+// Restart implements document.Realm.
+func (r pageRealm) Restart(p *document.Page, s document.Settings) error {
+	return r.Realm.Restart(p, windowSettings(s))
+}
+
+func windowSettings(s document.Settings) environment.WindowSettings {
+	return environment.WindowSettings{HTML: !strings.HasSuffix(s.MediaType, "xml"), Type: s.MediaType, Quirks: s.Quirks, Charset: s.Charset,
+		Referrer: s.Referrer, Parent: s.Parent, Top: s.Top, Frame: s.Frame, Name: s.Name, Reload: s.Reload, NoEval: s.NoEval, Base: s.Base, Complete: s.Complete}
 }
 
 // Close ends every worker. The browser is of no use afterwards.

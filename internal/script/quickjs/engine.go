@@ -35,10 +35,21 @@ const (
 )
 
 // Engine implements script.Engine.
-// Its fields are the handles of the translated C library, beside the bounds.
 type Engine struct {
+	*machine
 	host    script.Host
 	modules script.Modules
+	// ctx is the realm of the environment, scripts that of the scripts, with built-ins of its own: whatever scripts do to
+	// theirs, the environment goes on as it was.
+	ctx, scripts uintptr
+	dispatch     lib.TJSValue
+	keys         [2]uintptr // by which the library's callbacks find it
+	beside       bool       // another engine's machine runs it
+}
+
+// machine is what runs the scripts of an engine and of those beside it, with the memory that they share.
+// Its fields are the handles of the translated C library, beside the bounds.
+type machine struct {
 	// steps bounds a turn, in steps; patience what it may compute without coming to one, in processor time.
 	steps    int
 	patience time.Duration
@@ -46,18 +57,18 @@ type Engine struct {
 	heap *heap
 	tls  *libc.TLS
 	rt   uintptr
-	// ctx is the realm of the environment, scripts that of the scripts, with built-ins of its own: whatever scripts do to
-	// theirs, the environment goes on as it was.
-	ctx, scripts uintptr
-	dispatch     lib.TJSValue
-	used         int // steps of this turn
-	late         bool
-	watched      watched
-	rejected     []rejection
-	scratch      []byte // on its way into the engine
-	args         uintptr
-	panicked     any
-	closed       bool
+	// kin is an object that the environments of all its engines are given.
+	kin      lib.TJSValue
+	used     int // steps of this turn
+	late     bool
+	watched  watched
+	rejected []rejection
+	scratch  []byte // on its way into the engine
+	args     uintptr
+	depth    int // of calls within calls
+	siblings []*Engine
+	panicked any
+	closed   bool
 }
 
 // state is a state of memory, and what the environment gave.
@@ -66,7 +77,11 @@ type state struct {
 	dispatch lib.TJSValue
 }
 
-const maxArgs = 16
+// Bounds of calls: arguments of one, and calls within calls, as when a script makes a frame.
+const (
+	maxArgs  = 16
+	maxDepth = 8
+)
 
 var mallocFunctions = lib.TJSMallocFunctions{Fjs_malloc: pointer(jsMalloc), Fjs_free: pointer(jsFree),
 	Fjs_realloc: pointer(jsRealloc), Fjs_malloc_usable_size: pointer(jsUsableSize)}
@@ -79,8 +94,9 @@ var engines sync.Map
 
 // New starts an engine without anything in it but the language.
 func New() (*Engine, error) {
-	e := &Engine{steps: script.TurnSteps, patience: script.StuckLimit, heap: newHeap(), tls: libc.NewTLS(),
+	m := &machine{steps: script.TurnSteps, patience: script.StuckLimit, heap: newHeap(), tls: libc.NewTLS(),
 		scratch: make([]byte, 1<<10)}
+	e := &Engine{machine: m, dispatch: undefined}
 	// Who fills large blocks makes headway, and works for it.
 	e.heap.onBig = func(size uintptr) {
 		e.used += int(size) / bytesOfBlock
@@ -90,23 +106,19 @@ func New() (*Engine, error) {
 	if e.rt == 0 {
 		return nil, errors.New("the script engine does not start")
 	}
-	lib.XJS_SetMemoryLimit(e.tls, e.rt, script.MemoryLimit)
+	m.limitMemory()
 	lib.XJS_SetGCThreshold(e.tls, e.rt, gcThreshold)
 	lib.XJS_SetMaxStackSize(e.tls, e.rt, stackLimit)
 	lib.XJS_SetInterruptHandler(e.tls, e.rt, pointer(interrupt), e.rt)
 	lib.XJS_SetHostPromiseRejectionTracker(e.tls, e.rt, pointer(trackRejection), e.rt)
 	lib.XJS_SetModuleLoaderFunc2(e.tls, e.rt, pointer(normalizeModule), pointer(loadModule), 0, e.rt)
-	e.ctx, e.scripts = lib.XJS_NewContext(e.tls, e.rt), lib.XJS_NewContext(e.tls, e.rt)
-	if e.ctx == 0 || e.scripts == 0 {
-		return nil, errors.New("the script engine does not start")
+	if err := e.makeRealms(nil); err != nil {
+		return nil, err
 	}
-	e.share()
-	e.args = e.heap.alloc(maxArgs * unsafe.Sizeof(lib.TJSValue{}))
-	e.dispatch = undefined
-	for _, key := range []uintptr{e.ctx, e.scripts, e.rt} {
-		engines.Store(key, e)
-	}
-	watch(e)
+	e.kin = lib.XJS_NewObject(e.tls, e.ctx)
+	e.args = e.heap.alloc(maxDepth * maxArgs * unsafe.Sizeof(lib.TJSValue{}))
+	engines.Store(e.rt, e)
+	watch(m)
 	return e, nil
 }
 
@@ -115,11 +127,16 @@ func (e *Engine) Close() {
 	if e.closed {
 		return
 	}
+	if e.beside {
+		e.leave()
+		return
+	}
 	e.closed = true
+	e.dropSiblings()
 	for _, key := range []uintptr{e.ctx, e.scripts, e.rt} {
 		engines.Delete(key)
 	}
-	unwatch(e)
+	unwatch(e.machine)
 	e.tls.Close()
 	e.heap.close()
 	e.heap = nil
@@ -138,7 +155,7 @@ func (e *Engine) Bound(steps int, patience time.Duration) { e.steps, e.patience 
 
 // guard runs part of a script. Where the watchdog takes the engine's memory away meanwhile, it gives script.ErrStuck
 // or script.ErrCanceled.
-func (e *Engine) guard(f func()) (err error) {
+func (e *machine) guard(f func()) (err error) {
 	if e.watched.gone.Load() {
 		return e.stuck()
 	}
@@ -168,7 +185,7 @@ func isFault(p any) bool {
 	return at
 }
 
-func (e *Engine) stuck() error {
+func (e *machine) stuck() error {
 	if e.watched.stop.Load() {
 		return script.ErrCanceled
 	}
@@ -182,8 +199,9 @@ func (e *Engine) Mark() script.Mark { return &state{e.heap.mark(), e.dispatch} }
 // panic.
 func (e *Engine) Rewind(to script.Mark) {
 	m := to.(*state)
+	e.dropSiblings()
 	e.heap.rewind(m.heap)
-	e.dispatch, e.late, e.rejected = m.dispatch, false, nil
+	e.dispatch, e.late, e.rejected, e.depth = m.dispatch, false, nil, 0
 	e.watched.stop.Store(false)
 }
 
@@ -212,7 +230,7 @@ func (e *Engine) Compile(source string) ([]byte, error) {
 // Install runs bytecode whose value is a function, in the environment's realm; calls that with the scripts' global
 // object and the way to the host, and takes what it returns as the function that Call calls.
 func (e *Engine) Install(code []byte) error {
-	e.arm()
+	defer e.enter()()
 	object := lib.XJS_ReadObject(e.tls, e.ctx, uintptr(unsafe.Pointer(unsafe.SliceData(code))), lib.Tsize_t(len(code)),
 		lib.MJS_READ_OBJ_BYTECODE)
 	runtime.KeepAlive(code)
@@ -229,7 +247,8 @@ func (e *Engine) Install(code []byte) error {
 	global := lib.XJS_GetGlobalObject(e.tls, e.scripts)
 	e.setArg(0, global)
 	e.setArg(1, host)
-	result := lib.XJS_Call(e.tls, e.ctx, make, undefined, 2, e.args)
+	e.setArg(2, e.kin)
+	result := lib.XJS_Call(e.tls, e.ctx, make, undefined, 3, e.argv())
 	lib.XFreeValue(e.tls, e.ctx, global)
 	lib.XFreeValue(e.tls, e.ctx, host)
 	if isException(result) {
@@ -249,11 +268,11 @@ func (e *Engine) Call(args ...any) (result any, err error) {
 }
 
 func (e *Engine) call(args []any) (result any, err error) {
-	e.arm()
+	defer e.enter()()
 	for i, a := range args {
 		e.setArg(i, e.value(a))
 	}
-	v := lib.XJS_Call(e.tls, e.ctx, e.dispatch, undefined, int32(len(args)), e.args)
+	v := lib.XJS_Call(e.tls, e.ctx, e.dispatch, undefined, int32(len(args)), e.argv())
 	e.repanic()
 	for i := range args {
 		lib.XFreeValue(e.tls, e.ctx, e.arg(i))
@@ -267,6 +286,9 @@ func (e *Engine) call(args []any) (result any, err error) {
 	if fatal := e.fatal(err); fatal != nil {
 		return nil, fatal
 	}
+	if e.depth > 1 { // what waits does so until the outer call has ended
+		return result, err
+	}
 	if fatal := e.jobs(); fatal != nil {
 		return nil, fatal
 	}
@@ -277,7 +299,7 @@ func (e *Engine) call(args []any) (result any, err error) {
 }
 
 // jobs runs every microtask.
-func (e *Engine) jobs() error {
+func (e *machine) jobs() error {
 	context := e.tls.Alloc(8)
 	defer e.tls.Free(8)
 	for n := 0; ; n++ {
@@ -287,7 +309,8 @@ func (e *Engine) jobs() error {
 		case r == 0:
 			return nil
 		case r < 0:
-			if fatal := e.fatal(e.exception()); fatal != nil {
+			lib.XFreeValue(e.tls, *word(context), lib.XJS_GetException(e.tls, *word(context)))
+			if fatal := e.fatal(nil); fatal != nil {
 				return fatal
 			}
 		}
@@ -301,16 +324,24 @@ func (e *Engine) jobs() error {
 	}
 }
 
-func (e *Engine) arm() {
-	e.used, e.late = 0, false
-	e.watched.beats.Add(1)
+// enter begins a turn, or a call within one, and gives what ends it.
+func (m *machine) enter() (leave func()) {
+	m.watched.beats.Add(1)
+	if m.depth == 0 {
+		m.used, m.late = 0, false
+	}
+	m.depth++
+	if m.depth > maxDepth {
+		panic("calls within calls within calls") // the environment makes at most two
+	}
+	return func() { m.depth-- }
 }
 
 // Used is how many steps the last turn took, to within a few thousand.
-func (e *Engine) Used() int { return e.used }
+func (e *machine) Used() int { return e.used }
 
 // ask counts steps and says whether the script has to end.
-func (e *Engine) ask() bool {
+func (e *machine) ask() bool {
 	e.used += stepsAsked
 	e.watched.beats.Add(1)
 	e.late = e.late || e.used > e.steps || e.watched.stop.Load()
@@ -318,7 +349,7 @@ func (e *Engine) ask() bool {
 }
 
 // fatal says whether an error means that the engine ran out of steps or memory.
-func (e *Engine) fatal(err error) error {
+func (e *machine) fatal(err error) error {
 	switch {
 	case e.watched.stop.Load():
 		return script.ErrCanceled
@@ -431,6 +462,9 @@ func callHost(tls *libc.TLS, ctx uintptr, _ lib.TJSValue, argc int32, argv uintp
 			result = e.throw("the host failed")
 		}
 	}()
+	if e.host == nil { // a function of a realm that is gone
+		return e.throw("this window is closed")
+	}
 	v, err := e.host(args)
 	if t, is := err.(thrown); is {
 		return lib.XJS_Throw(e.tls, e.ctx, t.value)
@@ -441,7 +475,7 @@ func callHost(tls *libc.TLS, ctx uintptr, _ lib.TJSValue, argc int32, argv uintp
 	return e.value(v)
 }
 
-func (e *Engine) repanic() {
+func (e *machine) repanic() {
 	if p := e.panicked; p != nil {
 		e.panicked = nil
 		panic(p)
@@ -505,3 +539,6 @@ func goString(tls *libc.TLS, p uintptr) string {
 }
 
 // Values.
+
+// Held implements script.Engine.
+func (m *machine) Held() int { return m.heap.held() }

@@ -307,3 +307,76 @@ func TestModules(t *testing.T) {
 	got, _ = e.Call("eval", "why")
 	assert.Contains(t, got, "no module /none.js")
 }
+
+// Engines in one memory hold each other's objects, have built-ins of their own, and go when their machine goes back.
+func TestBeside(t *testing.T) {
+	e, err := New()
+	require.NoError(t, err)
+	t.Cleanup(e.Close)
+	const environment = `(function (global, host, kin) {
+		kin.list ??= [];
+		kin.list.push(global);
+		global.others = kin.list;
+		global.say = (x) => host(x);
+		return (op, x) => op === 'eval' ? global.eval(x) : global.eval('typeof told === "function" && told("' + op + '")'); })`
+	code, err := e.Compile(environment)
+	require.NoError(t, err)
+	require.NoError(t, e.Install(code))
+	told := func(name string) script.Host {
+		return func(args []any) (any, error) { return name + args[0].(string), nil }
+	}
+	start := e.Mark()
+	for range 2 {
+		e.Surround(script.Surroundings{Host: told("first ")})
+		eval := func(in script.Engine, text string) any {
+			t.Helper()
+			got, err := in.Call("eval", text)
+			require.NoError(t, err, text)
+			return got
+		}
+		inner, err := e.Beside(code, false)
+		require.NoError(t, err)
+		inner.Surround(script.Surroundings{Host: told("second ")})
+		eval(inner, "var mine = [1, 2]; globalThis.self = this; 0")
+		eval(e, "globalThis.held = others[1]; 0")
+		for _, c := range [][2]any{
+			{"others.length", 2},
+			{"held.mine.length", 2},
+			{"held.mine instanceof Array", false},
+			{"held.mine instanceof held.Array", true},
+			{"held.say('x')", "second x"},
+			{"say('x')", "first x"},
+			{"held.eval('this') === held", true},
+		} {
+			assert.Equal(t, c[1], eval(e, c[0].(string)), c[0])
+		}
+		// Microtasks of one wait for the end of the call of the other.
+		e.Surround(script.Surroundings{Host: func([]any) (any, error) {
+			return inner.Call("eval", "Promise.resolve().then(() => { globalThis.late = true }); typeof late")
+		}})
+		assert.Equal(t, "undefined undefined", eval(e, "`${say('')} ${typeof held.late}`"))
+		assert.Equal(t, true, eval(inner, "late"))
+		// A rejection is told to the realm that it happened in.
+		eval(inner, "globalThis.told = (what) => { globalThis.heard = what }; Promise.reject(1); 0")
+		assert.Equal(t, "rejected", eval(e, "held.heard"))
+		// The next window takes the object over, and what was in it before goes on by itself.
+		eval(e, "globalThis.old = held.eval('() => mine.length'); 0")
+		next, err := inner.(*Engine).Beside(code, true)
+		require.NoError(t, err)
+		for _, c := range [][2]any{
+			{"held === others[2]", true},
+			{"typeof held.mine", "undefined"},
+			{"held.globalThis === held", true},
+			{"held.eval('var later = 5; globalThis.later + later')", 10},
+		} {
+			assert.Equal(t, c[1], eval(e, c[0].(string)), c[0])
+		}
+		assert.Equal(t, 2, eval(e, "old()"))
+		inner.Close()
+		assert.Equal(t, 5, eval(next, "later"))
+		eval(e, "others.length = 1; held = old = null; 0")
+		next.Close()
+		assert.Equal(t, 1, eval(e, "others.length"))
+		e.Rewind(start)
+	}
+}

@@ -168,6 +168,15 @@ func (h *heap) release(p uintptr) {
 	h.free[k] = p
 }
 
+// held is how much memory it has from the system, in bytes.
+func (h *heap) held() int {
+	n := (len(h.chunks) + len(h.spare)) * chunkSize
+	for _, c := range h.big {
+		n += 8 * len(c)
+	}
+	return n
+}
+
 // mark is a copy of a heap.
 type mark struct {
 	state   heap

@@ -1,9 +1,13 @@
 package quickjs
 
 import (
+	"errors"
+	"runtime"
 	"unsafe"
 
 	lib "modernc.org/libquickjs"
+
+	"tachyform/internal/script"
 )
 
 // share gives the environment's realm the built-ins of the scripts' realm whose objects go back and forth: promises,
@@ -29,4 +33,82 @@ func (e *Engine) share() {
 	for _, id := range []uintptr{lib.EJS_CLASS_PROMISE, lib.EJS_CLASS_ERROR, lib.EJS_CLASS_DATE} {
 		take(class(own, id), *class(theirs, id))
 	}
+}
+
+// makeRealms makes the two realms of an engine. before, if set, is the engine whose scripts' global object goes on as that
+// of this one.
+func (e *Engine) makeRealms(before *Engine) error {
+	e.ctx, e.scripts = lib.XJS_NewContext(e.tls, e.rt), lib.XJS_NewContext(e.tls, e.rt)
+	if e.ctx == 0 || e.scripts == 0 {
+		return errors.New("the script engine does not start")
+	}
+	if before != nil {
+		e.exchangeGlobals(before)
+	}
+	e.share()
+	e.keys = [2]uintptr{e.ctx, e.scripts}
+	for _, key := range e.keys {
+		engines.Store(key, e)
+	}
+	return nil
+}
+
+// Beside implements script.Engine.
+func (e *Engine) Beside(code []byte, successor bool) (script.Engine, error) {
+	inner := &Engine{machine: e.machine, dispatch: undefined, beside: true}
+	var before *Engine
+	if successor {
+		before = e
+	}
+	if err := inner.makeRealms(before); err != nil {
+		return nil, err
+	}
+	e.siblings = append(e.siblings, inner)
+	e.limitMemory()
+	return inner, inner.Install(code)
+}
+
+// leave takes an engine away from the others of its machine. Its realms stay as long as any object of theirs does.
+func (e *Engine) leave() {
+	if e.host = nil; e.ctx == 0 || e.watched.gone.Load() {
+		return
+	}
+	lib.XFreeValue(e.tls, e.ctx, e.dispatch)
+	lib.XJS_FreeContext(e.tls, e.scripts)
+	lib.XJS_FreeContext(e.tls, e.ctx)
+	e.ctx, e.scripts, e.dispatch = 0, 0, undefined
+}
+
+// dropSiblings forgets the engines beside this one, whose memory goes.
+func (m *machine) dropSiblings() {
+	for _, s := range m.siblings {
+		s.host = nil
+		for _, key := range s.keys {
+			engines.Delete(key)
+		}
+	}
+	if m.siblings = nil; !m.closed {
+		m.limitMemory()
+	}
+}
+
+func (m *machine) limitMemory() {
+	lib.XJS_SetMemoryLimit(m.tls, m.rt, lib.Tsize_t(script.MemoryLimit+len(m.siblings)*script.RealmMemory))
+}
+
+// exchangeGlobals makes the global object of an earlier engine's scripts that of this one's, with all that stands in
+// this one's, and the other way round: who holds the object goes on to the window that comes next (HTML, 7.2.3).
+func (e *Engine) exchangeGlobals(before *Engine) {
+	own, theirs := (*lib.TJSContext)(unsafe.Add(nil, e.scripts)), (*lib.TJSContext)(unsafe.Add(nil, before.scripts))
+	objectOf := func(v lib.TJSValue) *lib.TJSObject { return (*lib.TJSObject)(unsafe.Add(nil, uintptr(v.Fu.Fuint641))) }
+	a, b := objectOf(own.Fglobal_obj), objectOf(theirs.Fglobal_obj)
+	a.Fshape, b.Fshape = b.Fshape, a.Fshape
+	a.Fprop, b.Fprop = b.Fprop, a.Fprop
+	a.Fu, b.Fu = b.Fu, a.Fu
+	own.Fglobal_obj, theirs.Fglobal_obj = theirs.Fglobal_obj, own.Fglobal_obj
+	name := terminated("globalThis")
+	for ctx, global := range map[uintptr]lib.TJSValue{e.scripts: own.Fglobal_obj, before.scripts: theirs.Fglobal_obj} {
+		lib.XJS_SetPropertyStr(e.tls, ctx, global, uintptr(unsafe.Pointer(&name[0])), lib.XDupValue(e.tls, ctx, global))
+	}
+	runtime.KeepAlive(name)
 }

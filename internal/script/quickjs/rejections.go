@@ -9,6 +9,7 @@ import (
 
 // rejection is a promise that was rejected while nobody handled that, with what it was rejected with.
 type rejection struct {
+	in              *Engine // whose promise it is
 	promise, reason lib.TJSValue
 	// late says that somebody handles it after all, which was told of before.
 	late bool
@@ -25,11 +26,11 @@ const handledCommand = "handled"
 const mostRejections = 100
 
 // trackRejection is HostPromiseRejectionTracker (ECMAScript, 27.2.1.9).
-func trackRejection(tls *libc.TLS, ctx uintptr, promise, reason lib.TJSValue, handled int32, opaque uintptr) {
-	e := engineOf(opaque)
+func trackRejection(tls *libc.TLS, ctx uintptr, promise, reason lib.TJSValue, handled int32, _ uintptr) {
+	e := engineOf(ctx)
 	if handled == 0 {
 		if len(e.rejected) < mostRejections {
-			e.rejected = append(e.rejected, rejection{promise: lib.XDupValue(tls, ctx, promise),
+			e.rejected = append(e.rejected, rejection{in: e, promise: lib.XDupValue(tls, ctx, promise),
 				reason: lib.XDupValue(tls, ctx, reason)})
 		}
 		return
@@ -44,15 +45,19 @@ func trackRejection(tls *libc.TLS, ctx uintptr, promise, reason lib.TJSValue, ha
 		return true
 	})
 	if len(e.rejected) == before && before < mostRejections {
-		e.rejected = append(e.rejected, rejection{promise: lib.XDupValue(tls, ctx, promise), reason: undefined, late: true})
+		e.rejected = append(e.rejected, rejection{in: e, promise: lib.XDupValue(tls, ctx, promise), reason: undefined, late: true})
 	}
 }
 
 // tellRejections calls the environment for every promise that nobody handles. The error is a fatal one.
-func (e *Engine) tellRejections() error {
-	for len(e.rejected) > 0 {
-		r := e.rejected[0]
-		e.rejected = e.rejected[1:]
+func (m *machine) tellRejections() error {
+	for len(m.rejected) > 0 {
+		r := m.rejected[0]
+		e := r.in
+		m.rejected = m.rejected[1:]
+		if e.ctx == 0 {
+			continue
+		}
 		command := rejectedCommand
 		if r.late {
 			command = handledCommand
@@ -60,7 +65,7 @@ func (e *Engine) tellRejections() error {
 		e.setArg(0, e.value(command))
 		e.setArg(1, r.promise)
 		e.setArg(2, r.reason)
-		v := lib.XJS_Call(e.tls, e.ctx, e.dispatch, undefined, 3, e.args)
+		v := lib.XJS_Call(e.tls, e.ctx, e.dispatch, undefined, 3, e.argv())
 		e.repanic()
 		for i := range 3 {
 			lib.XFreeValue(e.tls, e.ctx, e.arg(i))

@@ -16,12 +16,17 @@ var undefined = lib.TJSValue{Ftag: lib.EJS_TAG_UNDEFINED}
 
 func isException(v lib.TJSValue) bool { return v.Ftag == lib.EJS_TAG_EXCEPTION }
 
-func (e *Engine) arg(i int) lib.TJSValue {
-	return *(*lib.TJSValue)(unsafe.Add(nil, e.args+uintptr(i)*unsafe.Sizeof(lib.TJSValue{})))
+// argv is where the arguments of the present call stand.
+func (m *machine) argv() uintptr {
+	return m.args + uintptr(max(0, m.depth-1))*maxArgs*unsafe.Sizeof(lib.TJSValue{})
 }
 
-func (e *Engine) setArg(i int, v lib.TJSValue) {
-	*(*lib.TJSValue)(unsafe.Add(nil, e.args+uintptr(i)*unsafe.Sizeof(v))) = v
+func (m *machine) arg(i int) lib.TJSValue {
+	return *(*lib.TJSValue)(unsafe.Add(nil, m.argv()+uintptr(i)*unsafe.Sizeof(lib.TJSValue{})))
+}
+
+func (m *machine) setArg(i int, v lib.TJSValue) {
+	*(*lib.TJSValue)(unsafe.Add(nil, m.argv()+uintptr(i)*unsafe.Sizeof(v))) = v
 }
 
 func (e *Engine) value(v any) lib.TJSValue {

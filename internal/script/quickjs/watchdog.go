@@ -42,7 +42,7 @@ type watched struct {
 
 var dog struct {
 	sync.Mutex
-	list  map[*Engine]bool
+	list  map[*machine]bool
 	awake bool
 }
 
@@ -55,11 +55,11 @@ func (w *watched) run(running bool) (before bool) {
 }
 
 // watch has the watchdog look at an engine until unwatch.
-func watch(e *Engine) {
+func watch(e *machine) {
 	dog.Lock()
 	defer dog.Unlock()
 	if dog.list == nil {
-		dog.list = map[*Engine]bool{}
+		dog.list = map[*machine]bool{}
 	}
 	dog.list[e] = true
 	if !dog.awake {
@@ -68,7 +68,7 @@ func watch(e *Engine) {
 	}
 }
 
-func unwatch(e *Engine) {
+func unwatch(e *machine) {
 	dog.Lock()
 	defer dog.Unlock()
 	delete(dog.list, e)
@@ -84,7 +84,7 @@ func patrol() {
 			dog.Unlock()
 			return
 		}
-		engines := make([]*Engine, 0, len(dog.list))
+		engines := make([]*machine, 0, len(dog.list))
 		running := 0
 		for e := range dog.list {
 			engines = append(engines, e)
@@ -103,7 +103,7 @@ func patrol() {
 }
 
 // look takes the memory of an engine that computes without end. Several that run share the processor time that is seen.
-func (e *Engine) look(now, sharing time.Duration) {
+func (e *machine) look(now, sharing time.Duration) {
 	w := &e.watched
 	w.mu.Lock()
 	defer w.mu.Unlock()

@@ -77,10 +77,10 @@ func (p *Page) StartWorker(id int, url, kind, name, text string, local bool) {
 	})
 }
 
-// mostWorkers bounds how many dedicated workers one page may start, mostFrames how many of its frames run scripts.
+// mostWorkers bounds how many dedicated workers one page may start, mostFrames how many realms its frames may have.
 const (
 	mostWorkers = 20
-	mostFrames  = 30
+	mostFrames  = 128
 )
 
 // failedToStart tells who started a worker that its script can't be had.

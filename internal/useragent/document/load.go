@@ -11,7 +11,6 @@ import (
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
-	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/weburl"
 )
 
@@ -57,8 +56,9 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 	}
 	c.styles.pending++ // until all of the page's own are under way
 	for _, r := range d.References {
-		// Where scripts run, their elements are what asks for them.
-		if !c.runs() || (r.Destination != request.Script || r.Preload || r.Ahead || r.Hint || r.Background) {
+		// Where scripts run, their elements and those of frames are what asks for them.
+		ahead := r.Preload || r.Ahead || r.Hint || r.Background
+		if !c.runs() || r.Destination != request.Frame && (r.Destination != request.Script || ahead) {
 			w.load(c, r, depth)
 		}
 	}
@@ -217,9 +217,7 @@ func (c *window) tellLoaded(l *Load, resp *fetch.Response) {
 		text = string(data)
 	}
 	c.in.clock().After(0, func() {
-		// Of a frame that could not be had, the browser's error page has loaded.
-		ok := !l.Missing && !l.Refused || l.Destination == request.Frame
-		c.command("loaded", l.URL, string(l.Destination), ok, text)
+		c.command("loaded", l.URL, string(l.Destination), !l.Missing && !l.Refused, text)
 	})
 }
 
@@ -313,73 +311,4 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 		}
 		w.read(c, w.Reader.Script(l.URL, text).At(base, imports), depth)
 	}
-}
-
-// maxFrameDepth bounds how deep frames whose scripts run may stand in one another.
-const maxFrameDepth = 6
-
-// loadFrame opens a frame: a navigation of its own, in a client of its own.
-func (w *Windows) loadFrame(c *window, l *Load, depth int) {
-	inner := w.newWindow(l.URL)
-	inner.Frame, inner.referrer, inner.settings.sandboxed, inner.Opaque = true, c.URL, l.Sandboxed, l.Sandboxed
-	inner.settings.scriptless = l.Scriptless
-	c.frames = append(c.frames, inner)
-	if !c.settings.policy.Allows("iframe", l.URL, "") {
-		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
-		return
-	}
-	c.top().pending++
-	shown := func() {
-		c.top().pending--
-		c.tellLoaded(l, nil)
-		c.settled()
-	}
-	w.navigate(inner, l.URL, 0, func(resp *fetch.Response, g *serviceworker.Registration, reason fetch.Failure) {
-		later := false
-		defer func() {
-			if !later {
-				shown()
-			}
-		}()
-		l.Done = true
-		c.top().asked = append(c.top().asked, inner.asked...)
-		if resp == nil {
-			l.Missing, l.Why = true, reason
-			return
-		}
-		actual := resp.Actual()
-		l.Status, l.Source, l.Bytes = actual.Status, resp.Source, fetch.BodyLen(actual.Body)
-		if !csp.MayFrame(inner.URL, actual.Get("content-security-policy"), actual.Get("x-frame-options"), c.URL) {
-			l.Missing, l.Why = true, fetch.Failure{Kind: fetch.FrameForbids}
-			return
-		}
-		if actual.Status >= 400 {
-			l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: actual.Status}
-		}
-		if !site.IsHTML(actual.Get("content-type")) || actual.Body == nil || c.Closed {
-			return
-		}
-		if text, err := actual.Body.Bytes(); err == nil {
-			d := w.Reader.Document(inner.URL, actual.Get("content-type"), text)
-			// What the frame asks for goes through the worker of its own scope, and counts for the page that holds it.
-			if g != nil && g.Active != nil {
-				inner.Controller = g.Active
-			}
-			inner.view, inner.seen, inner.parent, inner.response = c.view, c.seen, c.top(), resp
-			if w.StartRealm != nil && !inner.settings.scriptless && hasScripts(text) {
-				if depth >= maxFrameDepth || c.top().realms >= mostFrames {
-					w.Workers.Account.Gap("more than 30 frames with scripts in one page")
-					return
-				}
-				c.top().realms++
-				later = true
-				inner.seen, inner.holds, inner.whenLoaded = map[string]*Load{}, c, shown
-				w.Workers.AddClient(inner.Client)
-				w.loadSubresources(inner, d, depth+1)
-				w.runDocument(inner, d, site.Essence(actual.Get("content-type")))
-				return
-			}
-			w.loadSubresources(inner, d, depth+1)
-		}
-	})
 }

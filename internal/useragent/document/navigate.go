@@ -91,10 +91,18 @@ type passage struct {
 	referrer string
 	// reload is the same page once more.
 	reload bool
+	// body is what a form sends, nil for a page that is only asked for.
+	body *Body
+}
+
+// Body is what a form sends by POST, with its media type.
+type Body struct {
+	Type string
+	Data []byte
 }
 
 // passage is the one from a page to where it sends its visitor.
-func (c *window) passage() passage { return passage{referrer: weburl.WithoutFragment(c.URL)} }
+func (c *window) passage() passage { return passage{referrer: weburl.WithoutFragment(c.address())} }
 
 // open opens a URL, waits for its document and for what that asks for.
 func (w *Windows) open(url string, tab *Tab, by passage) *Tab {
@@ -190,7 +198,7 @@ func (w *Windows) startNavigation(url string, tab *Tab, by passage, committed fu
 		url = u // as the address bar writes it
 	}
 	c := w.newWindow(url)
-	c.tab, c.mode, c.referrer, c.reload = tab, by.cache, by.referrer, by.reload
+	c.tab, c.mode, c.referrer, c.reload, c.body = tab, by.cache, by.referrer, by.reload, by.body
 	if tab.window != nil {
 		c.Previous = tab.window.Client
 	}
@@ -268,6 +276,10 @@ func (w *Windows) navigate(c *window, url string, hops int,
 			req.Referrer = weburl.OriginOf(c.referrer) + "/"
 		}
 	}
+	if c.body != nil {
+		req.Method, req.Content = "POST", site.Bytes(c.body.Data)
+		req.Header = append(req.Header, [2]string{"content-type", c.body.Type})
+	}
 	req.Client.Origin = weburl.OriginOf(url)
 	c.asked = append(c.asked, req.URL)
 	var g *serviceworker.Registration
@@ -298,6 +310,9 @@ func (w *Windows) navigate(c *window, url string, hops int,
 				return
 			}
 			c.URL = next
+			if actual.Status != 307 && actual.Status != 308 {
+				c.body = nil // Fetch, 4.4, step 12
+			}
 			w.navigate(c, next, hops+1, done)
 			return
 		}

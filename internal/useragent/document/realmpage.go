@@ -28,7 +28,7 @@ func (p *Page) Origin() string { return p.c.origin() }
 func (p *Page) Client() *serviceworker.Client { return p.c.Client }
 
 // Session names the storage of the page's tab.
-func (p *Page) Session() string { return fmt.Sprintf("%p", p.c.tab) }
+func (p *Page) Session() string { return fmt.Sprintf("%p", p.c.top().tab) }
 
 // Fetch makes a request of a script.
 func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
@@ -37,7 +37,7 @@ func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
 		Credentials: req.Credentials, From: c.URL, Runs: true}}
 	c.view.Loads = append(c.view.Loads, l)
 	if req.Referrer == "about:client" || req.Referrer == "" {
-		req.Referrer = c.URL
+		req.Referrer = c.address()
 	}
 	if !slices.ContainsFunc(req.Header, func(h [2]string) bool { return strings.EqualFold(h[0], "accept") }) {
 		req.Header = append([][2]string{{"accept", "*/*"}}, req.Header...)
@@ -93,6 +93,10 @@ func (p *Page) Navigate(url string) { p.c.leaveFor(url, p.c.passage()) }
 
 // leaveFor is a navigation that a script starts.
 func (c *window) leaveFor(url string, by passage) {
+	if c.frame != nil {
+		c.frame.navigate(url, nil, by)
+		return
+	}
 	if c.Closed || c.tab == nil || c.tab.window != nil && c.tab.window != c {
 		return
 	}
@@ -113,16 +117,6 @@ func (p *Page) Failed(name, text string) {
 	if v := p.c.top().view; len(v.Errors) < mostErrors {
 		v.Errors = append(v.Errors, ScriptError{name, text})
 	}
-}
-
-// Frame is the number of the window of a frame at an address, 0 for none.
-func (p *Page) Frame(url string) int {
-	for _, f := range p.c.frames {
-		if f.asked != nil && f.asked[0] == weburl.WithoutFragment(url) || f.URL == url {
-			return f.ID
-		}
-	}
-	return 0
 }
 
 // PostMessage gives another window a message.

@@ -3,6 +3,7 @@ package document
 import (
 	"cmp"
 	"encoding/json"
+	"strings"
 	"time"
 
 	"tachyform/internal/markup"
@@ -31,8 +32,16 @@ type Realm interface {
 	RegistrationChanged(g *serviceworker.Registration, found bool)
 }
 
-// Start makes the realm of a page, StartWorker that of a dedicated worker.
-type Start func(p *Page, s Settings) (Realm, error)
+// Start makes the realm of a page. beside, if set, is a realm whose scripts may reach its objects; with successor it takes
+// over the global object of that one.
+type Start func(p *Page, s Settings, beside Realm, successor bool) (WindowRealm, error)
+
+// WindowRealm is a realm of a page or frame.
+type WindowRealm interface {
+	Realm
+	// Restart has it go on with the document that takes the place of the empty one that its window began with.
+	Restart(p *Page, s Settings) error
+}
 
 // StartWorker makes the realm of a dedicated worker.
 type StartWorker func(p *Page, kind, name string) (WorkerRealm, error)
@@ -49,14 +58,21 @@ type Settings struct {
 	Quirks                       bool
 	// Reload says that the page was loaded once more, NoEval that its policy lets no text become a script.
 	Reload, NoEval bool
-	// Parent and Top are the numbers of the windows around a frame, 0 for none.
-	Parent, Top int
+	// Parent and Top are the numbers of the windows around a frame, 0 for none, Frame is its number in the parent.
+	Parent, Top, Frame int
+	Name               string
+	// Base is what addresses of a document without one of its own start from.
+	Base string
+	// Complete says that the document is there already.
+	Complete bool
 }
 
 // scripting is the running of a window's scripts.
 type scripting struct {
 	realm Realm
-	page  *Page
+	// before is the realm of the document that the frame showed before, whose global object goes on to this one's.
+	before Realm
+	page   *Page
 	// nodes are those of the document that are to be handed over, last the number of the one handed over last.
 	nodes []*markup.Node
 	at    int
@@ -88,32 +104,45 @@ type scripting struct {
 
 // runDocument parses a document and runs its scripts where they stand (HTML, 13.2.7 and 8.1.4).
 func (w *Windows) runDocument(c *window, d *page.Document, mediaType string) {
-	nodes, quirks := parseAs(mediaType, d)
-	s := &scripting{page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}, source: d}
-	var err error
-	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.referrer, Reload: c.reload,
-		NoEval: !c.settings.policy.AllowsEval()}
-	if c.holds != nil {
-		settings.Parent, settings.Top = c.holds.ID, c.top().ID
-	}
-	if s.realm, err = w.StartRealm(s.page, settings); err != nil {
-		w.Workers.Account.Note(account.Note{Level: "error", Text: err.Error(), Where: c.URL})
+	if !c.startScripting(d, mediaType, false) {
 		if c.whenLoaded != nil {
 			c.whenLoaded()
 		}
 		return
 	}
-	if mediaType == "text/html" {
-		s.text = d.Decoded()
-	}
-	c.scripts = s
 	c.pending++ // until the document is parsed
 	w.clock().After(0, func() { c.parse() })
 }
 
+// startScripting makes the realm of a window, with an empty document that is to take the nodes of d; complete says that
+// nothing of it runs and that it has loaded already.
+func (c *window) startScripting(d *page.Document, mediaType string, complete bool) bool {
+	nodes, quirks := parseAs(mediaType, d)
+	s := &scripting{page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}, source: d, parsed: complete, fired: complete,
+		loaded: complete}
+	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.referrer, Reload: c.reload,
+		NoEval: !c.settings.policy.AllowsEval(), Complete: complete, Name: c.name()}
+	if c.holds != nil {
+		settings.Parent, settings.Top = c.holds.ID, c.top().ID
+	}
+	if c.borrows() {
+		settings.Base = c.holds.base()
+	}
+	var err error
+	if s.realm, err = c.startRealm(s.page, settings); err != nil {
+		c.in.Workers.Account.Note(account.Note{Level: "error", Text: err.Error(), Where: c.URL})
+		return false
+	}
+	if mediaType == "text/html" {
+		s.text = d.Decoded()
+	}
+	c.scripts = s
+	return true
+}
+
 // parseAs parses a document by its media type.
 func parseAs(mediaType string, d *page.Document) (nodes []*markup.Node, quirks bool) {
-	if mediaType != "text/html" {
+	if strings.HasSuffix(mediaType, "xml") {
 		if nodes, err := markup.XMLNodes(string(d.Decoded())); err == nil {
 			return nodes, false
 		}
@@ -149,7 +178,7 @@ func (c *window) parse() {
 				element = n
 			}
 			if href, ok := n.Lookup("href"); ok && n.Kind == markup.ElementNode && n.Name == "base" && s.base == "" && !inTemplate(n) {
-				s.base, _ = page.Resolve(c.URL, href)
+				s.base, _ = page.Resolve(c.ownBase(), href)
 			}
 		}
 		c.handOver(s.nodes[from:s.at])
@@ -179,12 +208,12 @@ func (c *window) handOver(nodes []*markup.Node) {
 
 func (c *window) base() string {
 	if c.scripts != nil && !c.Worker {
-		return cmp.Or(c.scripts.base, c.URL)
+		return cmp.Or(c.scripts.base, c.ownBase())
 	}
 	if c.document != nil && c.document.Base != "" {
 		return c.document.Base
 	}
-	return c.URL
+	return c.ownBase()
 }
 
 // parsed is the end of the document (HTML, 13.2.7, "the end").

@@ -21,11 +21,14 @@ type window struct {
 	// holds is the window that a frame whose scripts run stands in, frames are those that stand in this one.
 	holds  *window
 	frames []*window
+	// children are the places of frames that the document's elements hold; frame is that of a frame itself.
+	children []*frame
+	frame    *frame
 	// workers are the dedicated workers that this window, or worker, has started; dedicated is the number of one.
 	workers   []*window
 	dedicated int
-	// realms counts the workers and frames with realms of their own that a page has had.
-	realms int
+	// realms counts the workers that a page has had, placed its frames, framed those of them that have a realm now.
+	realms, placed, framed int
 	// started says that a worker's script has run, early are messages that came before.
 	started bool
 	early   []serviceworker.Message
@@ -51,6 +54,8 @@ type window struct {
 	referrer string
 	// reload says that it is the page that was shown before.
 	reload bool
+	// body is what its document is asked for with, nil where nothing is sent.
+	body *Body
 }
 
 // settings are what a window's requests are made with, beside its address (HTML, 8.1.3.1: environment settings object).
@@ -100,6 +105,9 @@ func (c *window) holder() *window {
 func (c *window) origin() string {
 	if c.Opaque {
 		return "null"
+	}
+	if c.borrows() {
+		return c.holds.origin()
 	}
 	if inner, local := strings.CutPrefix(c.URL, "blob:"); local {
 		return weburl.OriginOf(inner)
@@ -180,20 +188,22 @@ func (c *window) end() {
 		return
 	}
 	for _, f := range c.frames {
-		if f.runs() {
-			f.Closed = true
-			f.end()
-			c.in.Workers.HandleServiceWorkerClientUnload(f.Client)
-		}
+		f.close()
 	}
 	for _, inner := range c.workers {
 		inner.endWorker()
 	}
-	c.frames, c.workers = nil, nil
+	for _, f := range c.children {
+		f.gone = true
+	}
+	c.frames, c.children, c.workers = nil, nil, nil
 	c.scripts.ended = true
 	realm := c.scripts.realm
 	if realm == nil {
 		return
+	}
+	if c.frame != nil {
+		c.top().framed--
 	}
 	realm.Finish()
 	c.in.clock().After(0, realm.Close)

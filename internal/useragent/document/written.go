@@ -83,11 +83,11 @@ func (s *scripting) insert(e *scriptElement, text string) bool {
 	return true
 }
 
-// loadMarkup loads what elements in a text ask for, all but scripts.
+// loadMarkup loads what elements in a text ask for, all but scripts and frames.
 func (c *window) loadMarkup(text string) {
 	d := page.ParseDocument(c.base(), "text/html;charset=utf-8", []byte(text))
 	for _, r := range d.References {
-		if r.Destination != request.Script || r.Preload {
+		if r.Destination != request.Frame && (r.Destination != request.Script || r.Preload) {
 			c.in.load(c, r, 1)
 		}
 	}

@@ -13,8 +13,6 @@ import (
 	"tachyform/internal/useragent/storage"
 )
 
-import ()
-
 // bodyOperations are of content, which stays outside of the engine until a script reads it. Scripts refer to it by
 // number.
 var bodyOperations = operations{
@@ -41,9 +39,10 @@ type body struct {
 	hidden *fetch.Response // of a filtered response
 }
 
-// contents is what lies outside of the engine and scripts hold by number.
+// contents is what lies outside of the engine and scripts hold by number; realms of one engine share it.
 type contents struct {
 	bodies      map[int]body
+	next        int                    // the last number
 	scriptBytes int64                  // bytes of content that scripts made
 	opened      map[int]*storage.Cache // caches
 }

@@ -10,8 +10,6 @@ import (
 	"tachyform/internal/weburl"
 )
 
-import ()
-
 // clientInfo is how a client crosses into a realm.
 type clientInfo struct {
 	ID        string `json:"id"`

@@ -9,8 +9,6 @@ import (
 	"io"
 )
 
-import ()
-
 // compressionOperations are of the Compression Standard.
 var compressionOperations = operations{
 	"compress":   plain(func(_ *Realm, args arguments) (any, error) { return compressed(args.bytes(1), args.text(0)) }),

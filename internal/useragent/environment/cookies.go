@@ -9,8 +9,6 @@ import (
 	"tachyform/internal/weburl"
 )
 
-import ()
-
 // cookieOperations are of the Cookie Store API.
 var cookieOperations = operations{
 	"cookies.all": promised(func(r *Realm, _ arguments) (any, string) {

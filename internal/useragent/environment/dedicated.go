@@ -24,7 +24,9 @@ type DedicatedSettings struct {
 
 // StartDedicated starts the realm of a dedicated worker (HTML, 10.2.4); no script has run in it yet.
 func (p *Platform) StartDedicated(in Page, s DedicatedSettings) (*Realm, error) {
-	return p.startPage(in, dedicatedEngines, map[string]any{"name": s.Name, "type": s.Type})
+	r := p.newRealm()
+	r.page = in
+	return r, r.startPage(dedicatedEngines, map[string]any{"name": s.Name, "type": s.Type})
 }
 
 // dedicatedOperations are of Worker and DedicatedWorkerGlobalScope (HTML, 10.2.6 and 10.2.1.2).
@@ -87,15 +89,15 @@ func withMessage(run func(*Realm, arguments, serviceworker.Message), at int) ope
 // waiting runs something that other tasks may run in, while a script of this realm waits for it. What comes for this
 // realm meanwhile is held back.
 func (r *Realm) waiting(run func()) {
-	r.blocked++
+	r.turn.blocked++
 	run()
-	if r.blocked--; r.blocked > 0 {
+	if r.turn.blocked--; r.turn.blocked > 0 {
 		return
 	}
-	held := r.held
-	r.held = nil
-	for _, call := range held {
-		r.p.clock().After(0, func() { _, _ = r.runTask(call[0].(string), call[1:]...) })
+	held := r.turn.held
+	r.turn.held = nil
+	for _, task := range held {
+		r.p.clock().After(0, task)
 	}
 }
 

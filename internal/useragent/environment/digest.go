@@ -8,8 +8,6 @@ import (
 	"strings"
 )
 
-import ()
-
 // digestOperations are of Web Cryptography, 14.3.5.
 var digestOperations = operations{
 	"digest": plain(func(_ *Realm, args arguments) (any, error) {

@@ -40,6 +40,9 @@ type enginePool struct {
 	list []*pooledEngine
 }
 
+// mostHeld bounds the memory of an engine that is kept for others, in bytes; few pages ever need more.
+const mostHeld = 96 << 20
+
 var (
 	workerEngines = &enginePool{code: workerCode}
 	windowEngines = &enginePool{code: windowCode}
@@ -73,7 +76,7 @@ func (p *enginePool) put(e *pooledEngine) {
 	e.Surround(script.Surroundings{})
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if len(p.list) < 2*runtime.GOMAXPROCS(0) {
+	if len(p.list) < 2*runtime.GOMAXPROCS(0) && e.Held() < mostHeld {
 		p.list = append(p.list, e)
 	} else {
 		e.Close()

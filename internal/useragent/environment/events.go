@@ -9,8 +9,6 @@ import (
 	"tachyform/internal/useragent/serviceworker"
 )
 
-import ()
-
 // liveEvent is an event that the worker has not finished with.
 type liveEvent struct {
 	respond func(*fetch.Response, account.Answer)

@@ -10,8 +10,6 @@ import (
 	"tachyform/internal/weburl"
 )
 
-import ()
-
 var fetchOperations = operations{"fetch": touching((*Realm).fetch)}
 
 // fetch is the method of that name (Fetch, 5.6), once its request is made.

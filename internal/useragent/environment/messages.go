@@ -9,8 +9,6 @@ import (
 	"tachyform/internal/useragent/serviceworker"
 )
 
-import ()
-
 // whenActive is a promised operation that is refused while the registration's first worker is being installed.
 func whenActive(failure string, run func(*Realm, arguments) any) operation {
 	return promised(func(r *Realm, args arguments) (any, string) {

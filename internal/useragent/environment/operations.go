@@ -5,8 +5,6 @@ import (
 	"time"
 )
 
-import ()
-
 // operation is one thing that the environment asks the browser for. It runs inside a turn and must not start another.
 type operation struct {
 	run func(*Realm, arguments) (any, error)

@@ -1,5 +1,7 @@
 package environment
 
+import "strings"
+
 // pageOperations are what the realm of a window asks of its page.
 var pageOperations = operations{
 	"element": touching(func(r *Realm, args arguments) (any, error) {
@@ -57,18 +59,35 @@ var pageOperations = operations{
 	}),
 	"navigate.link": touching(func(r *Realm, args arguments) (any, error) {
 		url, target := args.text(0), args.text(1)
-		if target != "" && target != "_self" && target != "_top" && target != "_parent" {
-			r.p.account().Gap("opening another window")
-			return nil, nil
-		}
-		_, err := r.runTaskLater("navigateTo", url)
-		return nil, err
-	}),
-	"navigate.post": touching(func(r *Realm, _ arguments) (any, error) {
-		r.p.account().Gap("sending a form by POST")
+		r.p.clock().After(0, func() { r.page.Follow(url, target, "", nil) })
 		return nil, nil
 	}),
-	"frame.window": plain(func(r *Realm, args arguments) (any, error) { return float64(r.page.Frame(args.text(0))), nil }),
+	"navigate.post": touching(func(r *Realm, args arguments) (any, error) {
+		url, target, kind, body := args.text(0), args.text(1), args.text(2), args.bytes(3)
+		r.p.clock().After(0, func() { r.page.Follow(url, target, kind, body) })
+		return nil, nil
+	}),
+	"frame.make": touching(func(r *Realm, args arguments) (any, error) {
+		sandbox, sandboxed := args.at(1).(string)
+		return r.page.MakeFrame(args.text(0), sandboxed, strings.Fields(strings.ToLower(sandbox))), nil
+	}),
+	"frame.navigate": touching(func(r *Realm, args arguments) (any, error) {
+		var text *string
+		if given, ok := args.at(2).(string); ok {
+			text = &given
+		}
+		r.page.NavigateFrame(args.number(0), args.text(1), text, args.flag(3))
+		return nil, nil
+	}),
+	"frame.window": touching(func(r *Realm, args arguments) (any, error) { return r.page.FrameWindow(args.number(0)), nil }),
+	"frame.remove": touching(func(r *Realm, args arguments) (any, error) {
+		r.page.RemoveFrame(args.number(0))
+		return nil, nil
+	}),
+	"frame.name": touching(func(r *Realm, args arguments) (any, error) {
+		r.page.RenameFrame(args.number(0), args.text(1))
+		return nil, nil
+	}),
 	"window.post": touching(func(r *Realm, args arguments) (any, error) {
 		r.page.PostMessage(args.number(0), args.text(1), args.text(2))
 		return nil, nil

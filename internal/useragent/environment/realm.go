@@ -45,8 +45,7 @@ type Realm struct {
 	p    *Platform
 	w    *serviceworker.Worker // of a worker's realm
 	page Page                  // of a window's
-	contents
-	next        int
+	*contents
 	timers      map[int]*clock.Task
 	events      map[int]*liveEvent
 	databases   *databases
@@ -58,16 +57,22 @@ type Realm struct {
 	touchedHost bool        // the script asked for something that lives outside of the engine
 	snapshot    *warmEngine // set when the engine can be put back to where the script had just run
 	turns       int         // tasks so far
-	blocked     int         // over 0 while a script waits in the middle of a task
-	held        [][]any     // tasks that came meanwhile
-	stopped     error       // why the realm may not run any more
+	turn        *turn
+	main        *Realm // of a realm beside another: the one whose engine holds both
+	stopped     error  // why the realm may not run any more
+}
+
+// turn is what realms of one engine share while one of them runs.
+type turn struct {
+	blocked int      // over 0 while a script waits in the middle of a task
+	held    []func() // tasks that came meanwhile
 }
 
 // newRealm makes a realm without an engine.
 func (p *Platform) newRealm() *Realm {
 	r := &Realm{
-		decodings: map[int]*decoding{}, p: p, contents: contents{bodies: map[int]body{}, opened: map[int]*storage.Cache{}}, timers: map[int]*clock.Task{},
-		events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2),
+		decodings: map[int]*decoding{}, p: p, contents: &contents{bodies: map[int]body{}, opened: map[int]*storage.Cache{}}, timers: map[int]*clock.Task{},
+		events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2), turn: &turn{},
 	}
 	r.shared = shared{map[int]*storage.Lock{}, map[int]*storage.Channel{}}
 	r.databases = &databases{
@@ -154,8 +159,8 @@ func (r *Realm) runTask(op string, args ...any) (any, error) {
 	if r.stopped != nil {
 		return nil, r.stopped
 	}
-	if r.blocked > 0 {
-		r.held = append(r.held, append([]any{op}, args...))
+	if r.turn.blocked > 0 {
+		r.turn.held = append(r.turn.held, func() { _, _ = r.runTask(op, args...) })
 		return nil, nil
 	}
 	r.turns++
@@ -176,6 +181,10 @@ func (r *Realm) Close() {
 	switch {
 	case r.pooledEngine == nil:
 		return
+	case r.main != nil:
+		if r.main.pooledEngine != nil { // else the engine has gone, or belongs to another page
+			r.pooledEngine.Close()
+		}
 	case script.Fatal(r.stopped):
 		r.pooledEngine.Close()
 	case r.snapshot != nil:

@@ -1,7 +1,5 @@
 package environment
 
-import ()
-
 // registrationOperations are of ServiceWorkerRegistration and the worker's own life (Service Workers, 3.2 and 4.1).
 var registrationOperations = operations{
 	"routes": touching(func(r *Realm, args arguments) (any, error) { return nil, r.w.AddRoutes(args.text(0)) }),

@@ -9,8 +9,6 @@ import (
 	"tachyform/internal/useragent/account"
 )
 
-import ()
-
 // scriptOperations run scripts and take down what they say.
 var scriptOperations = operations{
 	"eval":   plain(func(r *Realm, args arguments) (any, error) { return nil, r.Eval(args.text(0), args.text(1)) }),

@@ -4,8 +4,6 @@ import (
 	"tachyform/internal/useragent/clock"
 )
 
-import ()
-
 // timerOperations are of timers, the time and chance (HTML, 8.6; High Resolution Time).
 var timerOperations = operations{
 	"now": plain(func(r *Realm, _ arguments) (any, error) {

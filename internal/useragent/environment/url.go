@@ -9,8 +9,6 @@ import (
 	"tachyform/internal/weburl"
 )
 
-import ()
-
 // urlOperations are of the URL Standard's interfaces.
 var urlOperations = operations{
 	"url": plain(func(_ *Realm, args arguments) (any, error) {

@@ -1,7 +1,9 @@
 package environment
 
 import (
+	"cmp"
 	"encoding/json"
+	"fmt"
 
 	"tachyform/internal/page"
 	"tachyform/internal/useragent/fetch"
@@ -41,8 +43,20 @@ type Page interface {
 	Reload()
 	// Failed tells of an error that no script of the page caught, by its name.
 	Failed(name, text string)
-	// Frame is the number of the window of a frame at an address, PostMessage gives another window a message.
-	Frame(url string) int
+	// MakeFrame makes the place of a frame that an element of the document holds, and gives its number, 0 where there may be no more;
+	// allows is what the sandbox of one leaves it.
+	MakeFrame(name string, sandboxed bool, allows []string) int
+	// NavigateFrame shows something in it; text is that of a document that need not be fetched. attribute says that the
+	// element's attribute asks for it.
+	NavigateFrame(number int, url string, text *string, attribute bool)
+	// FrameWindow is the number of the window that it shows, whose realm there is if scripts of this one may reach it.
+	FrameWindow(number int) int
+	RemoveFrame(number int)
+	// RenameFrame gives it the name by which links and forms find it.
+	RenameFrame(number int, name string)
+	// Follow goes where a link or a form leads, in the frame or tab of a name; body is what a form sends by POST.
+	Follow(url, target, bodyType string, body []byte)
+	// PostMessage gives another window a message.
 	PostMessage(window int, message, targetOrigin string)
 	// StartWorker starts a dedicated worker under a number of the realm's; its script's text is given where it is known.
 	StartWorker(id int, url, kind, name, text string, local bool)
@@ -79,34 +93,66 @@ type WindowSettings struct {
 	HistoryItems int
 	// Reload says that the page was loaded once more, NoEval that its policy lets no text become a script.
 	Reload, NoEval bool
-	// Parent and Top are the numbers of the windows around a frame, 0 for none.
-	Parent, Top int
+	// Parent and Top are the numbers of the windows around a frame, 0 for none, Frame is the number of the frame in its
+	// parent; Name is what the window is called.
+	Parent, Top, Frame int
+	Name               string
+	// Base is what addresses of a document without one of its own start from, "" for others.
+	Base string
+	// Complete says that the document has loaded already.
+	Complete bool
 }
 
-// StartWindow starts the realm of a page, with an empty document.
-func (p *Platform) StartWindow(in Page, s WindowSettings) (*Realm, error) {
-	return p.startPage(in, windowEngines, map[string]any{
-		"html": s.HTML, "type": s.Type, "quirks": s.Quirks, "charset": s.Charset, "referrer": s.Referrer,
-		"opaque": in.Origin() == "null", "historyBefore": s.HistoryItems, "parent": s.Parent, "top": s.Top, "reload": s.Reload, "noEval": s.NoEval,
-	})
-}
-
-// startPage starts a realm that belongs to a page.
-func (p *Platform) startPage(in Page, engines *enginePool, settings map[string]any) (*Realm, error) {
+// StartWindow starts the realm of a page, with an empty document. beside, if set, is a realm whose objects those of this
+// one can reach; with successor its global object becomes that of this one.
+func (p *Platform) StartWindow(in Page, s WindowSettings, beside *Realm, successor bool) (*Realm, error) {
 	r := p.newRealm()
 	r.page = in
-	var err error
+	if beside == nil {
+		return r, r.startPage(windowEngines, s.start(in))
+	}
+	engine, err := beside.Beside(windowCode, successor)
+	if err != nil {
+		return nil, fmt.Errorf("the environment does not start: %w", err)
+	}
+	r.pooledEngine, r.main = &pooledEngine{Engine: engine}, cmp.Or(beside.main, beside)
+	r.turn, r.contents = beside.turn, beside.contents
+	r.attach()
+	return r, r.begin(s.start(in))
+}
+
+// Restart has a realm go on with another document, which takes the place of the empty one that its window began with.
+func (r *Realm) Restart(in Page, s WindowSettings) error {
+	r.page = in
+	return r.begin(s.start(in))
+}
+
+// start is what the environment is told of a page.
+func (s WindowSettings) start(in Page) map[string]any {
+	return map[string]any{
+		"html": s.HTML, "type": s.Type, "quirks": s.Quirks, "charset": s.Charset, "referrer": s.Referrer,
+		"opaque": in.Origin() == "null", "historyBefore": s.HistoryItems, "parent": s.Parent, "top": s.Top, "reload": s.Reload, "noEval": s.NoEval,
+		"window": in.Client().ID, "frame": s.Frame, "name": s.Name, "base": s.Base, "complete": s.Complete,
+	}
+}
+
+// startPage starts a realm that belongs to a page in an engine of its own.
+func (r *Realm) startPage(engines *enginePool, settings map[string]any) (err error) {
 	if r.pooledEngine, err = engines.get(); err != nil {
-		return nil, err
+		return err
 	}
 	r.attach()
-	settings["script"], settings["origin"], settings["lacks"] = in.Address(), in.Origin(), p.Lacks
+	return r.begin(settings)
+}
+
+func (r *Realm) begin(settings map[string]any) error {
+	settings["script"], settings["origin"], settings["lacks"] = r.page.Address(), r.page.Origin(), r.p.Lacks
 	start, _ := json.Marshal(settings)
 	if _, err := r.runTask("start", string(start)); err != nil {
 		r.Close()
-		return nil, err
+		return err
 	}
-	return r, nil
+	return nil
 }
 
 // Command runs one of the environment's commands in a task, while the page is open.

@@ -14,8 +14,8 @@ import (
 // Environments are the kinds of global object, by the name of the folder and the module that each starts with.
 var Environments = []string{"worker", "dedicated", "window"}
 
-// Source gives the modules of an environment as one script: a function of the scripts' global object and of what calls
-// the host, that gives what the host calls. dir is the folder with the sources.
+// Source gives the modules of an environment as one script: a function of the scripts' global object, of what calls
+// the host and of what realms of one engine share, that gives what the host calls. dir is the folder with the sources.
 func Source(dir, environment string) (string, error) {
 	abs, err := filepath.Abs(dir)
 	if err != nil {
@@ -39,7 +39,7 @@ func Source(dir, environment string) (string, error) {
 		return "", err
 	}
 	text := string(result.OutputFiles[0].Contents)
-	return "(function (global, host) { 'use strict';\n" + text + "\nreturn environment.dispatch; })", nil
+	return "(function (global, host, kin) { 'use strict';\n" + text + "\nreturn environment.dispatch; })", nil
 }
 
 // Bytecode compiles an environment.

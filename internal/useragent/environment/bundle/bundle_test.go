@@ -37,7 +37,7 @@ func TestNothingRenamed(t *testing.T) {
 // among the scripts' own, and only where it is used.
 func TestNoFreeNames(t *testing.T) {
 	language := strings.Fields(`Proxy NaN decodeURIComponent Array Boolean Date Function JSON Map Math Number Object Reflect RegExp Set String Symbol WeakMap WeakSet BigInt
-		arguments encodeURIComponent parseInt undefined Infinity global globalThis host`)
+		arguments encodeURIComponent parseInt undefined Infinity global globalThis host kin`)
 	for _, name := range Environments {
 		source, err := Source("..", name)
 		require.NoError(t, err)

@@ -1,10 +1,11 @@
+import { sharedState } from './primordials.js';
 import { MAKE, must, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { Event, EventTarget, fire, handlers, trusted } from './event.js';
 import { setTimeout } from './timers.js';
 
 // DOM, 3: aborting.
-const abortReason = new WeakMap();
+const abortReason = sharedState('abortReason');
 export class AbortSignal extends EventTarget {
   constructor(key = undefined) {
     onlyHere(key);
@@ -48,9 +49,9 @@ export class AbortSignal extends EventTarget {
   }
 }
 handlers(AbortSignal.prototype, 'abort');
-const rootsOf = new WeakMap(); // of a dependent signal: the signals of controllers that it follows
-const dependents = new WeakMap();
-const abortSteps = new WeakMap(); // what the environment itself does at an abort, before any event
+const rootsOf = sharedState('rootsOf'); // of a dependent signal: the signals of controllers that it follows
+const dependents = sharedState('dependents');
+const abortSteps = sharedState('abortSteps'); // what the environment itself does at an abort, before any event
 export const onAbort = (signal, step) => (abortSteps.has(signal) ? abortSteps.get(signal).push(step) : abortSteps.set(signal, [step]));
 function abort(signal, reason) {
   if (signal.aborted) return;

@@ -1,4 +1,4 @@
-import { ArrayBuffer, TypeError, Uint8Array } from './primordials.js';
+import { ArrayBuffer, TypeError, Uint8Array, isA, sharedState } from './primordials.js';
 import { publish } from './webidl.js';
 import { now } from './time.js';
 import { bytesOf, encodeUTF8, joinBytes, keepBytes, viewOf } from './bytes.js';
@@ -6,7 +6,7 @@ import { serializable } from './structuredclone.js';
 import { streamOf } from './readablestream.js';
 
 // File API.
-export const blobHandle = new WeakMap();
+export const blobHandle = sharedState('blobHandle');
 
 export class Blob {
   #type;
@@ -15,8 +15,8 @@ export class Blob {
     if (typeof parts !== 'object' || parts === null || typeof parts[Symbol.iterator] !== 'function') throw new TypeError('Blob takes a list of parts');
     const list = [...parts];
     this.#type = cleanType(options?.type ?? '');
-    if (list.length === 1 && list[0] instanceof Blob) blobHandle.set(this, blobHandle.get(list[0]));
-    else blobHandle.set(this, keepBytes(joinBytes(list.map((p) => (p instanceof Blob ? new Uint8Array(bytesOf(blobHandle.get(p))) : ArrayBuffer.isView(p) || p instanceof ArrayBuffer ? viewOf(p) : encodeUTF8(`${p}`))))));
+    if (list.length === 1 && isA(list[0], Blob)) blobHandle.set(this, blobHandle.get(list[0]));
+    else blobHandle.set(this, keepBytes(joinBytes(list.map((p) => (isA(p, Blob) ? new Uint8Array(bytesOf(blobHandle.get(p))) : ArrayBuffer.isView(p) || isA(p, ArrayBuffer) ? viewOf(p) : encodeUTF8(`${p}`))))));
     this.#size = host('body.size', blobHandle.get(this));
   }
   get size() {

@@ -1,4 +1,4 @@
-import { ArrayBuffer, PromiseOf, TypeError, Uint8Array, jsonForScripts } from './primordials.js';
+import { ArrayBuffer, PromiseOf, TypeError, Uint8Array, isA, jsonForScripts, sharedState } from './primordials.js';
 import { queueTask } from './timers.js';
 import { bytesOf, keepBytes, viewOf } from './bytes.js';
 import { URLSearchParams } from './url.js';
@@ -7,19 +7,19 @@ import { Blob, blobHandle, blobOf } from './blob.js';
 import { extractForm, forms, parseForm } from './formdata.js';
 
 // Bodies: content at the host, by number, or a stream that scripts made. Content that nobody asked a stream of has none.
-export const bodyOf = new WeakMap(); // Request or Response → { handle, stream, type, used } or null
-export const fetchSignal = new WeakMap(); // Response → the signal of the fetch that it comes from
+export const bodyOf = sharedState('bodyOf'); // Request or Response → { handle, stream, type, used } or null
+export const fetchSignal = sharedState('fetchSignal'); // Response → the signal of the fetch that it comes from
 export const isUnusable = (body) => body !== null && (body.used || (body.stream !== null && (body.stream.locked || stateOfStream(body.stream).disturbed)));
 
 // Fetch, 6.2: "extract a body".
 export function extract(value) {
-  if (value instanceof ReadableStream) {
+  if (isA(value, ReadableStream)) {
     if (value.locked || stateOfStream(value).disturbed) throw new TypeError('the stream was read already');
     return { handle: 0, stream: value, type: null };
   }
-  if (value instanceof Blob) return { handle: blobHandle.get(value), stream: null, type: value.type || null };
-  if (value instanceof ArrayBuffer || ArrayBuffer.isView(value)) return { handle: keepBytes(viewOf(value)), stream: null, type: null };
-  if (value instanceof URLSearchParams) return { handle: host('body.text', value.toString()), stream: null, type: 'application/x-www-form-urlencoded;charset=UTF-8' };
+  if (isA(value, Blob)) return { handle: blobHandle.get(value), stream: null, type: value.type || null };
+  if (isA(value, ArrayBuffer) || ArrayBuffer.isView(value)) return { handle: keepBytes(viewOf(value)), stream: null, type: null };
+  if (isA(value, URLSearchParams)) return { handle: host('body.text', value.toString()), stream: null, type: 'application/x-www-form-urlencoded;charset=UTF-8' };
   if (forms.has(value)) return extractForm(value);
   const text = `${value}`;
   return { handle: host('body.text', text.toWellFormed ? text.toWellFormed() : text), stream: null, type: 'text/plain;charset=UTF-8' };

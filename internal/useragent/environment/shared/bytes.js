@@ -1,9 +1,9 @@
-import { ArrayBuffer, TypeError, Uint8Array } from './primordials.js';
+import { ArrayBuffer, TypeError, Uint8Array, isA } from './primordials.js';
 
 // Encoding Standard, for UTF-8; the host does the work on whole buffers.
 // Keeps binary data at the host; gives its number.
 export function keepBytes(view) {
-  const copy = view instanceof ArrayBuffer ? view : view.buffer.slice(view.byteOffset, view.byteOffset + view.byteLength);
+  const copy = isA(view, ArrayBuffer) ? view : view.buffer.slice(view.byteOffset, view.byteOffset + view.byteLength);
   return host('body.take', copy);
 }
 export function bytesOf(handle) {
@@ -18,7 +18,7 @@ export const decodeUTF8 = (view, keepMark) => {
 };
 export const viewOf = (data) => {
   if (ArrayBuffer.isView(data)) return new Uint8Array(data.buffer, data.byteOffset, data.byteLength);
-  if (data instanceof ArrayBuffer) return new Uint8Array(data);
+  if (isA(data, ArrayBuffer)) return new Uint8Array(data);
   throw new TypeError('binary data belongs here');
 };
 

@@ -1,6 +1,6 @@
 // Service Workers, 5: Cache and CacheStorage.
 
-import { TypeError, allOf, freeze, toJSON } from './primordials.js';
+import { TypeError, allOf, freeze, isA, toJSON } from './primordials.js';
 import { MAKE, gives, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { call, callFor, rejecting } from './host.js';
@@ -13,7 +13,7 @@ import { Response, answerJSON, responseFrom, responseState } from './response.js
 import { performFetch } from './fetch.js';
 
 const cacheName = new WeakMap(); // Cache → its number at the host; it goes on working when the name is deleted
-const asRequest = (input) => (input instanceof Request ? input : new Request(input));
+const asRequest = (input) => (isA(input, Request) ? input : new Request(input));
 const NO_OPTIONS = toJSON({ ignoreSearch: false, ignoreMethod: false, ignoreVary: false, cacheName: '', hasName: false });
 const optionsJSON = (o = undefined, one = false) => {
   if (o === undefined || o === null) return NO_OPTIONS;
@@ -23,7 +23,7 @@ const optionsJSON = (o = undefined, one = false) => {
 };
 // A request as the host takes it, from a request or an address.
 function wanted(input) {
-  if (input instanceof Request) return requestJSON(input);
+  if (isA(input, Request)) return requestJSON(input);
   const parts = parsedURL(`${input}`, baseURL());
   if (!parts) throw new TypeError(`Invalid URL: ${input}`);
   if (parts[3] || parts[4]) throw new TypeError('the address of a request holds no name or password');
@@ -88,7 +88,7 @@ class Cache {
     const r = asRequest(request);
     if (!isHTTP(r.url)) throw new TypeError(`${r.url} is not an http address`);
     if (r.method !== 'GET') throw new TypeError('only GET requests can be stored');
-    if (!(response instanceof Response)) throw new TypeError('put takes a response');
+    if (!isA(response, Response)) throw new TypeError('put takes a response');
     if (response.status === 206) throw new TypeError('partial answers (status 206) cannot be stored');
     if (varyAll(response)) throw new TypeError('answers with Vary: * cannot be stored');
     if (isUnusable(bodyOf.get(response))) throw new TypeError('the body of the response was read already');

@@ -1,13 +1,13 @@
 // Console Standard: what is written reaches the account of the browser as text.
 
-import { Error, ScriptObject, setPrototypeOf, toJSON } from './primordials.js';
+import { Error, ScriptObject, isA, setPrototypeOf, toJSON } from './primordials.js';
 import { expose } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { describe, stackOf } from './errors.js';
 
 export function shown(value, depth = 0) {
   if (typeof value === 'string') return depth ? toJSON(value) : value;
-  if (value instanceof Error || value instanceof DOMException) return describe(value);
+  if (isA(value, Error) || isA(value, DOMException)) return describe(value);
   if (typeof value !== 'object' || value === null) return typeof value === 'bigint' ? `${value}n` : String(value);
   if (depth > 2) return '…';
   try {

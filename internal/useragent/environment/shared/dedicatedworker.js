@@ -1,6 +1,6 @@
 // HTML, 10.2.6: Worker, as those see it who start one.
 
-import { ScriptObject, TypeError, assign, fromJSON, toJSON } from './primordials.js';
+import { ScriptObject, TypeError, assign, fromJSON, isA, toJSON } from './primordials.js';
 import { commands } from './dispatch.js';
 import { MAKE, must, publishLoosely, usv } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -59,5 +59,5 @@ export function deliverMessage(target, json) {
   } catch {
     return void fire(target, trusted(new MessageEvent('messageerror', assign(new ScriptObject(), {}))));
   }
-  fire(target, trusted(new MessageEvent('message', { data: value, ports: transferred.filter((p) => p instanceof global.MessagePort) })));
+  fire(target, trusted(new MessageEvent('message', { data: value, ports: transferred.filter((p) => isA(p, global.MessagePort)) })));
 }

@@ -1,4 +1,4 @@
-import { ScriptArray, TypeError, apply, defineProperty, freeze } from './primordials.js';
+import { ScriptArray, TypeError, apply, defineProperty, freeze, isA } from './primordials.js';
 import { commands } from './dispatch.js';
 import { inherits, must, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -30,7 +30,10 @@ export class Event {
   }
   // How far the dispatching of an event has come, for the environment.
   static {
-    insideOf = (event) => event.#in;
+    const inside = (event) => (#in in event ? event.#in : undefined);
+    // Events of one realm may be dispatched in another of its engine.
+    (kin.insides ??= []).push(inside);
+    insideOf = (event) => inside(event) ?? kin.insides.map((of) => of(event)).find(Boolean);
   }
   get type() {
     return this.#type;
@@ -203,7 +206,7 @@ export class MessageEvent extends Event {
   }
 }
 
-const listenersOf = new WeakMap();
+const listenersOf = (kin.listeners ??= new WeakMap());
 export const listFor = (target) => {
   let list = listenersOf.get(target);
   if (!list) listenersOf.set(target, (list = []));
@@ -230,7 +233,7 @@ export class EventTarget {
     if (entry) drop(target, entry);
   }
   dispatchEvent(event) {
-    if (!(event instanceof Event)) throw new TypeError('dispatchEvent takes an event');
+    if (event === null || typeof event !== 'object' || !insideOf(event)) throw new TypeError('dispatchEvent takes an event');
     if (insideOf(event).dispatching) throw new DOMException('the event is being dispatched already', 'InvalidStateError');
     insideOf(event).trusted = false;
     return fire(this ?? global, event);
@@ -245,8 +248,8 @@ function drop(target, entry) {
 }
 // The parent of a target, to which events go on (DOM, 2.7: "get the parent"); each kind of target that has one says how it is found.
 const parents = [];
-export const addParents = (cls, parentOf) => parents.push({ cls, parentOf });
-const getParent = (target, event, root) => parents.find(({ cls }) => target instanceof cls)?.parentOf(target, event, root) ?? null;
+export const addParents = (is, parentOf) => parents.push({ is, parentOf });
+const getParent = (target, event, root) => parents.find(({ is }) => is(target))?.parentOf(target, event, root) ?? null;
 
 const CAPTURING_PHASE = 1;
 const AT_TARGET = 2;
@@ -348,7 +351,7 @@ function invoke(path, i, event, inside, phase, capture) {
       else entry.callback.handleEvent(event);
     } catch (error) {
       inside.threw = true;
-      if (event instanceof ErrorEvent) host('log', 'error', describe(error), stackOf(error), nameOf(error));
+      if (isA(event, ErrorEvent)) host('log', 'error', describe(error), stackOf(error), nameOf(error));
       else report(error);
     }
     inside.passive = false;
@@ -361,7 +364,7 @@ export function trusted(event) {
   return event;
 }
 // Event handler attributes, such as onfetch (HTML, 8.1.8.1).
-export const handlerSlots = new WeakMap(); // target → { type: slot }
+export const handlerSlots = (kin.handlers ??= new WeakMap()); // target → { type: slot }
 export const slotsOf = (target) => {
   let slots = handlerSlots.get(target);
   if (!slots) handlerSlots.set(target, (slots = { __proto__: null }));
@@ -413,7 +416,7 @@ function setHandler(target, type, handler) {
 // "the event handler processing algorithm" (HTML, 8.1.8.1).
 function callHandler(handler, target, type, event) {
   if (typeof handler !== 'function') return;
-  if (type === 'error' && event instanceof ErrorEvent && target === global) {
+  if (type === 'error' && isA(event, ErrorEvent) && target === global) {
     if (apply(handler, target, [event.message, event.filename, event.lineno, event.colno, event.error]) === true) event.preventDefault();
   } else {
     const result = apply(handler, target, [event]);

@@ -1,4 +1,4 @@
-import { TypeError, Uint8Array, defineProperty } from './primordials.js';
+import { TypeError, Uint8Array, defineProperty, isA } from './primordials.js';
 import { lazy, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { Event, EventTarget, fire, handlers } from './event.js';
@@ -12,7 +12,7 @@ class FileReader extends EventTarget {
   #result = null;
   #state = 0;
   #read(blob, turn) {
-    if (!(blob instanceof Blob)) throw new TypeError('a FileReader reads blobs');
+    if (!isA(blob, Blob)) throw new TypeError('a FileReader reads blobs');
     if (this.#state === 1) throw new DOMException('the reader is busy', 'InvalidStateError');
     this.#state = 1;
     setTimeout(() => {

@@ -1,6 +1,6 @@
 // XMLHttpRequest, 4: FormData, and how it becomes a body and comes out of one.
 
-import { TypeError, Uint8Array, apply, defineProperty } from './primordials.js';
+import { TypeError, Uint8Array, apply, defineProperty, isA } from './primordials.js';
 import { lazy, publish } from './webidl.js';
 import { bytesOf, decodeUTF8, encodeUTF8, joinBytes, keepBytes } from './bytes.js';
 import { URLSearchParams } from './url.js';
@@ -53,8 +53,8 @@ class FormData {
 }
 defineProperty(FormData.prototype, Symbol.iterator, { value: FormData.prototype.entries, writable: true, configurable: true });
 const formValue = (value, filename) => {
-  if (filename !== undefined && !(value instanceof Blob)) throw new TypeError('only a blob has a file name');
-  return value instanceof Blob ? (value instanceof File && filename === undefined ? value : new File([value], filename ?? 'blob', { type: value.type })) : `${value}`;
+  if (filename !== undefined && !isA(value, Blob)) throw new TypeError('only a blob has a file name');
+  return isA(value, Blob) ? (isA(value, File) && filename === undefined ? value : new File([value], filename ?? 'blob', { type: value.type })) : `${value}`;
 };
 publish(FormData);
 });
@@ -63,7 +63,7 @@ export function extractForm(form) {
   const quote = (s) => s.replace(/\n/g, '%0A').replace(/\r/g, '%0D').replace(/"/g, '%22');
   const views = [];
   for (const [name, value] of form) {
-    const file = value instanceof Blob;
+    const file = isA(value, Blob);
     views.push(encodeUTF8(`--${boundary}\r\nContent-Disposition: form-data; name="${quote(name)}"${file ? `; filename="${quote(value.name)}"\r\nContent-Type: ${value.type || 'application/octet-stream'}` : ''}\r\n\r\n`));
     views.push(file ? new Uint8Array(bytesOf(blobHandle.get(value))) : encodeUTF8(value.replace(/\r?\n|\r/g, '\r\n')));
     views.push(encodeUTF8('\r\n'));

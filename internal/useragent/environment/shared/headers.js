@@ -1,6 +1,6 @@
 // Fetch, 5.1: Headers.
 
-import { ScriptIterator, TypeError, apply, defineProperty, setPrototypeOf } from './primordials.js';
+import { ScriptIterator, TypeError, apply, defineProperty, setPrototypeOf, sharedState } from './primordials.js';
 import { must, publish } from './webidl.js';
 
 export const isToken = (s) => /^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/.test(s);
@@ -28,7 +28,7 @@ const isSafelistedName = (name) => Object.hasOwn(SAFE_BY_NAME, name);
 // "no-CORS-safelisted request-header"
 const isSafelisted = (name, value) => isSafelistedName(name) && value.length <= 128 && SAFE_BY_NAME[name](value);
 
-export const headersState = new WeakMap(); // Headers → { list: [[name, value]], guard }
+export const headersState = sharedState('headersState'); // Headers → { list: [[name, value]], guard }
 export class Headers {
   constructor(init = undefined) {
     headersState.set(this, { list: [], guard: 'none' });

@@ -1,8 +1,8 @@
 // Indexed Database API 3.0. The databases lie in the browser, for all realms of it; requests are made there one after the other.
 
 import {
-  ArrayBuffer, RealDate, ScriptArray, ScriptObject, TypeError, Uint8Array, assign, defineProperty, fromJSON, resolved,
-  toJSON,
+  ArrayBuffer, RealDate, ScriptArray, ScriptObject, TypeError, Uint8Array, assign, defineProperty, fromJSON, isA,
+  resolved, toJSON,
 } from './primordials.js';
 import { commands } from './dispatch.js';
 import { MAKE, expose, gives, lazy, must, onlyHere, publishLoosely } from './webidl.js';
@@ -19,16 +19,16 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   const toKey = (v, seen = []) => {
     if (typeof v === 'number' && !Number.isNaN(v)) return v;
     if (typeof v === 'string') return v;
-    if (v instanceof RealDate && !Number.isNaN(v.getTime())) return new Date_(v.getTime());
-    if (v instanceof ArrayBuffer || ArrayBuffer.isView(v)) return viewOf(v).slice().buffer;
+    if (isA(v, RealDate) && !Number.isNaN(v.getTime())) return new Date_(v.getTime());
+    if (isA(v, ArrayBuffer) || ArrayBuffer.isView(v)) return viewOf(v).slice().buffer;
     if (Array.isArray(v) && !seen.includes(v)) return ScriptArray.from(v, (x) => toKey(x, [...seen, v]));
     throw new DOMException('this is no valid key', 'DataError');
   };
   const keyToHost = (key) => {
     if (key === undefined) return null;
     if (typeof key === 'number') return Number.isFinite(key) ? key : { number: key > 0 ? '+Inf' : '-Inf' };
-    if (key instanceof RealDate) return { date: key.getTime() };
-    if (key instanceof ArrayBuffer) return { binary: Array.from(new Uint8Array(key), (b) => b.toString(16).padStart(2, '0')).join('') };
+    if (isA(key, RealDate)) return { date: key.getTime() };
+    if (isA(key, ArrayBuffer)) return { binary: Array.from(new Uint8Array(key), (b) => b.toString(16).padStart(2, '0')).join('') };
     return Array.isArray(key) ? Array.from(key, keyToHost) : key;
   };
   const keyFromHost = (key) => {
@@ -39,7 +39,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     if (key.number !== undefined) return key.number === '+Inf' ? Infinity : -Infinity;
     return Uint8Array.from(key.binary.match(/../g) ?? [], (two) => parseInt(two, 16)).buffer;
   };
-  const rank = (k) => (typeof k === 'number' ? 1 : k instanceof RealDate ? 2 : typeof k === 'string' ? 3 : Array.isArray(k) ? 5 : 4);
+  const rank = (k) => (typeof k === 'number' ? 1 : isA(k, RealDate) ? 2 : typeof k === 'string' ? 3 : Array.isArray(k) ? 5 : 4);
   const compare = (a, b) => {
     if (rank(a) !== rank(b)) return rank(a) < rank(b) ? -1 : 1;
     if (Array.isArray(a)) {
@@ -105,7 +105,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   // A key range, as it crosses, from what a request is made with.
   const rangeOf = (query, needed) => {
     let range;
-    if (query instanceof IDBKeyRange) range = query;
+    if (isA(query, IDBKeyRange)) range = query;
     else if (query === undefined || query === null) {
       if (needed) throw new DOMException('a key or range is needed', 'DataError');
       return {};
@@ -266,8 +266,8 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       });
   }
   // Events go from requests to their transactions, and from these to databases (2.7).
-  addParents(IDBRequest, (request) => stateOf.get(request).transaction);
-  addParents(IDBTransaction, (tx) => stateOf.get(tx).db);
+  addParents((target) => isA(target, IDBRequest), (request) => stateOf.get(request).transaction);
+  addParents((target) => isA(target, IDBTransaction), (tx) => stateOf.get(tx).db);
   function complete(tx) {
     const s = stateOf.get(tx);
     try {
@@ -559,7 +559,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     continuePrimaryKey(key, primaryKey) {
       must(arguments, 2);
       const c = this._ready();
-      if (!(c.source instanceof IDBIndex) || c.direction.endsWith('unique')) throw new DOMException('only cursors over all of an index go on by two keys', 'InvalidAccessError');
+      if (!isA(c.source, IDBIndex) || c.direction.endsWith('unique')) throw new DOMException('only cursors over all of an index go on by two keys', 'InvalidAccessError');
       const [to, toPrimary] = [toKey(key), toKey(primaryKey)];
       if ((compare(to, c.key) || compare(toPrimary, c.primaryKey)) * (c.back ? -1 : 1) <= 0) throw new DOMException('the cursor is past these keys', 'DataError');
       iterate(this, { to: keyToHost(to), toPrimary: keyToHost(toPrimary) });
@@ -587,8 +587,8 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     }
     _writable() {
       const c = this._ready(true);
-      if (!(this instanceof IDBCursorWithValue)) throw new DOMException('a cursor over keys writes nothing', 'InvalidStateError');
-      return { store: c.source instanceof IDBIndex ? c.source.objectStore : c.source, primaryKey: c.primaryKey };
+      if (!isA(this, IDBCursorWithValue)) throw new DOMException('a cursor over keys writes nothing', 'InvalidStateError');
+      return { store: isA(c.source, IDBIndex) ? c.source.objectStore : c.source, primaryKey: c.primaryKey };
     }
   }
   class IDBCursorWithValue extends IDBCursor {
@@ -601,7 +601,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     const { tx, where } = c.source._ready();
     c.moving = true;
     const walk = { back: c.back, unique: c.direction.endsWith('unique'), from: keyToHost(c.key), fromPrimary: keyToHost(c.primaryKey), ...how };
-    const question = { op: cursor instanceof IDBCursorWithValue ? 'walk' : 'walkKeys', ...where, range: c.range, walk };
+    const question = { op: isA(cursor, IDBCursorWithValue) ? 'walk' : 'walkKeys', ...where, range: c.range, walk };
     return enqueue(tx, c.source, () => {
       const row = rowsOf(tx, question);
       c.moving = false;

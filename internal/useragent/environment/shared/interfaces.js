@@ -1,4 +1,5 @@
 // What workers and windows have in common, in the order in which it is made: a module may use those above it while it runs.
+
 import './primordials.js';
 import './dispatch.js';
 import './webidl.js';
@@ -47,3 +48,4 @@ import './domstringlist.js';
 import './sockets.js';
 import './language.js';
 import './intl.js';
+

@@ -1,4 +1,4 @@
-import { apply, assign, fromJSON, toJSON } from './primordials.js';
+import { apply, assign, fromJSON, isA, sharedState, toJSON } from './primordials.js';
 import { commands } from './dispatch.js';
 import { MAKE, lazy, must, onlyHere, publishLoosely } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -8,7 +8,7 @@ import { queueTask, setTimeout } from './timers.js';
 import { bytesOf, keepBytes } from './bytes.js';
 import { deserialize, fromHost, serialize, toHost, transferable } from './structuredclone.js';
 
-export const portState = new WeakMap();
+export const portState = sharedState('portState');
 // Ports whose other end lies in another realm, by the number that the browser knows this end by.
 const remotePorts = new Map();
 // What crosses to another realm, with what was transferred. A port becomes a number: the browser joins the two ends.
@@ -83,7 +83,7 @@ function deliver(port) {
   for (const sent of s.waiting.splice(0)) setTimeout(() => {
     if (s.closed) return;
     const { value: data, transferred } = deserialize(sent);
-    fire(port, new MessageEvent('message', { data, ports: transferred.filter((t) => t instanceof MessagePort) }));
+    fire(port, new MessageEvent('message', { data, ports: transferred.filter((t) => isA(t, MessagePort)) }));
   });
 }
 // What was passed to postMessage: a list, or options with one.

@@ -1,6 +1,6 @@
 // File API, 8: addresses of blobs, which live as long as their realm.
 
-import { TypeError, defineProperty } from './primordials.js';
+import { TypeError, defineProperty, isA } from './primordials.js';
 import { must } from './webidl.js';
 import { own } from './settings.js';
 import { URL } from './url.js';
@@ -14,7 +14,7 @@ export function addObjectURLs() {
   const statics = {
     createObjectURL(object) {
       must(arguments, 1);
-      if (!(object instanceof Blob)) throw new TypeError('an address is made for a blob');
+      if (!isA(object, Blob)) throw new TypeError('an address is made for a blob');
       const url = `blob:${own.origin}/00000000-0000-4000-8000-${hex(++nextObject)}`;
       objectURLs.set(url, object);
       return url;

@@ -33,3 +33,11 @@ for (const name of ['Function', 'Array', 'Map', 'Set', 'RegExp']) {
 defineProperty(Array.prototype, 'toJSON', { value: undefined }); // a script's own would be inherited
 export const ScriptIterator = getPrototypeOf(getPrototypeOf(new ScriptArray()[Symbol.iterator]()));
 setPrototypeOf(getPrototypeOf(getPrototypeOf([][Symbol.iterator]())), ScriptIterator);
+
+// Objects of other realms of the engine are of a kind, too, where an interface takes them.
+const kinds = (kin.kinds ??= { __proto__: null });
+export const addKind = (cls) => (kinds[cls.name] ??= []).push(cls);
+for (const cls of [PromiseOf, Error, TypeError, ArrayBuffer, DataView, Int8Array, Uint8Array, RealDate, ScriptMap, ScriptSet, ScriptWeakMap, ScriptWeakSet, ScriptRegExp, ScriptBoolean, ScriptNumber, ScriptString, ScriptArray, Map, Set, Array]) addKind(cls);
+export const isA = (value, cls) => value instanceof cls || (kinds[cls.name]?.length > 1 && kinds[cls.name].some((c) => value instanceof c));
+// What is kept of objects that may go from realm to realm, by a name for the interface.
+export const sharedState = (name) => ((kin.states ??= { __proto__: null })[name] ??= new WeakMap());

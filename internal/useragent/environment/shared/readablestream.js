@@ -2,7 +2,7 @@
 
 import {
   ArrayBuffer, PromiseOf, RangeError, ScriptObject, TypeError, Uint8Array, assign, defineProperty, getPrototypeOf,
-  quietly, rejected, resolved, setPrototypeOf, then,
+  isA, quietly, rejected, resolved, setPrototypeOf, sharedState, then,
 } from './primordials.js';
 import { MAKE, gives, onlyHere, publish } from './webidl.js';
 import { describe, stackOf } from './errors.js';
@@ -11,8 +11,8 @@ import { onAbort } from './abort.js';
 import { bytesOf, joinBytes, keepBytes, viewOf } from './bytes.js';
 import { clone } from './structuredclone.js';
 
-const streamState = new WeakMap();
-export const writableState = new WeakMap();
+const streamState = sharedState('streamState');
+export const writableState = sharedState('writableState');
 export const stateOfStream = (stream) => streamState.get(stream);
 
 // What a read gives.
@@ -139,7 +139,7 @@ export class ReadableStream {
     return teeStream(this, false);
   }
   pipeThrough(pair, options = {}) {
-    if (!(pair?.readable instanceof ReadableStream) || !writableState.has(pair?.writable)) throw new TypeError('pipeThrough takes a pair of a readable and a writable stream');
+    if (!isA(pair?.readable, ReadableStream) || !writableState.has(pair?.writable)) throw new TypeError('pipeThrough takes a pair of a readable and a writable stream');
     if (this.locked || pair.writable.locked) throw new TypeError('the stream is locked');
     then(this.pipeTo(pair.writable, options), undefined, () => {});
     return pair.readable;
@@ -308,7 +308,7 @@ function cancelStream(stream, reason) {
 class ReadableStreamDefaultReader {
   #stream;
   constructor(stream) {
-    if (!(stream instanceof ReadableStream)) throw new TypeError('a reader needs a stream');
+    if (!isA(stream, ReadableStream)) throw new TypeError('a reader needs a stream');
     const s = stateOfStream(stream);
     if (s.reader) throw new TypeError('the stream is locked to a reader already');
     defineProperty(this, '_closed', { value: deferred(), writable: true, enumerable: false });
@@ -356,7 +356,7 @@ class ReadableStreamBYOBReader {
   #rest = null;
   #stream;
   constructor(stream) {
-    if (!(stream instanceof ReadableStream)) throw new TypeError('a reader needs a stream');
+    if (!isA(stream, ReadableStream)) throw new TypeError('a reader needs a stream');
     if (!stateOfStream(stream).bytes) throw new TypeError('only a stream of bytes can be read into buffers');
     this.#inner = new ReadableStreamDefaultReader(stream);
     this.#stream = stream;
@@ -441,7 +441,7 @@ export async function drain(stream, salvage = false) {
     }
     const { value, done } = next;
     if (done) break;
-    if (!(value instanceof Uint8Array)) throw new TypeError('a body takes bytes; the stream gave something else');
+    if (!isA(value, Uint8Array)) throw new TypeError('a body takes bytes; the stream gave something else');
     views.push(value);
   }
   return keepBytes(joinBytes(views));

@@ -1,4 +1,6 @@
-import { TypeError, assign, defineProperty, freeze, fromJSON, setPrototypeOf, toJSON } from './primordials.js';
+import {
+  TypeError, assign, defineProperty, freeze, fromJSON, isA, setPrototypeOf, sharedState, toJSON,
+} from './primordials.js';
 import { MAKE, attribute, publish } from './webidl.js';
 import { baseURL, ownOrigin } from './settings.js';
 import { AbortSignal } from './abort.js';
@@ -10,7 +12,7 @@ import {
 import { bodyOf, cloneBody, consume, extract, isUnusable, mixBody, streamFor, useNow } from './body.js';
 
 // Fetch, 5.4: Request.
-export const requestState = new WeakMap();
+export const requestState = sharedState('requestState');
 const NOTHING = freeze({ __proto__: null });
 const MODES = ['same-origin', 'no-cors', 'cors', 'navigate'];
 const oneOf = (value, list, what) => {
@@ -71,7 +73,7 @@ export class Request {
     if (init.keepalive !== undefined) s.keepalive = Boolean(init.keepalive);
     if (init.method !== undefined) s.method = methodName(init.method);
     if (init.signal !== undefined) signal = init.signal;
-    if (signal !== null && signal !== undefined && !(signal instanceof AbortSignal)) throw new TypeError('signal is no AbortSignal');
+    if (signal !== null && signal !== undefined && !isA(signal, AbortSignal)) throw new TypeError('signal is no AbortSignal');
     if (init.duplex !== undefined) oneOf(init.duplex, ['half'], 'duplex');
     if (init.priority !== undefined) oneOf(init.priority, ['high', 'low', 'auto'], 'priority');
     s.signal = signal ? AbortSignal.any([signal]) : null;
@@ -90,7 +92,7 @@ export class Request {
     if ((hasBody || inherited) && (s.method === 'GET' || s.method === 'HEAD')) throw new TypeError(`a ${s.method} request has no body`);
     let body = null;
     if (hasBody) {
-      if (s.keepalive && init.body instanceof ReadableStream) throw new TypeError('a body that is a stream does not go with keepalive');
+      if (s.keepalive && isA(init.body, ReadableStream)) throw new TypeError('a body that is a stream does not go with keepalive');
       body = extract(init.body);
       if (body.stream && init.duplex === undefined) throw new TypeError('a body that is a stream needs duplex: "half"');
       if (body.stream && s.mode !== 'same-origin' && s.mode !== 'cors') throw new TypeError(`a body that is a stream does not go with mode ${s.mode}`);

@@ -1,11 +1,13 @@
-import { RangeError, TypeError, defineProperty, fromJSON, setPrototypeOf, toJSON } from './primordials.js';
+import {
+  RangeError, TypeError, defineProperty, fromJSON, setPrototypeOf, sharedState, toJSON,
+} from './primordials.js';
 import { attribute, must, publish } from './webidl.js';
 import { baseURL } from './settings.js';
 import { Headers, byteString, fillHeaders, headersFrom, headersState, headersWith } from './headers.js';
 import { bodyOf, cloneBody, consume, extract, fetchSignal, mixBody, useNow } from './body.js';
 
 // Fetch, 5.5: Response.
-export const responseState = new WeakMap();
+export const responseState = sharedState('responseState');
 const nullBody = (status) => status === 101 || status === 103 || status === 204 || status === 205 || status === 304;
 export class Response {
   constructor(value = null, init = {}) {

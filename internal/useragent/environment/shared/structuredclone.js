@@ -3,7 +3,7 @@
 
 import {
   ArrayBuffer, DataView, Error, PromiseOf, RealDate, ScriptArray, ScriptBoolean, ScriptMap, ScriptNumber,
-  ScriptObject, ScriptRegExp, ScriptSet, ScriptString, ScriptWeakMap, ScriptWeakSet, defineProperty,
+  ScriptObject, ScriptRegExp, ScriptSet, ScriptString, ScriptWeakMap, ScriptWeakSet, defineProperty, isA,
 } from './primordials.js';
 import { expose } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -23,7 +23,7 @@ export const transferable = (cls, detach, attach) => transferables.push({ cls, d
 const cannotClone = (what) => new DOMException(`${what} cannot be cloned`, 'DataCloneError');
 const BOXES = [ScriptBoolean, ScriptNumber, ScriptString];
 const UNCLONEABLE = [EventTarget, Event, PromiseOf, ScriptWeakMap, ScriptWeakSet];
-const isOf = (value, ...classes) => classes.some((cls) => value instanceof cls);
+const isOf = (value, ...classes) => classes.some((cls) => isA(value, cls));
 
 // StructuredSerializeInternal: memory has the number of each object that was met.
 function serializeInto(out, memory, value) {
@@ -46,20 +46,20 @@ function serializeInto(out, memory, value) {
   if (memory.has(value)) return { $: 'ref', i: memory.get(value) };
   const met = () => memory.set(value, memory.size);
   if (ArrayBuffer.isView(value)) {
-    const node = { $: 'view', k: value instanceof DataView ? 'DataView' : value.constructor.name, b: write(value.buffer), o: value.byteOffset, l: value.length ?? value.byteLength };
+    const node = { $: 'view', k: isA(value, DataView) ? 'DataView' : value.constructor.name, b: write(value.buffer), o: value.byteOffset, l: value.length ?? value.byteLength };
     met();
     return node;
   }
   met();
-  if (value instanceof RealDate) return { $: 'date', v: write(value.getTime()) };
-  if (value instanceof ScriptRegExp) return { $: 'regexp', s: value.source, f: value.flags };
+  if (isA(value, RealDate)) return { $: 'date', v: write(value.getTime()) };
+  if (isA(value, ScriptRegExp)) return { $: 'regexp', s: value.source, f: value.flags };
   if (isOf(value, ...BOXES)) return { $: 'box', v: write(value.valueOf()) };
-  if (value instanceof ArrayBuffer) return { $: 'buffer', i: out.buffers.push(value.slice(0)) - 1 };
+  if (isA(value, ArrayBuffer)) return { $: 'buffer', i: out.buffers.push(value.slice(0)) - 1 };
   if (isOf(value, ScriptMap, Map)) return { $: 'map', v: [...value].map(([k, v]) => [write(k), write(v)]) };
   if (isOf(value, ScriptSet, Set)) return { $: 'set', v: [...value].map(write) };
-  if (value instanceof DOMException) return { $: 'exception', n: value.name, m: value.message };
-  if (value instanceof Error) return { $: 'error', n: value.name in nativeErrors ? value.name : 'Error', m: `${value.message}`, s: stackOf(value) };
-  const platform = serializables.find(({ cls }) => value instanceof cls);
+  if (isA(value, DOMException)) return { $: 'exception', n: value.name, m: value.message };
+  if (isA(value, Error)) return { $: 'error', n: value.name in nativeErrors ? value.name : 'Error', m: `${value.message}`, s: stackOf(value) };
+  const platform = serializables.find(({ cls }) => isA(value, cls));
   if (platform) return { $: 'platform', t: platform.name, d: platform.write(value, out) };
   if (isOf(value, ...UNCLONEABLE)) throw cannotClone('this object');
   const tagged = Object.prototype.toString.call(value);
@@ -75,7 +75,7 @@ export function serialize(value, transfer = []) {
   const memory = new Map();
   const list = [...transfer];
   for (const object of list) {
-    const how = object instanceof ArrayBuffer ? null : transferables.find(({ cls }) => object instanceof cls);
+    const how = isA(object, ArrayBuffer) ? null : transferables.find(({ cls }) => isA(object, cls));
     if (how === undefined) throw new DOMException('this object cannot be transferred', 'DataCloneError');
     if (memory.has(object)) throw new DOMException('an object stands in the list twice', 'DataCloneError');
     if (how === null && object.detached) throw new DOMException('the buffer was transferred before', 'DataCloneError');
@@ -83,8 +83,8 @@ export function serialize(value, transfer = []) {
   }
   out.tree = serializeInto(out, memory, value);
   out.moved = list.map((object) => {
-    if (object instanceof ArrayBuffer) return { buffer: object.transfer() };
-    const { cls, detach } = transferables.find((t) => object instanceof t.cls);
+    if (isA(object, ArrayBuffer)) return { buffer: object.transfer() };
+    const { cls, detach } = transferables.find((t) => isA(object, t.cls));
     return { name: cls.name, state: detach(object) };
   });
   return out;

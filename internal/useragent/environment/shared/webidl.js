@@ -1,7 +1,7 @@
 // Web IDL: how interfaces, members and constructors are laid out for scripts.
 
 import {
-  ScriptArray, ScriptObject, TypeError, apply, defineProperty, getPrototypeOf, rejected, setPrototypeOf,
+  ScriptArray, ScriptObject, TypeError, addKind, apply, defineProperty, getPrototypeOf, isA, rejected, setPrototypeOf,
 } from './primordials.js';
 
 export const expose = (name, value) => defineProperty(global, name, { value, writable: true, configurable: true, enumerable: false });
@@ -16,6 +16,8 @@ export const inherits = Function.prototype.call.bind(Object.prototype.isPrototyp
 export function guard(proto, key, counts) {
   const d = Object.getOwnPropertyDescriptor(proto, key);
   const self = (that) => ((that === undefined || that === null) && inherits(proto, global) ? global : that);
+  // Objects of the same interface in another realm of the engine will do.
+  const fits = (that) => inherits(proto, that) || isA(that, proto.constructor);
   const wrong = () => new TypeError(`${key} was called on an object of another kind`);
   const shaped = (made, from) => {
     defineProperty(made, 'length', { value: from.length, configurable: true });
@@ -28,7 +30,7 @@ export function guard(proto, key, counts) {
     const promises = get && promised.has(get);
     if (get) d.get = shaped({ get() {
       const that = self(this);
-      if (!inherits(proto, that)) {
+      if (!fits(that)) {
         if (promises) return rejected(wrong());
         throw wrong();
       }
@@ -36,7 +38,7 @@ export function guard(proto, key, counts) {
     } }.get, get);
     if (set) d.set = shaped({ set(value) {
       const that = self(this);
-      if (!inherits(proto, that)) throw wrong();
+      if (!fits(that)) throw wrong();
       apply(set, that, [value]);
     } }.set, set);
   } else if (typeof d.value === 'function') {
@@ -45,7 +47,7 @@ export function guard(proto, key, counts) {
     const needs = counts ? value.length : 0;
     d.value = shaped({ call(...args) {
       const that = self(this);
-      const error = !inherits(proto, that) ? wrong() : args.length < needs ? new TypeError(`${key} needs ${needs} argument${needs === 1 ? '' : 's'}, and there ${args.length === 1 ? 'is' : 'are'} ${args.length}`) : null;
+      const error = !fits(that) ? wrong() : args.length < needs ? new TypeError(`${key} needs ${needs} argument${needs === 1 ? '' : 's'}, and there ${args.length === 1 ? 'is' : 'are'} ${args.length}`) : null;
       if (!error) return apply(value, that, args);
       if (promises) return rejected(error);
       throw error;
@@ -83,6 +85,7 @@ function publishAll(classes, counts) {
     if (iterator) defineProperty(proto, Symbol.iterator, { value: proto[iterator], writable: true, configurable: true });
     for (const key of namesOf(cls)) if (key !== 'prototype' && key !== 'name' && key !== 'length') defineProperty(cls, key, ENUMERABLE);
     tag(cls, cls.name);
+    addKind(cls);
     expose(cls.name, cls);
   }
 }

@@ -1,8 +1,8 @@
 // HTML, 10.3.1: WorkerLocation.
 
-import { defineProperty } from '../shared/primordials.js';
-import { MAKE, attribute, onlyHere, publish } from '../shared/webidl.js';
-import { URL, URL_PARTS } from '../shared/url.js';
+import { defineProperty } from './primordials.js';
+import { MAKE, attribute, onlyHere, publish } from './webidl.js';
+import { URL, URL_PARTS } from './url.js';
 
 class WorkerLocation {
   #url;

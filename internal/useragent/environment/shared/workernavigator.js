@@ -1,8 +1,8 @@
 // HTML, 10.3.2: WorkerNavigator.
 
-import { freeze } from '../shared/primordials.js';
-import { MAKE, onlyHere, publish } from '../shared/webidl.js';
-import { addNavigatorParts } from '../shared/navigatorparts.js';
+import { freeze } from './primordials.js';
+import { MAKE, onlyHere, publish } from './webidl.js';
+import { addNavigatorParts } from './navigatorparts.js';
 
 class WorkerNavigator {
   constructor(key = undefined) {

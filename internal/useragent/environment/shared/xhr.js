@@ -1,6 +1,6 @@
 // XMLHttpRequest Standard, on top of fetch.
 
-import { Uint8Array, assign, defineProperty, fromJSON, jsonForScripts, then } from './primordials.js';
+import { Uint8Array, assign, defineProperty, fromJSON, isA, jsonForScripts, then } from './primordials.js';
 import { MAKE, must, onlyHere, publishLoosely, usv } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { baseURL } from './settings.js';
@@ -280,9 +280,9 @@ function ofBlocking(xhr) {
 }
 // How many bytes go up.
 function sizeOf(payload) {
-  if (payload instanceof Blob) return payload.size;
+  if (isA(payload, Blob)) return payload.size;
   if (typeof payload.byteLength === 'number') return payload.byteLength;
-  return payload instanceof global.FormData ? 0 : new Blob([`${payload}`]).size;
+  return isA(payload, global.FormData) ? 0 : new Blob([`${payload}`]).size;
 }
 const mimeOfAnswer = (s) => s.override ?? s.response?.headers.get('content-type') ?? 'text/xml';
 const textOfAnswer = (s) => {

@@ -238,7 +238,7 @@ export class Document extends Node {
     return this.$script ?? null;
   }
   get defaultView() {
-    return this === current.document ? global : null;
+    return this.$window ?? null;
   }
   get activeElement() {
     return states.focused && contains(this, states.focused) ? states.focused : this.body ?? this.documentElement;
@@ -356,14 +356,14 @@ handlers(Document.prototype, 'readystatechange', 'visibilitychange', 'fullscreen
 export function makeDocument(kind, type = kind === 'html' ? 'text/html' : 'application/xml', cls = kind === 'html' ? HTMLDocument : XMLDocument) {
   return {
     __proto__: cls.prototype, $t: DOCUMENT, $p: null, $f: null, $l: null, $n: null, $v: null, $d: null, $root: null, $shadow: false, $host: null, $a: null, $custom: undefined,
-    $html: kind === 'html', $type: type, $quirks: false, $charset: 'UTF-8', $ready: 'complete', $url: () => 'about:blank', $base() { return baseOf(this); },
+    $html: kind === 'html', $type: type, $quirks: false, $charset: 'UTF-8', $ready: 'complete', $window: null, $url: () => 'about:blank', $base() { return baseOf(this); },
   };
 }
 makers.document = makeDocument;
 createLike.document = (d) => assign(makeDocument(d.$html ? 'html' : 'xml', d.$type, getPrototypeOf(d).constructor), { $quirks: d.$quirks, $charset: d.$charset, $url: d.$url });
 // "document base URL" (HTML, 2.4.1).
 export function baseOf(d) {
-  const fallback = d.$url() === 'about:blank' && d !== current.document && current.document ? current.document.$base() : d.$url();
+  const fallback = d === current.document && own.base ? own.base : d.$url() === 'about:blank' && d !== current.document && current.document ? current.document.$base() : d.$url();
   for (let n = d.$f; n; n = following(n, d)) {
     if (isHTML(n, 'base') && hasAttr(n, 'href')) {
       const at = parsedURL(getAttr(n, 'href'), fallback)?.[0] ?? fallback;

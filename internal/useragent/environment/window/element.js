@@ -121,19 +121,21 @@ const mapHandler = {
     return Reflect.get(target, key, target);
   },
   has: (target, key) => (typeof key === 'string' && (/^(0|[1-9]\d*)$/.test(key) ? Number(key) < target.length : !(key in target) && Boolean(namedIn(mapOf.get(target), key)))) || key in target,
-  ownKeys: (target) => ScriptArray.from([...(mapOf.get(target).$a ?? []).map((_, i) => `${i}`), ...new Set((mapOf.get(target).$a ?? []).map((x) => x.name)), ...Reflect.ownKeys(target)]),
+  ownKeys: (target) => ScriptArray.from([...(mapOf.get(target).$a ?? []).map((_, i) => `${i}`), ...supportedNames(mapOf.get(target)), ...Reflect.ownKeys(target)]),
   getOwnPropertyDescriptor(target, key) {
     if (typeof key === 'string' && /^(0|[1-9]\d*)$/.test(key)) {
       const value = target.item(Number(key));
       return value ? { value, enumerable: true, configurable: true, writable: false } : undefined;
     }
-    if (typeof key === 'string' && !(key in target)) {
+    if (typeof key === 'string' && !(key in target) && supportedNames(mapOf.get(target)).has(key)) {
       const value = namedIn(mapOf.get(target), key);
       return value ? { value, enumerable: false, configurable: true, writable: false } : undefined;
     }
     return Reflect.getOwnPropertyDescriptor(target, key);
   },
 };
+// "supported property names" (DOM, 4.9.1).
+const supportedNames = (e) => new Set((e.$a ?? []).map((x) => x.name).filter((name) => e.$ns !== HTML || !e.$d.$html || name === asciiLower(name)));
 const namedIn = (e, key) => {
   const x = findAttribute(e, key);
   return x ? attrNode(x, e) : null;

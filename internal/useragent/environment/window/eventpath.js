@@ -1,6 +1,6 @@
 // DOM, 2.9: how events find their way through trees with shadow roots, and what elements do when they are clicked.
 
-import { assign } from '../shared/primordials.js';
+import { assign, isA } from '../shared/primordials.js';
 import { trees } from '../shared/event.js';
 import { activation } from './forms.js';
 import { isNode, late, rootOf } from './nodes.js';
@@ -28,5 +28,5 @@ assign(trees, {
   closedRoot: (at) => (isNode(at) && at.$shadow ? at.$mode === 'closed' : null),
   inSameTree: (target, parent) => encloses(rootOf(target), parent),
   inShadow: (n) => isNode(n) && Boolean(rootOf(n).$shadow),
-  activation: { ...activation, isActivation: (event) => event.type === 'click' && event instanceof MouseEvent },
+  activation: { ...activation, isActivation: (event) => event.type === 'click' && isA(event, MouseEvent) },
 });

@@ -1,6 +1,8 @@
 // CSS Font Loading: faces that scripts load, without anything being drawn with them.
 
-import { PromiseOf, ScriptSet, TypeError, defineProperty, rejected, resolved, then } from '../shared/primordials.js';
+import {
+  PromiseOf, ScriptSet, TypeError, defineProperty, isA, rejected, resolved, then,
+} from '../shared/primordials.js';
 import { MAKE, must, onlyHere, publishLoosely } from '../shared/webidl.js';
 import { DOMException } from '../shared/domexception.js';
 import { baseURL } from '../shared/settings.js';
@@ -78,7 +80,7 @@ export class FontFaceSet extends EventTarget {
     return stateOf.get(this).size;
   }
   add(face) {
-    if (!(face instanceof FontFace)) throw new TypeError('only faces are added');
+    if (!isA(face, FontFace)) throw new TypeError('only faces are added');
     stateOf.get(this).add(face);
     return this;
   }

@@ -1,6 +1,6 @@
 // HTML, 4.10: forms: values, checkedness, options, owners, validity, submission.
 
-import { RealDate, TypeError, defineProperty } from '../shared/primordials.js';
+import { RealDate, TypeError, defineProperty, isA } from '../shared/primordials.js';
 import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import { Date_ } from '../shared/time.js';
 import { Event, fire, trusted } from '../shared/event.js';
@@ -584,7 +584,7 @@ function requestSubmit(form, submitter) {
   if (fire(form, trusted(new global.SubmitEvent('submit', { bubbles: true, cancelable: true, submitter })))) submitForm(form, submitter);
 }
 // "constructing the entry list".
-export function entriesOf(form, submitter = null) {
+export function entryListOf(form, submitter = null) {
   const list = [];
   // Image buttons are no members of form.elements, but may submit.
   const image = submitter && isHTML(submitter, 'input') && typeOf(submitter) === 'image';
@@ -602,7 +602,7 @@ export function entriesOf(form, submitter = null) {
     }
     if (e.$definition) {
       const v = e.$formValue ?? null;
-      if (v instanceof global.FormData) list.push(...v);
+      if (isA(v, global.FormData)) list.push(...v);
       else if (v !== null && name) list.push([name, v]);
       continue;
     }
@@ -619,7 +619,7 @@ function constructEntries(form, submitter) {
   if (form.$constructing) return null;
   form.$constructing = true;
   const data = new global.FormData();
-  for (const [k, v] of entriesOf(form, submitter)) data.append(k, v);
+  for (const [k, v] of entryListOf(form, submitter)) data.append(k, v);
   fire(form, trusted(new global.FormDataEvent('formdata', { bubbles: true, formData: data })));
   form.$constructing = false;
   return [...data];

@@ -1,32 +1,39 @@
-// HTML, 7.2.3 and 9.3: windows of other realms, which only messages reach.
+// HTML, 7.2.3, 7.3.1 and 4.8.5: frames with their windows. Windows of one origin reach each other's objects, the others only messages.
 
-import { ScriptObject, assign, defineProperty, fromJSON, toJSON } from '../shared/primordials.js';
-import { commands } from '../shared/dispatch.js';
+import { ScriptObject, assign, defineProperty, fromJSON, isA, toJSON } from '../shared/primordials.js';
+import { commands, side } from '../shared/dispatch.js';
 import { must } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
-import { MessageEvent, fire, trusted } from '../shared/event.js';
+import { Event, MessageEvent, fire, report, trusted } from '../shared/event.js';
 import { parsedURL } from '../shared/url.js';
 import { deserialize, serialize } from '../shared/structuredclone.js';
 import { received, sendable } from '../shared/messaging.js';
+import { objectAt, textOfObject } from '../shared/objecturls.js';
 import { classes } from './htmlelements.js';
 import { current, mix } from './node.js';
-import { descendants, error, getAttr, isConnected, isHTML } from './nodes.js';
+import {
+  descendants, error, getAttr, hasAttr, isConnected, isHTML, onAttribute, onInserted, onRemoved,
+} from './nodes.js';
 
+// The windows whose objects can be reached, by their numbers.
+const windows = (kin.windows ??= new Map());
+const frameOf = new Map(); // elements by the numbers of their frames
 const known = new Map(); // window objects by the number of their window
 export function otherWindow(id) {
   if (!id) return null;
+  const kindred = windows.get(id);
+  if (kindred) return kindred.global;
   if (known.has(id)) return known.get(id);
   const there = new ScriptObject();
   const refuse = () => {
-    throw error('SecurityError', 'this window belongs to another realm');
+    throw error('SecurityError', 'this window is of another origin');
   };
-  for (const [name, get] of Object.entries({ window: () => there, self: () => there, frames: () => there, closed: () => false, length: () => 0, opener: () => null, parent: () => otherWindow(own.parent) ?? global, top: () => otherWindow(own.top) ?? global, document: refuse }))
+  for (const [name, get] of Object.entries({ window: () => there, self: () => there, frames: () => there, closed: () => false, length: () => 0, opener: () => null, parent: () => otherWindow(own.parent) ?? global, top: () => otherWindow(own.top) ?? global, document: refuse, location: () => farLocation(id, refuse) }))
     defineProperty(there, name, { get, enumerable: true, configurable: true });
   assign(there, {
     postMessage(message, options = undefined, transfer = undefined) {
       must(arguments, 1);
-      const [target, list] = targetOf(options, transfer);
-      host('window.post', id, toJSON(sendable(serialize(message, list))), target);
+      side.post(id, message, options, transfer);
     },
     focus() {},
     blur() {},
@@ -34,6 +41,16 @@ export function otherWindow(id) {
   });
   known.set(id, there);
   return there;
+}
+function farLocation(id, refuse) {
+  const to = (url) => {
+    const frame = [...frameOf].find(([number]) => host('frame.window', number) === id)?.[0];
+    const parts = parsedURL(`${url}`, current.document.$base());
+    if (frame && parts) host('frame.navigate', frame, parts[0], null, false);
+  };
+  const there = new ScriptObject();
+  defineProperty(there, 'href', { get: refuse, set: to, enumerable: true });
+  return assign(there, { replace: to });
 }
 // The origin that a message is for, and what is transferred with it.
 export function targetOf(options, transfer) {
@@ -46,26 +63,102 @@ export function targetOf(options, transfer) {
   if (!parts) throw error('SyntaxError', `${target} is no origin`);
   return [parts[1], list ?? []];
 }
+assign(side, {
+  // Sends a message of this window to another.
+  post(id, message, options, transfer) {
+    const [target, list] = targetOf(options, transfer);
+    host('window.post', id, toJSON(sendable(serialize(message, list))), target);
+  },
+  document: () => current.document,
+  frame: (number) => frameOf.get(number) ?? null,
+});
 commands.windowMessage = (json, origin, from) => {
   const { value: data, transferred } = deserialize(received(fromJSON(json)));
-  fire(global, trusted(new MessageEvent('message', { data, origin, source: otherWindow(from), ports: transferred.filter((p) => p instanceof global.MessagePort) })));
+  fire(global, trusted(new MessageEvent('message', { data, origin, source: otherWindow(from), ports: transferred.filter((p) => isA(p, global.MessagePort)) })));
 };
-const windowOf = (e) => {
-  if (!isConnected(e) || e.$d !== current.document) return null;
-  const address = parsedURL(getAttr(e, 'src') ?? '', current.document.$base())?.[0];
-  const there = address ? otherWindow(host('frame.window', address)) : null;
-  if (!there) host('gap', 'a frame without an address');
-  return there;
+
+const isFrame = (e) => isHTML(e, 'iframe') || isHTML(e, 'frame');
+const windowId = (e) => (e.$frame ? host('frame.window', e.$frame) : 0);
+const kindredOf = (e) => windows.get(windowId(e));
+for (const cls of [classes.HTMLIFrameElement, classes.HTMLFrameElement])
+  mix(cls, {
+    get contentDocument() {
+      return kindredOf(this)?.document() ?? null;
+    },
+    get contentWindow() {
+      return otherWindow(windowId(this));
+    },
+    getSVGDocument() {
+      const d = kindredOf(this)?.document();
+      return d && d.$type === 'image/svg+xml' ? d : null;
+    },
+  });
+// The frames of the document, in tree order.
+export const frameElements = () => (frameOf.size ? [...descendants(current.document)].filter((e) => e.$frame) : []);
+
+// "create a new child navigable" for an element that stands in the document now.
+export function insertFrame(e) {
+  if (e.$frame || e.$d !== current.document || !isConnected(e)) return;
+  e.$frame = host('frame.make', getAttr(e, 'name') ?? '', getAttr(e, 'sandbox'));
+  if (!e.$frame) return;
+  frameOf.set(e.$frame, e);
+  processAttributes(e, true);
+}
+// "process the iframe attributes" (4.8.5).
+function processAttributes(e, initial) {
+  if (e.$name === 'iframe' && hasAttr(e, 'srcdoc')) {
+    host('frame.navigate', e.$frame, 'about:srcdoc', getAttr(e, 'srcdoc'), true);
+    return;
+  }
+  const src = getAttr(e, 'src');
+  const url = (src && parsedURL(src, current.document.$base())?.[0]) || 'about:blank';
+  if (initial && /^about:blank([?#]|$)/.test(url)) {
+    fire(e, trusted(new Event('load')));
+    return;
+  }
+  const object = url.startsWith('blob:') ? objectAt(url) : undefined;
+  host('frame.navigate', e.$frame, url, object === undefined ? dataText(url) : textOfObject(object), true);
+}
+const dataText = (url) => {
+  const m = /^data:text\/html[^,]*?(;base64)?,(.*)$/s.exec(url);
+  return m ? (m[1] ? global.atob(decodeURIComponent(m[2])) : decodeURIComponent(m[2])) : null;
 };
-mix(classes.HTMLIFrameElement, {
-  get contentDocument() {
-    return null;
-  },
-  get contentWindow() {
-    return windowOf(this);
-  },
-  getSVGDocument() {
-    return null;
-  },
+function removeFrame(e) {
+  const number = e.$frame;
+  if (!number) return;
+  e.$frame = 0;
+  frameOf.delete(number);
+  host('frame.remove', number);
+}
+function eachFrame(node, run) {
+  if (isFrame(node)) run(node);
+  else if (node.$f) for (const e of [...descendants(node)]) if (isFrame(e)) run(e);
+}
+onInserted.push((node, connected) => {
+  if (connected) eachFrame(node, insertFrame);
 });
-export const frameElements = () => [...descendants(current.document)].filter((e) => isHTML(e, 'iframe'));
+onRemoved.push((node, parent, connected) => {
+  if (connected && frameOf.size) eachFrame(node, removeFrame);
+});
+onAttribute.push((e, name, old, value) => {
+  if (!e.$frame || !isFrame(e)) return;
+  if (name === 'srcdoc' || (name === 'src' && !hasAttr(e, 'srcdoc') && value !== null)) processAttributes(e, false);
+  else if (name === 'name') host('frame.name', e.$frame, value ?? '');
+});
+commands.frameLoaded = (number) => {
+  const e = frameOf.get(number);
+  if (e) fire(e, trusted(new Event('load')));
+};
+// The window's frame is gone, or shows another document.
+commands.discard = () => {
+  own.closed = true;
+};
+commands.runAddress = (url) => {
+  try {
+    const value = global.eval(decodeURIComponent(url.slice('javascript:'.length)));
+    return typeof value === 'string' ? value : null;
+  } catch (e) {
+    report(e);
+    return null;
+  }
+};

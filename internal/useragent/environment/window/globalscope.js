@@ -1,8 +1,9 @@
 // HTML, 7.2: the global object of a window, with the interfaces that the other modules define.
 
 import {
-  ScriptObject, TypeError, assign, defineProperty, getPrototypeOf, rejected, setPrototypeOf,
+  ScriptObject, TypeError, assign, defineProperty, getPrototypeOf, isA, rejected, setPrototypeOf,
 } from '../shared/primordials.js';
+import { side } from '../shared/dispatch.js';
 import { attribute, expose, must, onlyHere, publish, publishLoosely, publishPlainly } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
 import { EventTarget, MessageEvent, fire, handlers, trusted } from '../shared/event.js';
@@ -55,19 +56,19 @@ const replaceable = (name, read) => member(name, {
     defineProperty(global, name, { value, writable: true, enumerable: true, configurable: true });
   },
 });
-for (const [name, get] of [['window', () => global], ['document', () => current.document], ['top', () => otherWindow(own.top) ?? global]]) defineProperty(global, name, { get, enumerable: true, configurable: false });
+for (const [name, get] of [['window', () => global], ['document', () => current.document], ['top', () => (own.closed ? null : otherWindow(own.top) ?? global)]]) defineProperty(global, name, { get, enumerable: true, configurable: false });
 defineProperty(global, 'location', { get: () => location, set: (v) => { location.href = v; }, enumerable: true, configurable: false });
 timing.navigation = () => ({ name: current.document.URL, entryType: 'navigation', startTime: 0, duration: 0, type: own.reload ? 'reload' : 'navigate', initiatorType: 'navigation', nextHopProtocol: 'http/1.1' });
 delete global[Symbol.toStringTag];
 for (const name of ['self', 'frames']) replaceable(name, () => global);
-replaceable('parent', () => otherWindow(own.parent) ?? global);
+replaceable('parent', () => (own.closed ? null : otherWindow(own.parent) ?? global));
 replaceable('length', () => frameElements().length);
 readOnly('navigator', () => navigator);
 readOnly('clientInformation', () => navigator);
 readOnly('history', () => history);
 readOnly('customElements', () => registry);
-readOnly('frameElement', () => null);
-readOnly('closed', () => false);
+readOnly('frameElement', () => (own.closed ? null : kin.windows.get(own.parent)?.frame(own.frame) ?? null));
+readOnly('closed', () => own.closed === true);
 readOnly('origin', () => own.origin);
 readOnly('isSecureContext', () => true);
 readOnly('crossOriginIsolated', () => false);
@@ -81,8 +82,9 @@ for (const [name, area] of [['localStorage', 'local'], ['sessionStorage', 'sessi
   if (own.opaque) throw error('SecurityError', 'a document without an origin has no storage');
   return (areas[area] ??= storageArea(area));
 });
-const plain = { name: '', opener: null, status: '', event: undefined };
-for (const name of Object.keys(plain)) member(name, { get: () => plain[name], set: (v) => { plain[name] = name === 'name' || name === 'status' ? `${v}` : v; } });
+const plain = { opener: null, status: '', event: undefined };
+for (const name of Object.keys(plain)) member(name, { get: () => plain[name], set: (v) => { plain[name] = name === 'status' ? `${v}` : v; } });
+member('name', { get: () => own.name ?? '', set: (v) => { host('frame.name', 0, (own.name = `${v}`)); } });
 for (const [name, value] of Object.entries({ innerWidth: 1000, innerHeight: 700, outerWidth: 1000, outerHeight: 700, screenX: 0, screenY: 0, screenLeft: 0, screenTop: 0, scrollX: 0, scrollY: 0, pageXOffset: 0, pageYOffset: 0, devicePixelRatio: 1 })) replaceable(name, () => value);
 const bar = assign(new ScriptObject(), { visible: true });
 for (const name of ['locationbar', 'menubar', 'personalbar', 'scrollbars', 'statusbar', 'toolbar']) replaceable(name, () => bar);
@@ -138,12 +140,13 @@ const functions = {
   releaseEvents() {},
   postMessage(message, options = undefined, transfer = undefined) {
     must(arguments, 1);
+    if (kin.running && kin.running !== side && kin.running.post) return void kin.running.post(side.id, message, options, transfer);
     const [target, list] = targetOf(options, transfer);
     const sent = serialize(message, list);
     if (target !== '*' && target !== own.origin) return;
     queueTask(() => {
       const { value: data, transferred } = deserialize(sent);
-      fire(global, trusted(new MessageEvent('message', { data, origin: own.origin, source: global, ports: transferred.filter((p) => p instanceof global.MessagePort) })));
+      fire(global, trusted(new MessageEvent('message', { data, origin: own.origin, source: global, ports: transferred.filter((p) => isA(p, global.MessagePort)) })));
     });
   },
 };

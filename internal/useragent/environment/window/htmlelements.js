@@ -13,9 +13,9 @@ import { Element } from './element.js';
 import { mix } from './node.js';
 import {
   HTML, MATHML, SVG, append, asciiLower, childElements, children, cloneNode, contains, error, getAttr, hasAttr,
-  insert, isConnected, isElement, isHTML, isText, isValidAttributeName, late, makeElement, makeFragment, makeText,
-  onAttribute, onCloned, onRemoved, preInsert, protoFor, remove, replace, replaceAll, replaceAllWithText, setAttr,
-  textOf,
+  insert, isConnected, isElement, isHTML, isNode, isText, isValidAttributeName, late, makeElement, makeFragment,
+  makeText, onAttribute, onCloned, onRemoved, preInsert, protoFor, remove, replace, replaceAll, replaceAllWithText,
+  setAttr, textOf,
 } from './nodes.js';
 import { contentOf, onParsed } from './parsing.js';
 import { isDisabled, states } from './selectors.js';
@@ -720,6 +720,17 @@ const deleteAt = (list, index) => {
   if (!list[i]) throw error('IndexSizeError', 'there is no such row or cell');
   remove(list[i]);
 };
+const partOf = (table, name) => childElements(table).find((c) => isHTML(c, name)) ?? null;
+const afterColumns = (table) => childElements(table).find((c) => !isHTML(c, 'caption') && !isHTML(c, 'colgroup')) ?? null;
+// The caption, the head and the foot of a table (4.9.1), each of which takes the place of the one that is there.
+function setPart(table, name, interfaceName, value, place) {
+  if (value !== null && value !== undefined) {
+    if (!isNode(value) || value.$ns !== HTML || byTag.get(value.$name) !== classes[interfaceName]) throw new TypeError(`a table takes a ${name}`);
+    if (value.$name !== name) throw error('HierarchyRequestError', `this is no ${name}`);
+  }
+  partOf(table, name)?.remove();
+  if (value) preInsert(value, table, place(table));
+}
 mix(classes.HTMLTableElement, {
   get rows() {
     return (this.$rows ??= elements(() => rowsOf(this)));
@@ -728,16 +739,25 @@ mix(classes.HTMLTableElement, {
     return (this.$bodies ??= elements(() => childElements(this).filter((c) => isHTML(c, 'tbody'))));
   },
   get caption() {
-    return childElements(this).find((c) => isHTML(c, 'caption')) ?? null;
+    return partOf(this, 'caption');
+  },
+  set caption(value) {
+    setPart(this, 'caption', 'HTMLTableCaptionElement', value, (table) => table.$f);
   },
   get tHead() {
-    return childElements(this).find((c) => isHTML(c, 'thead')) ?? null;
+    return partOf(this, 'thead');
+  },
+  set tHead(value) {
+    setPart(this, 'thead', 'HTMLTableSectionElement', value, afterColumns);
   },
   get tFoot() {
-    return childElements(this).find((c) => isHTML(c, 'tfoot')) ?? null;
+    return partOf(this, 'tfoot');
+  },
+  set tFoot(value) {
+    setPart(this, 'tfoot', 'HTMLTableSectionElement', value, () => null);
   },
   createTHead() {
-    return this.tHead ?? preInsert(makeElement(HTML, 'thead', this.$d), this, childElements(this).find((c) => !isHTML(c, 'caption') && !isHTML(c, 'colgroup')) ?? null);
+    return this.tHead ?? preInsert(makeElement(HTML, 'thead', this.$d), this, afterColumns(this));
   },
   createTFoot() {
     return this.tFoot ?? append(makeElement(HTML, 'tfoot', this.$d), this);

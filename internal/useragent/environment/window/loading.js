@@ -1,7 +1,7 @@
 // How a document comes about: the browser parses, the nodes are made here, scripts run where they stand (HTML, 13.2 and 4.12.1).
 
 import { EvalError, assign, defineProperty, fromJSON, then, toJSON } from '../shared/primordials.js';
-import { commands } from '../shared/dispatch.js';
+import { commands, side } from '../shared/dispatch.js';
 import { base, own, setOwn } from '../shared/settings.js';
 import { Event, fire, report, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
@@ -10,6 +10,7 @@ import { addObjectURLs, objectAt, textOfObject } from '../shared/objecturls.js';
 import { documents } from '../shared/xhr.js';
 import { attachShadow, isPlain } from './customelements.js';
 import { makeDocument, writing } from './document.js';
+import { insertFrame } from './frames.js';
 import { documentURL, startHistory } from './navigation.js';
 import { current } from './node.js';
 import {
@@ -52,13 +53,19 @@ function forbidEval() {
   defineProperty(Refusing.prototype, 'constructor', { value: Refusing, writable: true, configurable: true });
 }
 commands.start = (json) => {
+  leaveDocument();
   setOwn(fromJSON(json));
+  side.id = own.window;
+  kin.windows.set(own.window, side);
+  made.length = inDocument.length = 0;
+  written = '';
   if (own.noEval) forbidEval();
   startHistory(own.script);
   const d = makeDocument('html', own.type);
   d.$html = own.html;
   d.$quirks = own.quirks;
-  d.$ready = 'loading';
+  d.$ready = own.complete ? 'complete' : 'loading';
+  d.$window = global;
   d.$url = () => documentURL();
   if (own.charset) d.$charset = own.charset;
   current.document = d;
@@ -113,6 +120,7 @@ commands.parse = (json) => {
     }
   }
   parsing = false;
+  for (const e of framesParsed.splice(0)) insertFrame(e);
   // One that holds nothing is prepared once something is put into it.
   for (const e of scripts) if (!hasAttr(e, 'src') && textOf(e) === '') e.$parser = false;
   parsedChanges += changes.n - before;
@@ -123,8 +131,9 @@ const markUp = (e) => {
   return `${out}>`;
 };
 // What the browser loads for an element that a script made or changed. Its outcome comes back by address.
-const LOADS = new Set(['img', 'link', 'iframe', 'frame', 'video', 'audio', 'source', 'object', 'embed', 'track', 'input']);
+const LOADS = new Set(['img', 'link', 'video', 'audio', 'source', 'object', 'embed', 'track', 'input']);
 let parsing = false;
+const framesParsed = [];
 const waiting = new Set(); // elements that a load may be for
 const ask = (e) => {
   if (e.$d !== current.document) return;
@@ -157,6 +166,9 @@ function inserted(e) {
   if (e.$t !== ELEMENT || e.$ns !== HTML) return;
   if (LOADS.has(e.$name)) waiting.add(e);
   if (e.$name === 'style') styleLoaded(e);
+  else if (e.$name === 'iframe' || e.$name === 'frame') {
+    if (parsing) framesParsed.push(e);
+  }
   else if (parsing) {
     if (LOADS.has(e.$name) && hasAttr(e, e.$name === 'link' ? 'href' : 'src')) ask(e);
   }
@@ -181,7 +193,6 @@ onAttribute.push((e, name, old, value) => {
   switch (e.$name) {
     case 'img': if (name === 'src' || name === 'srcset') ask(e); break;
     case 'link': if ((name === 'href' || name === 'rel') && isConnected(e)) ask(e); break;
-    case 'iframe': if (name === 'src' && isConnected(e)) ask(e); break;
     case 'video': case 'audio': case 'source': case 'embed': case 'track': if (name === 'src' && isConnected(e)) ask(e); break;
     case 'script': if (name === 'src' && isConnected(e)) prepare(e); break;
     case 'base': host('base', current.document.$base()); break;
@@ -276,7 +287,7 @@ const addressOf = (e, at) => {
 };
 // What came of a load, by address and destination: every element that waits for it hears of it.
 commands.loaded = (url, destination, ok, text) => {
-  const tags = { image: ['img', 'input', 'link'], style: ['link'], iframe: ['iframe', 'frame'], font: ['link'], script: ['link'], '': ['link'], manifest: [], video: ['video'], audio: ['audio'], object: ['object'], embed: ['embed'], track: ['track'] }[destination] ?? [];
+  const tags = { image: ['img', 'input', 'link'], style: ['link'], font: ['link'], script: ['link'], '': ['link'], manifest: [], video: ['video'], audio: ['audio'], object: ['object'], embed: ['embed'], track: ['track'] }[destination] ?? [];
   const d = current.document;
   for (const e of waiting) {
     if (!tags.includes(e.$name) || e.$loaded === url) continue;
@@ -308,7 +319,13 @@ commands.leave = () => {
   own.left = true;
   commands.fireAt('document', 'visibilitychange', true);
   commands.fireAt('window', 'unload', false);
+  leaveDocument();
 };
+// Who holds the document still finds no window at it.
+function leaveDocument() {
+  if (current.document) current.document.$window = null;
+  kin.windows.delete(side.id);
+}
 commands.snapshot = (written) => {
   if (changes.n === parsedChanges && !written) return ''; // the document is as it came
   // What stands in a host of shadows and in none of its slots is not shown.

@@ -1,13 +1,13 @@
 // DOM, 4.3: mutation observers.
 
-import { ScriptArray, TypeError, apply, defineProperty, then } from '../shared/primordials.js';
+import { ScriptArray, TypeError, apply, defineProperty, sharedState, then } from '../shared/primordials.js';
 import { attribute, onlyHere, publish } from '../shared/webidl.js';
 import { Event, fire, report } from '../shared/event.js';
 import { settled } from '../shared/timers.js';
 import { nodes } from './collections.js';
 import { isNode, record } from './nodes.js';
 
-const registered = new WeakMap(); // node → [{ observer, options }]
+const registered = sharedState('registered'); // node → [{ observer, options }]
 const observers = new Set();
 let active = false;
 const recordState = new WeakMap();
@@ -27,7 +27,7 @@ const makeRecord = (state) => {
   recordState.set(r, state);
   return r;
 };
-const observerState = new WeakMap();
+const observerState = sharedState('observerState');
 export class MutationObserver {
   constructor(callback) {
     if (typeof callback !== 'function') throw new TypeError('an observer takes a function');

@@ -5,10 +5,11 @@ import { guard, namesOf, publish } from '../shared/webidl.js';
 import { EventTarget, addParents } from '../shared/event.js';
 import { elements, liveNodes, nodes } from './collections.js';
 import {
-  CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, INSTRUCTION, TEXT, XML, XMLNS, append, childElements,
-  children, cloneNode, contains, descendants, ensureValid, error, findAttributeNS, following, getAttr, indexOf,
-  insert, isConnected, isData, isElement, isNode, isText, makeComment, makeFragment, makeText, preInsert, preRemove,
-  protos, ranges, remove, replace, replaceAll, replaceAllWithText, replaceData, rootOf, shadowIncludingRoot, textOf,
+  ATTRIBUTE, CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, INSTRUCTION, TEXT, XML, XMLNS, append,
+  childElements, children, cloneNode, contains, descendants, ensureValid, error, findAttributeNS, following, getAttr,
+  indexOf, insert, isConnected, isData, isElement, isNode, isText, makeComment, makeFragment, makeText, preInsert,
+  preRemove, protos, ranges, remove, replace, replaceAll, replaceAllWithText, replaceData, rootOf,
+  shadowIncludingRoot, textOf,
 } from './nodes.js';
 import { query } from './selectors.js';
 
@@ -29,6 +30,7 @@ export class Node extends EventTarget {
       case DOCUMENT: return '#document';
       case FRAGMENT: return '#document-fragment';
       case INSTRUCTION: return this.$target;
+      case ATTRIBUTE: return this.name;
       default: return this.$name;
     }
   }
@@ -69,15 +71,15 @@ export class Node extends EventTarget {
     return this.$n;
   }
   get nodeValue() {
-    return isData(this) ? this.$data : this.$t === 2 ? this.value : null;
+    return isData(this) ? this.$data : this.$t === ATTRIBUTE ? this.value : null;
   }
   set nodeValue(value) {
     if (isData(this)) replaceData(this, 0, this.$data.length, value === null ? '' : `${value}`);
-    else if (this.$t === 2) this.value = value === null ? '' : value;
+    else if (this.$t === ATTRIBUTE) this.value = value === null ? '' : value;
   }
   get textContent() {
     if (this.$t === ELEMENT || this.$t === FRAGMENT) return textOf(this);
-    return isData(this) ? this.$data : this.$t === 2 ? this.value : null;
+    return isData(this) ? this.$data : this.$t === ATTRIBUTE ? this.value : null;
   }
   set textContent(value) {
     const text = value === null || value === undefined ? '' : `${value}`;
@@ -437,8 +439,8 @@ export const current = { document: null };
 assign(protos, { text: Text.prototype, comment: Comment.prototype, cdata: CDATASection.prototype, instruction: ProcessingInstruction.prototype, doctype: DocumentType.prototype, fragment: DocumentFragment.prototype });
 publish(Node, CharacterData, Text, CDATASection, Comment, ProcessingInstruction, DocumentType, DocumentFragment);
 // Events go from a node to its parent, and from the document to the window (2.7; a shadow root's go on at its host when they are composed).
-addParents(Node, (node, event, root) => {
-  if (node.$t === DOCUMENT) return node === current.document && event.type !== 'load' ? global : null;
+addParents(isNode, (node, event, root) => {
+  if (node.$t === DOCUMENT) return event.type !== 'load' ? node.$window ?? null : null;
   if (node.$shadow) return !event.composed && node === root ? null : node.$host;
   return node.$p;
 });

@@ -6,6 +6,7 @@ import { DOMException } from '../shared/domexception.js';
 
 // The kinds of nodes (4.4).
 export const ELEMENT = 1;
+export const ATTRIBUTE = 2;
 export const TEXT = 3;
 export const CDATA = 4;
 export const INSTRUCTION = 7;
@@ -33,7 +34,7 @@ export const onAttribute = []; // (element, name, old, value)
 export const onChildren = []; // (parent): its children have changed
 export const namesGiven = new Set(); // every id and name that an element ever had: what is not among them names nothing
 export const onNamed = { f: null, define: null }; // (element, name, value): an element was given an id or a name, and if it is in the document
-export const record = { queue: null }; // mutation observers set queue
+export const record = (kin.record ??= { queue: null, transient: null }); // of all trees that one script may reach; // mutation observers set queue
 
 export const isNode = (value) => value !== null && typeof value === 'object' && typeof value.$t === 'number';
 export const isElement = (node) => node !== null && node !== undefined && node.$t === ELEMENT;
@@ -88,7 +89,7 @@ export function childElements(node) {
 }
 
 // A count of the changes of a tree, by which live collections know that they are out of date.
-export const changes = { n: 0 };
+export const changes = (kin.changes ??= { n: 0 });
 
 function link(node, parent, before) {
   node.$p = parent;
@@ -195,8 +196,8 @@ export function insert(node, parent, child, quiet = false) {
 export function remove(node, quiet = false) {
   removeFrom(node, quiet);
 }
-export const ranges = new Set(); // live ranges, as { $sc, $so, $ec, $eo }
-export const iterators = new Set();
+export const ranges = (kin.ranges ??= new Set()); // live ranges, as { $sc, $so, $ec, $eo }
+export const iterators = (kin.iterators ??= new Set());
 function adjustRangesForInsertion(node, parent, child) {
   if (!ranges.size || !child) return;
   const at = indexOf(child);

@@ -1,6 +1,6 @@
 // DOM Parsing and Serialization, and HTML, 13.3: trees from markup, which the browser parses, and markup from trees.
 
-import { TypeError, fromJSON } from '../shared/primordials.js';
+import { TypeError, defineProperty, fromJSON } from '../shared/primordials.js';
 import { publish } from '../shared/webidl.js';
 import { Element, insertAdjacent } from './element.js';
 import { current, extendInterface } from './node.js';
@@ -211,11 +211,15 @@ function declareRoots(root) {
   }
 }
 export class DOMParser {
+  constructor() {
+    defineProperty(this, '$for', { value: current.document });
+  }
   parseFromString(text, type) {
     type = `${type}`;
+    const url = (this.$for ?? current.document).$url();
     if (type === 'text/html') {
       const d = makers.document('html');
-      d.$url = current.document ? () => current.document.$url() : d.$url;
+      d.$url = () => url;
       const { list, quirks } = fromJSON(host('html.document', `${text}`));
       d.$quirks = quirks;
       build(list, d, d);
@@ -224,6 +228,7 @@ export class DOMParser {
     }
     if (!['text/xml', 'application/xml', 'application/xhtml+xml', 'image/svg+xml'].includes(type)) throw new TypeError(`"${type}" is no type of documents`);
     const d = makers.document('xml', type);
+    d.$url = () => url;
     const { list, failed } = fromJSON(host('xml.document', `${text}`));
     if (failed) {
       const e = makeElement('http://www.mozilla.org/newlayout/xml/parsererror.xml', 'parsererror', d);

@@ -1,6 +1,6 @@
 // DOM, 5 and 6: ranges, walkers and iterators; the selection, of which a page without a person has none.
 
-import { ScriptArray, TypeError, assign, defineProperty } from '../shared/primordials.js';
+import { ScriptArray, TypeError, assign, defineProperty, sharedState } from '../shared/primordials.js';
 import { MAKE, onlyHere, publishLoosely } from '../shared/webidl.js';
 import { Event, fire, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
@@ -13,7 +13,7 @@ import {
 } from './nodes.js';
 import { parseFragment } from './parsing.js';
 
-const bounds = new WeakMap(); // range → { $sc, $so, $ec, $eo }
+const bounds = sharedState('bounds'); // range → { $sc, $so, $ec, $eo }
 const state = (r) => bounds.get(r);
 const compare = (a, i, b, j) => {
   if (a === b) return Math.sign(i - j);
@@ -141,12 +141,10 @@ export class Range extends AbstractRange {
     assign(s, { $sc: node, $so: offset, $ec: node, $eo: offset });
   }
   cloneContents() {
-    return copyOf(state(this), this.commonAncestorContainer, false);
+    return contentsOf(state(this), false);
   }
   extractContents() {
-    const fragment = copyOf(state(this), this.commonAncestorContainer, true);
-    this.deleteContents();
-    return fragment;
+    return contentsOf(state(this), true);
   }
   insertNode(node) {
     const s = state(this);
@@ -230,33 +228,48 @@ function initRange(r, node) {
   ranges.add(s);
   return r;
 }
-// "clone" and "extract" (5.5), of which the second deletes afterwards.
-function copyOf(s, ancestor) {
+// "clone" and "extract" (5.5): the second takes what lies in the range out of the tree.
+function contentsOf(s, extracts) {
   const fragment = makeFragment(s.$sc.$t === DOCUMENT ? s.$sc : s.$sc.$d);
-  const part = (node, from, to) => {
+  const { $sc, $so, $ec, $eo } = s;
+  if ($sc === $ec && $so === $eo) return fragment;
+  const part = (node, from, to, into) => {
     const copy = cloneNode(node, node.$d, false);
     copy.$data = node.$data.slice(from, to);
-    return copy;
+    append(copy, into);
+    if (extracts) replaceData(node, from, to - from, '');
   };
-  if (s.$sc === s.$ec && isData(s.$sc)) {
-    if (s.$so !== s.$eo) append(part(s.$sc, s.$so, s.$eo), fragment);
+  if ($sc === $ec && isData($sc)) {
+    part($sc, $so, $eo, fragment);
     return fragment;
   }
-  const walk = (node, into) => {
-    for (const c of children(node)) {
-      if (isContained(c, s)) {
-        if (c.$t === DOCTYPE) throw error('HierarchyRequestError', 'a doctype cannot be copied');
-        append(cloneNode(c, c.$d, true), into);
-      } else if (c === s.$sc && isData(c)) append(part(c, s.$so, c.$data.length), into);
-      else if (c === s.$ec && isData(c)) append(part(c, 0, s.$eo), into);
-      else if (contains(c, s.$sc) || contains(c, s.$ec)) {
-        const copy = cloneNode(c, c.$d, false);
-        append(copy, into);
-        walk(c, copy);
-      }
+  let common = $sc;
+  while (!contains(common, $ec)) common = common.$p;
+  const childWith = (node) => [...children(common)].find((c) => contains(c, node));
+  const first = contains($sc, $ec) ? null : childWith($sc);
+  const last = contains($ec, $sc) ? null : childWith($ec);
+  const contained = [...children(common)].filter((c) => isContained(c, s));
+  if (contained.some((c) => c.$t === DOCTYPE)) throw error('HierarchyRequestError', 'a doctype cannot be taken along');
+  let [node, offset] = [$sc, $so];
+  if (!contains($sc, $ec)) {
+    let reference = $sc;
+    while (reference.$p && !contains(reference.$p, $ec)) reference = reference.$p;
+    [node, offset] = [reference.$p, indexOf(reference) + 1];
+  }
+  // What lies in the range in part is copied, with what of it lies within.
+  const partly = (child, inner, from, to) => {
+    if (isData(child)) {
+      part(child, from, to, fragment);
+      return;
     }
+    const copy = cloneNode(child, child.$d, false);
+    append(copy, fragment);
+    append(contentsOf(inner, extracts), copy);
   };
-  walk(ancestor, fragment);
+  if (first) partly(first, { $sc, $so, $ec: first, $eo: lengthOf(first) }, $so, isData($sc) ? $sc.$data.length : 0);
+  for (const c of contained) append(extracts ? c : cloneNode(c, c.$d, true), fragment);
+  if (last) partly(last, { $sc: last, $so: 0, $ec, $eo }, 0, $eo);
+  if (extracts) assign(s, { $sc: node, $so: offset, $ec: node, $eo: offset });
   return fragment;
 }
 export class StaticRange extends AbstractRange {
@@ -274,7 +287,7 @@ export class NodeFilter {
   }
 }
 [['FILTER_ACCEPT', 1], ['FILTER_REJECT', 2], ['FILTER_SKIP', 3], ['SHOW_ALL', 0xffffffff], ['SHOW_ELEMENT', 1], ['SHOW_ATTRIBUTE', 2], ['SHOW_TEXT', 4], ['SHOW_CDATA_SECTION', 8], ['SHOW_ENTITY_REFERENCE', 16], ['SHOW_ENTITY', 32], ['SHOW_PROCESSING_INSTRUCTION', 64], ['SHOW_COMMENT', 128], ['SHOW_DOCUMENT', 256], ['SHOW_DOCUMENT_TYPE', 512], ['SHOW_DOCUMENT_FRAGMENT', 1024], ['SHOW_NOTATION', 2048]].forEach(([name, value]) => defineProperty(NodeFilter, name, { value, enumerable: true }));
-const walks = new WeakMap();
+const walks = sharedState('walks');
 function filterNode(w, node) {
   if (w.active) throw error('InvalidStateError', 'the filter is at work already');
   if (!((1 << (node.$t - 1)) & w.show)) return 3;

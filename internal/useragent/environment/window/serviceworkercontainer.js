@@ -1,7 +1,7 @@
 // Service Workers, 3: what pages see of registrations and their workers.
 
 import {
-  ScriptArray, ScriptObject, TypeError, apply, assign, fromJSON, rejected, resolved, toJSON,
+  ScriptArray, ScriptObject, TypeError, apply, assign, fromJSON, isA, rejected, resolved, toJSON,
 } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { MAKE, gives, must, onlyHere, publish, usv } from '../shared/webidl.js';
@@ -184,7 +184,7 @@ export function startMessages() {
 }
 function deliver({ json, worker }) {
   const { value: data, transferred } = deserialize(received(fromJSON(json)));
-  fire(container, trusted(new MessageEvent('message', { data, origin: own.origin, source: worker ? workerFor(worker) : null, ports: transferred.filter((p) => p instanceof global.MessagePort) })));
+  fire(container, trusted(new MessageEvent('message', { data, origin: own.origin, source: worker ? workerFor(worker) : null, ports: transferred.filter((p) => isA(p, global.MessagePort)) })));
 }
 commands.containerMessage = (json, worker) => {
   const m = { json, worker: fromJSON(worker) };

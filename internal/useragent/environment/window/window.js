@@ -1,4 +1,5 @@
 // A window's global object, and the commands by which the browser loads its document and runs its scripts.
+
 import '../shared/interfaces.js';
 import './node.js';
 import './element.js';

@@ -1,6 +1,6 @@
 // Service Workers, 4.6: FetchEvent.
 
-import { TypeError, resolved, then } from '../shared/primordials.js';
+import { TypeError, isA, resolved, then } from '../shared/primordials.js';
 import { gives, publish } from '../shared/webidl.js';
 import { DOMException } from '../shared/domexception.js';
 import { describe } from '../shared/errors.js';
@@ -15,7 +15,7 @@ export class FetchEvent extends ExtendableEvent {
   #init;
   #handled;
   constructor(type, init) {
-    if (arguments.length < 2 || !(init?.request instanceof Request)) throw new TypeError('a FetchEvent needs a request');
+    if (arguments.length < 2 || !isA(init?.request, Request)) throw new TypeError('a FetchEvent needs a request');
     super(type, init);
     this.#init = init;
   }
@@ -55,7 +55,7 @@ export class FetchEvent extends ExtendableEvent {
       if (s.handled) how(s.handled);
     };
     const given = then(resolved(answer), (response) => {
-      if (!(response instanceof Response)) throw new TypeError(`respondWith was given ${response === undefined ? 'nothing (undefined)' : shown(response)} instead of a response`);
+      if (!isA(response, Response)) throw new TypeError(`respondWith was given ${response === undefined ? 'nothing (undefined)' : shown(response)} instead of a response`);
       if (response.type === 'error') throw new TypeError('respondWith was given Response.error()');
       if (isUnusable(bodyOf.get(response))) throw new TypeError('respondWith was given a response whose body was read already');
       const send = (json) => host('respond', s.id, 'response', json);

@@ -1,6 +1,6 @@
 // Service Workers, 4.5: InstallEvent and the static routes that it adds.
 
-import { TypeError, toJSON } from '../shared/primordials.js';
+import { TypeError, isA, toJSON } from '../shared/primordials.js';
 import { must, publish } from '../shared/webidl.js';
 import { hostError } from '../shared/host.js';
 import { own } from '../shared/settings.js';
@@ -16,7 +16,7 @@ function routeCondition(c, depth = 0) {
   if (!Object.keys(out).length) throw new TypeError('a route needs a condition');
   if ((out.or || out.not) && Object.keys(out).length > 1) throw new TypeError('or and not stand alone in a condition');
   if (out.urlPattern !== undefined) {
-    const pattern = out.urlPattern instanceof global.URLPattern ? out.urlPattern : typeof out.urlPattern === 'string' ? new global.URLPattern(out.urlPattern, own.script) : new global.URLPattern({ baseURL: own.script, ...out.urlPattern });
+    const pattern = isA(out.urlPattern, global.URLPattern) ? out.urlPattern : typeof out.urlPattern === 'string' ? new global.URLPattern(out.urlPattern, own.script) : new global.URLPattern({ baseURL: own.script, ...out.urlPattern });
     if (pattern.hasRegExpGroups) throw new TypeError('the URL pattern of a route may hold no regular expression');
     out.urlPattern = Object.fromEntries(PATTERN_PARTS.map((part) => [part, pattern[part]]));
   }

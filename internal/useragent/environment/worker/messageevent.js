@@ -1,11 +1,11 @@
 // Service Workers, 4.7: ExtendableMessageEvent.
 
-import { TypeError, freeze } from '../shared/primordials.js';
+import { TypeError, freeze, isA } from '../shared/primordials.js';
 import { publish, usv } from '../shared/webidl.js';
 import { portState } from '../shared/messaging.js';
-import { ServiceWorker } from './registration.js';
 import { Client } from './client.js';
 import { ExtendableEvent } from './extendableevent.js';
+import { ServiceWorker } from './registration.js';
 
 export class ExtendableMessageEvent extends ExtendableEvent {
   #init;
@@ -17,7 +17,7 @@ export class ExtendableMessageEvent extends ExtendableEvent {
     if (typeof ports !== 'object' || ports === null || typeof ports[Symbol.iterator] !== 'function') throw new TypeError('ports is a list of message ports');
     this.#ports = freeze([...ports]);
     if (this.#ports.some((p) => !portState.has(p))) throw new TypeError('ports is a list of message ports');
-    if (source !== null && !(source instanceof Client || source instanceof ServiceWorker || portState.has(source))) throw new TypeError('source is a client, a worker or a port');
+    if (source !== null && !(isA(source, Client) || isA(source, ServiceWorker) || portState.has(source))) throw new TypeError('source is a client, a worker or a port');
   }
   get data() {
     return this.#init.data === undefined ? null : this.#init.data;
