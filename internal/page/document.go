@@ -208,6 +208,16 @@ func (d *Document) Policies() (list []string) {
 	return list
 }
 
+// ReferrerPolicy is what its meta elements say of telling others who asks (HTML, 4.2.5.1: referrer), "" for nothing.
+func (d *Document) ReferrerPolicy() (policy string) {
+	for _, t := range d.Metas {
+		if strings.EqualFold(t.Attr["name"], "referrer") && t.Attr["content"] != "" {
+			policy = t.Attr["content"]
+		}
+	}
+	return policy
+}
+
 // Decoded is the document's text in UTF-8.
 func (d *Document) Decoded() []byte { return d.text }
 

@@ -42,7 +42,7 @@ func TestRegistering(t *testing.T) {
 			home},
 		{"register('/gone.js')", "{}", "status 404", ""},
 		{"register('/w.js')", "{media_types: {.js: text/plain}}", "text/plain", ""},
-		{"register('/w.js')", "{redirects: [{match: /w.js, to: /sub/w.js}]}", "could not be fetched", ""},
+		{"register('/w.js')", "{redirects: [{match: /w.js, to: /sub/w.js}]}", "is redirected", ""},
 		{"register('https://other.example/w.js')", "{}", "another origin", ""},
 		{"register('/w.js', {scope: 'https://other.example/'})", "{}", "another origin", ""},
 		{"register('/a%2fw.js')", "{}", "escaped slash", ""},

@@ -188,7 +188,7 @@ func (f *frame) navigate(url string, text *string, by passage) {
 	}
 	inner := f.newWindow(url)
 	inner.mode, inner.reload, inner.body = by.cache, by.reload, by.body
-	inner.referrer = cmp.Or(by.referrer, inner.referrer)
+	inner.referrer, inner.referrerPolicy = cmp.Or(by.referrer, inner.referrer), by.policy
 	if f.coming != nil {
 		f.coming.Closed = true
 		f.release()
@@ -253,6 +253,9 @@ func (f *frame) navigate(url string, text *string, by passage) {
 		}
 		opaque, scriptless := csp.Sandbox(policy)
 		inner.Opaque, inner.settings.scriptless = inner.Opaque || opaque, inner.settings.scriptless || scriptless
+		if opaque {
+			inner.ID = w.Workers.NewID()
+		}
 		inner.response = resp
 		if g != nil && g.Active != nil && !g.Gone() && inner.mode != forceReload && !inner.Opaque {
 			inner.Controller = g.Active

@@ -51,6 +51,10 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 	if c.parent == nil {
 		c.view.styles = c.styles.sheets
 	}
+	c.settings.referrer = fetch.ParseReferrerPolicy(d.ReferrerPolicy())
+	if c.response != nil && c.settings.referrer == "" {
+		c.settings.referrer = fetch.ParseReferrerPolicy(c.response.Actual().Get("referrer-policy"))
+	}
 	if c.response != nil {
 		c.settings.embedder = site.Essence(c.response.Actual().Get("cross-origin-embedder-policy"))
 	}

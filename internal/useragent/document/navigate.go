@@ -87,8 +87,8 @@ func (w *Windows) Open(url string, old *Tab) *Tab {
 type passage struct {
 	// cache is the cache mode of the page's own requests: forceReload, or "".
 	cache string
-	// referrer is the address of the page that leads there, "" for none.
-	referrer string
+	// referrer is the address of the page that leads there, "" for none; policy is its referrer policy.
+	referrer, policy string
 	// reload is the same page once more.
 	reload bool
 	// body is what a form sends, nil for a page that is only asked for.
@@ -102,7 +102,9 @@ type Body struct {
 }
 
 // passage is the one from a page to where it sends its visitor.
-func (c *window) passage() passage { return passage{referrer: weburl.WithoutFragment(c.address())} }
+func (c *window) passage() passage {
+	return passage{referrer: weburl.WithoutFragment(c.address()), policy: c.settings.referrer}
+}
 
 // open opens a URL, waits for its document and for what that asks for.
 func (w *Windows) open(url string, tab *Tab, by passage) *Tab {
@@ -199,6 +201,7 @@ func (w *Windows) startNavigation(url string, tab *Tab, by passage, committed fu
 	}
 	c := w.newWindow(url)
 	c.tab, c.mode, c.referrer, c.reload, c.body = tab, by.cache, by.referrer, by.reload, by.body
+	c.referrerPolicy = by.policy
 	if tab.window != nil {
 		c.Previous = tab.window.Client
 	}
@@ -272,9 +275,8 @@ func (w *Windows) navigate(c *window, url string, hops int,
 		Credentials: "include", Redirect: "manual", Destination: destination, Referrer: "no-referrer"}
 	if c.referrer != "" {
 		req.Referrer = c.referrer
-		if weburl.OriginOf(url) != weburl.OriginOf(c.referrer) {
-			req.Referrer = weburl.OriginOf(c.referrer) + "/"
-		}
+		settings{referrer: c.referrerPolicy}.refer(req)
+		c.told = req.Referrer
 	}
 	if c.body != nil {
 		req.Method, req.Content = "POST", site.Bytes(c.body.Data)
@@ -309,6 +311,12 @@ func (w *Windows) navigate(c *window, url string, hops int,
 				done(nil, g, fetch.Failure{Kind: fetch.RedirectsElsewhere, Detail: location})
 				return
 			}
+			if policy := fetch.ParseReferrerPolicy(actual.Get("referrer-policy")); policy != "" {
+				c.referrerPolicy = policy
+			}
+			if weburl.OriginOf(next) != weburl.OriginOf(url) {
+				c.ID = w.Workers.NewID() // HTML, 7.4.5, step 19: another environment
+			}
 			c.URL = next
 			if actual.Status != 307 && actual.Status != 308 {
 				c.body = nil // Fetch, 4.4, step 12
@@ -338,6 +346,9 @@ func (w *Windows) commit(c *window, g *serviceworker.Registration, resp *fetch.R
 	w.Workers.AddClient(c.Client)
 	actual := resp.Actual()
 	c.Opaque, c.settings.scriptless = csp.Sandbox(actual.Get("content-security-policy"))
+	if c.Opaque {
+		c.ID = w.Workers.NewID()
+	}
 	if g != nil && g.Active != nil && !g.Gone() && c.mode != forceReload && !c.Opaque {
 		c.Controller = g.Active
 	}

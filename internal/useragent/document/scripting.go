@@ -9,6 +9,7 @@ import (
 	"tachyform/internal/markup"
 	"tachyform/internal/page"
 	"tachyform/internal/useragent/account"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/weburl"
 )
@@ -28,8 +29,8 @@ type Realm interface {
 	FromDedicated(id int, m serviceworker.Message)
 	// What workers tell pages; see serviceworker.Window.
 	PostMessage(from *serviceworker.Worker, m serviceworker.Message)
-	WorkerChanged(w *serviceworker.Worker)
-	RegistrationChanged(g *serviceworker.Registration, found bool)
+	WorkerChanged(w *serviceworker.WorkerView)
+	RegistrationChanged(g serviceworker.RegistrationView, found bool)
 }
 
 // Start makes the realm of a page. beside, if set, is a realm whose scripts may reach its objects; with successor it takes
@@ -120,7 +121,7 @@ func (c *window) startScripting(d *page.Document, mediaType string, complete boo
 	nodes, quirks := parseAs(mediaType, d)
 	s := &scripting{page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}, source: d, parsed: complete, fired: complete,
 		loaded: complete}
-	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.referrer, Reload: c.reload,
+	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.documentReferrer(), Reload: c.reload,
 		NoEval: !c.settings.policy.AllowsEval(), Complete: complete, Name: c.name()}
 	if c.holds != nil {
 		settings.Parent, settings.Top = c.holds.ID, c.top().ID
@@ -138,6 +139,17 @@ func (c *window) startScripting(d *page.Document, mediaType string, complete boo
 	}
 	c.scripts = s
 	return true
+}
+
+// documentReferrer is what the document knows of who asked for it.
+func (c *window) documentReferrer() string {
+	switch c.told {
+	case "":
+		return c.referrer
+	case fetch.NoReferrer:
+		return ""
+	}
+	return c.told
 }
 
 // parseAs parses a document by its media type.

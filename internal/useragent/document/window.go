@@ -1,6 +1,7 @@
 package document
 
 import (
+	"cmp"
 	"strings"
 
 	"tachyform/internal/csp"
@@ -50,8 +51,9 @@ type window struct {
 	asked []string
 	// turns is how many tasks its scripts had had when its document was last taken over.
 	turns int
-	// referrer is what its document is asked for with.
-	referrer string
+	// referrer is the address of the page that its document was asked for by, referrerPolicy what that says of telling it, told
+	// what it came to.
+	referrer, referrerPolicy, told string
 	// reload says that it is the page that was shown before.
 	reload bool
 	// body is what its document is asked for with, nil where nothing is sent.
@@ -63,8 +65,18 @@ type settings struct {
 	policy *csp.Policy
 	// embedder is its Cross-Origin-Embedder-Policy.
 	embedder string
+	// referrer is its referrer policy, "" for the usual one.
+	referrer string
 	// sandboxed is a frame in a sandbox, scriptless one without scripts.
 	sandboxed, scriptless bool
+}
+
+// refer says on a request who asks, as far as its policy allows (Fetch, 4.1, "main fetch").
+func (s settings) refer(req *fetch.Request) {
+	req.ReferrerPolicy = cmp.Or(req.ReferrerPolicy, s.referrer, fetch.DefaultReferrerPolicy)
+	if req.Referrer != fetch.NoReferrer {
+		req.Referrer = fetch.DetermineReferrer(req.ReferrerPolicy, req.Referrer, req.URL)
+	}
 }
 
 // styles are the style sheets of a document.
@@ -118,6 +130,7 @@ func (c *window) origin() string {
 // fetch is a fetch by a page: through the worker that controls it, if one does.
 func (c *window) fetch(req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
 	req.Client = fetch.Settings{Origin: c.origin(), EmbedderPolicy: c.settings.embedder}
+	c.settings.refer(req)
 	plugin := req.Destination == request.Object || req.Destination == request.Embed // no worker hears of plugins (Fetch, 4.1)
 	if c.Controller == nil || plugin {
 		c.in.Workers.Fetcher.Fetch(req, func(r *fetch.Response) { done(r, fetch.ByNetwork) })
@@ -161,14 +174,14 @@ func (c *window) PostMessage(from *serviceworker.Worker, m serviceworker.Message
 }
 
 // WorkerChanged tells the page that a worker is in another state.
-func (c *window) WorkerChanged(w *serviceworker.Worker) {
+func (c *window) WorkerChanged(w *serviceworker.WorkerView) {
 	if c.runs() && !c.Worker {
 		c.scripts.realm.WorkerChanged(w)
 	}
 }
 
 // RegistrationChanged tells the page that a registration has another worker.
-func (c *window) RegistrationChanged(g *serviceworker.Registration, found bool) {
+func (c *window) RegistrationChanged(g serviceworker.RegistrationView, found bool) {
 	if c.runs() && !c.Worker {
 		c.scripts.realm.RegistrationChanged(g, found)
 	}

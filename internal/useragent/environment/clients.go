@@ -72,15 +72,6 @@ var clientOperations = operations{
 		r.record(account.Event{Kind: account.EventPage, Page: account.PageFocused})
 		return nil, nil
 	}),
-	"postSelf": touching(func(r *Realm, args arguments) (any, error) {
-		token := args.number(0)
-		r.p.clock().After(0, func() {
-			if r.Alive() && r.current() {
-				r.Dispatch("message", map[string]any{"token": token}, nil)
-			}
-		})
-		return nil, nil
-	}),
 	"navigate": touching(func(r *Realm, args arguments) (any, error) {
 		r.p.clock().After(0, func() { r.navigateClient(args.number(0), args.text(1), args.text(2)) })
 		return nil, nil

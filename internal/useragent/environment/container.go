@@ -9,34 +9,6 @@ import (
 	"tachyform/internal/weburl"
 )
 
-// workerInfo and registrationInfo are how workers and registrations cross into a window.
-type workerInfo struct {
-	ID     int    `json:"id"`
-	Script string `json:"script"`
-	State  string `json:"state"`
-}
-
-type registrationInfo struct {
-	ID         int         `json:"id"`
-	Scope      string      `json:"scope"`
-	Via        string      `json:"via"`
-	Installing *workerInfo `json:"installing"`
-	Waiting    *workerInfo `json:"waiting"`
-	Active     *workerInfo `json:"active"`
-}
-
-func infoOfWorker(w *serviceworker.Worker) *workerInfo {
-	if w == nil {
-		return nil
-	}
-	return &workerInfo{w.ID, w.Script, string(w.State)}
-}
-
-func infoOfRegistration(g *serviceworker.Registration) registrationInfo {
-	return registrationInfo{g.ID, g.Scope, g.UpdateViaCache, infoOfWorker(g.Installing), infoOfWorker(g.Waiting),
-		infoOfWorker(g.Active)}
-}
-
 // registration finds a registration by its number.
 func (r *Realm) registration(id int) *serviceworker.Registration {
 	for _, g := range r.p.Workers.Registrations() {
@@ -53,7 +25,7 @@ const noRegistration = "InvalidStateError: the registration is gone"
 var containerOperations = operations{
 	"container.controller": touching(func(r *Realm, _ arguments) (any, error) {
 		if w := r.page.Client().Controller; w != nil {
-			return toJSON(infoOfWorker(w)), nil
+			return toJSON(w.View()), nil
 		}
 		return nil, nil
 	}),
@@ -67,9 +39,9 @@ var containerOperations = operations{
 				return
 			}
 			for _, g := range r.p.Workers.Registrations() {
-				if !g.Gone() && (g.Scope == scope || scope == "" && g.GetNewestWorker() != nil &&
+				if !g.Gone() && (g.Scope == weburl.WithoutFragment(scope) || scope == "" && g.GetNewestWorker() != nil &&
 					g.GetNewestWorker().Script == reg.Script) {
-					r.settle(id, infoOfRegistration(g), "")
+					r.settle(id, g.View(), "")
 					return
 				}
 			}
@@ -85,7 +57,7 @@ var containerOperations = operations{
 				return
 			}
 			if g := r.p.Workers.MatchServiceWorkerRegistration(r.address()); g != nil && g.Active != nil {
-				r.settle(id, infoOfRegistration(g), "")
+				r.settle(id, g.View(), "")
 				return
 			}
 			r.p.Workers.OnActive(look)
@@ -95,15 +67,15 @@ var containerOperations = operations{
 	}),
 	"container.registration": promised(func(r *Realm, args arguments) (any, string) {
 		if g := r.p.Workers.MatchServiceWorkerRegistration(args.text(0)); g != nil {
-			return infoOfRegistration(g), ""
+			return g.View(), ""
 		}
 		return nil, ""
 	}),
 	"container.registrations": promised(func(r *Realm, _ arguments) (any, string) {
-		list := []registrationInfo{}
+		list := []serviceworker.RegistrationView{}
 		for _, g := range r.p.Workers.Registrations() {
 			if !g.Gone() && weburl.OriginOf(g.Scope) == r.origin() {
-				list = append(list, infoOfRegistration(g))
+				list = append(list, g.View())
 			}
 		}
 		return list, ""
@@ -111,8 +83,16 @@ var containerOperations = operations{
 	"registration.update": touching(func(r *Realm, args arguments) (any, error) {
 		id := args.number(0)
 		g := r.registration(args.number(1))
-		if g == nil || g.Gone() {
+		switch {
+		case g == nil || g.Gone():
 			r.settle(id, nil, noRegistration)
+			return nil, nil
+		case r.w != nil && r.w.IsNew():
+			r.settle(id, nil, "InvalidStateError: a worker that is being installed looks for no update")
+			return nil, nil
+		case r.w != nil:
+			g.SoftUpdate()
+			r.settle(id, nil, "")
 			return nil, nil
 		}
 		g.Update(func(err error) {
@@ -137,13 +117,18 @@ var containerOperations = operations{
 		if g == nil {
 			return nil, noRegistration
 		}
+		if args.text(1) != "" && g.Active == nil {
+			return nil, "InvalidStateError: there is no active worker to load ahead for"
+		}
 		switch args.text(1) {
 		case "enable":
 			g.Preload = true
 		case "disable":
 			g.Preload = false
+		case "header":
+			g.PreloadHeader = args.text(2)
 		}
-		return g.Preload, ""
+		return map[string]any{"enabled": g.Preload, "headerValue": g.PreloadHeader}, ""
 	}),
 	"registration.notify": promised(func(r *Realm, args arguments) (any, string) {
 		g := r.registration(args.number(0))
@@ -164,10 +149,15 @@ var containerOperations = operations{
 		m := r.messageFrom(kept)
 		for _, g := range r.p.Workers.Registrations() {
 			for _, w := range []*serviceworker.Worker{g.Installing, g.Waiting, g.Active} {
-				if w != nil && w.ID == args.number(0) {
-					w.PostMessage(m, r.page.Client())
-					return nil, nil
+				if w == nil || w.ID != args.number(0) {
+					continue
 				}
+				if r.page != nil {
+					w.PostMessage(m, r.page.Client())
+				} else {
+					w.PostMessageFrom(m, r.w)
+				}
+				return nil, nil
 			}
 		}
 		return nil, nil
@@ -176,19 +166,19 @@ var containerOperations = operations{
 
 // PostMessage gives a page's scripts a message of a worker.
 func (r *Realm) PostMessage(from *serviceworker.Worker, m serviceworker.Message) {
-	r.command("containerMessage", toJSON(r.messageInto(m)), toJSON(infoOfWorker(from)))
+	r.command("containerMessage", toJSON(r.messageInto(m)), toJSON(from.View()))
 }
 
 // WorkerChanged tells them that a worker is in another state, RegistrationChanged that a registration has another worker.
-func (r *Realm) WorkerChanged(w *serviceworker.Worker) {
-	r.command("workerState", w.ID, string(w.State))
+func (r *Realm) WorkerChanged(w *serviceworker.WorkerView) {
+	r.command("workerState", w.ID, w.State)
 }
 
 // RegistrationChanged tells them that a registration has other workers; found says that a new one is being installed.
-func (r *Realm) RegistrationChanged(g *serviceworker.Registration, found bool) {
+func (r *Realm) RegistrationChanged(g serviceworker.RegistrationView, found bool) {
 	event := ""
 	if found {
 		event = "updatefound"
 	}
-	r.command("registrationChanged", toJSON(infoOfRegistration(g)), event)
+	r.command("registrationChanged", toJSON(g), event)
 }

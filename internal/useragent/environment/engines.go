@@ -104,6 +104,7 @@ type warmEngine struct {
 	mark   script.Mark
 	random rand.PCG
 	notes  []account.Note
+	view   string // the registration as the script knows it
 }
 
 func (s *WarmEngines) get(key warmKey) *warmEngine {

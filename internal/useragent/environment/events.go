@@ -46,6 +46,11 @@ func (r *Realm) DispatchSerialized(m serviceworker.Message, from *serviceworker.
 	r.Dispatch("message", map[string]any{"sent": r.messageInto(m), "source": infoOf(from)}, nil)
 }
 
+// DispatchFromWorker gives the worker a message that a worker's script has sent.
+func (r *Realm) DispatchFromWorker(m serviceworker.Message, from *serviceworker.Worker) {
+	r.Dispatch("message", map[string]any{"sent": r.messageInto(m), "worker": from.View()}, nil)
+}
+
 // DispatchFetch gives the worker a fetch event. respond is called once: with a nil response where the worker leaves
 // the request alone, or answers with a network error.
 func (r *Realm) DispatchFetch(e serviceworker.FetchEvent, respond func(*fetch.Response, account.Answer)) {
@@ -68,7 +73,7 @@ func (r *Realm) preload(req *fetch.Request) int {
 	r.next++
 	id := -r.next
 	ahead := *req
-	ahead.Header = append(append([][2]string{}, req.Header...), [2]string{"Service-Worker-Navigation-Preload", "true"})
+	ahead.Header = append(append([][2]string{}, req.Header...), [2]string{"Service-Worker-Navigation-Preload", r.w.Registration.PreloadHeader})
 	r.p.Workers.Fetcher.Fetch(&ahead, func(resp *fetch.Response) {
 		if resp == nil {
 			r.settle(id, nil, "NetworkError: the preload of "+req.URL+" failed")
@@ -83,7 +88,13 @@ func (r *Realm) dispatch(event string, init map[string]any, live *liveEvent) {
 	r.next++
 	r.events[r.next] = live
 	text, _ := json.Marshal(init)
-	if _, err := r.runTask("event", r.next, event, string(text)); err != nil {
+	id := r.next
+	if _, err := r.runTask("event", id, event, string(text)); err != nil {
+		r.failed(err)
+		return
+	}
+	// What its listeners left in the queue of microtasks still belongs to the event.
+	if _, err := r.runTask("eventOver", id); err != nil {
 		r.failed(err)
 	}
 }

@@ -1,6 +1,7 @@
 package environment
 
 import (
+	"cmp"
 	"encoding/json"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
@@ -45,6 +46,13 @@ func (r *Realm) fetch(args arguments) (any, error) {
 		r.w.Requests++
 	}
 	req.Client = fetch.Settings{Origin: weburl.Origin(scope), EmbedderPolicy: r.w.EmbedderPolicy}
+	if req.Referrer == "about:client" || req.Referrer == "" {
+		req.Referrer = r.w.Script
+	}
+	req.ReferrerPolicy = cmp.Or(req.ReferrerPolicy, r.w.ReferrerPolicy, fetch.DefaultReferrerPolicy)
+	if req.Referrer != fetch.NoReferrer {
+		req.Referrer = fetch.DetermineReferrer(req.ReferrerPolicy, req.Referrer, req.URL)
+	}
 	s.Fetcher.Fetch(req, came)
 	return nil, nil
 }

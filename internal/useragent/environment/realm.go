@@ -92,6 +92,9 @@ func (p *Platform) Start(w *serviceworker.Worker) (serviceworker.Global, error) 
 			r.pooledEngine, r.snapshot = e.pooledEngine, e
 			*r.random = e.random
 			r.attach()
+			if view := toJSON(w.Registration.View()); view != e.view {
+				r.command("registrationChanged", view, "")
+			}
 			for _, n := range e.notes {
 				p.account().Note(n)
 			}
@@ -109,7 +112,7 @@ func (p *Platform) Start(w *serviceworker.Worker) (serviceworker.Global, error) 
 		return nil, err
 	}
 	if notes := p.account().Notes; w.Original != nil && !r.touchedHost && len(notes) < account.MaxNotes {
-		r.snapshot = &warmEngine{r.pooledEngine, key, r.Mark(), *r.random, slices.Clone(notes[before:])}
+		r.snapshot = &warmEngine{r.pooledEngine, key, r.Mark(), *r.random, slices.Clone(notes[before:]), toJSON(w.Registration.View())}
 	}
 	return r, nil
 }
@@ -128,7 +131,7 @@ func (r *Realm) run() error {
 	scope, _ := whatwg.Parse(w.Registration.Scope)
 	start, _ := json.Marshal(map[string]any{
 		"script": w.Script, "scope": w.Registration.Scope, "origin": weburl.Origin(scope), "type": w.Type, "state": w.State,
-		"via": w.Registration.UpdateViaCache, "lacks": r.p.Lacks,
+		"via": w.Registration.UpdateViaCache, "lacks": r.p.Lacks, "worker": w.View(), "registration": w.Registration.View(),
 	})
 	if _, err := r.runTask("start", string(start)); err != nil {
 		return err
@@ -225,13 +228,6 @@ func (r *Realm) command(name string, args ...any) {
 		return
 	}
 	if _, err := r.runTask(name, args...); err != nil {
-		r.failed(err)
-	}
-}
-
-// SetState lets the worker know its own state.
-func (r *Realm) SetState(state account.State) {
-	if _, err := r.runTask("state", string(state)); err != nil {
 		r.failed(err)
 	}
 }

@@ -105,6 +105,9 @@ func (f *fetching) httpFetch(u *whatwg.Url) {
 // httpNetworkOrCacheFetch is "HTTP-network-or-cache fetch" (Fetch, 4.5).
 func (f *fetching) httpNetworkOrCacheFetch(u *whatwg.Url) {
 	header := ToHTTP(f.req.Header)
+	if strings.HasPrefix(f.req.Referrer, "http") {
+		header.Set("Referer", f.req.Referrer)
+	}
 	if f.cross() && f.req.Mode == request.CORS {
 		header.Set("Origin", f.req.Client.Origin)
 	}
@@ -207,6 +210,12 @@ func (f *fetching) httpRedirectFetch(u *whatwg.Url, resp *Response, location str
 	if resp.Status == 303 && f.req.Method != "HEAD" || (resp.Status == 301 || resp.Status == 302) &&
 		f.req.Method == "POST" {
 		f.req.Method, f.req.Content = "GET", nil
+	}
+	if policy := ParseReferrerPolicy(HeaderValue(resp.Header, "Referrer-Policy")); policy != "" {
+		f.req.ReferrerPolicy = policy
+	}
+	if f.req.Referrer != NoReferrer {
+		f.req.Referrer = DetermineReferrer(f.req.ReferrerPolicy, f.req.Referrer, next.Href(true))
 	}
 	f.mainFetch(next)
 }

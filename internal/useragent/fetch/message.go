@@ -10,16 +10,18 @@ import (
 
 // Request is a request as Fetch (2.2.5) has it.
 type Request struct {
-	URL         string              `json:"url"`
-	Method      string              `json:"method"`
-	Header      [][2]string         `json:"headers"`
-	Mode        request.Mode        `json:"mode"`
-	Credentials string              `json:"credentials"`
-	Cache       string              `json:"cache"`
-	Redirect    string              `json:"redirect"`
-	Referrer    string              `json:"referrer"`
-	Destination request.Destination `json:"destination"`
-	Integrity   string              `json:"integrity,omitempty"`
+	URL         string       `json:"url"`
+	Method      string       `json:"method"`
+	Header      [][2]string  `json:"headers"`
+	Mode        request.Mode `json:"mode"`
+	Credentials string       `json:"credentials"`
+	Cache       string       `json:"cache"`
+	Redirect    string       `json:"redirect"`
+	Referrer    string       `json:"referrer"`
+	// ReferrerPolicy says how much of the referrer is told, "" for what its document or worker says.
+	ReferrerPolicy string              `json:"referrerPolicy,omitempty"`
+	Destination    request.Destination `json:"destination"`
+	Integrity      string              `json:"integrity,omitempty"`
 	// BodyHandle is a handle of a realm's body table while the request crosses into it, 0 for none.
 	BodyHandle int `json:"body,omitempty"`
 

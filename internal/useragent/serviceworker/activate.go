@@ -65,7 +65,8 @@ func (g *Registration) activate() {
 // Registration State"). Scripts see the slots as they are: no registration object of theirs keeps a copy.
 func (g *Registration) updateRegistrationState(slot **Worker, w *Worker) {
 	*slot = w
-	g.tellWindows(func(p Window) { p.RegistrationChanged(g, false) })
+	view := g.View()
+	g.tell(nil, func(o observer) { o.RegistrationChanged(view, false) })
 }
 
 // isUsed says whether a client is controlled by one of a registration's workers (Service Workers, 2.2: "service worker
@@ -118,7 +119,8 @@ func (s *Container) clearRegistration(g *Registration) {
 func (w *Worker) updateWorkerState(state account.State) {
 	w.State = state
 	w.tellState()
-	w.Registration.tellWindows(func(p Window) { p.WorkerChanged(w) })
+	view := w.View()
+	w.Registration.tell(w, func(o observer) { o.WorkerChanged(view) })
 }
 
 // tellState lets a running worker know its own state.
@@ -126,10 +128,10 @@ func (w *Worker) tellState() {
 	s := w.Registration.container
 	s.Account.Note(account.Note{Level: "state", Text: string(w.State), Where: w.Script})
 	s.Account.Record(account.Event{Worker: w.ID, Kind: account.EventWorkerState, State: w.State})
-	if g := w.global; g != nil {
+	if g, view := w.global, w.View(); g != nil {
 		s.clock().After(0, func() {
 			if w.global == g && g.Alive() {
-				g.SetState(w.State)
+				g.WorkerChanged(view)
 			}
 		})
 	}

@@ -38,8 +38,8 @@ type Window interface {
 	PostMessage(from *Worker, m Message)
 	// WorkerChanged tells the page that a worker is in another state, RegistrationChanged that a registration has another worker;
 	// found says that a new one is being installed.
-	WorkerChanged(w *Worker)
-	RegistrationChanged(g *Registration, found bool)
+	WorkerChanged(w *WorkerView)
+	RegistrationChanged(g RegistrationView, found bool)
 }
 
 // Message is a message between realms: a serialized value, and what was transferred with it.
@@ -55,15 +55,33 @@ type Moved struct {
 	Port   int
 }
 
-// tellWindows tells every page of the registration's origin something.
-func (g *Registration) tellWindows(tell func(Window)) {
+// observer is a realm that hears of workers and registrations.
+type observer interface {
+	WorkerChanged(w *WorkerView)
+	RegistrationChanged(g RegistrationView, found bool)
+}
+
+// tell tells every page of the registration's origin something, and the workers of the registration that run, all but
+// one.
+func (g *Registration) tell(but *Worker, say func(observer)) {
 	s := g.container
+	for _, w := range []*Worker{g.Installing, g.Waiting, g.Active} {
+		if w == nil || w == but || w.global == nil {
+			continue
+		}
+		global := w.global
+		s.clock().After(0, func() {
+			if w.global == global && global.Alive() {
+				say(global)
+			}
+		})
+	}
 	origin := weburl.OriginOf(g.Scope)
 	for _, c := range s.clients {
 		if c.Window != nil && weburl.OriginOf(c.URL) == origin {
 			s.clock().After(0, func() {
 				if !c.Closed {
-					tell(c.Window)
+					say(c.Window)
 				}
 			})
 		}
@@ -78,6 +96,18 @@ func (w *Worker) PostMessage(m Message, from *Client) {
 		w.runServiceWorker(func(global Global, err error) {
 			if err == nil {
 				global.DispatchSerialized(m, from)
+			}
+		})
+	})
+}
+
+// PostMessageFrom gives a worker a message of another worker, or of itself.
+func (w *Worker) PostMessageFrom(m Message, from *Worker) {
+	s := w.Registration.container
+	s.clock().After(0, func() {
+		w.runServiceWorker(func(global Global, err error) {
+			if err == nil {
+				global.DispatchFromWorker(m, from)
 			}
 		})
 	})

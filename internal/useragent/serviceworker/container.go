@@ -19,10 +19,12 @@ type Global interface {
 	DispatchFetch(e FetchEvent, respond func(*fetch.Response, account.Answer))
 	// DispatchSerialized gives it one that a page's script has sent.
 	DispatchSerialized(m Message, from *Client)
+	// DispatchFromWorker gives it one that a worker has sent.
+	DispatchFromWorker(m Message, from *Worker)
 	// ListensTo says whether the worker has a listener for an event.
 	ListensTo(event string) bool
-	// SetState lets the worker know its own state.
-	SetState(account.State)
+	// It hears of its own state, and of what becomes of its registration.
+	observer
 	// Alive says whether its scripts may still run, Busy whether events are open.
 	Alive() bool
 	Busy() bool

@@ -45,6 +45,10 @@ func (s *Container) StartRegister(r page.Registration, origin string, done func(
 			return
 		}
 	}
+	if scheme := scope.Scheme(); scheme != "http" && scheme != "https" {
+		fail("TypeError", "the scope %s is no http address", scopeText)
+		return
+	}
 	if weburl.Origin(script) != origin {
 		fail("SecurityError", "the worker's script %s lies on another origin than the page", r.Script)
 		return
@@ -160,7 +164,7 @@ func (g *Registration) update(address *whatwg.Url, kind string, end func(error))
 		end(&RegisterError{name, fmt.Sprintf(format, args...)})
 	}
 	req := &fetch.Request{URL: address.Href(true), Method: "GET", Header: [][2]string{{"Service-Worker", "script"}},
-		Mode: request.SameOrigin, Credentials: "same-origin", Redirect: "error", Destination: request.ServiceWorker, Cache: "no-cache"}
+		Mode: request.SameOrigin, Credentials: "same-origin", Redirect: "manual", Destination: request.ServiceWorker, Cache: "no-cache"}
 	// A day after the last check the HTTP cache is not believed any more.
 	stale := newest != nil && s.clock().Now-g.checked > 24*time.Hour
 	if g.UpdateViaCache == "all" && !stale {
@@ -171,6 +175,9 @@ func (g *Registration) update(address *whatwg.Url, kind string, end func(error))
 		switch {
 		case resp == nil:
 			refuse("TypeError", "the worker's script %s could not be fetched", address.Pathname())
+			return
+		case resp.Type == "opaqueredirect":
+			refuse("SecurityError", "the worker's script %s is redirected, which browsers refuse", address.Pathname())
 			return
 		case resp.Status != 200:
 			refuse("TypeError", "the worker's script %s answered with status %d", address.Pathname(), resp.Status)
@@ -199,6 +206,7 @@ func (g *Registration) update(address *whatwg.Url, kind string, end func(error))
 			scripts: map[string]scriptText{address.Href(true): {string(text), resp.Get("content-type")}}}
 		w.Policy, w.EmbedderPolicy = csp.Parse(w.Script,
 			[]string{resp.Get("content-security-policy")}), site.Essence(resp.Get("cross-origin-embedder-policy"))
+		w.ReferrerPolicy = fetch.ParseReferrerPolicy(resp.Get("referrer-policy"))
 		if newest != nil && newest.Script == w.Script && newest.Type == kind && newest.sameScripts(w, imports) {
 			end(nil)
 			return
@@ -256,7 +264,8 @@ func (g *Registration) install(w *Worker, end func(error)) {
 	s.Account.LastError = account.Note{} // what is reported from here on is about this installation
 	end(nil)
 	w.tellState()
-	g.tellWindows(func(p Window) { p.RegistrationChanged(g, true) })
+	view := g.View()
+	g.tell(nil, func(o observer) { o.RegistrationChanged(view, true) })
 	done := func(ok bool) {
 		if !ok {
 			if w.Failure == "" {

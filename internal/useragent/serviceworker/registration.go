@@ -21,8 +21,9 @@ type Registration struct {
 	Installing     *Worker
 	Waiting        *Worker
 	Active         *Worker
-	// Preload switches navigation preload on.
-	Preload bool
+	// Preload switches navigation preload on, PreloadHeader is what such requests say in their header.
+	Preload       bool
+	PreloadHeader string
 	// Messages is what reaches it without a page.
 	Messages Messages
 
@@ -71,7 +72,7 @@ func (e *RegisterError) Error() string { return e.Name + ": " + e.Message }
 
 // setRegistration makes a registration (Service Workers, "Set Registration").
 func (s *Container) setRegistration(scope string) *Registration {
-	g := &Registration{ID: s.NewID(), Scope: scope, container: s}
+	g := &Registration{ID: s.NewID(), Scope: scope, PreloadHeader: "true", container: s}
 	s.registrations = append(s.registrations, g)
 	return g
 }
@@ -132,4 +133,34 @@ func (s *Container) Rivals() (list []Rival) {
 		}
 	}
 	return list
+}
+
+// WorkerView and RegistrationView are workers and registrations as scripts see them, at one moment.
+type WorkerView struct {
+	ID     int    `json:"id"`
+	Script string `json:"script"`
+	State  string `json:"state"`
+}
+
+// RegistrationView is a registration with its slots.
+type RegistrationView struct {
+	ID         int         `json:"id"`
+	Scope      string      `json:"scope"`
+	Via        string      `json:"via"`
+	Installing *WorkerView `json:"installing"`
+	Waiting    *WorkerView `json:"waiting"`
+	Active     *WorkerView `json:"active"`
+}
+
+// View gives the worker as scripts see it now, nil for none.
+func (w *Worker) View() *WorkerView {
+	if w == nil {
+		return nil
+	}
+	return &WorkerView{w.ID, w.Script, string(w.State)}
+}
+
+// View gives the registration as scripts see it now.
+func (g *Registration) View() RegistrationView {
+	return RegistrationView{g.ID, g.Scope, g.UpdateViaCache, g.Installing.View(), g.Waiting.View(), g.Active.View()}
 }

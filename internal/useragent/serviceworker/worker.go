@@ -31,6 +31,8 @@ type Worker struct {
 	// Cross-Origin-Embedder-Policy.
 	Policy         *csp.Policy
 	EmbedderPolicy string
+	// ReferrerPolicy is that of its script's headers, "" for the usual one.
+	ReferrerPolicy string
 	// Original, in a branch, is the worker that this one is a copy of.
 	Original *Worker
 

@@ -180,18 +180,19 @@ class PromiseRejectionEvent extends Event {
 }
 export class MessageEvent extends Event {
   #init;
-  constructor(type, init = {}) {
+  constructor(type, init = undefined) {
     super(type, init);
-    this.#init = init;
+    const { data = null, lastEventId = '', origin = '', ports = [], source = null } = init ?? {};
+    this.#init = { data, lastEventId: `${lastEventId}`, origin: `${origin}`.toWellFormed(), ports, source };
   }
   get data() {
-    return this.#init.data ?? null;
+    return this.#init.data;
   }
   get origin() {
-    return this.#init.origin ?? '';
+    return this.#init.origin;
   }
   get lastEventId() {
-    return this.#init.lastEventId ?? '';
+    return this.#init.lastEventId;
   }
   get source() {
     return this.#init.source ?? null;

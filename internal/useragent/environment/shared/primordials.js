@@ -38,6 +38,6 @@ setPrototypeOf(getPrototypeOf(getPrototypeOf([][Symbol.iterator]())), ScriptIter
 const kinds = (kin.kinds ??= { __proto__: null });
 export const addKind = (cls) => (kinds[cls.name] ??= []).push(cls);
 for (const cls of [PromiseOf, Error, TypeError, ArrayBuffer, DataView, Int8Array, Uint8Array, RealDate, ScriptMap, ScriptSet, ScriptWeakMap, ScriptWeakSet, ScriptRegExp, ScriptBoolean, ScriptNumber, ScriptString, ScriptArray, Map, Set, Array]) addKind(cls);
-export const isA = (value, cls) => value instanceof cls || (kinds[cls.name]?.length > 1 && kinds[cls.name].some((c) => value instanceof c));
+export const isA = (value, cls) => value instanceof cls || Boolean(kinds[cls.name]?.some((c) => c !== cls && value instanceof c));
 // What is kept of objects that may go from realm to realm, by a name for the interface.
 export const sharedState = (name) => ((kin.states ??= { __proto__: null })[name] ??= new WeakMap());

@@ -1,8 +1,6 @@
-// Service Workers, 3: what pages see of registrations and their workers.
+// Service Workers, 3.4: how pages register workers and hear of them.
 
-import {
-  ScriptArray, ScriptObject, TypeError, apply, assign, fromJSON, isA, rejected, resolved, toJSON,
-} from '../shared/primordials.js';
+import { ScriptArray, TypeError, apply, fromJSON, isA, rejected, resolved, toJSON } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { MAKE, gives, must, onlyHere, publish, usv } from '../shared/webidl.js';
 import { call, callFor } from '../shared/host.js';
@@ -12,110 +10,20 @@ import {
 } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
-import { deserialize, serialize } from '../shared/structuredclone.js';
-import { received, sendable } from '../shared/messaging.js';
-import { current } from './node.js';
+import { deserialize } from '../shared/structuredclone.js';
+import { received } from '../shared/messaging.js';
+import { ServiceWorkerRegistration, infoOf, registrationFor, workerFor } from '../shared/serviceworkers.js';
+import { current, extendInterface } from './node.js';
 import { error } from './nodes.js';
 
-const workers = new Map(); // by number
-const registrations = new Map();
-const infoOf = new WeakMap();
-export class ServiceWorker extends EventTarget {
-  constructor(key = undefined) {
-    onlyHere(key);
-    super();
-  }
-  get scriptURL() {
-    return infoOf.get(this).script;
-  }
-  get state() {
-    return infoOf.get(this).state;
-  }
-  postMessage(message, options = undefined) {
-    must(arguments, 1);
-    const sent = serialize(message, Array.isArray(options) ? options : options?.transfer);
-    host('worker.postMessage', infoOf.get(this).id, toJSON(sendable(sent)));
-  }
-}
-handlers(ServiceWorker.prototype, 'statechange', 'error');
-export class NavigationPreloadManager {
-  constructor(key = undefined) {
-    onlyHere(key);
-  }
-  async enable() {
-    await call('registration.preload', infoOf.get(this).id, 'enable');
-  }
-  async disable() {
-    await call('registration.preload', infoOf.get(this).id, 'disable');
-  }
-  async setHeaderValue(value) {}
-  async getState() {
-    return assign(new ScriptObject(), { enabled: await call('registration.preload', infoOf.get(this).id, ''), headerValue: 'true' });
-  }
-}
-export class ServiceWorkerRegistration extends EventTarget {
-  constructor(key = undefined) {
-    onlyHere(key);
-    super();
-  }
-  get installing() {
-    return workerFor(infoOf.get(this).installing);
-  }
-  get waiting() {
-    return workerFor(infoOf.get(this).waiting);
-  }
-  get active() {
-    return workerFor(infoOf.get(this).active);
-  }
-  get scope() {
-    return infoOf.get(this).scope;
-  }
-  get updateViaCache() {
-    return infoOf.get(this).via;
-  }
-  get navigationPreload() {
-    const s = infoOf.get(this);
-    if (!s.preload) {
-      s.preload = new NavigationPreloadManager(MAKE);
-      infoOf.set(s.preload, s);
-    }
-    return s.preload;
-  }
-  async update() {
-    await call('registration.update', infoOf.get(this).id);
-    return this;
-  }
-  unregister() {
-    return call('registration.unregister', infoOf.get(this).id);
-  }
+extendInterface(ServiceWorkerRegistration, {
   showNotification(title, options = {}) {
     return call('registration.notify', infoOf.get(this).id, toJSON({ ...options, title: `${title}` }));
-  }
+  },
   getNotifications() {
     return resolved(ScriptArray.of());
-  }
-}
-gives(ServiceWorkerRegistration, 'unregister', 'showNotification', 'getNotifications');
-handlers(ServiceWorkerRegistration.prototype, 'updatefound');
-function workerFor(info) {
-  if (!info) return null;
-  let w = workers.get(info.id);
-  if (!w) {
-    w = new ServiceWorker(MAKE);
-    infoOf.set(w, info);
-    workers.set(info.id, w);
-  }
-  return w;
-}
-function registrationFor(info) {
-  let r = registrations.get(info.id);
-  if (!r) {
-    r = new ServiceWorkerRegistration(MAKE);
-    infoOf.set(r, { ...info });
-    registrations.set(info.id, r);
-  } else for (const slot of ['installing', 'waiting', 'active']) infoOf.get(r)[slot] = info[slot];
-  return r;
-}
+  },
+});
 export class ServiceWorkerContainer extends EventTarget {
   constructor(key = undefined) {
     onlyHere(key);
@@ -173,7 +81,7 @@ export class ServiceWorkerContainer extends EventTarget {
 }
 handlers(ServiceWorkerContainer.prototype, 'controllerchange', 'messageerror');
 gives(ServiceWorkerContainer, 'ready', 'register', 'getRegistration', 'getRegistrations');
-publish(ServiceWorker, NavigationPreloadManager, ServiceWorkerRegistration, ServiceWorkerContainer);
+publish(ServiceWorkerContainer);
 export const container = new ServiceWorkerContainer(MAKE);
 const container_ = { ready: null };
 const waiting = { started: false, list: [] };
@@ -192,17 +100,4 @@ commands.containerMessage = (json, worker) => {
   else waiting.list.push(m);
 };
 commands.controllerChange = () => fire(container, trusted(new Event('controllerchange')));
-commands.registrationChanged = (json, event) => {
-  const info = fromJSON(json);
-  if (!registrations.has(info.id)) return;
-  const r = registrationFor(info);
-  if (event === 'updatefound') fire(r, trusted(new Event('updatefound')));
-};
-commands.workerState = (id, state) => {
-  const w = workers.get(id);
-  if (!w) return;
-  infoOf.get(w).state = state;
-  for (const r of registrations.values()) for (const slot of ['installing', 'waiting', 'active']) if (infoOf.get(r)[slot]?.id === id) infoOf.get(r)[slot].state = state;
-  fire(w, trusted(new Event('statechange')));
-};
 commands.startMessages = startMessages;

@@ -6,7 +6,6 @@ import { call } from '../shared/host.js';
 import { handlers } from '../shared/event.js';
 import { WorkerGlobalScope, ownHandlers, ownMember } from '../shared/workerglobalscope.js';
 import { Clients } from './client.js';
-import { registration, selfWorker } from './registration.js';
 
 class ServiceWorkerGlobalScope extends WorkerGlobalScope {}
 publish(ServiceWorkerGlobalScope);
@@ -14,9 +13,11 @@ handlers(ServiceWorkerGlobalScope.prototype, 'install', 'activate', 'fetch', 'me
 setPrototypeOf(global, ServiceWorkerGlobalScope.prototype);
 ownHandlers(ServiceWorkerGlobalScope.prototype);
 const clientsObject = new Clients(MAKE);
-for (const [name, value] of [['registration', registration], ['serviceWorker', selfWorker], ['clients', clientsObject]]) ownMember(name, attribute(name, (that) => {
+// The worker itself and its registration, once it has started.
+export const self = { registration: null, worker: null };
+for (const [name, value] of [['registration', () => self.registration], ['serviceWorker', () => self.worker], ['clients', () => clientsObject]]) ownMember(name, attribute(name, (that) => {
   if (that !== undefined && that !== null && that !== global) throw new TypeError(`${name} belongs to the global object`);
-  return value;
+  return value();
 }));
 ownMember('skipWaiting', {
   async value() {

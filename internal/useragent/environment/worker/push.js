@@ -10,7 +10,7 @@ import { EventTarget, handlers } from '../shared/event.js';
 import { decodeUTF8, encodeUTF8, viewOf } from '../shared/bytes.js';
 import { clone } from '../shared/structuredclone.js';
 import { Blob } from '../shared/blob.js';
-import { ServiceWorkerRegistration } from './registration.js';
+import { ServiceWorkerRegistration } from '../shared/serviceworkers.js';
 import { ExtendableEvent } from './extendableevent.js';
 
 const loadPush = lazy(['PushSubscriptionChangeEvent', 'PushEvent', 'PushMessageData', 'PushManager', 'PushSubscription', 'PushSubscriptionOptions', 'SyncEvent', 'SyncManager', 'PeriodicSyncEvent', 'PeriodicSyncManager', 'Notification', 'NotificationEvent'], () => {

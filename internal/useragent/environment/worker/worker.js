@@ -3,34 +3,32 @@
 import '../shared/interfaces.js';
 import './push.js';
 import './installevent.js';
-import './globalscope.js';
 import { PromiseOf, fromJSON, then } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { calls } from '../shared/host.js';
 import { own, setOwn } from '../shared/settings.js';
 import { describe, stackOf } from '../shared/errors.js';
-import { Event, fire, listFor, trusted } from '../shared/event.js';
+import { fire, listFor, trusted } from '../shared/event.js';
 import { deserialize } from '../shared/structuredclone.js';
 import { portState, received } from '../shared/messaging.js';
 import { requestFrom } from '../shared/request.js';
 import { responseFrom } from '../shared/response.js';
+import { registrationFor, workerFor } from '../shared/serviceworkers.js';
 import { setLocation } from '../shared/workerlocation.js';
 import { clientFrom } from './client.js';
 import { ExtendableEvent, eventState, finish } from './extendableevent.js';
 import { FetchEvent } from './fetchevent.js';
+import { self } from './globalscope.js';
 import { InstallEvent } from './installevent.js';
 import { ExtendableMessageEvent } from './messageevent.js';
 import { pushedEvent } from './push.js';
-import { messages, selfWorker } from './registration.js';
 
 // What the host calls.
 commands.start = (json) => {
   setOwn(fromJSON(json));
   setLocation(own.script);
-};
-commands.state = (state) => {
-  own.state = state;
-  fire(selfWorker, trusted(new Event('statechange')));
+  self.worker = workerFor(own.worker);
+  self.registration = registrationFor(own.registration);
 };
 commands.script = (text, url) => {
   try {
@@ -62,17 +60,23 @@ commands.event = (id, name, json) => {
     event = new FetchEvent('fetch', { ...init, ...detail, preloadResponse, request: requestFrom(detail.request) });
   } else if (name === 'install') event = new InstallEvent('install', init);
   else if (name === 'message') {
-    const { value: data, transferred: ports } = detail.token ? deserialize(messages.get(detail.token)) : detail.sent ? deserialize(received(detail.sent)) : { value: detail.data, transferred: [] };
-    messages.delete(detail.token);
-    event = new ExtendableMessageEvent('message', { ...init, data, ports: ports.filter((p) => portState.has(p)), origin: own.origin, source: detail.token ? selfWorker : detail.source ? clientFrom(detail.source) : null });
+    const { value: data, transferred: ports } = detail.sent ? deserialize(received(detail.sent)) : { value: detail.data, transferred: [] };
+    event = new ExtendableMessageEvent('message', { ...init, data, ports: ports.filter((p) => portState.has(p)), origin: own.origin, source: detail.worker ? workerFor(detail.worker) : detail.source ? clientFrom(detail.source) : null });
   }
   else if (['push', 'sync', 'periodicsync', 'notificationclick', 'notificationclose'].includes(name)) event = pushedEvent(name, detail, init);
   else event = new ExtendableEvent(name, init);
   trusted(event);
   const s = { id, pending: 0, dispatching: true, failed: false, responding: false, done: false };
   eventState.set(event, s);
+  dispatched.set(id, event);
   fire(global, event);
-  if (name === 'fetch' && !s.responding) host('respond', id, event.defaultPrevented ? 'error' : 'none', '');
+};
+const dispatched = new Map(); // events whose dispatch is not over, by number
+commands.eventOver = (id) => {
+  const event = dispatched.get(id);
+  dispatched.delete(id);
+  const s = eventState.get(event);
+  if (event.type === 'fetch' && !s.responding) host('respond', id, event.defaultPrevented ? 'error' : 'none', '');
   s.dispatching = false;
   finish(s);
 };
