@@ -114,6 +114,9 @@ func (b *Browser) assemble(c *clock.Clock, n *network.Network, cache *fetch.HTTP
 		Clock: c, Network: n, Cache: cache, Cookies: b.store,
 		Refused: func(why string) { a.Note(account.Note{Level: "error", Text: why}) },
 		Answered: func(u *whatwg.Url, answer *site.Response) {
+			if header := answer.Header.Get("Clear-Site-Data"); header != "" {
+				b.clearSiteData(u, header)
+			}
 			if why := site.Personal(answer.Header); why != "" && !b.branch {
 				b.personal[u.Href(true)] = why
 			}
@@ -123,6 +126,23 @@ func (b *Browser) assemble(c *clock.Clock, n *network.Network, cache *fetch.HTTP
 	b.workers = &serviceworker.Container{Fetcher: b.fetcher, Store: b.store, Account: a}
 	b.realms = &environment.Platform{Workers: b.workers, Bounds: b.bounds, Engines: b.engines, Lacks: b.kind.Lacks}
 	b.workers.Start = b.realms.Start
+}
+
+// clearSiteData is "clear site data for response" (Clear Site Data, 4.1).
+func (b *Browser) clearSiteData(u *whatwg.Url, header string) {
+	origin := weburl.Origin(u)
+	for _, kind := range strings.Split(header, ",") {
+		switch strings.Trim(strings.TrimSpace(kind), `"`) {
+		case "cookies":
+			b.store.ClearCookies(u.Hostname())
+		case "storage", "*":
+			b.store.Web.Local(origin).Clear()
+			if b.workers.ClearSiteData(origin) {
+				b.store.ClearCaches()
+				b.store.Databases.Clear()
+			}
+		}
+	}
 }
 
 // runScripts has the browser's pages run their scripts, or not.

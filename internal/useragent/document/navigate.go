@@ -278,6 +278,7 @@ func (w *Windows) navigate(c *window, url string, hops int,
 		settings{referrer: c.referrerPolicy}.refer(req)
 		c.told = req.Referrer
 	}
+	req.Reload = c.reload
 	if c.body != nil {
 		req.Method, req.Content = "POST", site.Bytes(c.body.Data)
 		req.Header = append(req.Header, [2]string{"content-type", c.body.Type})

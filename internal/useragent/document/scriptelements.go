@@ -25,6 +25,8 @@ type scriptElement struct {
 	module         bool
 	url, text      string
 	ready, failed  bool
+	// muted says that pages are told nothing of its errors: it is of another origin, which did not share it.
+	muted bool
 }
 
 // scriptKind is the type of a script element (HTML, 4.12.1.1, "prepare the script element", steps 8 to 12), "" for none.
@@ -110,6 +112,7 @@ func (c *window) prepare(n *markup.Node, nodes []*markup.Node) {
 		c.block(e)
 		came = func() { c.unblock(e) }
 	}
+	e.muted = c.mutes(ref)
 	c.fetchScript(ref, func(text string, ok bool) {
 		e.text, e.failed, e.ready = text, !ok, true
 		came()
@@ -162,6 +165,11 @@ func (c *window) scriptReference(lookup func(string) (string, bool), url string,
 	return r
 }
 
+// mutes says whether the errors of a script are kept from the page (HTML, 8.1.4.3: muted errors).
+func (c *window) mutes(r page.Reference) bool {
+	return r.Mode != request.CORS && strings.HasPrefix(r.URL, "http") && weburl.OriginOf(r.URL) != c.origin()
+}
+
 // block lets the parser wait for a script, and for the style sheets before it.
 func (c *window) block(e *scriptElement) {
 	c.scripts.blocked = true
@@ -189,7 +197,7 @@ func (c *window) runClassic(e *scriptElement) (written string) {
 		c.command("elementEvent", e.parsed, e.number, "error")
 		return ""
 	}
-	written, _ = c.command("runScript", e.parsed, e.number, transform(e.text, e.url), e.url).(string)
+	written, _ = c.command("runScript", e.parsed, e.number, transform(e.text, e.url), e.url, e.muted).(string)
 	if e.url != c.URL || e.parsed < 0 {
 		c.command("elementEvent", e.parsed, e.number, "load")
 	}
@@ -400,7 +408,9 @@ func (p *Page) Script(number int, element string) {
 	if !in.Async {
 		s.ordered = append(s.ordered, e)
 	}
-	c.fetchScript(c.scriptReference(get, url, false), func(text string, ok bool) {
+	ref := c.scriptReference(get, url, false)
+	e.muted = c.mutes(ref)
+	c.fetchScript(ref, func(text string, ok bool) {
 		e.text, e.failed, e.ready = text, !ok, true
 		if in.Async {
 			s.async--

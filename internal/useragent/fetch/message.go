@@ -22,6 +22,9 @@ type Request struct {
 	ReferrerPolicy string              `json:"referrerPolicy,omitempty"`
 	Destination    request.Destination `json:"destination"`
 	Integrity      string              `json:"integrity,omitempty"`
+	// Reload is a navigation to the page that was shown before, History one in the history.
+	Reload  bool `json:"reload,omitempty"`
+	History bool `json:"history,omitempty"`
 	// BodyHandle is a handle of a realm's body table while the request crosses into it, 0 for none.
 	BodyHandle int `json:"body,omitempty"`
 

@@ -73,6 +73,16 @@ func (s *Storage) Open(name string) *Cache {
 	return c
 }
 
+// ClearCaches takes all caches away.
+func (s *Storage) ClearCaches() { s.Names, s.Caches = nil, map[string]*Cache{} }
+
+// ClearCookies takes the cookies away that a host is sent.
+func (s *Storage) ClearCookies(host string) {
+	s.Cookies = slices.DeleteFunc(slices.Clone(s.Cookies), func(c Cookie) bool {
+		return c.Domain == host || strings.HasSuffix(host, "."+c.Domain)
+	})
+}
+
 // Delete takes a cache away and says whether it was there (Service Workers, 5.5.4). Who has opened it goes on using
 // it.
 func (s *Storage) Delete(name string) bool {

@@ -17,8 +17,8 @@ export const decodeUTF8 = (view, keepMark) => {
   return keepMark && mark ? '\ufeff' + text : text;
 };
 export const viewOf = (data) => {
-  if (ArrayBuffer.isView(data)) return new Uint8Array(data.buffer, data.byteOffset, data.byteLength);
-  if (isA(data, ArrayBuffer)) return new Uint8Array(data);
+  if (ArrayBuffer.isView(data)) return data.buffer.detached ? new Uint8Array() : new Uint8Array(data.buffer, data.byteOffset, data.byteLength);
+  if (isA(data, ArrayBuffer)) return data.detached ? new Uint8Array() : new Uint8Array(data);
   throw new TypeError('binary data belongs here');
 };
 

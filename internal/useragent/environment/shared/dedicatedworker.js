@@ -5,7 +5,7 @@ import { commands } from './dispatch.js';
 import { MAKE, must, publishLoosely, usv } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { baseURL, own } from './settings.js';
-import { ErrorEvent, Event, EventTarget, MessageEvent, fire, handlers, trusted } from './event.js';
+import { ErrorEvent, Event, EventTarget, MessageEvent, fire, handlers, messageWith, trusted } from './event.js';
 import { queueTask } from './timers.js';
 import { parsedURL } from './url.js';
 import { deserialize, serialize } from './structuredclone.js';
@@ -59,5 +59,5 @@ export function deliverMessage(target, json) {
   } catch {
     return void fire(target, trusted(new MessageEvent('messageerror', assign(new ScriptObject(), {}))));
   }
-  fire(target, trusted(new MessageEvent('message', { data: value, ports: transferred.filter((p) => isA(p, global.MessagePort)) })));
+  fire(target, messageWith({ data: value, ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
 }

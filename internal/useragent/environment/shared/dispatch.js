@@ -3,13 +3,13 @@
 export const commands = { __proto__: null };
 // What realms of one engine know of this one. The one that runs is that of the task, or of what it calls in another at once.
 export const side = { global, id: 0 };
-export function dispatch(op, a, b, c, d) {
+export function dispatch(op, a, b, c, d, e) {
   const before = kin.running;
   const within = kin.busy;
   kin.running = side;
   kin.busy = true;
   try {
-    return commands[op](a, b, c, d);
+    return commands[op](a, b, c, d, e);
   } finally {
     // What waits in the queue of microtasks belongs to the task.
     if (within) kin.running = before;

@@ -178,12 +178,21 @@ class PromiseRejectionEvent extends Event {
     return this.#init.reason;
   }
 }
+export let messageWith;
 export class MessageEvent extends Event {
   #init;
   constructor(type, init = undefined) {
     super(type, init);
     const { data = null, lastEventId = '', origin = '', ports = [], source = null } = init ?? {};
     this.#init = { data, lastEventId: `${lastEventId}`, origin: `${origin}`.toWellFormed(), ports, source };
+  }
+  // One with data that came from elsewhere, which may be undefined.
+  static {
+    messageWith = (init) => {
+      const event = new MessageEvent('message', init);
+      event.#init.data = init.data;
+      return trusted(event);
+    };
   }
   get data() {
     return this.#init.data;
@@ -435,8 +444,11 @@ export const placeOf = (error) => {
 };
 // Who started this realm, if somebody did, is told of errors that nobody here handles.
 export const owner = { told: null };
+// Scripts of whose errors pages are told nothing (HTML, 8.1.4.3: muted errors), by address.
+export const mutedScripts = new Set();
 export function report(error) {
-  const event = trusted(new ErrorEvent('error', { error, message: `Uncaught ${describe(error)}`, ...placeOf(error), cancelable: true }));
+  const place = placeOf(error);
+  const event = trusted(new ErrorEvent('error', mutedScripts.has(place.filename) ? { message: 'Script error.', error: null, cancelable: true } : { error, message: `Uncaught ${describe(error)}`, ...place, cancelable: true }));
   if (owner.told) {
     if (fire(global, event)) owner.told(event);
     return;

@@ -74,6 +74,7 @@ export function serialize(value, transfer = []) {
   const out = { tree: null, buffers: [], bodies: [], moved: [] };
   const memory = new Map();
   const list = [...transfer];
+  if (list.length) global.MessagePort; // the interface may not have been asked for yet
   for (const object of list) {
     const how = isA(object, ArrayBuffer) ? null : transferables.find(({ cls }) => isA(object, cls));
     if (how === undefined) throw new DOMException('this object cannot be transferred', 'DataCloneError');

@@ -4,7 +4,7 @@ import { ScriptObject, assign, defineProperty, fromJSON, isA, toJSON } from '../
 import { commands, side } from '../shared/dispatch.js';
 import { must } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
-import { Event, MessageEvent, fire, report, trusted } from '../shared/event.js';
+import { Event, fire, messageWith, report, trusted } from '../shared/event.js';
 import { parsedURL } from '../shared/url.js';
 import { deserialize, serialize } from '../shared/structuredclone.js';
 import { received, sendable } from '../shared/messaging.js';
@@ -74,7 +74,7 @@ assign(side, {
 });
 commands.windowMessage = (json, origin, from) => {
   const { value: data, transferred } = deserialize(received(fromJSON(json)));
-  fire(global, trusted(new MessageEvent('message', { data, origin, source: otherWindow(from), ports: transferred.filter((p) => isA(p, global.MessagePort)) })));
+  fire(global, messageWith({ data, origin, source: otherWindow(from), ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
 };
 
 const isFrame = (e) => isHTML(e, 'iframe') || isHTML(e, 'frame');

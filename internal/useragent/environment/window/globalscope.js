@@ -6,7 +6,7 @@ import {
 import { side } from '../shared/dispatch.js';
 import { attribute, expose, must, onlyHere, publish, publishLoosely, publishPlainly } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
-import { EventTarget, MessageEvent, fire, handlers, trusted } from '../shared/event.js';
+import { EventTarget, fire, handlers, messageWith } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { loadPerformance, performanceObject, timing } from '../shared/performance.js';
 import { deserialize, serialize } from '../shared/structuredclone.js';
@@ -146,7 +146,7 @@ const functions = {
     if (target !== '*' && target !== own.origin) return;
     queueTask(() => {
       const { value: data, transferred } = deserialize(sent);
-      fire(global, trusted(new MessageEvent('message', { data, origin: own.origin, source: global, ports: transferred.filter((p) => isA(p, global.MessagePort)) })));
+      fire(global, messageWith({ data, origin: own.origin, source: global, ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
     });
   },
 };

@@ -3,7 +3,7 @@
 import { EvalError, assign, defineProperty, fromJSON, then, toJSON } from '../shared/primordials.js';
 import { commands, side } from '../shared/dispatch.js';
 import { base, own, setOwn } from '../shared/settings.js';
-import { Event, fire, report, trusted } from '../shared/event.js';
+import { Event, fire, mutedScripts, report, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
 import { addObjectURLs, objectAt, textOfObject } from '../shared/objecturls.js';
@@ -253,7 +253,8 @@ function runClassic(e, text, url) {
   }
 }
 // The number of the parser's node, or of an element that waits; the text; its address. It gives whether the script threw nothing.
-commands.runScript = (parsed, number, text, url) => {
+commands.runScript = (parsed, number, text, url, muted) => {
+  if (muted) mutedScripts.add(url);
   const e = parsed >= 0 ? made[parsed] : numbers.get(number);
   if (parsed >= 0) e.$started = true;
   const before = written;

@@ -4,6 +4,7 @@ import {
   ScriptArray, ScriptObject, TypeError, assign, defineProperty, freeze, quietly, rejected, resolved,
 } from '../shared/primordials.js';
 import { MAKE, attribute, onlyHere, publishLoosely, usv } from '../shared/webidl.js';
+import { own } from '../shared/settings.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
 import { performFetch } from '../shared/fetch.js';
@@ -17,6 +18,7 @@ export class Navigator {
     onlyHere(key);
   }
   get serviceWorker() {
+    if (own.opaque) throw error('SecurityError', 'a document without an origin has no service worker');
     return container;
   }
 }

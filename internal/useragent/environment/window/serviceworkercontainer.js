@@ -6,7 +6,7 @@ import { MAKE, gives, must, onlyHere, publish, usv } from '../shared/webidl.js';
 import { call, callFor } from '../shared/host.js';
 import { own } from '../shared/settings.js';
 import {
-  Event, EventTarget, MessageEvent, addListener, fire, handlerSlots, handlers, slotsOf, trusted,
+  Event, EventTarget, addListener, fire, handlerSlots, handlers, messageWith, slotsOf, trusted,
 } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
@@ -92,7 +92,7 @@ export function startMessages() {
 }
 function deliver({ json, worker }) {
   const { value: data, transferred } = deserialize(received(fromJSON(json)));
-  fire(container, trusted(new MessageEvent('message', { data, origin: own.origin, source: worker ? workerFor(worker) : null, ports: transferred.filter((p) => isA(p, global.MessagePort)) })));
+  fire(container, messageWith({ data, origin: own.origin, source: worker ? workerFor(worker) : null, ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
 }
 commands.containerMessage = (json, worker) => {
   const m = { json, worker: fromJSON(worker) };

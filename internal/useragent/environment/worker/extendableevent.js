@@ -35,7 +35,7 @@ export function extend(s, promise) {
   );
 }
 export function finish(s) {
-  if (s.pending === 0 && !s.dispatching && !s.done) {
+  if (s.pending === 0 && !s.dispatching && !s.sending && !s.done) {
     s.done = true;
     host('eventDone', s.id, !s.failed);
   }

@@ -9,7 +9,7 @@ import { deferred } from '../shared/readablestream.js';
 import { bodyOf, isUnusable } from '../shared/body.js';
 import { Request } from '../shared/request.js';
 import { Response, answerJSON, answerNow } from '../shared/response.js';
-import { ExtendableEvent, eventState, extend } from './extendableevent.js';
+import { ExtendableEvent, eventState, extend, finish } from './extendableevent.js';
 
 export class FetchEvent extends ExtendableEvent {
   #init;
@@ -62,10 +62,21 @@ export class FetchEvent extends ExtendableEvent {
       const json = answerNow(response);
       return json === null ? then(answerJSON(response, this.request.mode === 'navigate'), send) : send(json);
     });
-    extend(s, then(given, () => end((handled) => handled.resolve()), (error) => {
+    // The event may be extended as long as the answer is not settled; it ends once that has been sent.
+    extend(s, resolved(answer));
+    s.sending = true;
+    const sent = () => {
+      s.sending = false;
+      finish(s);
+    };
+    then(given, () => {
+      end((handled) => handled.resolve());
+      sent();
+    }, (error) => {
       host('respond', s.id, 'error', describe(error));
       end((handled) => handled.reject(error));
-    }));
+      sent();
+    });
   }
 }
 gives(FetchEvent, 'handled', 'preloadResponse');

@@ -7,6 +7,7 @@ import { ServiceWorker } from '../shared/serviceworkers.js';
 import { Client } from './client.js';
 import { ExtendableEvent } from './extendableevent.js';
 
+export let extendableMessageWith;
 export class ExtendableMessageEvent extends ExtendableEvent {
   #init;
   #ports;
@@ -18,6 +19,13 @@ export class ExtendableMessageEvent extends ExtendableEvent {
     this.#ports = freeze([...ports]);
     if (this.#ports.some((p) => !portState.has(p))) throw new TypeError('ports is a list of message ports');
     if (source !== null && !(isA(source, Client) || isA(source, ServiceWorker) || portState.has(source))) throw new TypeError('source is a client, a worker or a port');
+  }
+  static {
+    extendableMessageWith = (init) => {
+      const event = new ExtendableMessageEvent('message', init);
+      event.#init.data = init.data;
+      return event;
+    };
   }
   get data() {
     return this.#init.data;

@@ -20,7 +20,7 @@ import { ExtendableEvent, eventState, finish } from './extendableevent.js';
 import { FetchEvent } from './fetchevent.js';
 import { self } from './globalscope.js';
 import { InstallEvent } from './installevent.js';
-import { ExtendableMessageEvent } from './messageevent.js';
+import { extendableMessageWith } from './messageevent.js';
 import { pushedEvent } from './push.js';
 
 // What the host calls.
@@ -61,7 +61,7 @@ commands.event = (id, name, json) => {
   } else if (name === 'install') event = new InstallEvent('install', init);
   else if (name === 'message') {
     const { value: data, transferred: ports } = detail.sent ? deserialize(received(detail.sent)) : { value: detail.data, transferred: [] };
-    event = new ExtendableMessageEvent('message', { ...init, data, ports: ports.filter((p) => portState.has(p)), origin: own.origin, source: detail.worker ? workerFor(detail.worker) : detail.source ? clientFrom(detail.source) : null });
+    event = extendableMessageWith({ ...init, data, ports: ports.filter((p) => portState.has(p)), origin: own.origin, source: detail.worker ? workerFor(detail.worker) : detail.source ? clientFrom(detail.source) : null });
   }
   else if (['push', 'sync', 'periodicsync', 'notificationclick', 'notificationclose'].includes(name)) event = pushedEvent(name, detail, init);
   else event = new ExtendableEvent(name, init);
