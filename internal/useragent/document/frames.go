@@ -181,10 +181,19 @@ func (f *frame) navigate(url string, text *string, by passage) {
 		f.runAddress(url)
 		return
 	}
+	if !shows(url) {
+		return
+	}
 	if text == nil && by.body == nil && strings.Contains(url, "#") && f.window.runs() && !f.initial && !by.reload &&
 		weburl.WithoutFragment(f.window.URL) == weburl.WithoutFragment(url) {
 		w.clock().After(0, func() { f.window.command("navigateTo", url) })
 		return
+	}
+	if !f.initial {
+		f.window.command("fireAt", "window", "beforeunload", false)
+		if f.gone {
+			return
+		}
 	}
 	inner := f.newWindow(url)
 	inner.mode, inner.reload, inner.body = by.cache, by.reload, by.body
@@ -282,6 +291,13 @@ func shownText(contentType string, r *fetch.Response) []byte {
 		return nil
 	}
 	return []byte("<pre>" + strings.NewReplacer("&", "&amp;", "<", "&lt;").Replace(string(data)) + "</pre>")
+}
+
+// shows says whether a browser shows what is at an address itself, and does not hand it over to another program (HTML,
+// 7.4.2.2, "hand-off to external software").
+func shows(url string) bool {
+	scheme, _, _ := strings.Cut(url, ":")
+	return slices.Contains([]string{"http", "https", "about", "data", "blob"}, scheme)
 }
 
 // reference is what the document says of the frame that it has at an address.
@@ -531,4 +547,33 @@ func (f *frame) runAddress(url string) {
 			c.command("frameLoaded", f.number)
 		}
 	})
+}
+
+// DocumentOpened ends what is under way in a document that a script writes anew (HTML, 8.4.1, "document open steps").
+func (p *Page) DocumentOpened() {
+	f := p.c.frame
+	if f == nil {
+		return
+	}
+	f.initial = false
+	if f.coming != nil {
+		f.coming.Closed = true
+		f.coming = nil
+		f.release()
+	}
+}
+
+// DocumentClosed is the end of what a script writes: the frame has loaded.
+func (p *Page) DocumentClosed() {
+	if p.c.frame != nil {
+		p.c.frame.loaded()
+	}
+}
+
+// Around is the number of the window that a window of the page stands in.
+func (p *Page) Around(number int) int {
+	if w := p.c.top().find(number); w != nil && w.holds != nil {
+		return w.holds.ID
+	}
+	return 0
 }

@@ -100,9 +100,13 @@ func (c *window) leaveFor(url string, by passage) {
 	if c.Closed || c.tab == nil || c.tab.window != nil && c.tab.window != c {
 		return
 	}
+	if !shows(url) {
+		return
+	}
 	if c.tab.moved++; c.tab.moved > maxNavigations {
 		return
 	}
+	c.command("fireAt", "window", "beforeunload", false)
 	c.in.startNavigation(url, c.tab, by, func() {})
 }
 

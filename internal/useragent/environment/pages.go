@@ -88,11 +88,19 @@ var pageOperations = operations{
 		r.page.RenameFrame(args.number(0), args.text(1))
 		return nil, nil
 	}),
+	"window.parent": plain(func(r *Realm, args arguments) (any, error) { return r.page.Around(args.number(0)), nil }),
 	"window.post": touching(func(r *Realm, args arguments) (any, error) {
 		r.page.PostMessage(args.number(0), args.text(1), args.text(2))
 		return nil, nil
 	}),
-	"document.close": plain(func(*Realm, arguments) (any, error) { return nil, nil }),
+	"document.open": touching(func(r *Realm, _ arguments) (any, error) {
+		r.page.DocumentOpened()
+		return nil, nil
+	}),
+	"document.close": touching(func(r *Realm, _ arguments) (any, error) {
+		r.page.DocumentClosed()
+		return nil, nil
+	}),
 	"styled":         touching(func(*Realm, arguments) (any, error) { return nil, nil }),
 	"meta":           touching(func(*Realm, arguments) (any, error) { return nil, nil }),
 	"base": touching(func(r *Realm, args arguments) (any, error) {

@@ -56,6 +56,11 @@ type Page interface {
 	RenameFrame(number int, name string)
 	// Follow goes where a link or a form leads, in the frame or tab of a name; body is what a form sends by POST.
 	Follow(url, target, bodyType string, body []byte)
+	// DocumentOpened says that a script has opened the document to write into it, DocumentClosed that it has written all.
+	DocumentOpened()
+	DocumentClosed()
+	// Around is the number of the window that a window of the page stands in, 0 for none.
+	Around(window int) int
 	// PostMessage gives another window a message.
 	PostMessage(window int, message, targetOrigin string)
 	// StartWorker starts a dedicated worker under a number of the realm's; its script's text is given where it is known.

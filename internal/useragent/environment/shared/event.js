@@ -1,4 +1,4 @@
-import { ScriptArray, TypeError, apply, defineProperty, freeze, isA } from './primordials.js';
+import { ScriptArray, TypeError, apply, defineProperty, freeze, getPrototypeOf, isA } from './primordials.js';
 import { commands } from './dispatch.js';
 import { inherits, must, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -249,6 +249,12 @@ export class EventTarget {
     return fire(this ?? global, event);
   }
 }
+// "erase all event listeners and handlers" (HTML, 8.1.8.1).
+export function eraseListeners(target) {
+  for (const entry of listenersOf.get(target) ?? []) entry.removed = true;
+  listenersOf.delete(target);
+  handlerSlots.delete(target);
+}
 export const { addEventListener: addListener, removeEventListener: removeListener } = EventTarget.prototype;
 function drop(target, entry) {
   entry.removed = true;
@@ -362,7 +368,7 @@ function invoke(path, i, event, inside, phase, capture) {
     } catch (error) {
       inside.threw = true;
       if (isA(event, ErrorEvent)) host('log', 'error', describe(error), stackOf(error), nameOf(error));
-      else report(error);
+      else reportFor(entry.callback, error);
     }
     inside.passive = false;
     if (inside.stopNow) break;
@@ -455,6 +461,18 @@ export function report(error) {
   }
   host('log', 'error', describe(error), stackOf(error), nameOfScripts(error));
   return fire(global, event);
+}
+// Errors of a callback are those of its own realm (HTML, 8.1.4.3, "report an exception").
+const homes = (kin.homes ??= new Map()); // what reports them, by the prototype of the realm's functions
+homes.set(global.Function.prototype, report);
+export function reportFor(callback, error) {
+  if (homes.size > 1) {
+    for (let p = callback; p !== null && p !== undefined; p = getPrototypeOf(p)) {
+      const home = homes.get(p);
+      if (home) return home(error);
+    }
+  }
+  return report(error);
 }
 // A promise that nobody handled.
 // What was told of as not handled, and is handled after all.

@@ -4,7 +4,7 @@ import {
   PromiseOf, ScriptArray, ScriptSet, TypeError, apply, assign, rejected, resolved, setPrototypeOf, then,
 } from '../shared/primordials.js';
 import { MAKE, gives, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
-import { handlers, report } from '../shared/event.js';
+import { handlers, reportFor } from '../shared/event.js';
 import { settled } from '../shared/timers.js';
 import { nodes } from './collections.js';
 import { custom } from './document.js';
@@ -22,6 +22,8 @@ import { innerMarkup, onParsed, parseFragment, serializeChildren, shadowTools } 
 import { states } from './selectors.js';
 import { documentSheets } from './styles.js';
 
+// Whether the parser makes the elements that are made now.
+export const parserAtWork = { n: 0 };
 const shadows = { n: 0 }; // shadow roots so far
 // Whether elements need more than a place: there are custom ones, or shadow trees.
 export const isPlain = () => !definitions.size && !shadows.n;
@@ -108,13 +110,14 @@ function* shadowDescendants(top) {
 }
 const isConstructor = (f) => {
   try {
-    Reflect.construct(Object, [], f);
+    Reflect.construct(Object, [], apply(Function.prototype.bind, f, [])); // the prototype is not asked for
     return true;
   } catch {
     return false;
   }
 };
-const definitionOf = (e) => (e.$ns === HTML ? definitions.get(e.$is ?? e.$name) : undefined);
+// "look up a custom element definition": documents without a window have none.
+const definitionOf = (e) => (e.$ns === HTML && e.$d.$window ? definitions.get(e.$is ?? e.$name) : undefined);
 states.defined = (e) => e.$ns !== HTML || (e.$is || isCustomName(e.$name) ? e.$custom === 'custom' : true);
 
 // Reactions run when the operation that caused them is over, before it returns to the script (4.13.6).
@@ -139,7 +142,7 @@ function flush() {
       try {
         apply(f, e, args);
       } catch (error_) {
-        report(error_);
+        reportFor(f, error_);
       }
       flushing = true;
     }
@@ -160,18 +163,23 @@ function upgrade(e, d) {
   const attributes = [...(e.$a ?? [])];
   const connected = isConnected(e);
   d.stack.push(e);
+  const throws = parserAtWork.n ? e.$d : null;
+  if (throws) throws.$noMarkup = (throws.$noMarkup ?? 0) + 1;
   try {
+    if (!d.shadow && e.$root) throw error('NotSupportedError', 'this element takes no shadow root');
     const made = new d.constructor();
     if (made !== e) throw new TypeError('the constructor gave another object');
   } catch (error_) {
     e.$definition = undefined;
-    report(error_);
+    if (throws) throws.$noMarkup--;
+    reportFor(d.constructor, error_);
     return;
   } finally {
     d.stack.pop();
   }
   e.$custom = 'custom';
   for (const x of attributes) if (e.$a?.includes(x)) enqueue(e, 'attributeChangedCallback', [x.local, null, x.value, x.ns]);
+  if (throws) throws.$noMarkup--;
   if (connected && isConnected(e)) enqueue(e, 'connectedCallback', []);
 }
 // The constructor of HTMLElement and its kin (HTML, 3.2.3).
@@ -194,7 +202,7 @@ constructing.html = (target) => {
   return e;
 };
 custom.create = (document, name, prefix, is) => {
-  const d = definitions.get(is ?? name);
+  const d = document.$window ? definitions.get(is ?? name) : undefined;
   if (!d || d.local !== name) {
     if (is === undefined) return null;
     const e = makeElement(HTML, name, document, prefix);
@@ -213,12 +221,13 @@ custom.create = (document, name, prefix, is) => {
     if (e.$a?.length) throw error('NotSupportedError', 'the constructor gave the element attributes');
     if (e.$f) throw error('NotSupportedError', 'the constructor gave the element children');
     if (e.$p) throw error('NotSupportedError', 'the constructor gave the element a place');
+    if (e.$d !== document) throw error('NotSupportedError', 'the constructor gave an element of another document');
     if (e.$name !== name) throw error('NotSupportedError', 'the constructor gave another element');
     e.$d = document;
     e.$prefix = prefix;
     return e;
   } catch (error_) {
-    report(error_);
+    reportFor(d.constructor, error_);
     const e = makeElement(HTML, name, document, prefix);
     setPrototypeOf(e, classes.HTMLUnknownElement.prototype);
     e.$custom = 'failed';

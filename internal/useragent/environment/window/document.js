@@ -1,7 +1,7 @@
 // DOM, 4.5 and HTML, 3.1: documents.
 
 import {
-  ScriptArray, TypeError, assign, defineProperty, fromJSON, getPrototypeOf, resolved, then,
+  ScriptArray, TypeError, assign, defineProperty, getPrototypeOf, resolved, then,
 } from '../shared/primordials.js';
 import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
@@ -12,11 +12,11 @@ import { makeAttr } from './element.js';
 import { Node, current, elementById, mixParent } from './node.js';
 import {
   DOCTYPE, DOCUMENT, ELEMENT, HTML, SVG, adopt, append, asciiLower, childElements, children, cloneNode, contains,
-  createLike, descendants, error, extractName, following, getAttr, hasAttr, isHTML, isNode, isText,
-  isValidAttributeName, isValidElementName, isValidName, makeCDATA, makeComment, makeDoctype, makeElement,
-  makeFragment, makeInstruction, makeText, onInserted, remove, replace, replaceAll, replaceAllWithText, setAttr,
+  createLike, descendants, error, extractName, following, getAttr, hasAttr, isElement, isHTML, isNode, isText,
+  isValidAttributeName, isValidElementName, isValidName, late, makeCDATA, makeComment, makeDoctype, makeElement,
+  makeFragment, makeInstruction, makeText, preInsert, replace, replaceAllWithText, setAttr, steps,
 } from './nodes.js';
-import { build, makers } from './parsing.js';
+import { makers } from './parsing.js';
 import { states } from './selectors.js';
 
 const implementationOf = new WeakMap();
@@ -198,6 +198,14 @@ export class Document extends Node {
     return '';
   }
   set title(value) {
+    const { documentElement } = this;
+    if (documentElement?.$ns === SVG && documentElement.$name === 'svg') {
+      let own = [...children(documentElement)].find((c) => c.$t === ELEMENT && c.$ns === SVG && c.$name === 'title');
+      own ??= preInsert(makeElement(SVG, 'title', this), documentElement, documentElement.$f);
+      replaceAllWithText(`${value}`, own);
+      return;
+    }
+    if (documentElement?.$ns !== HTML) return;
     let t = null;
     for (let n = this.$f; n && !t; n = following(n, this)) if (isHTML(n, 'title')) t = n;
     if (!t) {
@@ -219,6 +227,7 @@ export class Document extends Node {
     return isHTML(html, 'html') ? childElements(html).find((c) => isHTML(c, 'body') || isHTML(c, 'frameset')) ?? null : null;
   }
   set body(value) {
+    if (value !== null && !isElement(value)) throw new TypeError('this is no element');
     if (!isHTML(value, 'body') && !isHTML(value, 'frameset')) throw error('HierarchyRequestError', 'this is no body');
     const old = this.body;
     if (old === value) return;
@@ -296,19 +305,23 @@ export class Document extends Node {
   getAnimations() {
     return ScriptArray.of();
   }
-  open() {
-    if (!this.$html) throw error('InvalidStateError', 'only HTML documents are written to');
-    openDocument(this);
+  static parseHTMLUnsafe(text) {
+    must(arguments, 1);
+    return late.parseUnsafe(`${text}`);
+  }
+  open(...args) {
+    if (args.length > 2) return global.open(...args);
+    writing.open(this);
     return this;
   }
   close() {
-    if (this.$written !== undefined) host('document.close');
+    writing.close(this);
   }
   write(...texts) {
-    writeTo(this, texts.map(String).join(''));
+    writing.write(this, texts.map(String).join(''));
   }
   writeln(...texts) {
-    writeTo(this, `${texts.map(String).join('')}\n`);
+    writing.write(this, `${texts.map(String).join('')}\n`);
   }
 }
 mixParent(Document);
@@ -318,26 +331,8 @@ const ownText = (n) => {
   return out;
 };
 const LEGACY_EVENTS = { __proto__: null, beforeunloadevent: 'BeforeUnloadEvent', compositionevent: 'CompositionEvent', customevent: 'CustomEvent', event: 'Event', events: 'Event', focusevent: 'FocusEvent', hashchangeevent: 'HashChangeEvent', htmlevents: 'Event', keyboardevent: 'KeyboardEvent', messageevent: 'MessageEvent', mouseevent: 'MouseEvent', mouseevents: 'MouseEvent', storageevent: 'StorageEvent', svgevents: 'Event', touchevent: 'TouchEvent', textevent: 'TextEvent', uievent: 'UIEvent', uievents: 'UIEvent' };
-// document.write: text goes to the parser, which takes it before the rest of the page; once the page is there, it makes a new one.
-export const writing = { parser: null };
-export function openDocument(document) {
-  if (document === current.document && writing.parser) return;
-  replaceAll(null, document);
-  document.$written = '';
-}
-function writeTo(document, text) {
-  if (!document.$html) throw error('InvalidStateError', 'only HTML documents are written to');
-  if (document === current.document && writing.parser) {
-    writing.parser(text);
-    return;
-  }
-  if (document.$written === undefined) openDocument(document);
-  document.$written += text;
-  const { list } = fromJSON(host('html.document', document.$written));
-  for (const c of [...children(document)]) remove(c, true);
-  build(list, document, document);
-  for (const f of onInserted) for (const c of children(document)) f(c, true);
-}
+// What scripts write: parser takes it while the browser parses the page, the other functions do so later; prepare runs a script.
+export const writing = { parser: null, open: null, write: null, close: null, prepare: null };
 const COLLECTIONS = {
   images: (n) => isHTML(n, 'img'), embeds: (n) => isHTML(n, 'embed'), forms: (n) => isHTML(n, 'form'), scripts: (n) => isHTML(n, 'script'),
   links: (n) => (isHTML(n, 'a') || isHTML(n, 'area')) && hasAttr(n, 'href'), anchors: (n) => isHTML(n, 'a') && hasAttr(n, 'name'),
@@ -356,7 +351,7 @@ handlers(Document.prototype, 'readystatechange', 'visibilitychange', 'fullscreen
 export function makeDocument(kind, type = kind === 'html' ? 'text/html' : 'application/xml', cls = kind === 'html' ? HTMLDocument : XMLDocument) {
   return {
     __proto__: cls.prototype, $t: DOCUMENT, $p: null, $f: null, $l: null, $n: null, $v: null, $d: null, $root: null, $shadow: false, $host: null, $a: null, $custom: undefined,
-    $html: kind === 'html', $type: type, $quirks: false, $charset: 'UTF-8', $ready: 'complete', $window: null, $url: () => 'about:blank', $base() { return baseOf(this); },
+    $html: kind === 'html', $type: type, $quirks: false, $charset: 'UTF-8', $ready: 'complete', $window: null, $steps: steps, $url: () => 'about:blank', $base() { return baseOf(this); },
   };
 }
 makers.document = makeDocument;

@@ -9,9 +9,9 @@ import { ARIA, ariaName } from './aria.js';
 import { byClassName, byTagName, byTagNameNS, tokenList } from './collections.js';
 import { Node, mixChild, mixParent, mixSiblings } from './node.js';
 import {
-  HTML, asciiLower, attributeChanged, error, extractName, findAttribute, findAttributeNS, getAttr, isConnected,
-  isElement, isNode, isValidAttributeName, late, makeText, preInsert, protos, qualifiedName, record, removeAttr,
-  setAttr,
+  HTML, asciiLower, attributeChanged, createLike, error, extractName, findAttribute, findAttributeNS, getAttr,
+  isConnected, isElement, isNode, isValidAttributeName, late, makeText, preInsert, protos, qualifiedName, record,
+  removeAttr, setAttr,
 } from './nodes.js';
 import { matches, parseSelectors } from './selectors.js';
 
@@ -47,6 +47,7 @@ export class Attr extends Node {
 export function attrNode(x, element, document = element.$d) {
   return (x.node ??= { __proto__: Attr.prototype, $t: 2, $p: null, $f: null, $l: null, $n: null, $v: null, $d: document, $x: x, $element: element });
 }
+createLike.attribute = ({ $x: x }, document) => attrNode({ name: x.name, value: x.value, ns: x.ns, prefix: x.prefix, local: x.local, node: null }, null, document);
 export const makeAttr = (name, document, ns = null, prefix = null, local = name) => attrNode({ name, value: '', ns, prefix, local, node: null }, null, document);
 function setAttributeNode(element, node) {
   if (!isNode(node) || node.$t !== 2) throw new TypeError('this is no attribute');

@@ -277,8 +277,11 @@ mix(C.HTMLOptionElement, {
   },
 });
 const selectOf = (option) => {
-  const p = option.$p;
-  return isHTML(p, 'select') ? p : isHTML(p, 'optgroup') && isHTML(p.$p, 'select') ? p.$p : null;
+  for (let p = option.$p; p; p = p.$p) {
+    if (isHTML(p, 'select')) return p;
+    if (['datalist', 'hr', 'option'].some((name) => isHTML(p, name))) return null;
+  }
+  return null;
 };
 const optionsOf = (select) => [...descendants(select)].filter((n) => isHTML(n, 'option') && selectOf(n) === select);
 function selectedOf(select) {

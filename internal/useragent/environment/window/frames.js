@@ -28,8 +28,8 @@ export function otherWindow(id) {
   const refuse = () => {
     throw error('SecurityError', 'this window is of another origin');
   };
-  for (const [name, get] of Object.entries({ window: () => there, self: () => there, frames: () => there, closed: () => false, length: () => 0, opener: () => null, parent: () => otherWindow(own.parent) ?? global, top: () => otherWindow(own.top) ?? global, document: refuse, location: () => farLocation(id, refuse) }))
-    defineProperty(there, name, { get, enumerable: true, configurable: true });
+  for (const [name, get] of Object.entries({ window: () => there, self: () => there, frames: () => there, closed: () => false, length: () => 0, opener: () => null, parent: () => otherWindow(host('window.parent', id)) ?? there, top: () => otherWindow(own.top) ?? global, document: refuse, location: () => farLocation(id, refuse) }))
+    defineProperty(there, name, { get, set: name === 'location' ? (url) => { farLocation(id, refuse).href = url; } : refuse, enumerable: true, configurable: true });
   assign(there, {
     postMessage(message, options = undefined, transfer = undefined) {
       must(arguments, 1);
@@ -45,11 +45,14 @@ export function otherWindow(id) {
 function farLocation(id, refuse) {
   const to = (url) => {
     const frame = [...frameOf].find(([number]) => host('frame.window', number) === id)?.[0];
+    if (!frame) refuse(); // only who is around a window of another origin may send it on (HTML, 7.4.2.1)
     const parts = parsedURL(`${url}`, current.document.$base());
-    if (frame && parts) host('frame.navigate', frame, parts[0], null, false);
+    if (!parts) throw error('SyntaxError', `${url} is no address`);
+    host('frame.navigate', frame, parts[0], null, false);
   };
   const there = new ScriptObject();
   defineProperty(there, 'href', { get: refuse, set: to, enumerable: true });
+  for (const part of ['origin', 'protocol', 'host', 'hostname', 'port', 'pathname', 'search', 'hash', 'ancestorOrigins', 'assign', 'reload', 'toString']) defineProperty(there, part, { get: refuse, set: refuse, enumerable: true });
   return assign(there, { replace: to });
 }
 // The origin that a message is for, and what is transferred with it.
@@ -71,14 +74,17 @@ assign(side, {
   },
   document: () => current.document,
   frame: (number) => frameOf.get(number) ?? null,
+  windowOf: (number) => host('frame.window', number),
 });
 commands.windowMessage = (json, origin, from) => {
   const { value: data, transferred } = deserialize(received(fromJSON(json)));
   fire(global, messageWith({ data, origin, source: otherWindow(from), ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
 };
 
+export const framesChanged = { tell: null }; // (how many there are)
 const isFrame = (e) => isHTML(e, 'iframe') || isHTML(e, 'frame');
-const windowId = (e) => (e.$frame ? host('frame.window', e.$frame) : 0);
+// The document's own realm knows its frames, whichever realm made the element.
+const windowId = (e) => (e.$frame ? e.$d.$side?.windowOf(e.$frame) ?? 0 : 0);
 const kindredOf = (e) => windows.get(windowId(e));
 for (const cls of [classes.HTMLIFrameElement, classes.HTMLFrameElement])
   mix(cls, {
@@ -102,6 +108,7 @@ export function insertFrame(e) {
   e.$frame = host('frame.make', getAttr(e, 'name') ?? '', getAttr(e, 'sandbox'));
   if (!e.$frame) return;
   frameOf.set(e.$frame, e);
+  framesChanged.tell(frameOf.size);
   processAttributes(e, true);
 }
 // "process the iframe attributes" (4.8.5).
@@ -128,6 +135,7 @@ function removeFrame(e) {
   if (!number) return;
   e.$frame = 0;
   frameOf.delete(number);
+  framesChanged.tell(frameOf.size);
   host('frame.remove', number);
 }
 function eachFrame(node, run) {

@@ -4,11 +4,12 @@ import {
   ScriptObject, TypeError, assign, defineProperty, getPrototypeOf, isA, rejected, setPrototypeOf,
 } from '../shared/primordials.js';
 import { side } from '../shared/dispatch.js';
-import { attribute, expose, must, onlyHere, publish, publishLoosely, publishPlainly } from '../shared/webidl.js';
+import { attribute, expose, must, onlyHere, publish, publishLoosely, publishPlainly, usv } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
 import { EventTarget, fire, handlers, messageWith } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { loadPerformance, performanceObject, timing } from '../shared/performance.js';
+import { parsedURL } from '../shared/url.js';
 import { deserialize, serialize } from '../shared/structuredclone.js';
 import { performFetch } from '../shared/fetch.js';
 import { cachesObject } from '../shared/cache.js';
@@ -16,7 +17,7 @@ import { interfaceOf } from '../shared/navigatorparts.js';
 import { elements } from './collections.js';
 import { registry } from './customelements.js';
 import { Document } from './document.js';
-import { frameElements, otherWindow, targetOf } from './frames.js';
+import { frameElements, framesChanged, otherWindow, targetOf } from './frames.js';
 import {
   DOMStringMap, ELEMENT_HANDLERS, MathMLElement, SVGElement, SVGGeometryElement, SVGGraphicsElement, WINDOW_HANDLERS,
   byTag, classes,
@@ -122,9 +123,18 @@ const functions = {
   focus() {},
   blur() {},
   close() {},
-  open() {
-    host('gap', 'window.open');
-    return null;
+  open(url = '', target = '_blank') {
+    const to = ['_self', '_parent', '_top'].includes(`${target}`.toLowerCase()) ? { _self: global, _parent: global.parent, _top: global.top }[`${target}`.toLowerCase()] : frameElements().find((e) => getAttr(e, 'name') === `${target}`)?.contentWindow;
+    if (!to) {
+      host('gap', 'window.open');
+      return null;
+    }
+    if (`${url}` !== '') {
+      const parts = parsedURL(usv(url), current.document.$base());
+      if (!parts) throw error('SyntaxError', `${url} is no address`);
+      host('navigate.link', parts[0], `${target}`);
+    }
+    return to;
   },
   scroll() {},
   scrollTo() {},
@@ -218,12 +228,19 @@ function namedElement(key) {
     delete namedProperties[key];
     return null;
   }
-  const frame = found.find((n) => n.$name === 'iframe' && n.$ns === HTML);
+  const frame = found.find((n) => n.$name === 'iframe' && n.$ns === HTML && getAttr(n, 'name') === key);
   if (frame) return frame.contentWindow;
   return found.length === 1 ? found[0] : elements(() => found);
 }
-// Frames by their places (HTML, 7.2.2.2), of which few pages have many.
-for (let i = 0; i < 16; i++) defineProperty(namedProperties, `${i}`, { get: () => frameElements()[i]?.contentWindow, configurable: true });
+// Frames by their places (HTML, 7.2.2.2).
+let indexed = 0;
+framesChanged.tell = (n) => {
+  for (; indexed < n; indexed++) {
+    const i = indexed;
+    defineProperty(global, `${i}`, { get: () => frameElements()[i]?.contentWindow, set() {}, enumerable: true, configurable: true });
+  }
+  while (indexed > n) delete global[--indexed];
+};
 setPrototypeOf(Window.prototype, namedProperties);
 // Handlers of the window that a body has, too (HTML, 8.1.8.2.2).
 for (const type of [...WINDOW_HANDLERS, 'blur', 'error', 'focus', 'load', 'resize', 'scroll']) for (const cls of [classes.HTMLBodyElement, classes.HTMLFrameSetElement]) if (cls) defineProperty(cls.prototype, `on${type}`, {

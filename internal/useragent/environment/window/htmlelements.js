@@ -152,7 +152,7 @@ export class DOMStringMap {
 const dashed = (key) => `data-${key.replace(/[A-Z]/g, (c) => `-${c.toLowerCase()}`)}`;
 const camel = (name) => name.slice(5).replace(/-([a-z])/g, (_, c) => c.toUpperCase());
 const datasetHandler = (e) => ({
-  get: (target, key) => (typeof key === 'string' ? getAttr(e, dashed(key)) ?? target[key] : target[key]),
+  get: (target, key) => (typeof key === 'string' && !/-[a-z]/.test(key) ? getAttr(e, dashed(key)) ?? target[key] : target[key]),
   set(target, key, value) {
     if (typeof key !== 'string') return Reflect.set(target, key, value);
     if (/-[a-z]/.test(key)) throw error('SyntaxError', `"${key}" is no name of data`);
@@ -160,9 +160,9 @@ const datasetHandler = (e) => ({
     setAttr(e, dashed(key), `${value}`);
     return true;
   },
-  has: (target, key) => (typeof key === 'string' && hasAttr(e, dashed(key))) || key in target,
+  has: (target, key) => (typeof key === 'string' && !/-[a-z]/.test(key) && hasAttr(e, dashed(key))) || key in target,
   deleteProperty(target, key) {
-    if (typeof key === 'string') e.removeAttribute(dashed(key));
+    if (typeof key === 'string' && !/-[a-z]/.test(key)) e.removeAttribute(dashed(key));
     return true;
   },
   ownKeys: (target) => ScriptArray.from([...(e.$a ?? []).filter((x) => x.ns === null && x.name.startsWith('data-') && !/[A-Z]/.test(x.name)).map((x) => camel(x.name)), ...Reflect.ownKeys(target)]),

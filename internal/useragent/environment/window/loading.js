@@ -8,10 +8,10 @@ import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
 import { addObjectURLs, objectAt, textOfObject } from '../shared/objecturls.js';
 import { documents } from '../shared/xhr.js';
-import { attachShadow, isPlain } from './customelements.js';
+import { attachShadow, isPlain, parserAtWork } from './customelements.js';
 import { makeDocument, writing } from './document.js';
 import { insertFrame } from './frames.js';
-import { documentURL, startHistory } from './navigation.js';
+import { documentURL, location, startHistory } from './navigation.js';
 import { current } from './node.js';
 import {
   ELEMENT, FRAGMENT, HTML, changes, children, descendants, getAttr, hasAttr, insert, isConnected, isElement, isHTML,
@@ -66,6 +66,8 @@ commands.start = (json) => {
   d.$quirks = own.quirks;
   d.$ready = own.complete ? 'complete' : 'loading';
   d.$window = global;
+  d.$side = side;
+  defineProperty(d, 'location', { get: () => (d.$window ? location : null), set: (v) => { location.href = v; }, enumerable: true, configurable: false });
   d.$url = () => documentURL();
   if (own.charset) d.$charset = own.charset;
   current.document = d;
@@ -87,6 +89,7 @@ commands.parse = (json) => {
     inDocument.push(true);
   }
   parsing = true;
+  parserAtWork.n++;
   const list = fromJSON(json);
   // Nothing looks at nodes that come, mostly: then they are given their places and no more.
   const quick = !record.queue && isPlain();
@@ -120,6 +123,7 @@ commands.parse = (json) => {
     }
   }
   parsing = false;
+  parserAtWork.n--;
   for (const e of framesParsed.splice(0)) insertFrame(e);
   // One that holds nothing is prepared once something is put into it.
   for (const e of scripts) if (!hasAttr(e, 'src') && textOf(e) === '') e.$parser = false;
@@ -273,10 +277,15 @@ commands.runModule = (parsed, number, url) => {
   });
   if (e) e.$started = true;
 };
+writing.prepare = prepare;
 const reportRejection = (e) => report(e);
 commands.elementEvent = (parsed, number, type) => {
   const e = parsed >= 0 ? made[parsed] : numbers.get(number);
   if (e) fire(e, trusted(new Event(type)));
+  const resume = e?.$resume;
+  if (!resume) return;
+  e.$resume = null;
+  resume();
 };
 // The address of what an element loads, without a fragment; bases seldom change.
 const addressOf = (e, at) => {

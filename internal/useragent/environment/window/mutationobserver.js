@@ -2,13 +2,13 @@
 
 import { ScriptArray, TypeError, apply, defineProperty, sharedState, then } from '../shared/primordials.js';
 import { attribute, onlyHere, publish } from '../shared/webidl.js';
-import { Event, fire, report } from '../shared/event.js';
+import { Event, fire, reportFor } from '../shared/event.js';
 import { settled } from '../shared/timers.js';
 import { nodes } from './collections.js';
 import { isNode, record } from './nodes.js';
 
 const registered = sharedState('registered'); // node → [{ observer, options }]
-const observers = new Set();
+const observers = (kin.observers ??= new Set());
 let active = false;
 const recordState = new WeakMap();
 export class MutationRecord {
@@ -130,7 +130,7 @@ function notify() {
     try {
       apply(s.callback, observer, [ScriptArray.from(records), observer]);
     } catch (e) {
-      report(e);
+      reportFor(s.callback, e);
     }
   }
   for (const slot of slots) fire(slot, new Event('slotchange', { bubbles: true }));

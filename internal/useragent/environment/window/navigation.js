@@ -56,6 +56,8 @@ function goTo(url, state, replace) {
   changes.n++;
   host('history.set', url);
 }
+// "URL and history update steps" (7.4.4), in the place of the present entry.
+export const rewriteURL = (url) => goTo(url, entries.list[entries.at].state, true);
 const decodeFragment = (text) => {
   try {
     return decodeURIComponent(text);
@@ -125,6 +127,7 @@ for (const part of ['protocol', 'host', 'hostname', 'port', 'pathname', 'search'
       const u = new URL(here());
       const before = u.href;
       u[part] = `${v}`;
+      if (part === 'protocol' && !/^https?:$/.test(u.protocol)) return;
       if (part === 'hash' && (u.href === before || (fragmentOf(u.href) === '' && fragmentOf(before) === ''))) return;
       navigate(part === 'hash' && !u.href.includes('#') ? `${u.href}#` : u.href);
     },
@@ -170,13 +173,21 @@ export class History {
 }
 const restoration = { mode: 'auto' };
 const stateObjects = new WeakMap();
+// "can have its URL rewritten" (7.4.4), by the parts of addresses.
+function mayBecome(to, from) {
+  const [scheme, user, password, host_, path, query] = ['protocol', 'username', 'password', 'host', 'pathname', 'search'].map((name) => URL_PARTS.indexOf(name));
+  if ([scheme, user, password, host_].some((i) => to[i] !== from[i])) return false;
+  if (/^https?:$/.test(to[scheme])) return true;
+  if (to[path] !== from[path]) return false;
+  return to[scheme] === 'file:' || to[query] === from[query];
+}
 // "shared history push/replace state steps".
 function change(data, url, replace) {
   const state = serialize(data);
   let to = here();
   if (url !== null && url !== undefined) {
     const parts = parsedURL(usv(url), current.document.$base());
-    if (!parts || parts[1] !== own.origin || parts[3] || parts[4]) throw error('SecurityError', `the history cannot be given the address ${url}`);
+    if (!parts || !mayBecome(parts, parsedURL(here()))) throw error('SecurityError', `the history cannot be given the address ${url}`);
     to = parts[0];
   }
   goTo(to, state, replace);

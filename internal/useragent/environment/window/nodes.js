@@ -25,7 +25,7 @@ export const XLINK = 'http://www.w3.org/1999/xlink';
 export const error = (name, message) => new DOMException(message, name);
 
 // What modules that are made later offer to earlier ones.
-export const late = { styleOf: null, displayOf: null, internals: null, renderedText: null, slotFor: null, box: null };
+export const late = { styleOf: null, displayOf: null, internals: null, renderedText: null, slotFor: null, box: null, inert: (document) => document, parseUnsafe: null };
 
 // What else has to happen when the tree changes is told by the modules that it concerns.
 export const onInserted = []; // (node): it is in a document now, with its subtree, each node in tree order
@@ -164,12 +164,15 @@ export function adopt(node, document) {
   const move = (n) => {
     n.$d = document;
     if (n.$root) for (let c = n.$root; c; c = following(c, n.$root)) c.$d = document;
-    if (n.$content) adopt(n.$content, document.$inert ?? document);
+    if (n.$content) adopt(n.$content, late.inert(document));
   };
   for (let n = node; n; n = following(n, node)) move(n);
-  for (const f of onAdopted) f(node, old, document);
+  for (const f of stepsOf(document).adopted) f(node, old, document);
 }
 export const onAdopted = [];
+// What is to be done in a document of another realm is done by that realm's modules.
+export const steps = { inserted: onInserted, removed: onRemoved, attribute: onAttribute, children: onChildren, adopted: onAdopted };
+const stepsOf = (document) => document?.$steps ?? steps;
 
 // "insert" (4.2.3).
 export function insert(node, parent, child, quiet = false) {
@@ -189,8 +192,9 @@ export function insert(node, parent, child, quiet = false) {
     link(n, parent, child);
   }
   if (!quiet && record.queue) record.queue('childList', parent, { added: nodes, previous, next: child });
-  for (const f of onChildren) f(parent);
-  for (const n of nodes) for (const f of onInserted) f(n, connected);
+  const steps = stepsOf(document);
+  for (const f of steps.children) f(parent);
+  for (const n of nodes) for (const f of steps.inserted) f(n, connected);
 }
 // "remove" (4.2.3).
 export function remove(node, quiet = false) {
@@ -223,8 +227,9 @@ function removeFrom(node, quiet) {
   if (record.transient) record.transient(node, parent);
   unlink(node);
   if (!quiet && record.queue) record.queue('childList', parent, { removed: [node], previous, next });
-  for (const f of onChildren) f(parent);
-  for (const f of onRemoved) f(node, parent, connected);
+  const steps = stepsOf(parent.$t === DOCUMENT ? parent : parent.$d);
+  for (const f of steps.children) f(parent);
+  for (const f of steps.removed) f(node, parent, connected);
 }
 // "pre-insert", "append", "pre-remove" (4.2.3).
 export function preInsert(node, parent, child) {
@@ -293,7 +298,7 @@ export function replaceData(node, offset, count, data) {
     }
   }
   changes.n++;
-  if (node.$p) for (const f of onChildren) f(node.$p);
+  if (node.$p) for (const f of stepsOf(node.$d).children) f(node.$p);
 }
 
 // Makers of nodes. The prototypes come from the modules that define the interfaces.
@@ -379,7 +384,7 @@ export function removeAttr(element, attribute) {
 export function attributeChanged(element, local, old, value, ns) {
   changes.n++;
   if ((local === 'id' || local === 'name') && value !== null && onNamed.f) onNamed.f(element, local, value);
-  for (const f of onAttribute) f(element, local, old, value, ns);
+  for (const f of stepsOf(element.$d).attribute) f(element, local, old, value, ns);
 }
 
 // "clone a node" (4.5).
@@ -400,6 +405,7 @@ export function cloneNode(node, document, deep) {
       copy = createLike.document(node);
       document = copy;
       break;
+    case ATTRIBUTE: return createLike.attribute(node, document);
     default: throw error('NotSupportedError', 'this node cannot be cloned');
   }
   for (const f of onCloned) f(node, copy, deep, document);
@@ -407,7 +413,7 @@ export function cloneNode(node, document, deep) {
   return copy;
 }
 export const onCloned = []; // (node, copy, deep, document)
-export const createLike = { of: (node, document) => makeElement(node.$ns, node.$name, document, node.$prefix), document: null };
+export const createLike = { of: (node, document) => makeElement(node.$ns, node.$name, document, node.$prefix), document: null, attribute: null };
 
 // Names (DOM, 1.4, and XML). The local name and prefix of a qualified name; what is none throws.
 const NAME = /^[^\s>/=\0]+$/;

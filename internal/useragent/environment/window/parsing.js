@@ -6,7 +6,7 @@ import { Element, insertAdjacent } from './element.js';
 import { current, extendInterface } from './node.js';
 import {
   CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, HTML, INSTRUCTION, MATHML, SVG, TEXT, XLINK, XML, XMLNS,
-  append, asciiLower, children, descendants, error, following, getAttr, isElement, isHTML, isNode, makeComment,
+  append, asciiLower, children, descendants, error, following, getAttr, isElement, isHTML, isNode, late, makeComment,
   makeDoctype, makeElement, makeFragment, makeInstruction, makeText, namesGiven, place, qualifiedName, remove,
   replace, replaceAll,
 } from './nodes.js';
@@ -28,6 +28,7 @@ export function build(list, top, document, script = null) {
 }
 export const contentOf = (template) => (template.$content ??= Object.assign(makeFragment(inertDocument(template.$d)), { $template: template }));
 const inertDocument = (document) => (document.$inert ??= document.$isInert ? document : makeInert(document));
+late.inert = inertDocument;
 export const makers = { document: null };
 function makeInert(document) {
   const d = makers.document(document.$html ? 'html' : 'xml');
@@ -238,6 +239,16 @@ export class DOMParser {
     return d;
   }
 }
+// "parseHTMLUnsafe" (HTML, 8.5.3).
+late.parseUnsafe = (text) => {
+  const d = makers.document('html');
+  const { list, quirks } = fromJSON(host('html.document', text));
+  d.$quirks = quirks;
+  build(list, d, d);
+  for (let n = d.$f; n; n = following(n, d)) if (isHTML(n, 'script')) n.$started = true;
+  declareRoots(d);
+  return d;
+};
 export class XMLSerializer {
   serializeToString(node) {
     if (!isNode(node)) throw new TypeError('this is no node');

@@ -5,6 +5,7 @@ import { attribute, must, publishLoosely } from '../shared/webidl.js';
 import { Event, insideOf } from '../shared/event.js';
 import { constant, mix } from './node.js';
 
+const isWindow = (value) => value === global || [...(kin.windows?.values() ?? [])].some((side) => side.global === value);
 // Makes an interface of events whose attributes come from its init, with what they are without it.
 const inits = new Map(); // of an interface: gives an event other values
 const eventClass = (name, Base, fields) => {
@@ -14,6 +15,7 @@ const eventClass = (name, Base, fields) => {
       if (arguments.length === 0) throw new TypeError('an event needs a type');
       super(type, init);
       const s = {};
+      if ('view' in fields && init?.view !== undefined && init.view !== null && !isWindow(init.view)) throw new TypeError('view is no window');
       for (const [key, fallback] of Object.entries(fields)) {
         const v = init?.[key];
         s[key] = v === undefined ? fallback : typeof fallback === 'number' ? Number(v) || 0 : typeof fallback === 'boolean' ? Boolean(v) : typeof fallback === 'string' ? `${v}` : v;
@@ -40,8 +42,8 @@ const oldInit = (cls, name, keys) => mix(cls, { [name](type, bubbles = false, ca
   this.initEvent(type, bubbles, cancelable);
   const state = {};
   keys.forEach(([key, fallback], i) => {
-    const v = values[i] ?? fallback;
-    state[key] = typeof fallback === 'number' ? Number(v) || 0 : typeof fallback === 'boolean' ? Boolean(v) : v;
+    const v = values[i] === undefined ? fallback : values[i];
+    state[key] = typeof fallback === 'number' ? Number(v) || 0 : typeof fallback === 'boolean' ? Boolean(v) : typeof fallback === 'string' ? `${v}` : v;
   });
   inits.get(cls)(this, state);
   if (state.relatedTarget) insideOf(this).related = state.relatedTarget;

@@ -66,8 +66,7 @@ export function storageArea(name) {
   areaOf.set(proxy, name);
   return proxy;
 }
-commands.storageChanged = (area, key, old, value, url) => fire(global, trusted(new StorageEvent('storage', { key, oldValue: old, newValue: value, url, storageArea: global[area === 'local' ? 'localStorage' : 'sessionStorage'] })));
 commands.storageEvent = (area, json, url) => {
   const [key, oldValue, newValue] = fromJSON(json);
-  fire(global, trusted(new StorageEvent('storage', { key, oldValue, newValue, url, storageArea: storageArea(area) })));
+  fire(global, trusted(new StorageEvent('storage', { key, oldValue, newValue, url, storageArea: global[area === 'local' ? 'localStorage' : 'sessionStorage'] })));
 };

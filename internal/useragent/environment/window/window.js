@@ -16,6 +16,7 @@ import './uievents.js';
 import './eventpath.js';
 import './navigation.js';
 import './frames.js';
+import './writing.js';
 import './webstorage.js';
 import './serviceworkercontainer.js';
 import '../shared/objecturls.js';
