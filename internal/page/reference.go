@@ -50,9 +50,9 @@ type Reference struct {
 	Runs bool
 	// Else is asked for when this cannot be had, as a media element goes on to its next source.
 	Else *Reference
-	// Cache is the cache mode that a script asks for, "" for the usual; NoReferrer that nobody is told who asks.
-	Cache      string
-	NoReferrer bool
+	// Cache is the cache mode that a script asks for, "" for the usual; ReferrerPolicy how much is told of who asks.
+	Cache          string
+	ReferrerPolicy string
 	// Nonce and Integrity are those of the element.
 	Nonce, Integrity string
 	// Charset is the encoding that a script element names.

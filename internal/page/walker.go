@@ -137,7 +137,7 @@ func (w *walker) add(t Tag, ref string, r Reference) {
 		return
 	}
 	r.URL, r.From, r.Line, r.Column, r.Nonce = u, w.doc.URL, t.Line, t.Column, t.Attr["nonce"]
-	r.NoReferrer = strings.EqualFold(strings.TrimSpace(t.Attr["referrerpolicy"]), "no-referrer")
+	r.ReferrerPolicy = strings.ToLower(strings.TrimSpace(t.Attr["referrerpolicy"]))
 	if t.Name == "script" || t.Name == "link" {
 		r.Integrity = strings.TrimSpace(t.Attr["integrity"])
 	}

@@ -43,8 +43,9 @@ type Engine struct {
 	// theirs, the environment goes on as it was.
 	ctx, scripts uintptr
 	dispatch     lib.TJSValue
-	keys         [2]uintptr // by which the library's callbacks find it
-	beside       bool       // another engine's machine runs it
+	failed       map[string]lib.TJSValue // errors of modules whose texts are none, by address
+	keys         [2]uintptr              // by which the library's callbacks find it
+	beside       bool                    // another engine's machine runs it
 }
 
 // machine is what runs the scripts of an engine and of those beside it, with the memory that they share.
@@ -201,7 +202,7 @@ func (e *Engine) Rewind(to script.Mark) {
 	m := to.(*state)
 	e.dropSiblings()
 	e.heap.rewind(m.heap)
-	e.dispatch, e.late, e.rejected, e.depth = m.dispatch, false, nil, 0
+	e.dispatch, e.late, e.rejected, e.depth, e.failed = m.dispatch, false, nil, 0, nil
 	e.watched.stop.Store(false)
 }
 
@@ -521,8 +522,19 @@ func loadModule(tls *libc.TLS, ctx, name, _ uintptr, _ lib.TJSValue) uintptr {
 		e.throw(err.Error())
 		return 0
 	}
+	if earlier, is := e.failed[url]; is {
+		lib.XJS_Throw(tls, ctx, lib.XDupValue(tls, ctx, earlier))
+		return 0
+	}
 	v := e.compile(source, url, true)
 	if isException(v) {
+		// A module keeps the error that its text is (HTML, 8.1.5.2: "error to rethrow").
+		thrown := lib.XJS_GetException(tls, ctx)
+		if e.failed == nil {
+			e.failed = map[string]lib.TJSValue{}
+		}
+		e.failed[url] = lib.XDupValue(tls, ctx, thrown)
+		lib.XJS_Throw(tls, ctx, thrown)
 		return 0
 	}
 	// The module is kept by the context, not by this reference.

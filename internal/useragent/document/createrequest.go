@@ -22,10 +22,8 @@ func (c *window) createRequest(ref page.Reference) *fetch.Request {
 	}
 	req.Header = [][2]string{{"accept", accept}}
 	script := ref.Runs && !ref.Module && ref.Destination == request.Data // a fetch() names its page, all else what it stands in
-	switch {
-	case ref.NoReferrer:
-		req.Referrer = "no-referrer"
-	case ref.From != "" && !script:
+	req.ReferrerPolicy = fetch.ParseReferrerPolicy(ref.ReferrerPolicy)
+	if ref.From != "" && !script {
 		req.Referrer = ref.From
 	}
 	if ref.Cache != "" && req.Cache == "" {

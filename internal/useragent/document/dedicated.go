@@ -38,7 +38,7 @@ func (p *Page) StartWorker(id int, url, kind, name, text string, local bool) {
 		s.realm, inner.scripts = realm, s
 		w.Workers.AddClient(inner.Client)
 		if kind == "module" {
-			inner.keepModule(url, []byte(text), url)
+			inner.keepModule(url, []byte(text), url, "")
 			inner.whenComplete(url, func(ok bool) {
 				if !ok {
 					inner.failedToStart()

@@ -17,8 +17,8 @@ type moduleText struct {
 	waiting []func()
 }
 
-// keepModule takes in the text of a module and fetches what it imports.
-func (c *window) keepModule(url string, text []byte, base string) {
+// keepModule takes in the text of a module and fetches what it imports, with the referrer policy of what asks for it.
+func (c *window) keepModule(url string, text []byte, base, policy string) {
 	m := c.scripts.texts[url]
 	if m == nil {
 		m = &moduleText{}
@@ -33,7 +33,7 @@ func (c *window) keepModule(url string, text []byte, base string) {
 	}
 	for _, r := range read.References {
 		m.needs = append(m.needs, r.URL)
-		r.Integrity = c.scripts.imports.IntegrityOf(r.URL)
+		r.Integrity, r.ReferrerPolicy = c.scripts.imports.IntegrityOf(r.URL), policy
 		c.fetchModule(r.URL, r, func() {})
 	}
 	for _, f := range m.waiting {
@@ -63,7 +63,7 @@ func (c *window) fetchModule(url string, ref page.Reference, done func()) {
 			m.waiting = nil
 			return
 		}
-		c.keepModule(url, []byte(text), url)
+		c.keepModule(url, []byte(text), url, ref.ReferrerPolicy)
 	})
 }
 
@@ -116,7 +116,7 @@ func (p *Page) Import(specifier, referrer, text string, local bool, done func(st
 		url, ok = specifier, true
 	}
 	if local && c.scripts.texts[url] == nil {
-		c.keepModule(url, []byte(text), url)
+		c.keepModule(url, []byte(text), url, "")
 	}
 	if !ok {
 		c.in.clock().After(0, func() { done("", fmt.Errorf("TypeError: the module name %q cannot be resolved", specifier)) })

@@ -84,7 +84,7 @@ func (c *window) prepare(n *markup.Node, nodes []*markup.Node) {
 		}
 		s.inline++
 		e.url = fmt.Sprintf("%s#module-%d", weburl.WithoutFragment(c.URL), s.inline)
-		c.keepModule(e.url, []byte(e.text), c.base())
+		c.keepModule(e.url, []byte(e.text), c.base(), strings.ToLower(n.Get("referrerpolicy")))
 		c.queueModule(e, async)
 		return
 	}
@@ -154,7 +154,7 @@ func (c *window) scriptReference(lookup func(string) (string, bool), url string,
 	if module && r.Integrity == "" {
 		r.Integrity = c.scripts.imports.IntegrityOf(url)
 	}
-	r.NoReferrer = strings.EqualFold(strings.TrimSpace(get("referrerpolicy")), "no-referrer")
+	r.ReferrerPolicy = strings.ToLower(strings.TrimSpace(get("referrerpolicy")))
 	cross, has := lookup("crossorigin")
 	switch {
 	case strings.EqualFold(strings.TrimSpace(cross), "use-credentials"):
@@ -389,7 +389,8 @@ func (p *Page) Script(number int, element string) {
 	if in.Src == "" && e.module {
 		s.inline++
 		e.url = fmt.Sprintf("%s#module-%d", weburl.WithoutFragment(c.URL), s.inline)
-		c.keepModule(e.url, []byte(e.text), c.base())
+		policy, _ := get("referrerpolicy")
+		c.keepModule(e.url, []byte(e.text), c.base(), strings.ToLower(policy))
 		c.queueInserted(e, in.Async)
 		return
 	}

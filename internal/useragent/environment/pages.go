@@ -101,8 +101,8 @@ var pageOperations = operations{
 		r.page.DocumentClosed()
 		return nil, nil
 	}),
-	"styled":         touching(func(*Realm, arguments) (any, error) { return nil, nil }),
-	"meta":           touching(func(*Realm, arguments) (any, error) { return nil, nil }),
+	"styled": touching(func(*Realm, arguments) (any, error) { return nil, nil }),
+	"meta":   touching(func(*Realm, arguments) (any, error) { return nil, nil }),
 	"base": touching(func(r *Realm, args arguments) (any, error) {
 		r.page.SetBase(args.text(0))
 		return nil, nil

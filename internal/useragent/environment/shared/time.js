@@ -10,7 +10,11 @@ export function now() {
   last = Math.max(host('now'), last + MOMENT);
   return last;
 }
-export const timeOrigin = 1767603600000;
+// When the document or worker began (High Resolution Time, 7.1).
+export let timeOrigin = 1767603600000;
+export function startTime() {
+  timeOrigin = Math.floor(now());
+}
 
 // The clock is the rehearsal's own.
 export function Date_(...args) {

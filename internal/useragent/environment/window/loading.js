@@ -3,6 +3,7 @@
 import { EvalError, assign, defineProperty, fromJSON, then, toJSON } from '../shared/primordials.js';
 import { commands, side } from '../shared/dispatch.js';
 import { base, own, setOwn } from '../shared/settings.js';
+import { startTime } from '../shared/time.js';
 import { Event, fire, mutedScripts, report, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
@@ -55,6 +56,7 @@ function forbidEval() {
 commands.start = (json) => {
   leaveDocument();
   setOwn(fromJSON(json));
+  startTime();
   side.id = own.window;
   kin.windows.set(own.window, side);
   made.length = inDocument.length = 0;
