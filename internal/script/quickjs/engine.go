@@ -209,9 +209,10 @@ func (e *Engine) Rewind(to script.Mark) {
 // Size is how many bytes a mark holds.
 func (m *state) Size() int { return m.heap.size() }
 
-// Compile gives the bytecode of a script, without the source text that functions are shown with.
+// Compile gives the bytecode of a script, without the source text that functions are shown with and without lines.
 func (e *Engine) Compile(source string) ([]byte, error) {
-	lib.XJS_SetStripInfo(e.tls, e.rt, lib.MJS_STRIP_SOURCE)
+	lib.XJS_SetStripInfo(e.tls, e.rt, lib.MJS_STRIP_DEBUG)
+	defer lib.XJS_SetStripInfo(e.tls, e.rt, 0)
 	code := e.eval(e.ctx, source, "<environment>", lib.MJS_EVAL_TYPE_GLOBAL|lib.MJS_EVAL_FLAG_COMPILE_ONLY)
 	if isException(code) {
 		return nil, e.exception()

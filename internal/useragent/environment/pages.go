@@ -108,9 +108,3 @@ var pageOperations = operations{
 		return nil, nil
 	}),
 }
-
-// runTaskLater runs a command of the environment in a task of its own.
-func (r *Realm) runTaskLater(name string, args ...any) (any, error) {
-	r.p.clock().After(0, func() { r.command(name, args...) })
-	return nil, nil
-}

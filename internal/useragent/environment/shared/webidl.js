@@ -14,47 +14,53 @@ export const inherits = Function.prototype.call.bind(Object.prototype.isPrototyp
 // What a member is called on has to be of its interface, and the arguments that it needs have to be there; else nothing is done at all
 // (Web IDL, 3.7.6 and 3.7.7). Members of the global object may be called on nothing.
 export function guard(proto, key, counts) {
+  if (key[0] === '_') return; // of the environment alone
   const d = Object.getOwnPropertyDescriptor(proto, key);
-  const self = (that) => ((that === undefined || that === null) && inherits(proto, global) ? global : that);
-  // Objects of the same interface in another realm of the engine will do.
-  const fits = (that) => inherits(proto, that) || isA(that, proto.constructor);
-  const wrong = () => new TypeError(`${key} was called on an object of another kind`);
-  const shaped = (made, from) => {
-    defineProperty(made, 'length', { value: from.length, configurable: true });
-    return defineProperty(made, 'name', { value: from.name, configurable: true });
-  };
-  if (key.startsWith('_')) return; // of the environment alone
-  if (d.value && ScriptArray.prototype[key] === d.value) return; // lists have it from arrays
-  if (d.get || d.set) {
-    const { get, set } = d;
-    const promises = get && promised.has(get);
-    if (get) d.get = shaped({ get() {
-      const that = self(this);
-      if (!fits(that)) {
-        if (promises) return rejected(wrong());
-        throw wrong();
-      }
-      return apply(get, that, []);
-    } }.get, get);
-    if (set) d.set = shaped({ set(value) {
-      const that = self(this);
-      if (!fits(that)) throw wrong();
-      apply(set, that, [value]);
-    } }.set, set);
-  } else if (typeof d.value === 'function') {
-    const { value } = d;
-    const promises = value instanceof AsyncFunction || promised.has(value);
-    const needs = counts ? value.length : 0;
-    d.value = shaped({ call(...args) {
-      const that = self(this);
-      const error = !fits(that) ? wrong() : args.length < needs ? new TypeError(`${key} needs ${needs} argument${needs === 1 ? '' : 's'}, and there ${args.length === 1 ? 'is' : 'are'} ${args.length}`) : null;
-      if (!error) return apply(value, that, args);
-      if (promises) return rejected(error);
-      throw error;
-    } }.call, value);
+  const { get, set, value } = d;
+  if (get || set) {
+    const member = guardedAccessor(proto, key, get, set);
+    if (get) d.get = member.get;
+    if (set) d.set = member.set;
+  } else if (typeof value === 'function') {
+    if (ScriptArray.prototype[key] === value) return; // lists have it from arrays
+    d.value = guardedMethod(proto, key, value, counts ? value.length : 0);
   }
   d.enumerable = true;
   defineProperty(proto, key, d);
+}
+const wrong = (key) => new TypeError(`${key} was called on an object of another kind`);
+const selfOf = (proto, that) => ((that === undefined || that === null) && inherits(proto, global) ? global : that);
+// Objects of the same interface in another realm of the engine will do.
+const fits = (proto, that) => inherits(proto, that) || isA(that, proto.constructor);
+function guardedAccessor(proto, key, get, set) {
+  const promises = get && promised.has(get);
+  return Object.getOwnPropertyDescriptor({
+    get [key]() {
+      const that = selfOf(proto, this);
+      if (!fits(proto, that)) {
+        if (promises) return rejected(wrong(key));
+        throw wrong(key);
+      }
+      return apply(get, that, []);
+    },
+    set [key](given) {
+      const that = selfOf(proto, this);
+      if (!fits(proto, that)) throw wrong(key);
+      apply(set, that, [given]);
+    },
+  }, key);
+}
+function guardedMethod(proto, key, value, needs) {
+  const promises = value instanceof AsyncFunction || promised.has(value);
+  const made = { [key](...args) {
+    const that = selfOf(proto, this);
+    const error = !fits(proto, that) ? wrong(key) : args.length < needs ? new TypeError(`${key} needs ${needs} argument${needs === 1 ? '' : 's'}, and there ${args.length === 1 ? 'is' : 'are'} ${args.length}`) : null;
+    if (!error) return apply(value, that, args);
+    if (promises) return rejected(error);
+    throw error;
+  } }[key];
+  if (value.length) defineProperty(made, 'length', { value: value.length, configurable: true });
+  return made;
 }
 // Members that give a promise and are no async functions.
 const promised = new WeakSet();

@@ -10,7 +10,7 @@ import { nodes } from './collections.js';
 import { custom } from './document.js';
 import { Element } from './element.js';
 import { customValidity, formOwner } from './forms.js';
-import { byTag, classes, constructing, isCustomName } from './htmlelements.js';
+import { byTag, classes, complete, constructing, isCustomName } from './htmlelements.js';
 import { queueMutationObservers, slotSignals } from './mutationobserver.js';
 import { DocumentFragment, Text, current, extendInterface, mix } from './node.js';
 import {
@@ -229,6 +229,7 @@ custom.create = (document, name, prefix, is) => {
   } catch (error_) {
     reportFor(d.constructor, error_);
     const e = makeElement(HTML, name, document, prefix);
+    complete(classes.HTMLUnknownElement);
     setPrototypeOf(e, classes.HTMLUnknownElement.prototype);
     e.$custom = 'failed';
     return e;

@@ -4,7 +4,9 @@ import {
   ScriptObject, TypeError, assign, defineProperty, getPrototypeOf, isA, rejected, setPrototypeOf,
 } from '../shared/primordials.js';
 import { side } from '../shared/dispatch.js';
-import { attribute, expose, must, onlyHere, publish, publishLoosely, publishPlainly, usv } from '../shared/webidl.js';
+import {
+  attribute, expose, lazyEach, must, onlyHere, publish, publishLoosely, publishPlainly, usv,
+} from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
 import { EventTarget, fire, handlers, messageWith } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
@@ -20,7 +22,7 @@ import { Document } from './document.js';
 import { frameElements, framesChanged, otherWindow, targetOf } from './frames.js';
 import {
   DOMStringMap, ELEMENT_HANDLERS, MathMLElement, SVGElement, SVGGeometryElement, SVGGraphicsElement, WINDOW_HANDLERS,
-  byTag, classes,
+  byTag, classes, complete, incompleteNames,
 } from './htmlelements.js';
 import { history, location } from './navigation.js';
 import { navigator } from './navigator.js';
@@ -36,7 +38,9 @@ import { selection } from './ranges.js';
 import { CSS, computedStyle } from './styles.js';
 import { storageArea } from './webstorage.js';
 
-publishPlainly(...Object.values(classes), SVGElement, SVGGraphicsElement, SVGGeometryElement, MathMLElement);
+const later = incompleteNames();
+lazyEach(later, (name) => complete(classes[name]));
+publishPlainly(...Object.entries(classes).filter(([name]) => !later.includes(name)).map(([, cls]) => cls), SVGElement, SVGGraphicsElement, SVGGeometryElement, MathMLElement);
 publishLoosely(DOMStringMap);
 export class Window extends EventTarget {
   constructor(key = undefined) {
@@ -173,6 +177,7 @@ const constructorFor = (name, tag, give) => {
     give(e, args);
     return e;
   } }[name];
+  complete(byTag.get(tag));
   defineProperty(made, 'prototype', { value: byTag.get(tag).prototype });
   expose(name, made);
 };

@@ -175,6 +175,7 @@ const datasetHandler = (e) => ({
 // Kinds of reflection: s text, b whether it is there, u an address, l a whole number, n one that is not negative (with what it is without it).
 export const reflect = (cls, table) => {
   for (const [property, spec] of Object.entries(table)) {
+    if (Object.hasOwn(cls.prototype, property)) continue; // a module has made it already
     const [kind, name = asciiLower(property), ...more] = spec.split(' ');
     const d = Object.getOwnPropertyDescriptor(REFLECT[kind](property, name, more), property);
     defineProperty(cls.prototype, property, d);
@@ -317,10 +318,20 @@ const INTERFACES = [
   ['HTMLDirectoryElement', { compact: 'b' }, ['dir']],
 ];
 export const classes = { HTMLElement };
+// Interfaces get what they reflect when the first of their elements is made, or a script first names them: no page has them all.
+const incomplete = new Map();
+export function complete(cls) {
+  const table = incomplete.get(cls);
+  if (!table) return;
+  incomplete.delete(cls);
+  reflect(cls, table);
+  publishPlainly(cls);
+}
+export const incompleteNames = () => [...incomplete.keys()].map((cls) => cls.name);
 export const byTag = new Map();
 for (const [name, table, tags] of INTERFACES) {
   const cls = { [name]: class extends HTMLElement {} }[name];
-  reflect(cls, table);
+  incomplete.set(cls, table);
   classes[name] = cls;
   for (const t of tags) byTag.set(t, cls);
 }
@@ -421,7 +432,11 @@ const protoOfTag = new Map();
 protoFor.of = (ns, name) => {
   if (ns === HTML) {
     let proto = protoOfTag.get(name);
-    if (!proto) protoOfTag.set(name, (proto = (byTag.get(name) ?? (/^[a-z][^A-Z]*-/.test(name) && isCustomName(name) ? HTMLElement : classes.HTMLUnknownElement)).prototype));
+    if (!proto) {
+      const cls = byTag.get(name) ?? (/^[a-z][^A-Z]*-/.test(name) && isCustomName(name) ? HTMLElement : classes.HTMLUnknownElement);
+      complete(cls);
+      protoOfTag.set(name, (proto = cls.prototype));
+    }
     return proto;
   }
   if (ns === SVG) return protoOfSVG(name);

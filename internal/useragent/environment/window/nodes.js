@@ -332,6 +332,8 @@ export function makeDoctype(name, publicId, systemId, document) {
 }
 export const makeFragment = (document) => plain(protos.fragment, FRAGMENT, document);
 
+// Elements that style sheets may come from.
+export const styling = (kin.styling ??= new Set());
 // Elements: $ns namespace, $prefix, $name local name, $a attributes as a flat list of name and value, $at those with a namespace, by name.
 export const protoFor = { of: () => protos.element }; // (namespace, name) → prototype
 export function makeElement(namespace, name, document, prefix = null) {
@@ -340,6 +342,7 @@ export function makeElement(namespace, name, document, prefix = null) {
   node.$name = name;
   node.$prefix = prefix;
   node.$a = null;
+  if (name === 'style' || name === 'link') styling.add(node);
   return node;
 }
 

@@ -14,7 +14,8 @@ const unescape_ = (text) => text.replace(/\\(?:([0-9a-fA-F]{1,6})\s?|([^\n]))/gu
   return code === 0 || code > 0x10ffff || (code >= 0xd800 && code < 0xe000) ? '\ufffd' : String.fromCodePoint(code);
 });
 
-// A selector list is a list of complex selectors; one is a list of { compound, combinator }, the last one first.
+// A selector list is a list of complex selectors; one is a list of { compound, combinator }, the last one first. A compound is a list of
+// tests; id, cls and tag are names that what it matches has for certain.
 const known = new Map();
 export function parseSelectors(text, relative = false) {
   const key = relative ? `>${text}` : text;
@@ -116,7 +117,10 @@ function compound(p) {
       else tests.push((e) => e.$ns === null);
     }
     if (name !== null) tests.push(typeTest(name));
-  } else if (name !== null) tests.push(typeTest(name));
+  } else if (name !== null) {
+    tests.tag = asciiLower(name);
+    tests.push(typeTest(name));
+  }
   let any = star || name !== null;
   for (;;) {
     const c = p.text[p.at];
@@ -124,11 +128,13 @@ function compound(p) {
       p.at++;
       const id = ident(p);
       if (id === null) throw syntax(p.text);
+      tests.id ??= id;
       tests.push((e) => getAttr(e, 'id') === id || (e.$d.$quirks && asciiLower(getAttr(e, 'id') ?? '\0') === asciiLower(id)));
     } else if (c === '.') {
       p.at++;
       const cls = ident(p);
       if (cls === null) throw syntax(p.text);
+      tests.cls ??= cls;
       tests.push((e) => hasClass(e, cls));
     } else if (c === '[') tests.push(attributeTest(p));
     else if (c === ':') {

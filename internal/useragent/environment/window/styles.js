@@ -2,12 +2,13 @@
 
 import { ScriptArray, ScriptObject, TypeError, assign, defineProperty, resolved } from '../shared/primordials.js';
 import { onlyHere, publishLoosely } from '../shared/webidl.js';
-import { listOf, live } from './collections.js';
+import { listOf, live, wordsOf } from './collections.js';
 import { Document } from './document.js';
 import { classes, toggle } from './htmlelements.js';
 import { extendInterface, mix } from './node.js';
 import {
-  HTML, changes, descendants, error, getAttr, hasAttr, isConnected, isElement, isHTML, late, rootOf, setAttr, textOf,
+  DOCUMENT, HTML, asciiLower, changes, descendants, error, getAttr, hasAttr, isConnected, isElement, isHTML, late,
+  rootOf, setAttr, styling, textOf,
 } from './nodes.js';
 import { matches, parseSelectors } from './selectors.js';
 
@@ -171,6 +172,7 @@ export class StyleSheet {
   }
   set disabled(v) {
     sheetOf.get(this).disabled = Boolean(v);
+    sheetChanged();
   }
 }
 export class CSSStyleSheet extends StyleSheet {
@@ -194,7 +196,7 @@ export class CSSStyleSheet extends StyleSheet {
     const [rule] = parseRules(`${text}`);
     if (!rule) throw error('SyntaxError', `"${text}" is no rule`);
     rules.splice(index, 0, rule);
-    changes.n++;
+    sheetChanged();
     if (owner) {
       (owner.$rules ??= []).push(rule.text);
       ruleOwners.add(owner);
@@ -205,7 +207,7 @@ export class CSSStyleSheet extends StyleSheet {
     const { rules } = sheetOf.get(this);
     if (!rules[index]) throw error('IndexSizeError', 'there is no such rule');
     rules.splice(index, 1);
-    changes.n++;
+    sheetChanged();
   }
   addRule(selector = 'undefined', block = 'undefined', index = undefined) {
     this.insertRule(`${selector} { ${block} }`, index ?? sheetOf.get(this).rules.length);
@@ -216,7 +218,7 @@ export class CSSStyleSheet extends StyleSheet {
   }
   replaceSync(text) {
     sheetOf.get(this).rules.splice(0, Infinity, ...parseRules(`${text}`));
-    changes.n++;
+    sheetChanged();
   }
   replace(text) {
     this.replaceSync(text);
@@ -237,7 +239,7 @@ class CSSRule {
   }
   get style() {
     const r = ruleOf.get(this);
-    return (r.style ??= makeBlock(() => r.block, (list) => { r.block = list; changes.n++; }));
+    return (r.style ??= makeBlock(() => r.block, (list) => { r.block = list; sheetChanged(); }));
   }
   get parentStyleSheet() {
     return ruleOf.get(this).sheet;
@@ -366,37 +368,72 @@ export const documentSheets = {
   },
   set adoptedStyleSheets(list) {
     sheetTools.adopted.set(this, ScriptArray.from(list));
-    changes.n++;
+    sheetChanged();
   },
 };
 extendInterface(Document, documentSheets);
 mix(classes.HTMLStyleElement, { get sheet() { return sheetOfElement(this); }, get disabled() { return false; }, set disabled(v) {} });
 mix(classes.HTMLLinkElement, { get sheet() { return sheetOfElement(this); }, get disabled() { return hasAttr(this, 'disabled'); }, set disabled(v) { toggle(this, 'disabled', v); } });
 
+// How often scripts have changed what is in sheets.
+const sheetChanges = { n: 0 };
+const sheetChanged = () => {
+  sheetChanges.n++;
+  changes.n++;
+};
 // getComputedStyle: the cascade over the rules that are there, without layout.
-let cascade = { at: -1, rules: new Map(), of: new Map() };
+let cascade = { at: -1, of: new Map() };
+const rulesOf = new WeakMap(); // root → { made: what the sheets were made of, all, by }
+// What the sheets of a root are made of: they are read anew only when this has changed.
+function sourcesOf(root) {
+  const out = [sheetChanges.n];
+  for (const e of styling) if ((e.$sheetText || e.$name === 'style') && e.$p && rootOf(e) === root) out.push(e, e.$sheetMade, e.$sheetText, hasAttr(e, 'disabled'));
+  for (const sheet of sheetTools.adopted.get(root) ?? []) out.push(sheet);
+  return out;
+}
+const alike = (a, b) => a.length === b.length && a.every((x, i) => x === b[i]);
+// The rules of a root's sheets in their order, and which of them an element may match, by its id, its classes and its name.
 function currentRules(root) {
-  if (cascade.at !== changes.n) cascade = { at: changes.n, rules: new Map(), of: new Map() };
-  let rules = cascade.rules.get(root);
-  if (!rules) {
-    rules = [];
-    cascade.rules.set(root, rules);
-    for (const sheet of [...sheetsOf(root), ...adoptedOf(root)]) {
-      const s = sheetOf.get(sheet);
-      if (s.disabled) continue;
-      for (const r of s.rules.flatMap((one) => (one.nested?.length ? [one, ...one.nested] : [one]))) {
-        if (!r.selector || (r.media && !host('media', r.media))) continue;
-        for (const one of splitTop(r.selector, ',')) {
-          try {
-            rules.push({ list: parseSelectors(one.trim()), weight: specificity(one), block: r, slotted: slottedBy(one) });
-          } catch {
-            // a selector that is none matches nothing
-          }
+  if (cascade.at !== changes.n) cascade = { at: changes.n, of: new Map(), seen: new Set() };
+  let there = rulesOf.get(root);
+  if (there && cascade.seen.has(root)) return there;
+  cascade.seen.add(root);
+  const made = sourcesOf(root);
+  if (there && alike(there.made, made)) return there;
+  there = { made, all: [], by: { __proto__: null } };
+  rulesOf.set(root, there);
+  const quirks = (root.$t === DOCUMENT ? root : root.$d).$quirks;
+  for (const sheet of [...sheetsOf(root), ...adoptedOf(root)]) {
+    const s = sheetOf.get(sheet);
+    if (s.disabled) continue;
+    for (const r of s.rules.flatMap((one) => (one.nested?.length ? [one, ...one.nested] : [one]))) {
+      if (!r.selector || (r.media && !host('media', r.media))) continue;
+      for (const one of splitTop(r.selector, ',')) {
+        try {
+          const list = parseSelectors(one.trim());
+          const { id, cls, tag } = list[0][0].compound;
+          const key = list.length > 1 ? '*' : id !== undefined && !quirks ? `#${id}` : cls !== undefined && !quirks ? `.${cls}` : tag ?? '*';
+          const rule = { list, weight: specificity(one), block: r, slotted: slottedBy(one), at: there.all.length };
+          there.all.push(rule);
+          (there.by[key] ??= []).push(rule);
+        } catch {
+          // a selector that is none matches nothing
         }
       }
     }
   }
-  return rules;
+  return there;
+}
+const byPlace = (a, b) => a.at - b.at;
+function rulesFor(e, { by }) {
+  const list = [...(by['*'] ?? []), ...(by[asciiLower(e.$name)] ?? [])];
+  if (e.$a) {
+    const id = getAttr(e, 'id');
+    if (id && by[`#${id}`]) list.push(...by[`#${id}`]);
+    const cls = getAttr(e, 'class');
+    if (cls) for (const c of new Set(wordsOf(cls))) if (by[`.${c}`]) list.push(...by[`.${c}`]);
+  }
+  return list.sort(byPlace);
 }
 // What ::slotted() names, null for a selector without it.
 function slottedBy(text) {
@@ -422,11 +459,11 @@ function declared(e) {
     const there = block.get(name);
     if (!there || (important && !there.important) || (important === there.important && weight >= there.weight)) block.set(name, { value, important, weight });
   };
-  for (const { list, weight, block: r } of rules) if (matches(e, list)) for (const [n, v, i] of r.block) put(n, v, i, weight);
+  for (const { list, weight, block: r } of rulesFor(e, rules)) if (matches(e, list)) for (const [n, v, i] of r.block) put(n, v, i, weight);
   // A shadow tree styles its host, and what stands in its slots; what the outer tree says goes first (CSS Scoping, 3.2).
   const inner = -1e9;
-  if (e.$root) for (const { list, weight, block: r } of currentRules(e.$root)) if (r.selector.includes(':host') && matches(e, list, e.$root)) for (const [n, v, i] of r.block) put(n, v, i, weight + inner);
-  if (e.$p?.$root) for (const { slotted, weight, block: r } of currentRules(e.$p.$root)) if (slotted && matches(e, slotted)) for (const [n, v, i] of r.block) put(n, v, i, weight + inner);
+  if (e.$root) for (const { list, weight, block: r } of currentRules(e.$root).all) if (r.selector.includes(':host') && matches(e, list, e.$root)) for (const [n, v, i] of r.block) put(n, v, i, weight + inner);
+  if (e.$p?.$root) for (const { slotted, weight, block: r } of currentRules(e.$p.$root).all) if (slotted && matches(e, slotted)) for (const [n, v, i] of r.block) put(n, v, i, weight + inner);
   for (const [n, v, i] of parseDeclarations(getAttr(e, 'style') ?? '')) put(n, v, i, 1e9);
   cascade.of.set(e, block);
   return block;
