@@ -253,7 +253,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 	}()
 	queue := r.newQueue()
 	plain, sample := r.withoutWorkers(ctx, b), &sample{every: len(r.Conditions) == 0, opened: map[string]int{}}
-	known := &standIns{}
+	known, online := &standIns{}, &onlineAnswers{}
 	defer plain.Close()
 	for from, size := 0, 1; from < len(queue.pages) && ctx.Err() == nil; from, size = from+size, size*4 {
 		to := min(from+size, len(queue.pages))
@@ -274,7 +274,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 			go func() {
 				defer wait.Done()
 				for j := range jobs {
-					p := r.page(ctx, j.glance, j.draw, j.branches, known)
+					p := r.page(ctx, j.glance, j.draw, j.branches, known, online)
 					p.Found = queue.found(j.index)
 					out.Pages[j.index] = p
 					mu.Lock()
@@ -409,7 +409,7 @@ func (s *sample) wants(d *page.Document) bool {
 
 // page tries a page under each condition, and opens it online to compare where its own content is shown.
 func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, branches []*useragent.Browser,
-	known *standIns) *PageResult {
+	known *standIns, online *onlineAnswers) *PageResult {
 	url := glance.URL
 	var visited *useragent.Browser
 	if len(branches) > 0 {
@@ -424,16 +424,16 @@ func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, 
 		}
 		return reference
 	}
-	if draw {
-		open()
-	}
 	result := &PageResult{URL: url, Under: map[string]*PageOutcome{}}
 	if glance.Document != nil {
 		result.scripts = glance.Document.ScriptSet()
 	}
 	for i, c := range r.Conditions {
 		v := known.open(branches[i], url, c.Name, reference)
-		if outcome := outcomeOf(v, reference).Outcome; outcome == Whole || outcome == Partial {
+		if outcome := outcomeOf(v, reference).Outcome; outcome == Partial || outcome == Whole {
+			if !opened && outcome == Whole && online.draws(v, glance, plain) {
+				reference, opened = v, true
+			}
 			open()
 		}
 		outcome := judge(branches[i], v, reference)
@@ -446,6 +446,9 @@ func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, 
 			}
 			break
 		}
+	}
+	if draw {
+		open()
 	}
 	result.Title, result.Status, result.Document, result.Seen = reference.Title, reference.Status, reference.Document, reference.Seen()
 	result.opens, result.drawn = reference.Document != nil && reference.Status < 400, opened

@@ -250,7 +250,7 @@ func (f *frame) navigate(url string, text *string, by passage) {
 			return
 		}
 		actual := resp.Actual()
-		l.Status, l.Source, l.Bytes = actual.Status, resp.Source, fetch.BodyLen(actual.Body)
+		l.take(resp)
 		policy := actual.Get("content-security-policy")
 		if !csp.MayFrame(inner.URL, policy, actual.Get("x-frame-options"), c.address()) {
 			l.Missing, l.Why = true, fetch.Failure{Kind: fetch.FrameForbids}

@@ -21,6 +21,8 @@ type Load struct {
 	Status int
 	Source fetch.Source
 	Bytes  int64
+	// Answer is what came, behind a filtered response; nil for a network error.
+	Answer *fetch.Response
 	// Missing says that the page did not get what it asked for, Why in what way.
 	Missing bool
 	// Refused says that it came and is not taken for what it should be, because of its media type or its content.
@@ -236,6 +238,12 @@ func (w *Windows) style(c *window) {
 	}
 }
 
+// take notes what came for a load.
+func (l *Load) take(resp *fetch.Response) {
+	actual := resp.Actual()
+	l.Status, l.Source, l.Bytes, l.Answer = actual.Status, resp.Source, fetch.BodyLen(actual.Body), actual
+}
+
 // judge says of a load what its answer comes to; it reports whether it came as what it should be.
 func (w *Windows) judge(_ *window, l *Load, resp *fetch.Response, how fetch.Answerer) bool {
 	l.Done = true
@@ -244,7 +252,7 @@ func (w *Windows) judge(_ *window, l *Load, resp *fetch.Response, how fetch.Answ
 		return false
 	}
 	actual := resp.Actual()
-	l.Status, l.Source, l.Bytes = actual.Status, resp.Source, fetch.BodyLen(actual.Body)
+	l.take(resp)
 	contentType := actual.Get("content-type")
 	essence := site.Essence(contentType)
 	nosniff := strings.EqualFold(strings.TrimSpace(actual.Get("x-content-type-options")), "nosniff")

@@ -37,7 +37,7 @@ func (w *Windows) loadFrame(c *window, l *Load, depth int) {
 			return
 		}
 		actual := resp.Actual()
-		l.Status, l.Source, l.Bytes = actual.Status, resp.Source, fetch.BodyLen(actual.Body)
+		l.take(resp)
 		if !csp.MayFrame(inner.URL, actual.Get("content-security-policy"), actual.Get("x-frame-options"), c.URL) {
 			l.Missing, l.Why = true, fetch.Failure{Kind: fetch.FrameForbids}
 			return

@@ -58,7 +58,7 @@ func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
 			l.Missing, l.Why = true, fetch.FailureBy(how)
 		} else {
 			actual := resp.Actual()
-			l.Status, l.Source, l.Bytes = actual.Status, resp.Source, fetch.BodyLen(actual.Body)
+			l.take(resp)
 			l.Unknown = actual.Unknown
 			if actual.Status >= 400 && !actual.Unknown {
 				l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: actual.Status}

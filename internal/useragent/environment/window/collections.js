@@ -3,7 +3,7 @@
 import { ScriptArray, TypeError, defineProperty, getPrototypeOf } from '../shared/primordials.js';
 import { onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import {
-  DOCUMENT, ELEMENT, HTML, asciiLower, changes, error, following, getAttr, hasAttr, isHTML, qualifiedName, setAttr,
+  DOCUMENT, HTML, asciiLower, changes, elementsOf, error, getAttr, hasAttr, isHTML, qualifiedName, setAttr,
 } from './nodes.js';
 
 const stateOf = new WeakMap(); // collection → { list, make, at, names }
@@ -131,37 +131,34 @@ export function byTagName(root, name) {
   const all = name === '*';
   const lower = asciiLower(name);
   return elements(() => {
-    const list = [];
-    for (let n = root.$f; n; n = following(n, root)) {
-      if (n.$t !== ELEMENT) continue;
-      if (all || (n.$ns === HTML && (root.$t === DOCUMENT ? root : root.$d).$html ? qualifiedName(n) === lower : qualifiedName(n) === name)) list.push(n);
-    }
-    return list;
+    const list = elementsOf(root);
+    if (all) return list;
+    const { $html } = root.$t === DOCUMENT ? root : root.$d;
+    return list.filter((n) => (n.$prefix ? qualifiedName(n) : n.$name) === ($html && n.$ns === HTML ? lower : name));
   });
 }
 export function byTagNameNS(root, ns, local) {
   ns = ns === '' || ns === null || ns === undefined ? null : `${ns}`;
   return elements(() => {
-    const list = [];
-    for (let n = root.$f; n; n = following(n, root)) if (n.$t === ELEMENT && (ns === '*' || n.$ns === ns) && (local === '*' || n.$name === local)) list.push(n);
-    return list;
+    return elementsOf(root).filter((n) => (ns === '*' || n.$ns === ns) && (local === '*' || n.$name === local));
   });
 }
 export const wordsOf = (text) => text.split(/[\t\n\f\r ]+/).filter(Boolean);
+// Whether an element has a class; quirks says that letters of either case are the same.
+export function hasClass(element, cls, quirks) {
+  const value = element.$class;
+  if (value === undefined) return false;
+  if (value === cls) return !/[\t\n\f\r ]/.test(cls);
+  if (quirks) return wordsOf(asciiLower(value)).includes(asciiLower(cls));
+  return value.includes(cls) && wordsOf(value).includes(cls);
+}
 export function byClassName(root, names) {
   const wanted = wordsOf(names);
   return elements(() => {
     if (!wanted.length) return [];
-    const quirks = (root.$t === DOCUMENT ? root : root.$d).$quirks;
-    const list = [];
-    for (let n = root.$f; n; n = following(n, root)) {
-      if (n.$t !== ELEMENT) continue;
-      const value = getAttr(n, 'class');
-      if (value === null) continue;
-      const has = wordsOf(quirks ? asciiLower(value) : value);
-      if (wanted.every((w) => has.includes(quirks ? asciiLower(w) : w))) list.push(n);
-    }
-    return list;
+    const quirks = Boolean((root.$t === DOCUMENT ? root : root.$d).$quirks);
+    const [first] = wanted;
+    return elementsOf(root).filter((n) => n.$class !== undefined && (quirks || n.$class.includes(first)) && wanted.every((w) => hasClass(n, w, quirks)));
   });
 }
 

@@ -14,9 +14,9 @@ import { byTag, classes, complete, constructing, isCustomName } from './htmlelem
 import { queueMutationObservers, slotSignals } from './mutationobserver.js';
 import { DocumentFragment, Text, current, extendInterface, mix } from './node.js';
 import {
-  ELEMENT, HTML, changes, children, contains, descendants, error, getAttr, hasAttr, isConnected, isElement, isHTML,
-  isNode, isText, late, makeElement, makeFragment, onAdopted, onAttribute, onChildren, onInserted, onRemoved, remove,
-  replaceAll, rootOf,
+  ELEMENT, HTML, changes, children, contains, descendants, elementsOf, error, getAttr, hasAttr, isConnected,
+  isElement, isHTML, isNode, isText, late, makeElement, makeFragment, onAdopted, onAttribute, onChildren, onInserted,
+  onRemoved, remove, replaceAll, rootOf,
 } from './nodes.js';
 import { innerMarkup, onParsed, parseFragment, serializeChildren, shadowTools } from './parsing.js';
 import { states } from './selectors.js';
@@ -440,7 +440,7 @@ const slotFor = (late.slotFor = (node) => {
   if (!root) return null;
   if (root.$manual) return node.$assigned && rootOf(node.$assigned) === root ? node.$assigned : null;
   const name = node.$t === ELEMENT ? getAttr(node, 'slot') ?? '' : '';
-  return [...descendants(root)].find((n) => isHTML(n, 'slot') && (getAttr(n, 'name') ?? '') === name) ?? null;
+  return elementsOf(root).find((n) => isHTML(n, 'slot') && (getAttr(n, 'name') ?? '') === name) ?? null;
 });
 function assignedNodes(slot, flatten) {
   const root = rootOf(slot);
@@ -474,7 +474,7 @@ mix(classes.HTMLSlotElement, {
   },
 });
 handlers(classes.HTMLSlotElement.prototype, 'slotchange');
-const hasSlots = (node) => isHTML(node, 'slot') || (node.$f && [...descendants(node)].some((n) => isHTML(n, 'slot')));
+const hasSlots = (node) => isHTML(node, 'slot') || (node.$f && elementsOf(node).some((n) => isHTML(n, 'slot')));
 onChildren.push((parent) => {
   if (parent.$t === ELEMENT && parent.$root) assignSlottables(parent.$root);
   else if (isHTML(parent, 'slot') && rootOf(parent).$shadow && !assignedNodes(parent, false).length) signalSlot(parent);

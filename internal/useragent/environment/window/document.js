@@ -12,7 +12,7 @@ import { makeAttr } from './element.js';
 import { Node, current, elementById, mixParent } from './node.js';
 import {
   DOCTYPE, DOCUMENT, ELEMENT, HTML, SVG, adopt, append, asciiLower, childElements, children, cloneNode, contains,
-  createLike, descendants, error, extractName, following, getAttr, hasAttr, isElement, isHTML, isNode, isText,
+  createLike, elementsOf, error, extractName, following, getAttr, hasAttr, isElement, isHTML, isNode, isText,
   isValidAttributeName, isValidElementName, isValidName, late, makeCDATA, makeComment, makeDoctype, makeElement,
   makeFragment, makeInstruction, makeText, preInsert, replace, replaceAllWithText, setAttr, steps,
 } from './nodes.js';
@@ -241,7 +241,7 @@ export class Document extends Node {
   }
   getElementsByName(name) {
     name = `${name}`;
-    return liveNodes(() => [...descendants(this)].filter((n) => n.$t === ELEMENT && n.$ns === HTML && getAttr(n, 'name') === name));
+    return liveNodes(() => elementsOf(this).filter((n) => n.$ns === HTML && getAttr(n, 'name') === name));
   }
   get currentScript() {
     return this.$script ?? null;
@@ -338,9 +338,9 @@ const COLLECTIONS = {
   links: (n) => (isHTML(n, 'a') || isHTML(n, 'area')) && hasAttr(n, 'href'), anchors: (n) => isHTML(n, 'a') && hasAttr(n, 'name'),
 };
 for (const name of Object.keys(COLLECTIONS))
-  defineProperty(Document.prototype, name, attribute(name, (d) => (d[`$${name}`] ??= elements(() => [...descendants(d)].filter(COLLECTIONS[name])))));
+  defineProperty(Document.prototype, name, attribute(name, (d) => (d[`$${name}`] ??= elements(() => elementsOf(d).filter(COLLECTIONS[name])))));
 defineProperty(Document.prototype, 'plugins', attribute('plugins', (d) => d.embeds));
-defineProperty(Document.prototype, 'all', attribute('all', (d) => elements(() => [...descendants(d)].filter((n) => n.$t === ELEMENT))));
+defineProperty(Document.prototype, 'all', attribute('all', (d) => elements(() => elementsOf(d))));
 defineProperty(Document.prototype, Symbol.unscopables, { value: { __proto__: null, prepend: true, append: true, replaceChildren: true }, configurable: true });
 export class HTMLDocument extends Document {}
 export class XMLDocument extends Document {}

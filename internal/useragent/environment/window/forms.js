@@ -11,9 +11,9 @@ import { HTMLCollection, RadioNodeList, elements, elementsAs, listOf, liveNodes,
 import { classes, toggle } from './htmlelements.js';
 import { elementById, mix } from './node.js';
 import {
-  HTML, append, changes, childElements, contains, descendants, error, following, getAttr, hasAttr, isConnected,
-  isElement, isHTML, isNode, makeElement, namesGiven, onAttribute, preInsert, remove, replace, replaceAllWithText,
-  rootOf, setAttr, textOf,
+  HTML, append, changes, childElements, contains, descendants, elementsOf, error, following, getAttr, hasAttr,
+  isConnected, isElement, isHTML, isNode, makeElement, namesGiven, onAttribute, preInsert, remove, replace,
+  replaceAllWithText, rootOf, setAttr, textOf,
 } from './nodes.js';
 import { isDisabled, states } from './selectors.js';
 
@@ -30,7 +30,7 @@ export function formOwner(e) {
   for (let n = e.$p; isElement(n); n = n.$p) if (isHTML(n, 'form')) return n;
   return null;
 }
-const labelsOf = (e) => liveNodes(() => [...descendants(rootOf(e))].filter((n) => isHTML(n, 'label') && n.control === e));
+const labelsOf = (e) => liveNodes(() => elementsOf(rootOf(e)).filter((n) => isHTML(n, 'label') && n.control === e));
 const typeOf = (input) => input.type;
 const isDay = (v) => {
   const m = /^(\d{4,})-(\d\d)-(\d\d)$/.exec(v);
@@ -283,7 +283,7 @@ const selectOf = (option) => {
   }
   return null;
 };
-const optionsOf = (select) => [...descendants(select)].filter((n) => isHTML(n, 'option') && selectOf(n) === select);
+const optionsOf = (select) => elementsOf(select).filter((n) => isHTML(n, 'option') && selectOf(n) === select);
 function selectedOf(select) {
   const list = optionsOf(select);
   let found = null;
@@ -409,7 +409,7 @@ mix(C.HTMLFieldSetElement, {
     return 'fieldset';
   },
   get elements() {
-    return (this.$elements ??= elements(() => [...descendants(this)].filter(isListed)));
+    return (this.$elements ??= elements(() => elementsOf(this).filter(isListed)));
   },
 });
 mix(C.HTMLOutputElement, {
@@ -430,7 +430,7 @@ mix(C.HTMLOutputElement, {
     replaceAllWithText(`${v}`, this);
   },
 });
-mix(C.HTMLDataListElement, { get options() { return (this.$options ??= elements(() => [...descendants(this)].filter((n) => isHTML(n, 'option')))); } });
+mix(C.HTMLDataListElement, { get options() { return (this.$options ??= elements(() => elementsOf(this).filter((n) => isHTML(n, 'option')))); } });
 for (const cls of [C.HTMLInputElement, C.HTMLButtonElement, C.HTMLSelectElement, C.HTMLTextAreaElement, C.HTMLOutputElement, C.HTMLFieldSetElement, C.HTMLObjectElement]) mix(cls, { get form() { return formOwner(this); } });
 for (const cls of [C.HTMLInputElement, C.HTMLButtonElement, C.HTMLSelectElement, C.HTMLTextAreaElement, C.HTMLOutputElement, C.HTMLMeterElement, C.HTMLProgressElement]) mix(cls, { get labels() { return (this.$labels ??= labelsOf(this)); } });
 for (const cls of [C.HTMLInputElement, C.HTMLButtonElement]) mix(cls, {
@@ -524,7 +524,7 @@ for (const cls of [C.HTMLInputElement, C.HTMLButtonElement, C.HTMLSelectElement,
 // 4.10.3 and 4.10.22: the form element and what it submits.
 const formElements = (form) => {
   const root = rootOf(form);
-  return [...descendants(root)].filter((n) => isListed(n) && !(n.$name === 'input' && typeOf(n) === 'image') && formOwner(n) === form);
+  return elementsOf(root).filter((n) => isListed(n) && !(n.$name === 'input' && typeOf(n) === 'image') && formOwner(n) === form);
 };
 class HTMLFormControlsCollection extends HTMLCollection {
   namedItem(name) {
@@ -657,7 +657,7 @@ export const activation = {
       }
       if (typeOf(e) === 'radio') {
         const root = rootOf(e);
-        const old = [...descendants(root)].find((n) => isHTML(n, 'input') && typeOf(n) === 'radio' && getAttr(n, 'name') === getAttr(e, 'name') && n.checked);
+        const old = elementsOf(root).find((n) => isHTML(n, 'input') && typeOf(n) === 'radio' && getAttr(n, 'name') === getAttr(e, 'name') && n.checked);
         check(e, true);
         return () => (old ? check(old, true) : check(e, false));
       }

@@ -12,7 +12,7 @@ import { objectAt, textOfObject } from '../shared/objecturls.js';
 import { classes } from './htmlelements.js';
 import { current, mix } from './node.js';
 import {
-  descendants, error, getAttr, hasAttr, isConnected, isHTML, onAttribute, onInserted, onRemoved,
+  descendants, elementsOf, error, getAttr, hasAttr, isConnected, isHTML, onAttribute, onInserted, onRemoved,
 } from './nodes.js';
 
 // The windows whose objects can be reached, by their numbers.
@@ -100,7 +100,7 @@ for (const cls of [classes.HTMLIFrameElement, classes.HTMLFrameElement])
     },
   });
 // The frames of the document, in tree order.
-export const frameElements = () => (frameOf.size ? [...descendants(current.document)].filter((e) => e.$frame) : []);
+export const frameElements = () => (frameOf.size ? elementsOf(current.document).filter((e) => e.$frame) : []);
 
 // "create a new child navigable" for an element that stands in the document now.
 export function insertFrame(e) {

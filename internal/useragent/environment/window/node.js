@@ -5,11 +5,10 @@ import { guard, namesOf, publish } from '../shared/webidl.js';
 import { EventTarget, addParents } from '../shared/event.js';
 import { elements, liveNodes, nodes } from './collections.js';
 import {
-  ATTRIBUTE, CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, INSTRUCTION, TEXT, XML, XMLNS, append,
-  childElements, children, cloneNode, contains, descendants, ensureValid, error, findAttributeNS, following, getAttr,
-  indexOf, insert, isConnected, isData, isElement, isNode, isText, makeComment, makeFragment, makeText, preInsert,
-  preRemove, protos, ranges, remove, replace, replaceAll, replaceAllWithText, replaceData, rootOf,
-  shadowIncludingRoot, textOf,
+  ATTRIBUTE, CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, INSTRUCTION, TEXT, XML, XMLNS, allWithId, append,
+  childElements, children, cloneNode, contains, descendants, ensureValid, error, findAttributeNS, indexOf, insert,
+  isConnected, isData, isElement, isNode, isText, makeComment, makeFragment, makeText, preInsert, preRemove, protos,
+  ranges, remove, replace, replaceAll, replaceAllWithText, replaceData, rootOf, shadowIncludingRoot, textOf,
 } from './nodes.js';
 import { query } from './selectors.js';
 
@@ -431,8 +430,7 @@ unscopable(DocumentFragment);
 export const makeAs = (cls, node) => (getPrototypeOf(node) === cls.prototype ? node : setPrototypeOf(node, cls.prototype));
 export function elementById(root, id) {
   if (id === '') return null;
-  for (let n = root.$f; n; n = following(n, root)) if (n.$t === ELEMENT && getAttr(n, 'id') === id) return n;
-  return null;
+  return allWithId(root, id)[0] ?? null;
 }
 // The document of the window, once there is one.
 export const current = { document: null };

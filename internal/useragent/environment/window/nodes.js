@@ -66,6 +66,27 @@ export function following(node, top, skip = false) {
 export function* descendants(top) {
   for (let node = top.$f; node; node = following(node, top)) yield node;
 }
+// The elements below a node in tree order; nobody changes the list. That of a document is kept until its tree changes.
+export function elementsOf(top) {
+  const kept = top.$t === DOCUMENT;
+  if (kept && top.$listed === changes.trees) return top.$elementList;
+  const list = [];
+  for (let node = top.$f; node; ) {
+    if (node.$t === ELEMENT) list.push(node);
+    if (node.$f) {
+      node = node.$f;
+      continue;
+    }
+    while (node !== top && !node.$n) node = node.$p;
+    if (node === top) break;
+    node = node.$n;
+  }
+  if (kept) {
+    top.$listed = changes.trees;
+    top.$elementList = list;
+  }
+  return list;
+}
 export function indexOf(node) {
   let n = 0;
   for (let at = node.$v; at; at = at.$v) n++;
@@ -88,8 +109,28 @@ export function childElements(node) {
   return list;
 }
 
-// A count of the changes of a tree, by which live collections know that they are out of date.
-export const changes = (kin.changes ??= { n: 0 });
+// Counts of changes, by which what was made of trees knows that it is out of date: n of all, trees of those that moved nodes.
+export const changes = (kin.changes ??= { n: 0, trees: 0 });
+
+// The elements that ever had an id, by id: what has it now, and where it stands, is looked at when it is asked for.
+const withId = (kin.withId ??= new Map());
+const MANY = 64; // an id that more elements have had is looked for in the tree
+export function noteId(element, id) {
+  const there = withId.get(id);
+  if (there === undefined) withId.set(id, [element]);
+  else if (there !== null && !there.includes(element)) {
+    if (there.length < MANY) there.push(element);
+    else withId.set(id, null);
+  }
+}
+// Those below a root that have an id now, in tree order.
+export function allWithId(root, id) {
+  const has = (e) => e !== root && getAttr(e, 'id') === id;
+  const there = withId.get(id);
+  if (there === undefined) return [];
+  const found = there?.filter((e) => has(e) && contains(root, e));
+  return there === null ? elementsOf(root).filter(has) : found.length > 1 ? elementsOf(root).filter((e) => found.includes(e)) : found;
+}
 
 function link(node, parent, before) {
   node.$p = parent;
@@ -100,6 +141,7 @@ function link(node, parent, before) {
   if (before) before.$v = node;
   else parent.$l = node;
   changes.n++;
+  changes.trees++;
 }
 function unlink(node) {
   const parent = node.$p;
@@ -109,6 +151,7 @@ function unlink(node) {
   else parent.$l = node.$v;
   node.$p = node.$n = node.$v = null;
   changes.n++;
+  changes.trees++;
 }
 // Gives a node a place without any of the steps that scripts could notice, for the parser.
 export const place = (node, parent) => link(node, parent, null);
@@ -334,14 +377,13 @@ export const makeFragment = (document) => plain(protos.fragment, FRAGMENT, docum
 
 // Elements that style sheets may come from.
 export const styling = (kin.styling ??= new Set());
-// Elements: $ns namespace, $prefix, $name local name, $a attributes as a flat list of name and value, $at those with a namespace, by name.
+// Elements: $ns namespace, $prefix, $name local name, $a attributes, $class what the class attribute says.
 export const protoFor = { of: () => protos.element }; // (namespace, name) → prototype
 export function makeElement(namespace, name, document, prefix = null) {
-  const node = plain(protoFor.of(namespace, name), ELEMENT, document);
-  node.$ns = namespace;
-  node.$name = name;
-  node.$prefix = prefix;
-  node.$a = null;
+  const node = {
+    __proto__: protoFor.of(namespace, name), $t: ELEMENT, $p: null, $f: null, $l: null, $n: null, $v: null, $d: document,
+    $ns: namespace, $name: name, $prefix: prefix, $a: null, $class: undefined,
+  };
   if (name === 'style' || name === 'link') styling.add(node);
   return node;
 }
@@ -372,6 +414,8 @@ export function setAttr(element, name, value, ns = null, prefix = null, local = 
 export function giveAttr(element, name, value, ns = null, prefix = null, local = name) {
   (element.$a ??= []).push({ name, value, ns, prefix, local, node: null });
   if (name === 'id' || name === 'name') namesGiven.add(value);
+  if (name === 'id') noteId(element, value);
+  else if (name === 'class') element.$class = value;
 }
 export function removeAttr(element, attribute) {
   const i = element.$a.indexOf(attribute);
@@ -386,6 +430,8 @@ export function removeAttr(element, attribute) {
 }
 export function attributeChanged(element, local, old, value, ns) {
   changes.n++;
+  if (local === 'id' && value !== null) noteId(element, value);
+  else if (local === 'class') element.$class = getAttr(element, 'class') ?? undefined;
   if ((local === 'id' || local === 'name') && value !== null && onNamed.f) onNamed.f(element, local, value);
   for (const f of stepsOf(element.$d).attribute) f(element, local, old, value, ns);
 }
@@ -396,7 +442,12 @@ export function cloneNode(node, document, deep) {
   switch (node.$t) {
     case ELEMENT:
       copy = createLike.of(node, document);
-      if (node.$a) copy.$a = node.$a.map((a) => ({ ...a, node: null }));
+      if (node.$a) {
+        copy.$a = node.$a.map((a) => ({ ...a, node: null }));
+        const id = getAttr(copy, 'id');
+        if (id !== null) noteId(copy, id);
+        copy.$class = node.$class;
+      }
       break;
     case TEXT: copy = makeText(node.$data, document); break;
     case CDATA: copy = makeCDATA(node.$data, document); break;

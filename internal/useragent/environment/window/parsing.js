@@ -7,7 +7,7 @@ import { current, extendInterface } from './node.js';
 import {
   CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, HTML, INSTRUCTION, MATHML, SVG, TEXT, XLINK, XML, XMLNS,
   append, asciiLower, children, descendants, error, following, getAttr, isElement, isHTML, isNode, late, makeComment,
-  makeDoctype, makeElement, makeFragment, makeInstruction, makeText, namesGiven, place, qualifiedName, remove,
+  makeDoctype, makeElement, makeFragment, makeInstruction, makeText, namesGiven, noteId, place, qualifiedName, remove,
   replace, replaceAll,
 } from './nodes.js';
 
@@ -44,7 +44,11 @@ export function nodeFrom(item, document, parent) {
         e.$a = [];
         for (let i = 0; i < list.length; i++) {
           const a = list[i];
-          if (a[0] === 'id' || a[0] === 'name') namesGiven.add(a[1]);
+          if (a[0] === 'class') e.$class = a[1];
+          else if (a[0] === 'id' || a[0] === 'name') {
+            namesGiven.add(a[1]);
+            if (a[0] === 'id') noteId(e, a[1]);
+          }
           e.$a.push({ name: a[0], value: a[1], ns: a[2] || null, prefix: a[3] || null, local: a[4] ?? a[0], node: null });
         }
       }

@@ -1,9 +1,9 @@
 // Selectors 4: one engine for scripts and style sheets.
 
-import { wordsOf } from './collections.js';
+import { hasClass, wordsOf } from './collections.js';
 import {
-  DOCUMENT, ELEMENT, HTML, asciiLower, childElements, contains, error, following, getAttr, hasAttr, isElement, isHTML,
-  isText,
+  DOCUMENT, ELEMENT, HTML, allWithId, asciiLower, childElements, contains, elementsOf, error, following, getAttr,
+  hasAttr, isElement, isHTML, isText,
 } from './nodes.js';
 
 const syntax = (text) => error('SyntaxError', `"${text}" is no selector`);
@@ -135,7 +135,7 @@ function compound(p) {
       const cls = ident(p);
       if (cls === null) throw syntax(p.text);
       tests.cls ??= cls;
-      tests.push((e) => hasClass(e, cls));
+      tests.push((e) => hasClass(e, cls, e.$d.$quirks));
     } else if (c === '[') tests.push(attributeTest(p));
     else if (c === ':') {
       const test = pseudo(p);
@@ -152,14 +152,6 @@ function compound(p) {
 const typeTest = (name) => {
   const lower = asciiLower(name);
   return (e) => e.$name === (e.$ns === HTML && e.$d.$html ? lower : name);
-};
-const hasClass = (e, cls) => {
-  const value = getAttr(e, 'class');
-  if (value === null) return false;
-  if (e.$d.$quirks) return wordsOf(asciiLower(value)).includes(asciiLower(cls));
-  const at = value.indexOf(cls);
-  if (at < 0) return false;
-  return wordsOf(value).includes(cls);
 };
 const IGNORE_CASE = new Set('accept accept-charset align alink axis bgcolor charset checked clear codetype color compact declare defer dir direction disabled enctype face frame hreflang http-equiv lang language link media method multiple nohref noresize noshade nowrap readonly rel rev rules scope scrolling selected shape target text type valign valuetype vlink'.split(' '));
 function attributeTest(p) {
@@ -455,12 +447,22 @@ function has(anchor, parts) {
 // "scope-match a selectors string" (DOM, 1.3).
 export function query(root, text, one) {
   const list = parseSelectors(text);
+  const { $quirks, $html } = root.$t === DOCUMENT ? root : root.$d;
+  const { id } = list.length === 1 ? list[0][0].compound : {};
+  const all = id !== undefined && !$quirks ? allWithId(root, id) : elementsOf(root);
   const found = [];
-  for (let n = root.$f; n; n = following(n, root)) {
-    if (n.$t === ELEMENT && matches(n, list, root)) {
-      found.push(n);
-      if (one) break;
+  for (let i = 0; i < all.length; i++) {
+    const e = all[i];
+    for (let k = 0; k < list.length; k++) {
+      // What says at once that the selector does not match is looked at first.
+      const { tag, cls } = list[k][0].compound;
+      if (tag !== undefined && e.$name !== tag && $html && e.$ns === HTML) continue;
+      if (cls !== undefined && (e.$class === undefined || (!$quirks && !e.$class.includes(cls)))) continue;
+      if (!matchesFrom(e, list[k], 0, root)) continue;
+      found.push(e);
+      break;
     }
+    if (one && found.length) break;
   }
   return found;
 }

@@ -1,14 +1,16 @@
 // CSSOM, 6 and CSSOM View, as far as scripts go without layout: inline styles, sheets of rules, computed values of a few properties.
 
-import { ScriptArray, ScriptObject, TypeError, assign, defineProperty, resolved } from '../shared/primordials.js';
+import {
+  ScriptArray, ScriptObject, TypeError, assign, defineProperty, fromJSON, resolved,
+} from '../shared/primordials.js';
 import { onlyHere, publishLoosely } from '../shared/webidl.js';
 import { listOf, live, wordsOf } from './collections.js';
 import { Document } from './document.js';
 import { classes, toggle } from './htmlelements.js';
 import { extendInterface, mix } from './node.js';
 import {
-  DOCUMENT, HTML, asciiLower, changes, descendants, error, getAttr, hasAttr, isConnected, isElement, isHTML, late,
-  rootOf, setAttr, styling, textOf,
+  DOCUMENT, HTML, asciiLower, changes, contains, elementsOf, error, getAttr, hasAttr, isConnected, isElement, isHTML,
+  late, rootOf, setAttr, styling, textOf,
 } from './nodes.js';
 import { matches, parseSelectors } from './selectors.js';
 
@@ -31,6 +33,7 @@ export function parseDeclarations(text) {
   return out;
 }
 function splitTop(text, by) {
+  if (!/["'([{\\)\]}]/.test(text)) return text.split(by);
   const out = [];
   let depth = 0;
   let quote = '';
@@ -280,61 +283,46 @@ const fixedRules = (sheet) => live(CSSRuleList, () => sheetOf.get(sheet).rules.m
   return r.object;
 }));
 publishLoosely(StyleSheet, CSSStyleSheet, CSSRule, CSSRuleList);
-export function parseRules(text) {
-  const rules = [];
-  text = text.replace(/\/\*[^]*?\*\/|<!--|-->/g, ' ');
-  let at = 0;
-  while (at < text.length) {
-    const from = at;
-    let depth = 0;
-    let quote = '';
-    let open = -1;
-    for (; at < text.length; at++) {
-      const c = text[at];
-      if (c === '\\') at++;
-      else if (quote) {
-        if (c === quote) quote = '';
-      } else if (c === '"' || c === "'") quote = c;
-      else if (c === '{') {
-        if (depth++ === 0) open = at;
-      } else if (c === '}') {
-        if (--depth <= 0) break;
-      } else if (c === ';' && depth === 0) break;
-    }
-    const whole = text.slice(from, at + 1).trim();
-    at++;
-    if (!whole || open < 0) continue;
-    const prelude = text.slice(from, open).trim();
-    const inner = text.slice(open + 1, at - 1);
-    if (prelude.startsWith('@')) {
-      const [, name, condition] = /^@([-\w]+)\s*([^]*)$/.exec(prelude) ?? [];
-      if (name === 'media') rules.push(...parseRules(inner).map((r) => within(r, condition)));
-      else if (name === 'supports' || name === 'layer' || name === 'container' || name === 'scope') rules.push(...parseRules(inner));
-      else rules.push({ selector: null, block: [], media: null, text: whole });
-      continue;
-    }
-    const rule = { selector: prelude, block: [], media: null, text: whole };
-    rule.nested = nestedRules(inner, rule);
-    rules.push(rule);
+// A rule: its declarations, and the rules that stand in it (CSS Nesting 1, 3), are read when they are first asked for.
+class Rule {
+  constructor(selector, inner, media, text) {
+    this.selector = selector;
+    this.inner = inner;
+    this.media = media;
+    this.text = text;
+    this.$block = this.$nested = null;
   }
-  return rules;
+  get block() {
+    this.$nested ?? this.nested;
+    return this.$block;
+  }
+  set block(list) {
+    this.nested;
+    this.$block = list;
+  }
+  get nested() {
+    return (this.$nested ??= this.inner === null ? (this.$block = [], []) : nestedRules(this.inner, this));
+  }
 }
-const within = (r, condition) => ({ ...r, media: r.media ? `${condition} and ${r.media}` : condition, nested: r.nested?.map((n) => within(n, condition)) });
+export const parseRules = (text) => fromJSON(host('css.rules', text)).map(([selector, inner, media, whole]) => new Rule(selector, inner, media, whole ?? `${selector} {${inner}}`));
 // What a rule holds besides declarations (CSS Nesting 1, 3): rules of their own, whose selectors stand under it.
 function nestedRules(inner, rule) {
   if (!inner.includes('{')) {
-    rule.block = parseDeclarations(inner);
+    rule.$block = parseDeclarations(inner);
     return [];
   }
   const plain_ = [];
   const nested = [];
   for (const part of splitTop(inner.replace(/\}/g, '};'), ';')) (part.includes('{') ? nested : plain_).push(part.replace(/^(\s*@(?:media|supports|layer|container)[^{]*)\{([^]*)\}\s*$/, '$1{ & {$2} }'));
-  rule.block = parseDeclarations(plain_.join(';'));
-  return parseRules(nested.join(' ')).flatMap((r) => (r.selector ? [under(r, rule.selector), ...(r.nested ?? []).map((n) => under(n, rule.selector))] : []));
+  rule.$block = parseDeclarations(plain_.join(';'));
+  return parseRules(nested.join(' ')).flatMap((r) => (r.selector ? [under(r, rule), ...r.nested.map((n) => under(n, rule))] : []));
 }
-const under = (r, parent) => ({
-  ...r, selector: splitTop(r.selector, ',').map((s) => (s.includes('&') ? s.trim().replace(/&/g, `:is(${parent})`) : `:is(${parent}) ${s.trim()}`)).join(', '),
-});
+function under(r, { selector, media }) {
+  const own = splitTop(r.selector, ',').map((s) => (s.includes('&') ? s.trim().replace(/&/g, `:is(${selector})`) : `:is(${selector}) ${s.trim()}`)).join(', ');
+  const rule = new Rule(own, '', media && r.media ? `${media} and ${r.media}` : media ?? r.media, `${own} {${r.inner}}`);
+  rule.block = r.block;
+  return rule;
+}
 // The sheets of a document: of style elements by their text, of links by what came.
 const elementSheets = new WeakMap();
 export function sheetOfElement(e) {
@@ -356,7 +344,10 @@ class StyleSheetList {
 }
 asList(StyleSheetList);
 publishLoosely(StyleSheetList);
-const sheetsOf = (root) => [...descendants(root)].filter((n) => isHTML(n, 'style') || (isHTML(n, 'link') && n.$sheetText)).map(sheetOfElement).filter(Boolean);
+const sheetsOf = (root) => {
+  const all = [...styling].filter((e) => (e.$name === 'style' || e.$sheetText) && e.$ns === HTML && contains(root, e));
+  return (all.length > 1 ? elementsOf(root).filter((e) => all.includes(e)) : all).map(sheetOfElement).filter(Boolean);
+};
 export const sheetTools = { adopted: new WeakMap() };
 const adoptedOf = (root) => sheetTools.adopted.get(root) ?? sheetTools.adopted.set(root, ScriptArray.of()).get(root);
 export const documentSheets = {
@@ -391,6 +382,42 @@ function sourcesOf(root) {
   for (const sheet of sheetTools.adopted.get(root) ?? []) out.push(sheet);
   return out;
 }
+// One selector of a rule, which is read when an element may match it.
+class Selecting {
+  constructor(text, block, at) {
+    this.text = text;
+    this.block = block;
+    this.at = at;
+    this.$list = this.$weight = null;
+    this.slotted = text.includes('::slotted(') ? slottedBy(text) : null;
+  }
+  // A selector that is none matches nothing.
+  get list() {
+    if (this.$list === null) {
+      try {
+        this.$list = parseSelectors(this.text);
+      } catch {
+        this.$list = [];
+      }
+    }
+    return this.$list;
+  }
+  get weight() {
+    return (this.$weight ??= specificity(this.text));
+  }
+  // What an element that matches has for certain: an id, a class or a name, * if nothing is certain.
+  key(quirks) {
+    const last = /(?:^|[\s>+~])([a-zA-Z][-\w]*)?((?:[.#][a-zA-Z_][-\w]*)*)$/.exec(this.text);
+    if (last && (last[1] || last[2])) {
+      const named = quirks || !last[2] ? null : (/#[^.#]+/.exec(last[2]) ?? /\.[^.#]+/.exec(last[2]))[0];
+      return named ?? (last[1] ? asciiLower(last[1]) : '*');
+    }
+    const { id, cls, tag } = this.list.length === 1 ? this.list[0][0].compound : {};
+    return id !== undefined && !quirks ? `#${id}` : cls !== undefined && !quirks ? `.${cls}` : tag ?? '*';
+  }
+}
+const mediaKnown = new Map();
+const mediaFits = (text) => mediaKnown.get(text) ?? mediaKnown.set(text, host('media', text)).get(text);
 const alike = (a, b) => a.length === b.length && a.every((x, i) => x === b[i]);
 // The rules of a root's sheets in their order, and which of them an element may match, by its id, its classes and its name.
 function currentRules(root) {
@@ -406,19 +433,12 @@ function currentRules(root) {
   for (const sheet of [...sheetsOf(root), ...adoptedOf(root)]) {
     const s = sheetOf.get(sheet);
     if (s.disabled) continue;
-    for (const r of s.rules.flatMap((one) => (one.nested?.length ? [one, ...one.nested] : [one]))) {
-      if (!r.selector || (r.media && !host('media', r.media))) continue;
+    for (const r of s.rules.flatMap((one) => (one.inner?.includes('{') ? [one, ...one.nested] : [one]))) {
+      if (!r.selector || (r.media && !mediaFits(r.media))) continue;
       for (const one of splitTop(r.selector, ',')) {
-        try {
-          const list = parseSelectors(one.trim());
-          const { id, cls, tag } = list[0][0].compound;
-          const key = list.length > 1 ? '*' : id !== undefined && !quirks ? `#${id}` : cls !== undefined && !quirks ? `.${cls}` : tag ?? '*';
-          const rule = { list, weight: specificity(one), block: r, slotted: slottedBy(one), at: there.all.length };
-          there.all.push(rule);
-          (there.by[key] ??= []).push(rule);
-        } catch {
-          // a selector that is none matches nothing
-        }
+        const rule = new Selecting(one.trim(), r, there.all.length);
+        there.all.push(rule);
+        (there.by[rule.key(quirks)] ??= []).push(rule);
       }
     }
   }

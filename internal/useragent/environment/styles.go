@@ -1,0 +1,137 @@
+package environment
+
+import (
+	"encoding/json"
+	"regexp"
+	"strings"
+	"sync"
+
+	"github.com/tdewolff/parse/v2"
+	"github.com/tdewolff/parse/v2/css"
+)
+
+// Rules of style sheets (CSS Syntax 3, 5.4), as the environment takes them: told apart here, once for all pages that
+// use the same sheet; declarations are read by the environment, when an element matches.
+
+// styleRule is a rule as it goes into the engine: its selector, null for an at-rule that styles no element; what stands
+// between its braces; the media query that it stands under; and of such an at-rule all its text.
+type styleRule [4]*string
+
+var styleOperations = operations{
+	"css.rules": plain(func(_ *Realm, args arguments) (any, error) { return styleSheets.rules(args.text(0)), nil }),
+}
+
+// keptSheets is how many bytes of style sheets are kept with their rules.
+const keptSheets = 8 << 20
+
+var styleSheets sheetCache
+
+// sheetCache keeps the rules of style sheets by their text.
+type sheetCache struct {
+	mu    sync.Mutex
+	known map[string]string
+	bytes int
+}
+
+func (c *sheetCache) rules(text string) string {
+	c.mu.Lock()
+	out, known := c.known[text]
+	c.mu.Unlock()
+	if known {
+		return out
+	}
+	list := styleRules(text, "")
+	if list == nil {
+		list = []styleRule{}
+	}
+	encoded, err := json.Marshal(list)
+	if err != nil {
+		return "[]"
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.bytes += len(text) + len(encoded); c.known == nil || c.bytes > keptSheets {
+		c.known, c.bytes = map[string]string{}, len(text)+len(encoded)
+	}
+	c.known[text] = string(encoded)
+	return string(encoded)
+}
+
+var atRule = regexp.MustCompile(`(?s)^@([-\w]+)\s*(.*)$`)
+
+// styleRules are the rules of a text under a media query, those in conditional groups among them, in order.
+func styleRules(text, media string) (rules []styleRule) {
+	for _, r := range qualifiedRules(text) {
+		at := atRule.FindStringSubmatch(r.prelude)
+		switch {
+		case at == nil:
+			rule := styleRule{&r.prelude, &r.block, nil, nil}
+			if media != "" {
+				rule[2] = &media
+			}
+			rules = append(rules, rule)
+		case at[1] == "media":
+			condition := at[2]
+			if media != "" {
+				condition = media + " and " + condition
+			}
+			rules = append(rules, styleRules(r.block, condition)...)
+		case at[1] == "supports", at[1] == "layer", at[1] == "container", at[1] == "scope":
+			rules = append(rules, styleRules(r.block, media)...)
+		default:
+			whole := r.prelude + " {" + r.block + "}"
+			rules = append(rules, styleRule{nil, nil, nil, &whole})
+		}
+	}
+	return rules
+}
+
+// qualifiedRule is what stands before and between the braces of a rule, without comments.
+type qualifiedRule struct{ prelude, block string }
+
+// qualifiedRules are the rules of a text at its top that have a block; one that is open at the end counts.
+func qualifiedRules(text string) (rules []qualifiedRule) {
+	l := css.NewLexer(parse.NewInputString(text))
+	var prelude, block strings.Builder
+	depth := 0
+	end := func() {
+		if depth > 0 {
+			rules = append(rules, qualifiedRule{strings.TrimSpace(prelude.String()), block.String()})
+		}
+		prelude.Reset()
+		block.Reset()
+		depth = 0
+	}
+	for {
+		kind, data := l.Next()
+		if kind == css.ErrorToken {
+			end()
+			return rules
+		}
+		into := &prelude
+		if depth > 0 {
+			into = &block
+		}
+		switch kind {
+		case css.CommentToken, css.CDOToken, css.CDCToken:
+			into.WriteByte(' ')
+			continue
+		case css.LeftBraceToken:
+			if depth++; depth == 1 {
+				continue
+			}
+		case css.RightBraceToken:
+			if depth <= 1 {
+				end()
+				continue
+			}
+			depth--
+		case css.SemicolonToken:
+			if depth == 0 {
+				prelude.Reset()
+				continue
+			}
+		}
+		into.Write(data)
+	}
+}
