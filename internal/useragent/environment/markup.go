@@ -49,7 +49,11 @@ func NodeItems(nodes []*markup.Node, last int) [][]any {
 				item = append(item, n.Name, n.XML.Namespace, attributes, n.XML.Prefix)
 				break
 			}
-			item = append(item, n.Name, namespaces[n.Namespace])
+			item = append(item, n.Name)
+			if n.Namespace == "" && len(n.Attr) == 0 {
+				break
+			}
+			item = append(item, namespaces[n.Namespace])
 			for _, a := range n.Attr {
 				if a.Namespace == "" {
 					attributes = append(attributes, []any{a.Key, a.Val})

@@ -38,6 +38,8 @@ import { selection } from './ranges.js';
 import { CSS, computedStyle } from './styles.js';
 import { storageArea } from './webstorage.js';
 
+// Those that most pages have are ready from the start, since pages begin with a copy of that.
+for (const tag of ['html', 'head', 'title', 'meta', 'link', 'script', 'style', 'body', 'div', 'span', 'p', 'a', 'ul', 'li', 'h1', 'button', 'input', 'form']) complete(byTag.get(tag));
 const later = incompleteNames();
 lazyEach(later, (name) => complete(classes[name]));
 publishPlainly(...Object.entries(classes).filter(([name]) => !later.includes(name)).map(([, cls]) => cls), SVGElement, SVGGraphicsElement, SVGGeometryElement, MathMLElement);

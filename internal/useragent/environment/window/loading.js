@@ -16,7 +16,7 @@ import { documentURL, location, startHistory } from './navigation.js';
 import { current } from './node.js';
 import {
   ELEMENT, FRAGMENT, HTML, changes, children, descendants, getAttr, hasAttr, insert, isConnected, isElement, isHTML,
-  isNode, isText, late, onAdopted, onAttribute, onChildren, onCloned, onInserted, onNamed, place, record, remove,
+  isNode, isText, late, link, onAdopted, onAttribute, onChildren, onCloned, onInserted, onNamed, record, remove,
   rootOf, textOf,
 } from './nodes.js';
 import {
@@ -112,17 +112,19 @@ commands.parse = (json) => {
     made.push(node);
     const connected = inDocument[item[1]];
     inDocument.push(connected);
-    if (isHTML(node, 'script')) {
+    if (node.$name === 'script' && node.$ns === HTML) {
       node.$parser = true;
       scripts.push(node);
     }
-    if (!quick || !isPlain()) insert(node, parent, null);
-    else {
-      place(node, parent);
-      if (!connected || node.$t !== ELEMENT) continue;
-      inserted(node);
-      if (node.$a) for (const x of node.$a) if (x.name === 'id' || x.name === 'name') onNamed.define(node, x.name, x.value);
+    if (!quick || !isPlain()) {
+      insert(node, parent, null);
+      continue;
     }
+    link(node, parent, null);
+    if (!connected || node.$t !== ELEMENT) continue;
+    if (COMING.has(node.$name)) inserted(node);
+    const given = node.$a;
+    if (given) for (let k = 0; k < given.length; k++) if (given[k].name === 'id' || given[k].name === 'name') onNamed.define(node, given[k].name, given[k].value);
   }
   parsing = false;
   parserAtWork.n--;
@@ -138,6 +140,8 @@ const markUp = (e) => {
 };
 // What the browser loads for an element that a script made or changed. Its outcome comes back by address.
 const LOADS = new Set(['img', 'link', 'video', 'audio', 'source', 'object', 'embed', 'track', 'input']);
+// Of what the parser places, the elements that more happens for than that.
+const COMING = new Set([...LOADS, 'style', 'iframe', 'frame']);
 let parsing = false;
 const framesParsed = [];
 const waiting = new Set(); // elements that a load may be for

@@ -132,7 +132,7 @@ export function allWithId(root, id) {
   return there === null ? elementsOf(root).filter(has) : found.length > 1 ? elementsOf(root).filter((e) => found.includes(e)) : found;
 }
 
-function link(node, parent, before) {
+export function link(node, parent, before) {
   node.$p = parent;
   node.$n = before;
   node.$v = before ? before.$v : parent.$l;
@@ -347,11 +347,7 @@ export function replaceData(node, offset, count, data) {
 // Makers of nodes. The prototypes come from the modules that define the interfaces.
 export const protos = { text: null, comment: null, cdata: null, instruction: null, doctype: null, fragment: null, attr: null, element: null };
 const plain = (proto, type, document) => ({ __proto__: proto, $t: type, $p: null, $f: null, $l: null, $n: null, $v: null, $d: document });
-export function makeText(data, document) {
-  const node = plain(protos.text, TEXT, document);
-  node.$data = data;
-  return node;
-}
+export const makeText = (data, document) => ({ __proto__: protos.text, $t: TEXT, $p: null, $f: null, $l: null, $n: null, $v: null, $d: document, $data: data });
 export function makeComment(data, document) {
   const node = plain(protos.comment, COMMENT, document);
   node.$data = data;

@@ -6,7 +6,7 @@ import { Element, insertAdjacent } from './element.js';
 import { current, extendInterface } from './node.js';
 import {
   CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, HTML, INSTRUCTION, MATHML, SVG, TEXT, XLINK, XML, XMLNS,
-  append, asciiLower, children, descendants, error, following, getAttr, isElement, isHTML, isNode, late, makeComment,
+  append, asciiLower, children, descendants, error, following, isElement, isHTML, isNode, late, makeComment,
   makeDoctype, makeElement, makeFragment, makeInstruction, makeText, namesGiven, noteId, place, qualifiedName, remove,
   replace, replaceAll,
 } from './nodes.js';
@@ -40,20 +40,23 @@ export function nodeFrom(item, document, parent) {
     case ELEMENT: {
       const e = makeElement(item.length > 5 ? item[3] || null : item[3] ?? HTML, item[2], parent && parent.$d !== document && parent.$t === FRAGMENT ? parent.$d : document, item[5] || null);
       const list = item[4];
+      let more = e.$name === 'img' || e.$name === 'template';
       if (list) {
         e.$a = [];
         for (let i = 0; i < list.length; i++) {
           const a = list[i];
-          if (a[0] === 'class') e.$class = a[1];
-          else if (a[0] === 'id' || a[0] === 'name') {
+          const name = a[0];
+          if (name === 'class') e.$class = a[1];
+          else if (name === 'id' || name === 'name') {
             namesGiven.add(a[1]);
-            if (a[0] === 'id') noteId(e, a[1]);
-          }
-          e.$a.push({ name: a[0], value: a[1], ns: a[2] || null, prefix: a[3] || null, local: a[4] ?? a[0], node: null });
+            if (name === 'id') noteId(e, a[1]);
+          } else if (name === 'is') {
+            if (e.$ns === HTML) e.$is = a[1];
+          } else if (name[0] === 'o' && name[1] === 'n') more = true;
+          e.$a[i] = { name, value: a[1], ns: a[2] || null, prefix: a[3] || null, local: a[4] ?? name, node: null };
         }
       }
-      if (e.$ns === HTML && e.$a !== null) e.$is = getAttr(e, 'is') ?? undefined;
-      for (let i = 0; i < onParsed.length; i++) onParsed[i](e);
+      if (more) for (let i = 0; i < onParsed.length; i++) onParsed[i](e);
       return e;
     }
     case TEXT: return makeText(item[2], document);
@@ -63,7 +66,7 @@ export function nodeFrom(item, document, parent) {
     default: return null;
   }
 }
-export const onParsed = []; // an element that the parser made, before it has a place
+export const onParsed = []; // an element that the parser made, before it has a place: a picture, a template, or one with handlers
 
 // "parse HTML from a string" as a fragment: context is an element.
 // declared says that templates may declare shadow roots.
