@@ -94,6 +94,8 @@ type Document struct {
 
 	text []byte          // decoded
 	keys map[string]bool // element names, #ids and .classes that occur
+
+	styled *styled
 }
 
 // InlineScript is a script whose text stands in the page.
@@ -181,7 +183,7 @@ func ParseDocument(url, contentType string, text []byte) *Document {
 // ParseDocumentOn reads an HTML text for a screen.
 func ParseDocumentOn(screen Screen, url, contentType string, text []byte) *Document {
 	enc, name, _ := charset.DetermineEncoding(text[:min(len(text), 1024)], contentType)
-	d := &Document{URL: url, Base: url, Charset: name, Valid: true, keys: map[string]bool{}}
+	d := &Document{URL: url, Base: url, Charset: name, Valid: true, keys: map[string]bool{}, styled: &styled{}}
 	if name == "windows-1252" && utf8.Valid(text) {
 		d.Charset = "utf-8"
 	} else if name != "utf-8" {

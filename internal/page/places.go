@@ -9,6 +9,7 @@ func (d *Document) PlacedBy(source *Document) *Document {
 		return d
 	}
 	out := *d
+	out.styled = &styled{}
 	out.Metas, out.LinkTags = placedTags(d.Metas, source.Metas), placedTags(d.LinkTags, source.LinkTags)
 	type at struct{ line, column int }
 	links := map[string]at{}

@@ -54,39 +54,51 @@ func (r *Reader) Script(url string, text []byte) *Script {
 	return once(r, "script", url, "", text, func() *Script { return ParseScript(url, url, text) })
 }
 
-type appliedKey struct {
-	doc    *Document
-	sheets string
+// Drawn reads what scripts have made of a page that came as source. It is not kept: hardly two pages are drawn alike.
+func (r *Reader) Drawn(url string, text []byte, source *Document) *Document {
+	return ParseDocumentOn(r.screen(), url, "text/html;charset=utf-8", text).PlacedBy(source)
+}
+
+// styled keeps what was made of a document with the style sheets that had come, as long as there is the document.
+type styled struct {
+	mu      sync.Mutex
+	applied map[string][]Reference
+	text    map[string]string
+}
+
+func sheetsKey(list []*Style) (key string) {
+	for _, s := range list {
+		key += fmt.Sprintf("%p ", s)
+	}
+	return key
+}
+
+// ofSheets gives what is known for some sheets, or makes it.
+func ofSheets[T any](d *Document, known func(*styled) *map[string]T, list []*Style, make_ func([]*Style) T) T {
+	key := sheetsKey(list)
+	d.styled.mu.Lock()
+	v, there := (*known(d.styled))[key]
+	d.styled.mu.Unlock()
+	if there {
+		return v
+	}
+	v = make_(list)
+	d.styled.mu.Lock()
+	defer d.styled.mu.Unlock()
+	if m := known(d.styled); *m == nil {
+		*m = map[string]T{key: v}
+	} else {
+		(*m)[key] = v
+	}
+	return v
 }
 
 // Applied is Document.Applied for the style sheets that have come, by address.
 func (r *Reader) Applied(d *Document, come map[string]*Style) []Reference {
-	list := d.Order(come)
-	key := appliedKey{doc: d}
-	for _, s := range list {
-		key.sheets += fmt.Sprintf("%p ", s)
-	}
-	if v, ok := r.known.Load(key); ok {
-		return v.([]Reference)
-	}
-	refs := d.Applied(list)
-	r.known.Store(key, refs)
-	return refs
+	return ofSheets(d, func(s *styled) *map[string][]Reference { return &s.applied }, d.Order(come), d.Applied)
 }
-
-type textKey appliedKey
 
 // Text is Document.Text for the style sheets that have come, by address.
 func (r *Reader) Text(d *Document, come map[string]*Style) string {
-	list := d.Order(come)
-	key := textKey{doc: d}
-	for _, s := range list {
-		key.sheets += fmt.Sprintf("%p ", s)
-	}
-	if v, ok := r.known.Load(key); ok {
-		return v.(string)
-	}
-	text := d.Text(list)
-	r.known.Store(key, text)
-	return text
+	return ofSheets(d, func(s *styled) *map[string]string { return &s.text }, d.Order(come), d.Text)
 }

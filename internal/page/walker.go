@@ -317,7 +317,7 @@ func (w *walker) link(t Tag, href string) {
 
 // written reads the document that stands in an iframe's srcdoc attribute: what it asks for, the page asks for.
 func (w *walker) written(text string) {
-	inner := &Document{URL: w.doc.URL, Base: w.doc.Base, Charset: "utf-8", Valid: true, keys: map[string]bool{},
+	inner := &Document{URL: w.doc.URL, Base: w.doc.Base, Charset: "utf-8", Valid: true, keys: map[string]bool{}, styled: &styled{},
 		text: []byte(text)}
 	(&walker{doc: inner, pos: textpos.New([]byte(text)), inHead: true, screen: w.screen}).walk([]byte(text))
 	for _, r := range inner.References {

@@ -296,7 +296,7 @@ func (c *window) takeOver() {
 	c.turns = s.realm.Turns()
 	c.view.FinalURL = c.URL
 	if text != "" {
-		c.document = w.Reader.Document(c.URL, "text/html;charset=utf-8", []byte(text)).PlacedBy(s.source)
+		c.document = w.Reader.Drawn(c.URL, []byte(text), s.source)
 		c.view.Document, c.view.Title, c.view.Scripted = c.document, c.document.Title, true
 	}
 	w.style(c)

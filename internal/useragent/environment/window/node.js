@@ -5,10 +5,11 @@ import { guard, namesOf, publish } from '../shared/webidl.js';
 import { EventTarget, addParents } from '../shared/event.js';
 import { elements, liveNodes, nodes } from './collections.js';
 import {
-  ATTRIBUTE, CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, INSTRUCTION, TEXT, XML, XMLNS, allWithId, append,
-  childElements, children, cloneNode, contains, descendants, ensureValid, error, findAttributeNS, indexOf, insert,
-  isConnected, isData, isElement, isNode, isText, makeComment, makeFragment, makeText, preInsert, preRemove, protos,
-  ranges, remove, replace, replaceAll, replaceAllWithText, replaceData, rootOf, shadowIncludingRoot, textOf,
+  ATTRIBUTE, CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, INSTRUCTION, TEXT, XML, XMLNS, adopt, allWithId,
+  append, childElements, children, cloneNode, contains, descendants, ensureValid, error, findAttributeNS, indexOf,
+  insert, isConnected, isData, isElement, isNode, isText, link, makeComment, makeFragment, makeText, preInsert,
+  preRemove, protos, ranges, remove, replace, replaceAll, replaceAllWithText, replaceData, rootOf,
+  shadowIncludingRoot, textOf, unlink,
 } from './nodes.js';
 import { query } from './selectors.js';
 
@@ -228,12 +229,28 @@ function lookupNamespace(node, prefix) {
 }
 
 // Mixins: ParentNode, NonDocumentTypeChildNode, ChildNode (4.2.6 to 4.2.8).
-function nodeOf(list, document) {
+// "convert nodes into a node", and what is done with it. In browsers several nodes never stand in a fragment that ranges or
+// scripts could see: where they can't be placed, they are left without a parent.
+function placing(list, document, place) {
   const all = list.map((x) => (isNode(x) ? x : makeText(`${x}`, document)));
-  if (all.length === 1) return all[0];
+  if (all.length === 1) return place(all[0]);
   const fragment = makeFragment(document);
-  for (const n of all) append(n, fragment);
-  return fragment;
+  fragment.$passing = true;
+  try {
+    for (const n of all) {
+      ensureValid(n, fragment, null);
+      for (const c of n.$t === FRAGMENT ? [...children(n)] : [n]) {
+        if (c.$p === fragment) unlink(c);
+        else if (c.$p) remove(c);
+        if (c.$d !== document) adopt(c, document);
+        link(c, fragment, null);
+      }
+    }
+    place(fragment);
+  } catch (e) {
+    for (const c of [...children(fragment)]) unlink(c);
+    throw e;
+  }
 }
 const documentOf = (node) => (node.$t === DOCUMENT ? node : node.$d);
 const parentNode = {
@@ -252,16 +269,16 @@ const parentNode = {
     return childElements(this).length;
   },
   prepend(...list) {
-    const first = this.$f;
-    preInsert(nodeOf(list, documentOf(this)), this, first);
+    placing(list, documentOf(this), (node) => preInsert(node, this, this.$f));
   },
   append(...list) {
-    append(nodeOf(list, documentOf(this)), this);
+    placing(list, documentOf(this), (node) => append(node, this));
   },
   replaceChildren(...list) {
-    const node = nodeOf(list, documentOf(this));
-    ensureValid(node, this, null);
-    replaceAll(node, this);
+    placing(list, documentOf(this), (node) => {
+      ensureValid(node, this, null);
+      replaceAll(node, this);
+    });
   },
   querySelector(selectors) {
     return query(this, `${selectors}`, true)[0] ?? null;
@@ -283,22 +300,19 @@ const childNode = {
     const parent = this.$p;
     if (!parent) return;
     const previous = viable(this, list, '$v');
-    const node = nodeOf(list, documentOf(this));
-    preInsert(node, parent, previous ? previous.$n : parent.$f);
+    placing(list, documentOf(this), (node) => preInsert(node, parent, previous ? previous.$n : parent.$f));
   },
   after(...list) {
     const parent = this.$p;
     if (!parent) return;
     const next = viable(this, list, '$n');
-    preInsert(nodeOf(list, documentOf(this)), parent, next);
+    placing(list, documentOf(this), (node) => preInsert(node, parent, next));
   },
   replaceWith(...list) {
     const parent = this.$p;
     if (!parent) return;
     const next = viable(this, list, '$n');
-    const node = nodeOf(list, documentOf(this));
-    if (this.$p === parent) replace(this, node, parent);
-    else preInsert(node, parent, next);
+    placing(list, documentOf(this), (node) => (this.$p === parent ? replace(this, node, parent) : preInsert(node, parent, next)));
   },
   remove() {
     if (this.$p) remove(this);

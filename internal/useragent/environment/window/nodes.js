@@ -143,7 +143,7 @@ export function link(node, parent, before) {
   changes.n++;
   changes.trees++;
 }
-function unlink(node) {
+export function unlink(node) {
   const parent = node.$p;
   if (node.$v) node.$v.$n = node.$n;
   else parent.$f = node.$n;
@@ -161,7 +161,7 @@ export function ensureValid(node, parent, child, replaced = undefined) {
   if (parent.$t !== DOCUMENT && parent.$t !== FRAGMENT && parent.$t !== ELEMENT) throw error('HierarchyRequestError', 'this node takes no children');
   if (contains(node, parent) || hostContains(node, parent)) throw error('HierarchyRequestError', 'a node cannot go into itself');
   if (child && child.$p !== parent) throw error('NotFoundError', 'the reference is no child of this node');
-  if (![FRAGMENT, DOCTYPE, ELEMENT, TEXT, CDATA, COMMENT, INSTRUCTION].includes(node.$t) || node.$shadow) throw error('HierarchyRequestError', 'this node cannot be a child');
+  if (![FRAGMENT, DOCTYPE, ELEMENT, TEXT, CDATA, COMMENT, INSTRUCTION].includes(node.$t)) throw error('HierarchyRequestError', 'this node cannot be a child');
   if ((isText(node) && parent.$t === DOCUMENT) || (node.$t === DOCTYPE && parent.$t !== DOCUMENT)) throw error('HierarchyRequestError', 'this node cannot stand there');
   if (parent.$t !== DOCUMENT) return;
   const others = (type) => {
@@ -223,8 +223,11 @@ export function insert(node, parent, child, quiet = false) {
   if (node.$t === FRAGMENT) {
     for (let c = node.$f; c; c = c.$n) nodes.push(c);
     if (!nodes.length) return;
-    for (const c of nodes) removeFrom(c, true);
-    if (record.queue) record.queue('childList', node, { removed: nodes, previous: null, next: null });
+    for (const c of nodes) {
+      if (node.$passing) unlink(c);
+      else removeFrom(c, true);
+    }
+    if (record.queue && !node.$passing) record.queue('childList', node, { removed: nodes, previous: null, next: null });
   } else nodes.push(node);
   const previous = child ? child.$v : parent.$l;
   const document = parent.$t === DOCUMENT ? parent : parent.$d;
