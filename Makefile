@@ -32,11 +32,13 @@ bench: build
 	TACHYFORM_BENCH=1 $(GO) test ./internal/icon -run TestBench -v -count 1
 	$(GO) test ./internal/useragent/environment ./internal/conformance ./internal/icon -run '^$$' -bench . -benchtime 2s
 
-# Two minutes for each fuzz target.
+# Two minutes for each fuzz target, ten for sequences of DOM calls.
 FUZZ_TARGETS := useragent/indexeddb:FuzzKey markup:FuzzTokens page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied page:FuzzMediaQuery pattern:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG textpos:FuzzAt site:FuzzRobots
 FUZZ_TIME ?= 120s
+TREE_TIME ?= 10m
 fuzz:
 	for t in $(FUZZ_TARGETS); do $(GO) test ./internal/$${t%%:*} -run '^$$' -fuzz "^$${t##*:}$$" -fuzztime $(FUZZ_TIME) || exit 1; done
+	TACHYFORM_TREES=$(TREE_TIME) $(GO) test ./internal/conformance -run TestTreesAtRandom -v -timeout 20m
 
 # docs/screenshots from the example; needs Xvfb, xterm, ImageMagick and Chromium.
 screenshots: build

@@ -2,6 +2,7 @@ package conformance
 
 import (
 	"context"
+	crand "crypto/rand"
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
@@ -9,8 +10,12 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"runtime"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -80,16 +85,42 @@ func treeSequences(n int) (list [][]byte) {
 	return list
 }
 
-// FuzzTree looks for sequences of DOM calls after which a tree is not one any more, or lists and ranges do not fit it.
-func FuzzTree(f *testing.F) {
-	for _, s := range treeSequences(5) {
-		f.Add(s)
+// TestTreesAtRandom looks for sequences of DOM calls after which a tree is not one any more, or lists and ranges do not fit
+// it, for as long as TACHYFORM_TREES says. It is no fuzz target of the go command's, whose counting makes the script engine
+// run at a hundredth of its speed.
+func TestTreesAtRandom(t *testing.T) {
+	how := os.Getenv("TACHYFORM_TREES")
+	if how == "" {
+		t.Skip("TACHYFORM_TREES is not set; make fuzz sets it")
 	}
-	f.Fuzz(func(t *testing.T, sequence []byte) {
-		for _, r := range treesHere(t, sequence[:min(len(sequence), 600)]) {
-			assert.Empty(t, r.Faults, r.Shown)
-		}
-	})
+	long, err := time.ParseDuration(how)
+	require.NoError(t, err)
+	var seed [32]byte
+	_, _ = crand.Read(seed[:])
+	chance := rand.NewChaCha8(seed)
+	end := time.Now().Add(long)
+	var wait sync.WaitGroup
+	var tried atomic.Int64
+	for range runtime.NumCPU() {
+		first := chance.Uint64()
+		wait.Add(1)
+		go func() {
+			defer wait.Done()
+			own := rand.New(rand.NewPCG(first, 1))
+			for time.Now().Before(end) && !t.Failed() {
+				s := make([]byte, 20+own.IntN(500))
+				for i := range s {
+					s[i] = byte(own.Uint32())
+				}
+				for _, r := range treesHere(t, s) {
+					assert.Empty(t, r.Faults, "%x\n%s", s, r.Shown)
+				}
+				tried.Add(1)
+			}
+		}()
+	}
+	wait.Wait()
+	t.Log(tried.Load(), "sequences")
 }
 
 // TestTreesAsChromium compares what comes of sequences with a real Chromium.

@@ -307,7 +307,9 @@ export class Document extends Node {
   }
   static parseHTMLUnsafe(text) {
     must(arguments, 1);
-    return late.parseUnsafe(`${text}`);
+    const d = late.parseUnsafe(`${text}`);
+    d.$apart = true; // its base is no other document's
+    return d;
   }
   open(...args) {
     if (args.length > 2) return global.open(...args);
@@ -358,7 +360,7 @@ makers.document = makeDocument;
 createLike.document = (d) => assign(makeDocument(d.$html ? 'html' : 'xml', d.$type, getPrototypeOf(d).constructor), { $quirks: d.$quirks, $charset: d.$charset, $url: d.$url });
 // "document base URL" (HTML, 2.4.1).
 export function baseOf(d) {
-  const fallback = d === current.document && own.base ? own.base : d.$url() === 'about:blank' && d !== current.document && current.document ? current.document.$base() : d.$url();
+  const fallback = d === current.document && own.base ? own.base : d.$url() === 'about:blank' && d !== current.document && !d.$apart && current.document ? current.document.$base() : d.$url();
   for (let n = d.$f; n; n = following(n, d)) {
     if (isHTML(n, 'base') && hasAttr(n, 'href')) {
       const at = parsedURL(getAttr(n, 'href'), fallback)?.[0] ?? fallback;

@@ -499,7 +499,7 @@ const willValidate = (e) => !isDisabled(e) && !['fieldset', 'output', 'object'].
 const isValid = (e) => !willValidate(e) || Object.values(CHECKS).every((f) => !f(e));
 for (const key of Object.keys(CHECKS)) defineProperty(ValidityState.prototype, key, attribute(key, (v) => Boolean(CHECKS[key](validityOf.get(v)))));
 defineProperty(ValidityState.prototype, 'valid', attribute('valid', (v) => Object.values(CHECKS).every((f) => !f(validityOf.get(v)))));
-states.valid = (e) => (isHTML(e, 'form') ? formElements(e).every(isValid) : isListed(e) && willValidate(e) ? isValid(e) : null);
+states.valid = (e) => (isHTML(e, 'form') ? formElements(e).every(isValid) : isHTML(e, 'fieldset') ? elementsOf(e).every((n) => !isListed(n) || !willValidate(n) || isValid(n)) : isListed(e) && willValidate(e) ? isValid(e) : null);
 for (const cls of [C.HTMLInputElement, C.HTMLButtonElement, C.HTMLSelectElement, C.HTMLTextAreaElement, C.HTMLOutputElement, C.HTMLFieldSetElement, C.HTMLObjectElement]) mix(cls, {
   get willValidate() {
     return willValidate(this);

@@ -29,7 +29,7 @@ import { navigator } from './navigator.js';
 import { current } from './node.js';
 import {
   ELEMENT, HTML, append, error, following, getAttr, isConnected, isNode, makeElement, makeText, namesGiven,
-  onInserted, onNamed, setAttr,
+  onAttribute, onInserted, onNamed, onRemoved, setAttr,
 } from './nodes.js';
 import {
   cancelAnimationFrame, cancelIdleCallback, matchMedia, requestAnimationFrame, requestIdleCallback,
@@ -222,6 +222,14 @@ onNamed.define = (e, name, value) => {
 onInserted.push((node, connected) => {
   if (!connected) return;
   for (let e = node; e; e = following(e, node)) if (e.$t === ELEMENT && e.$a) for (const x of e.$a) if ((x.name === 'id' || x.name === 'name') && x.ns === null) onNamed.define(e, x.name, x.value);
+});
+// What is gone from the document names nothing any more.
+onRemoved.push((node, parent, connected) => {
+  if (!connected) return;
+  for (let e = node; e; e = following(e, node)) if (e.$t === ELEMENT && e.$a) for (const x of e.$a) if ((x.name === 'id' || x.name === 'name') && x.ns === null && Object.hasOwn(namedProperties, x.value)) namedElement(x.value);
+});
+onAttribute.push((e, name, old) => {
+  if ((name === 'id' || name === 'name') && old && Object.hasOwn(namedProperties, old)) namedElement(old);
 });
 function namedElement(key) {
   const d = current.document;

@@ -352,7 +352,7 @@ function pseudo(p) {
     }
     case 'has': {
       const list = argument(p, () => selectorList(p, true));
-      return (e) => list.some((c) => has(e, c));
+      return (e, scope) => list.some((c) => has(e, c, scope));
     }
     case 'nth-child':
     case 'nth-last-child':
@@ -437,11 +437,11 @@ export function matches(e, list, scope = null) {
   for (const parts of list) if (matchesFrom(e, parts, 0, scope)) return true;
   return false;
 }
-function has(anchor, parts) {
+function has(anchor, parts, scope) {
   const first = parts[parts.length - 1].combinator;
   const top = first === '+' || first === '~' ? anchor.$p : anchor;
   if (!top) return false;
-  for (let n = top.$f; n; n = following(n, top)) if (n.$t === ELEMENT && matchesFrom(n, parts, 0, anchor, anchor)) return true;
+  for (let n = top.$f; n; n = following(n, top)) if (n.$t === ELEMENT && matchesFrom(n, parts, 0, scope, anchor)) return true;
   return false;
 }
 // "scope-match a selectors string" (DOM, 1.3).
