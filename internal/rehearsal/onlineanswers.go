@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"tachyform/internal/request"
+	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
@@ -63,5 +64,16 @@ func (a *onlineAnswers) of(url string, plain *useragent.Browser) *fetch.Response
 
 func sameAnswer(a, b *fetch.Response) bool {
 	return a != nil && b != nil && a.Status == b.Status && !a.Unknown && !b.Unknown &&
-		a.Get("content-type") == b.Get("content-type") && (a.Body == b.Body || bytes.Equal(a.Bytes(), b.Bytes()))
+		a.Get("content-type") == b.Get("content-type") && (sameFile(a.Body, b.Body) || bytes.Equal(a.Bytes(), b.Bytes()))
+}
+
+func sameFile(a, b site.Body) bool {
+	f, is := a.(*site.File)
+	g, alike := b.(*site.File)
+	return is && alike && f == g
+}
+
+// areFolders says whether hosts answer from folders alone, always alike. A live one would have to be asked once more.
+func areFolders(hosts []site.Host) bool {
+	return !slices.ContainsFunc(hosts, func(h site.Host) bool { _, is := h.(*site.Folder); return !is })
 }

@@ -431,7 +431,7 @@ func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, 
 	for i, c := range r.Conditions {
 		v := known.open(branches[i], url, c.Name, reference)
 		if outcome := outcomeOf(v, reference).Outcome; outcome == Partial || outcome == Whole {
-			if !opened && outcome == Whole && online.draws(v, glance, plain) {
+			if !opened && outcome == Whole && areFolders(r.Hosts) && online.draws(v, glance, plain) {
 				reference, opened = v, true
 			}
 			open()
