@@ -7,3 +7,8 @@ import "embed"
 //
 //go:embed all:plain
 var Plain embed.FS
+
+// Next holds the files of the site's next release that are not as before.
+//
+//go:embed all:next
+var Next embed.FS

@@ -556,15 +556,20 @@ func (a *auditor) worker() {
 	a.report.Worker = out
 }
 
-// summarise orders the findings and counts them.
-func (a *auditor) summarise() {
-	r := a.report
-	slices.SortStableFunc(r.Findings, func(x, y *Finding) int {
+// sortFindings puts the heaviest first.
+func (a *auditor) sortFindings() {
+	slices.SortStableFunc(a.report.Findings, func(x, y *Finding) int {
 		if d := rank(x.Weight) - rank(y.Weight); d != 0 {
 			return d
 		}
 		return CheckOf(x.Code).Rank - CheckOf(y.Code).Rank
 	})
+}
+
+// summarise orders the findings and counts them.
+func (a *auditor) summarise() {
+	r := a.report
+	a.sortFindings()
 	for _, f := range r.Findings {
 		for t, w := range f.Weights {
 			if v := r.Targets[t]; w == Risk {

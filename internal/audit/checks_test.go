@@ -465,6 +465,9 @@ func TestChecks(t *testing.T) {
 		})
 	}
 	for _, c := range Catalogue {
+		if strings.HasPrefix(c.Code, "release.") {
+			continue // of two releases; see TestHandoverFindings
+		}
 		assert.True(t, seen[c.Code], "no site with just the fault %s", c.Code)
 	}
 }

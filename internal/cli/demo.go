@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"embed"
 	"fmt"
 	"io/fs"
 	"os"
@@ -12,6 +13,7 @@ import (
 	examples "tachyform/examples/skerry-line"
 	"tachyform/internal/audit"
 	"tachyform/internal/fit"
+	"tachyform/internal/handover"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/report"
@@ -50,30 +52,44 @@ func unpackDemo(into string) (string, error) {
 		return "", &problem.Problem{Kind: problem.Usage, Where: into, What: "the folder is not empty",
 			Mend: "name an empty or new one"}
 	}
-	err := fs.WalkDir(examples.Plain, "plain", func(path string, e fs.DirEntry, err error) error {
+	next := filepath.Join(into, nextRelease)
+	for _, part := range []struct {
+		files embed.FS
+		from  string
+		to    string
+	}{{examples.Plain, "plain", into}, {examples.Plain, "plain", next}, {examples.Next, "next", next}} {
+		if err := unpack(part.files, part.from, part.to); err != nil {
+			return "", failed(err)
+		}
+	}
+	return into, nil
+}
+
+// nextRelease is the folder of the demo in which its next release lies.
+const nextRelease = "next-release"
+
+// unpack writes embedded files into a folder.
+func unpack(files embed.FS, from, to string) error {
+	return fs.WalkDir(files, from, func(path string, e fs.DirEntry, err error) error {
 		if err != nil {
 			return err
 		}
-		rel, _ := filepath.Rel("plain", filepath.FromSlash(path))
-		target := filepath.Join(into, rel)
+		rel, _ := filepath.Rel(from, filepath.FromSlash(path))
+		target := filepath.Join(to, rel)
 		if e.IsDir() {
 			return os.MkdirAll(target, 0o755)
 		}
-		data, err := examples.Plain.ReadFile(path)
+		data, err := files.ReadFile(path)
 		if err != nil {
 			return err
 		}
 		return os.WriteFile(target, data, 0o644)
 	})
-	if err != nil {
-		return "", failed(err)
-	}
-	return into, nil
 }
 
-// runDemo goes the whole way: survey, audit, fit, rehearse, audit.
+// runDemo goes the whole way: survey, audit, fit, rehearse, audit, handover.
 func (a *app) runDemo(ctx context.Context, dir string) error {
-	step := func(n int, text string) { fmt.Fprint(a.out, report.Step(n, 5, text)) }
+	step := func(n int, text string) { fmt.Fprint(a.out, report.Step(n, 6, text)) }
 	siteDir := filepath.Join(dir, "site")
 	open := func() (*opened, error) {
 		p, err := project.Load(filepath.Join(dir, project.FileName))
@@ -142,6 +158,52 @@ func (a *app) runDemo(ctx context.Context, dir string) error {
 	if err := writeReports([]string{"html=" + html}, after, o.project.Audit.FailOn); err != nil {
 		return err
 	}
+	step(6, "handover: the next release, for people who have this one")
+	if err := a.demoHandover(ctx, dir); err != nil {
+		return err
+	}
 	fmt.Fprint(a.out, report.DemoEnd(dir, html, os.Args[0]))
+	return nil
+}
+
+// demoHandover fits the next release of the demo, and hands over to it.
+func (a *app) demoHandover(ctx context.Context, dir string) error {
+	next := filepath.Join(dir, nextRelease)
+	p, err := project.Load(filepath.Join(next, project.FileName))
+	if err != nil {
+		return err
+	}
+	siteDir := filepath.Join(next, "site")
+	err = a.writing(ctx, p, siteDir, "demo", func(state *fit.State) error {
+		f, err := openFolder(siteDir, p)
+		if err != nil {
+			return err
+		}
+		plan, err := a.prepare(ctx, &opened{p, "site", f, f})
+		if err != nil {
+			return err
+		}
+		return state.Apply(ctx, plan)
+	})
+	if err != nil {
+		return err
+	}
+	f, err := openFolder(siteDir, p)
+	if err != nil {
+		return err
+	}
+	before, err := openFolder(filepath.Join(dir, "site"), p)
+	if err != nil {
+		return err
+	}
+	in, err := a.input(&opened{p, nextRelease + "/site", f, f})
+	if err != nil {
+		return err
+	}
+	r, err := audit.Handover(ctx, in, []handover.Release{{Name: "site", Host: before}}, nil)
+	if err != nil {
+		return err
+	}
+	fmt.Fprint(a.out, report.Handover(r, false, a.width))
 	return nil
 }

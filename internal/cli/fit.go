@@ -97,7 +97,7 @@ stays as it is.`,
 				fmt.Fprintf(a.out, "\n  Add %s/ to .gitignore: it holds what undo needs, for this machine alone.\n",
 					filepath.Base(plan.State))
 			}
-			return nil
+			return a.keepRelease(cmd.Context(), args)
 		}
 		if _, err := os.Stat(fit.StateDir(p, name)); dry || into != "" && err != nil {
 			return write(nil) // the site is not written to, and no earlier run has to be dealt with

@@ -71,3 +71,31 @@ func writeReports(specs []string, r *audit.Report, failOn string) error {
 }
 
 var reportKinds = []string{"html", "json", "sarif", "junit", "markdown"}
+
+func writeHandoverReports(specs []string, r *audit.HandoverReport, failOn string) error {
+	for _, spec := range specs {
+		kind, file, _ := strings.Cut(spec, "=")
+		var content []byte
+		var err error
+		switch kind {
+		case "html":
+			content, err = report.HandoverHTML(r)
+		case "sarif":
+			content, err = report.HandoverSARIF(r)
+		case "junit":
+			content, err = report.HandoverJUnit(r, failOn)
+		case "markdown":
+			content = report.HandoverMarkdown(r)
+		default:
+			content, err = json.MarshalIndent(r, "", "  ")
+			content = append(content, '\n')
+		}
+		if err != nil {
+			return err
+		}
+		if err := writeOutput(file, content, "the report", "name a file in a folder that can be written to"); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -161,6 +161,7 @@ The usual order:
   tachyform fit              write everything into the site; undo takes it back
   tachyform rehearse         visit every page offline and on a stalled network
   tachyform audit            judge it for every kind of browser
+  tachyform handover         what people with the last release get from this
 
 To see all of it on an example: tachyform demo`,
 		SilenceErrors: true,
@@ -183,7 +184,7 @@ To see all of it on an example: tachyform demo`,
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.SetVersionTemplate("tachyform {{.Version}}\n")
 	for _, c := range []*cobra.Command{a.survey(), a.initialise(), a.fit(), a.undo(), a.rehearse(), a.trace(), a.icons(),
-		a.head(), a.worker(), a.sheet(), a.audit(), a.explain(), a.retire(), a.serve(), a.manifest(), a.schema(), a.demo()} {
+		a.head(), a.worker(), a.sheet(), a.audit(), a.handover(), a.explain(), a.retire(), a.serve(), a.manifest(), a.schema(), a.demo()} {
 		if c.Args == nil {
 			c.Args = cobra.NoArgs
 		}

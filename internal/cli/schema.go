@@ -9,10 +9,10 @@ import (
 
 func (a *app) schema() *cobra.Command {
 	return &cobra.Command{
-		Use:       "schema [project|audit]",
-		Short:     "Print the JSON Schema of tachyform.yaml, for editors, or of the audit's JSON",
+		Use:       "schema [project|audit|handover]",
+		Short:     "Print the JSON Schema of tachyform.yaml, for editors, or of the JSON of audit and handover",
 		Args:      cobra.MaximumNArgs(1),
-		ValidArgs: []string{"project", "audit"},
+		ValidArgs: []string{"project", "audit", "handover"},
 		RunE: func(_ *cobra.Command, args []string) error {
 			switch {
 			case len(args) == 0 || args[0] == "project":
@@ -20,7 +20,10 @@ func (a *app) schema() *cobra.Command {
 			case args[0] == "audit":
 				return a.json(report.AuditSchema())
 			}
-			return usagef("there are schemas of project and audit, not of %q", args[0])
+			if args[0] == "handover" {
+				return a.json(report.HandoverSchema())
+			}
+			return usagef("there are schemas of project, audit and handover, not of %q", args[0])
 		},
 	}
 }

@@ -23,17 +23,18 @@ const StateDir = ".tachyform"
 // Project is the content of a project file. Field tags carry the key, the words for the schema and the checks.
 // A field for each key at the top of the file.
 type Project struct {
-	Site   string        `yaml:"site" doc:"The folder as it will be deployed (what the build makes, not its source)."`
-	Origin string        `yaml:"origin" doc:"Where the site will live, as scheme and host." check:"origin"`
-	Addr   string        `yaml:"address" doc:"Where the host mounts the site under that origin." check:"path"`
-	App    Members       `yaml:"app" doc:"Members of the web app manifest under their standard names."`
-	Icons  Icons         `yaml:"icons" doc:"The master picture and how icons are made of it."`
-	Head   Head          `yaml:"head" doc:"What is written into the heads of pages."`
-	Worker Worker        `yaml:"worker" doc:"What is kept for offline use and how requests are answered."`
-	Audit  Audit         `yaml:"audit" doc:"What the audit judges."`
-	Shops  Shops         `yaml:"shops" doc:"App shops that the app goes to as well."`
-	Host   Hosting       `yaml:"hosting" doc:"How the host answers, where it is more than files."`
-	Others []OtherOrigin `yaml:"other_origins" doc:"What else the pages fetch from."`
+	Site     string        `yaml:"site" doc:"The folder as it will be deployed (what the build makes, not its source)."`
+	Origin   string        `yaml:"origin" doc:"Where the site will live, as scheme and host." check:"origin"`
+	Addr     string        `yaml:"address" doc:"Where the host mounts the site under that origin." check:"path"`
+	App      Members       `yaml:"app" doc:"Members of the web app manifest under their standard names."`
+	Icons    Icons         `yaml:"icons" doc:"The master picture and how icons are made of it."`
+	Head     Head          `yaml:"head" doc:"What is written into the heads of pages."`
+	Worker   Worker        `yaml:"worker" doc:"What is kept for offline use and how requests are answered."`
+	Audit    Audit         `yaml:"audit" doc:"What the audit judges."`
+	Releases Releases      `yaml:"releases" doc:"What is kept of releases, for tachyform handover."`
+	Shops    Shops         `yaml:"shops" doc:"App shops that the app goes to as well."`
+	Host     Hosting       `yaml:"hosting" doc:"How the host answers, where it is more than files."`
+	Others   []OtherOrigin `yaml:"other_origins" doc:"What else the pages fetch from."`
 	// Rehearsals are scripted visits of the user's own.
 	Rehearsals []Rehearsal `yaml:"rehearsals" doc:"Visits of your own, step by step, with what should come of them."`
 
@@ -200,6 +201,12 @@ type Audit struct {
 	Limits  Limits     `yaml:"limits" doc:"What the site may not exceed."`
 	Crawl   Crawl      `yaml:"crawl" doc:"How far the links of a live site are followed."`
 	Asks    []Asks     `yaml:"asks" doc:"Requests that pages make only when somebody does something on them."`
+}
+
+// Releases says how much is kept of releases for later handovers. Zero values are the usual ones.
+type Releases struct {
+	Budget Size `yaml:"budget" doc:"How much of the site's text is kept of all recorded releases together; without it 64 MB."`
+	AtMost int  `yaml:"at_most" doc:"How many releases are kept; without it 6."`
 }
 
 // Weighing gives a check another weight, with the reason.

@@ -2,9 +2,11 @@ package rehearsal
 
 import (
 	"bytes"
+	"context"
 	"slices"
 	"time"
 
+	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
@@ -123,4 +125,25 @@ func ownContent(v, reference *document.View) bool {
 		}
 	}
 	return false
+}
+
+// Judge names the outcome of a view of a browser; reference is the same page online without any worker, again what it is
+// a while later, asked for only where the two differ in what they draw.
+func Judge(b *useragent.Browser, v, reference *document.View, again func() *document.View) *PageOutcome {
+	o := judge(b, v, reference)
+	if len(o.Lacks) > 0 {
+		o.settleDrawn(again())
+	}
+	return o
+}
+
+// Reference opens a page online in a new browser without workers, a while after the profile began if later says so.
+func Reference(ctx context.Context, hosts []site.Host, url string, o useragent.Options, later bool) *document.View {
+	o.WithoutWorkers, o.HTTPCache = true, false
+	b := useragent.New(ctx, hosts, o)
+	defer b.Close()
+	if later {
+		b.Pass(laterBy)
+	}
+	return b.Open(url, nil).View
 }

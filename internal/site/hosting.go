@@ -100,7 +100,7 @@ func newResponse(status int, contentType string, body Body) *Response {
 }
 
 func plain(status int) *Response {
-	return newResponse(status, "text/plain; charset=utf-8", Bytes(fmt.Sprintf("%d %s\n", status, http.StatusText(status))))
+	return newResponse(status, "text/plain; charset=utf-8", Bytes(strings.ToLower(http.StatusText(status))))
 }
 
 func redirect(status int, to string) *Response {

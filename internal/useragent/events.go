@@ -18,7 +18,15 @@ func (b *Browser) Record(events *[]account.Event) {
 }
 
 // Watch calls seen with each request that leaves from here on and with what came back, nil for a failure.
-func (b *Browser) Watch(seen func(*site.Request, *site.Response)) { b.net.Seen = seen }
+func (b *Browser) Watch(seen func(*site.Request, *site.Response)) {
+	before := b.net.Seen
+	b.net.Seen = func(r *site.Request, resp *site.Response) {
+		if before != nil {
+			before(r, resp)
+		}
+		seen(r, resp)
+	}
+}
 
 // RequestsSent counts the requests that left for the network, without those by which the browser itself looks for new
 // versions of workers: no page waits for them.

@@ -1,0 +1,345 @@
+package handover
+
+import (
+	"time"
+
+	"tachyform/internal/condition"
+	"tachyform/internal/site"
+	"tachyform/internal/useragent"
+)
+
+// definition is a scenario: its name, the names of its steps, for which releases there is one, and what is done.
+type definition struct {
+	name  string
+	about string
+	steps []string
+	fits  func(Input, *Result) bool
+	play  func(*visitor)
+}
+
+// Known lists the names of all scenarios with what they are about and the names of their steps.
+func Known() (list []Description) {
+	for _, d := range definitions {
+		list = append(list, Description{d.name, d.about, d.steps})
+	}
+	return list
+}
+
+// Description describes a scenario.
+type Description struct {
+	Name  string   `json:"name"`
+	About string   `json:"about"`
+	Steps []string `json:"steps"`
+}
+
+func hasWorker(_ Input, r *Result) bool { return r.OldWorker }
+func hasPages(in Input, _ *Result) bool { return len(in.Visit) > 1 }
+
+// earlierCache is what that worker keeps things in.
+const earlierCache = "site-v1"
+
+// earlierWorker is one such as many sites had before: it keeps whatever it sees for ever, pages first.
+const earlierWorker = `const KEPT = '` + earlierCache + `';
+self.addEventListener('install', (event) => { self.skipWaiting(); event.waitUntil(caches.open(KEPT)); });
+self.addEventListener('activate', (event) => event.waitUntil(self.clients.claim()));
+self.addEventListener('fetch', (event) => {
+  if (event.request.method !== 'GET') return;
+  event.respondWith(caches.open(KEPT).then((kept) => kept.match(event.request).then((hit) => hit || fetch(event.request).then((response) => {
+    if (response.ok) kept.put(event.request, response.clone());
+    return response;
+  }))));
+});
+`
+
+var definitions []*definition
+
+func init() { // the functions refer to the list
+	definitions = []*definition{
+		{Returning, "comes back, reloads twice, closes all, comes again, and once more without a network",
+			[]string{"old", "reload-1", "reload-2", "reopen", "offline"}, nil, func(v *visitor) {
+				v.arrive()
+				v.note("old", "")
+				v.deploy(v.newest()...)
+				v.reload("")
+				v.note("reload-1", "")
+				v.reload("")
+				v.note("reload-2", "")
+				v.quit()
+				v.open("", v.entry())
+				v.note("reopen", "")
+				v.quit()
+				v.b.SetCondition(condition.Offline)
+				v.open("", v.entry())
+				v.note("offline", "")
+			}},
+		{"tab-left-open", "leaves the page open, looks at it an hour later, and goes on in it",
+			[]string{"old", "hour-later", "next-page", "back"}, hasPages, func(v *visitor) {
+				v.begin()
+				v.note("old", "")
+				v.deploy(v.newest()...)
+				v.b.Pass(time.Hour)
+				v.note("hour-later", "")
+				v.open("", v.in.Visit[0])
+				v.note("next-page", "")
+				v.open("", v.entry())
+				v.note("back", "")
+			}},
+		{"two-tabs", "has two tabs, uses one and leaves the other, then closes that",
+			[]string{"old", "reload-1", "other-tab", "reload-2", "other-closed", "reopen"}, nil, func(v *visitor) {
+				v.begin()
+				v.open("second", v.entry())
+				v.note("old", "")
+				v.deploy(v.newest()...)
+				v.reload("")
+				v.note("reload-1", "")
+				v.note("other-tab", "second")
+				v.reload("")
+				v.note("reload-2", "")
+				v.close("second")
+				v.reload("")
+				v.note("other-closed", "")
+				v.quit()
+				v.open("", v.entry())
+				v.note("reopen", "")
+			}},
+		{"offline-first", "comes back without a network, and has one the times after",
+			[]string{"offline", "online", "online-again"}, nil, func(v *visitor) {
+				v.quit()
+				v.deploy(v.newest()...)
+				v.b.SetCondition(condition.Offline)
+				v.open("", v.entry())
+				v.note("offline", "")
+				v.quit()
+				v.b.SetCondition(condition.Online)
+				v.open("", v.entry())
+				v.note("online", "")
+				v.quit()
+				v.open("", v.entry())
+				v.note("online-again", "")
+			}},
+		{"slow-network", "comes back over a slow network", []string{"reload-1", "reload-2", "reopen", "offline"}, nil,
+			under(condition.Slow)},
+		{"flaky-network", "comes back over a network that loses a third of the requests",
+			[]string{"reload-1", "reload-2", "reopen", "offline"}, nil, under(condition.Flaky)},
+		{"cut-off", "loses the network in the middle of the update", []string{"cut", "offline", "online", "reopen"}, nil,
+			func(v *visitor) {
+				v.begin()
+				v.requests = 0
+				probe := newVisitor(v.ctx, v.in, v.truth, v.b.Branch(), v.from)
+				probe.begin()
+				probe.requests = 0
+				probe.deploy(probe.newest()...)
+				probe.reload("")
+				half := max(probe.requests/2, 1)
+				probe.b.Close()
+				v.deploy(v.newest()...)
+				v.b.Refuse(func(string) bool { return v.requests >= half })
+				v.reload("")
+				v.note("cut", "")
+				v.b.Refuse(nil)
+				v.quit()
+				v.b.SetCondition(condition.Offline)
+				v.open("", v.entry())
+				v.note("offline", "")
+				v.quit()
+				v.b.SetCondition(condition.Online)
+				v.open("", v.entry())
+				v.note("online", "")
+				v.quit()
+				v.open("", v.entry())
+				v.note("reopen", "")
+			}},
+		{"pages-first", "comes while the new pages are deployed and all else is still the old", halfSteps(), nil,
+			halfway(func(now, before site.Host) site.Host { return inParts{now, before} })},
+		{"files-first", "comes while all but the pages is deployed", halfSteps(), nil,
+			halfway(func(now, before site.Host) site.Host { return inParts{before, now} })},
+		{"old-files-kept", "comes back to a host that still has the files of the old release",
+			[]string{"reload-1", "reload-2", "reopen", "offline"}, nil, func(v *visitor) {
+				v.begin()
+				v.deploy(v.wrapped(func(now, before site.Host) site.Host { return keeping{now, before} })...)
+				v.comeBack()
+			}},
+		{"releases-skipped", "had the oldest release and missed those between", []string{"old", "reload-1", "reload-2", "reopen", "offline"},
+			func(in Input, _ *Result) bool { return len(in.Releases) > 2 }, func(v *visitor) {
+				v.begin()
+				v.note("old", "")
+				v.deploy(v.newest()...)
+				v.comeBack()
+			}},
+		{"release-by-release", "had each release in turn", []string{"between", "reload-1", "reload-2", "reopen", "offline"},
+			func(in Input, _ *Result) bool { return len(in.Releases) > 2 }, func(v *visitor) {
+				v.begin()
+				for _, r := range v.in.Releases[1 : len(v.in.Releases)-1] {
+					v.deploy(r.hosts()...)
+					v.reload("")
+					v.quit()
+					v.open("", v.entry())
+				}
+				v.note("between", "")
+				v.deploy(v.newest()...)
+				v.comeBack()
+			}},
+		{RolledBack, "has the new release when the host goes back to the old one",
+			[]string{"new", "back-1", "back-2", "reopen", "offline"}, nil, func(v *visitor) {
+				v.begin()
+				v.deploy(v.newest()...)
+				v.reload("")
+				v.reload("")
+				v.quit()
+				v.open("", v.entry())
+				v.note("new", "")
+				v.deploy(v.in.Releases[0].hosts()...)
+				v.reload("")
+				v.note("back-1", "")
+				v.reload("")
+				v.note("back-2", "")
+				v.quit()
+				v.open("", v.entry())
+				v.note("reopen", "")
+				v.quit()
+				v.b.SetCondition(condition.Offline)
+				v.open("", v.entry())
+				v.note("offline", "")
+			}},
+		{"worker-held-back", "gets the worker's old script and its imports from a cache on the way for a day",
+			[]string{"reload-1", "reopen", "day-later", "reopen-then"}, hasWorker, func(v *visitor) {
+				v.begin()
+				v.deploy(v.wrapped(func(now, before site.Host) site.Host { return holding{now, before, v.truth.oldWorker} })...)
+				v.reload("")
+				v.note("reload-1", "")
+				v.quit()
+				v.open("", v.entry())
+				v.note("reopen", "")
+				v.b.Pass(25 * time.Hour)
+				v.deploy(v.newest()...)
+				v.reload("")
+				v.note("day-later", "")
+				v.quit()
+				v.open("", v.entry())
+				v.note("reopen-then", "")
+			}},
+		{"earlier-worker", "had an earlier worker at the same address, which kept whatever it saw",
+			[]string{"old", "reload-1", "reload-2", "reopen", "offline"}, hasWorker, func(v *visitor) {
+				// In a profile of its own, which never saw the worker of the old release.
+				own := useragent.New(v.ctx, v.wrap(v.in.Releases[0], func(now, _ site.Host) site.Host {
+					return replacing{now, v.truth.oldWorker[0], []byte(earlierWorker)}
+				}), v.in.Options)
+				v.b.Close()
+				v.b = own
+				v.watch()
+				v.arrive()
+				v.reload("")
+				v.note("old", "")
+				v.deploy(v.newest()...)
+				v.comeBack()
+			}},
+		{"storage-lost", "comes back after the browser threw away what it kept", []string{"reload-1", "reopen", "offline"}, nil,
+			func(v *visitor) {
+				v.begin()
+				v.deploy(v.newest()...)
+				v.b.Evict("everything")
+				v.reload("")
+				v.note("reload-1", "")
+				v.quit()
+				v.open("", v.entry())
+				v.note("reopen", "")
+				v.quit()
+				v.b.SetCondition(condition.Offline)
+				v.open("", v.entry())
+				v.note("offline", "")
+			}},
+		{"worker-retired", "comes back after the worker was replaced by one that removes itself",
+			[]string{"reload-1", "reload-2", "reopen"},
+			func(in Input, r *Result) bool { return r.OldWorker && len(in.Retiring) > 0 }, func(v *visitor) {
+				v.begin()
+				v.deploy(v.wrapped(func(now, _ site.Host) site.Host { return replacing{now, v.truth.oldWorker[0], v.in.Retiring} })...)
+				v.reload("")
+				v.note("reload-1", "")
+				v.reload("")
+				v.note("reload-2", "")
+				v.quit()
+				v.open("", v.entry())
+				v.note("reopen", "")
+			}},
+		{"never-closed", "has the app open on a desk for three days, then reloads it", []string{"old", "day-1", "day-2", "day-3", "reload"},
+			nil, func(v *visitor) {
+				v.begin()
+				v.note("old", "")
+				v.deploy(v.newest()...)
+				for _, day := range []string{"day-1", "day-2", "day-3"} {
+					v.b.Pass(24 * time.Hour)
+					v.note(day, "")
+				}
+				v.reload("")
+				v.note("reload", "")
+			}},
+	}
+}
+
+func halfSteps() []string { return []string{"half", "half-again", "whole", "reopen", "offline"} }
+
+// begin opens the entry page in a branch, where the pages were visited before.
+func (v *visitor) begin() { v.open("", v.entry()) }
+
+func (v *visitor) entry() string { return v.in.entry() }
+
+// newest are the hosts of the new release.
+func (v *visitor) newest() []site.Host { return v.in.Releases[len(v.in.Releases)-1].hosts() }
+
+// wrapped are the hosts of the new release with the site's own changed; before is the one of the release before it.
+func (v *visitor) wrapped(change func(now, before site.Host) site.Host) []site.Host {
+	return v.wrap(v.in.Releases[len(v.in.Releases)-1], change)
+}
+
+func (v *visitor) wrap(r Release, change func(now, before site.Host) site.Host) []site.Host {
+	hosts := r.hosts()
+	hosts[0] = change(r.Host, v.in.Releases[len(v.in.Releases)-2].Host)
+	return hosts
+}
+
+// comeBack reloads twice, closes all, comes again, and once more without a network.
+func (v *visitor) comeBack() {
+	v.reload("")
+	v.note("reload-1", "")
+	v.reload("")
+	v.note("reload-2", "")
+	v.quit()
+	v.open("", v.entry())
+	v.note("reopen", "")
+	v.quit()
+	v.b.SetCondition(condition.Offline)
+	v.open("", v.entry())
+	v.note("offline", "")
+}
+
+// under is somebody who comes back under a condition of the network.
+func under(c condition.Condition) func(*visitor) {
+	return func(v *visitor) {
+		v.begin()
+		v.deploy(v.newest()...)
+		v.b.SetCondition(c)
+		v.comeBack()
+	}
+}
+
+// halfway is somebody who comes while half of the new release is deployed, and again when all is.
+func halfway(change func(now, before site.Host) site.Host) func(*visitor) {
+	return func(v *visitor) {
+		v.begin()
+		v.deploy(v.wrapped(change)...)
+		v.reload("")
+		v.note("half", "")
+		v.reload("")
+		v.note("half-again", "")
+		v.deploy(v.newest()...)
+		v.reload("")
+		v.note("whole", "")
+		v.quit()
+		v.open("", v.entry())
+		v.note("reopen", "")
+		v.quit()
+		v.b.SetCondition(condition.Offline)
+		v.open("", v.entry())
+		v.note("offline", "")
+	}
+}
