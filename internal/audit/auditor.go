@@ -14,6 +14,7 @@ import (
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/condition"
+	"tachyform/internal/handover"
 	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/rehearsal"
@@ -50,7 +51,9 @@ type Input struct {
 	// Kind is the kind of browser that is rehearsed in; nil means desktop Chromium.
 	Kind *useragent.Kind
 	// Trusted counts the site's origin as secure whatever its scheme.
-	Trusted  bool
+	Trusted bool
+	// Before are earlier releases, oldest first, that the site is handed over from as well; nil for none.
+	Before   []handover.Release
 	Progress func(done, all int)
 }
 
@@ -136,6 +139,11 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	}
 	if err != nil {
 		return nil, err
+	}
+	if len(in.Before) > 0 {
+		if a.report.Handover, err = a.handOver(in.Before, nil); err != nil {
+			return nil, err
+		}
 	}
 	a.checkLimits()
 	a.checkKnown()

@@ -129,6 +129,19 @@ func Handover(ctx context.Context, in Input, old []handover.Release, only []stri
 	for _, t := range in.Project.Audit.Targets {
 		a.report.Targets[t] = &TargetVerdict{}
 	}
+	out, err := a.handOver(old, only)
+	if err != nil {
+		return nil, err
+	}
+	a.sortFindings()
+	out.Findings = a.report.Findings
+	out.count()
+	return out, nil
+}
+
+// handOver plays the scenarios and finds what is wrong with what they came to.
+func (a *auditor) handOver(old []handover.Release, only []string) (*HandoverReport, error) {
+	in := a.Input
 	retiring, err := worker.Retiring(worker.Options{})
 	if err != nil {
 		return nil, err
@@ -140,7 +153,7 @@ func Handover(ctx context.Context, in Input, old []handover.Release, only []stri
 	h := handover.Input{Releases: append(slices.Clone(old), handover.Release{Name: in.Name, Host: in.Host, Others: in.Others}),
 		Visit: visit, Retiring: retiring, Only: only, Progress: in.Progress, Options: useragent.Options{Kind: in.Kind, Reader: a.reader,
 			ReadScripts: in.Project.Audit.Scripts == "read", Present: a.present(), HostKnows: a.hostKnows()}}
-	r, err := handover.Run(ctx, h)
+	r, err := handover.Run(a.ctx, h)
 	if err != nil {
 		return nil, err
 	}
@@ -152,26 +165,31 @@ func Handover(ctx context.Context, in Input, old []handover.Release, only []stri
 	for _, d := range handover.Known() {
 		out.About[d.Name] = d.About
 	}
+	first := len(a.report.Findings)
 	a.judgeHandover(r)
-	a.sortFindings()
-	out.Findings = a.report.Findings
+	out.Findings = slices.Clone(a.report.Findings[first:])
+	out.count()
+	return out, nil
+}
+
+// count counts scenarios and findings.
+func (r *HandoverReport) count() {
+	r.Summary = HandoverSummary{Scenarios: len(r.Scenarios)}
 	for _, s := range r.Scenarios {
-		out.Summary.Scenarios++
 		if s.Arrival.Arrives {
-			out.Summary.Arrived++
+			r.Summary.Arrived++
 		}
 	}
-	for _, f := range out.Findings {
+	for _, f := range r.Findings {
 		switch f.Weight {
 		case Blocker:
-			out.Summary.Blockers++
+			r.Summary.Blockers++
 		case Risk:
-			out.Summary.Risks++
+			r.Summary.Risks++
 		default:
-			out.Summary.Polish++
+			r.Summary.Polish++
 		}
 	}
-	return out, nil
 }
 
 // Stays open: a page that is never closed or left may keep its release, which is what most takeovers choose.
@@ -211,7 +229,8 @@ func (a *auditor) judgeHandover(r *handover.Result) {
 			}
 		}
 		// The caches of an earlier worker are made up; those that a site really had are found by keep.left.
-		if r.NewWorker && len(s.Left) > 0 && s.Name != "worker-retired" && s.Name != "earlier-worker" && s.Arrival.Arrives {
+		if r.NewWorker && len(s.Left) > 0 && s.Name != "worker-retired" && s.Name != "earlier-worker" && s.Arrival.Arrives &&
+			!slices.Contains(staysOpen, s.Name) && !s.Steps[len(s.Steps)-1].Waiting {
 			left.add(s.Name, strings.Join(s.Left, ", "), "")
 		}
 	}

@@ -47,8 +47,10 @@ type Report struct {
 	Findings []*Finding `json:"findings"`
 	Summary  Summary    `json:"summary"`
 	// Override lists the checks whose weight the project file changes, Since what changed after an earlier audit.
-	Changed []Override  `json:"changed,omitempty"`
-	Since   *Comparison `json:"since,omitempty"`
+	Changed []Override `json:"changed,omitempty"`
+	// Handover is what people get who have an earlier release, nil where that was not asked for.
+	Handover *HandoverReport `json:"handover,omitempty"`
+	Since    *Comparison     `json:"since,omitempty"`
 
 	// Name is the app's name in the project file.
 	Name string `json:"-"`

@@ -9,6 +9,7 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/condition"
+	"tachyform/internal/handover"
 	"tachyform/internal/report"
 )
 
@@ -36,6 +37,8 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 		"project file, and show how it went so far")
 	c.Flags().BoolVar(&watch, "watch", false, "judge again whenever a file of the site or the project file changes; "+
 		"Ctrl-C ends it")
+	c.Flags().BoolVar(&opts.handover, "with-handover", false, "hand over from the release marked live, or the last one recorded, as "+
+		"well; see tachyform handover")
 	c.Flags().StringVar(&opts.compare, "compare", "", "say what is mended and what is new since this report, a `FILE` "+
 		"of --format json or --report json")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
@@ -62,6 +65,7 @@ type auditOptions struct {
 	reports         []string
 	failOn, compare string
 	fix, remember   bool
+	handover        bool
 }
 
 // auditOnce judges the site, writes the reports and shows the result.
@@ -77,6 +81,14 @@ func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]condi
 		}
 		o.project.Audit.FailOn = opts.failOn
 	}
+	if opts.handover {
+		release, done, err := recordedRelease(cmd.Context(), o, in)
+		if err != nil {
+			return err
+		}
+		defer done()
+		in.Before = []handover.Release{release}
+	}
 	r, err := audit.Run(cmd.Context(), in)
 	if err != nil {
 		return wrapRead(o.name, err)
@@ -87,10 +99,11 @@ func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]condi
 			return err
 		}
 		if wrote {
-			before := r
+			before, old := r, in.Before
 			if _, in, err = a.rehearsable(cmd.Context(), args, under); err != nil {
 				return err
 			}
+			in.Before = old
 			if r, err = audit.Run(cmd.Context(), in); err != nil {
 				return wrapRead(o.name, err)
 			}

@@ -201,29 +201,35 @@ func (a *app) releasesOf(ctx context.Context, args []string, opts handoverOption
 	if len(old) > 0 {
 		return
 	}
-	// The release that fit recorded, or that was marked live.
+	var r handover.Release
+	if r, done, err = recordedRelease(ctx, o, in); err == nil {
+		old = append(old, r)
+	}
+	return
+}
+
+// recordedRelease is the release that was marked live, or the last one that fit recorded. done gives back what it holds.
+func recordedRelease(ctx context.Context, o *opened, in audit.Input) (r handover.Release, done func(), err error) {
+	done = func() {}
 	if o.folder == nil {
-		err = usagef("name the old release as well, such as: tachyform handover OLD %s", o.name)
-		return
+		return r, done, usagef("name the old release as well, such as: tachyform handover OLD %s", o.name)
 	}
 	store := releases.Of(o.project)
 	recorded, err := store.Before(ctx, o.folder)
-	if err != nil {
-		return
-	}
-	if recorded == nil {
+	if err == nil && recorded == nil {
 		err = &problem.Problem{Kind: problem.Usage, What: "there is no earlier release to compare with: none is recorded that differs from the " +
 			"site now", Mend: "name its folder (tachyform handover OLD NEW), or keep one after each deployment with tachyform handover --mark-live"}
-		return
+	}
+	if err != nil {
+		return r, done, err
 	}
 	dir, err := store.Lay(recorded)
 	if err != nil {
-		return
+		return r, done, err
 	}
 	done = func() { _ = os.RemoveAll(dir) }
-	r, err := open("the release of "+recorded.When(), dir)
-	old = append(old, r)
-	return
+	f, err := site.OpenFolder(dir, in.Host.Origin(), o.project.Addr, o.project.Host)
+	return handover.Release{Name: "the release of " + recorded.When(), Host: f, Others: in.Others}, done, err
 }
 
 // liveRelease is the site as it is live. The new release then answers at the live one's origin.

@@ -387,6 +387,10 @@ func Audit(r *audit.Report, width int) string {
 			fmt.Fprintf(&b, "  and %d more\n", n)
 		}
 	}
+	if h := r.Handover; h != nil {
+		fmt.Fprintf(&b, "\n%s\n", bold.Render(cut("HANDOVER from "+safe(strings.Join(h.Old, ", ")), width)))
+		scenarioTable(&b, h, false, width)
+	}
 	for i, c := range r.Changed {
 		if i == 0 {
 			fmt.Fprintf(&b, "\n%s\n", bold.Render("WEIGHED OTHERWISE"))

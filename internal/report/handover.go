@@ -47,6 +47,9 @@ func releaseStyle(word string) lipgloss.Style {
 // arrivalWords says when the new release was wholly there, or why it never was.
 func arrivalWords(s *handover.Scenario) string {
 	a := s.Arrival
+	if !slices.ContainsFunc(s.Steps, func(step *handover.Step) bool { return shownRelease(step) != "same" }) {
+		return "alike in both"
+	}
 	if a.Arrives {
 		switch a.Step {
 		case s.Steps[0].Name:
@@ -87,29 +90,7 @@ func Handover(r *audit.HandoverReport, steps bool, width int) string {
 	}
 	fmt.Fprintf(&b, "%s  %s\n", bold.Render(safe(r.Site)), verdict)
 	fmt.Fprintf(&b, "%s\n\n", faint.Render(cut("handed over from "+safe(strings.Join(r.Old, ", then "))+" at "+safe(r.Origin), width)))
-	first := 4
-	most := 0
-	for _, s := range r.Scenarios {
-		first, most = max(first, len(s.Name)), max(most, len(s.Steps))
-	}
-	const column = 6
-	for _, s := range r.Scenarios {
-		fmt.Fprintf(&b, "  %s ", pad(s.Name, first))
-		for _, step := range s.Steps {
-			word := shownRelease(step)
-			b.WriteString(releaseStyle(word).Render(pad(word, column)))
-		}
-		rest := width - 3 - first - column*most
-		b.WriteString(strings.Repeat(" ", column*(most-len(s.Steps))))
-		fmt.Fprintf(&b, "%s\n", faint.Render(cut(arrivalWords(s), max(rest, 12))))
-		if steps {
-			fmt.Fprintf(&b, "\n  %s\n\n", each(faint, wrap("Somebody who "+r.About[s.Name]+".", width-4, 2)))
-			for _, step := range s.Steps {
-				stepRow(&b, step, width)
-			}
-			b.WriteString("\n")
-		}
-	}
+	scenarioTable(&b, r, steps, width)
 	if ret := scenarioNamed(r, handover.Returning); ret != nil {
 		b.WriteString("\n")
 		fmt.Fprintf(&b, "  %s\n", wrap(fmt.Sprintf("coming back took %s, %s; a new visitor takes %s, %s; at most %s were stored",
@@ -128,6 +109,32 @@ func Handover(r *audit.HandoverReport, steps bool, width int) string {
 		fmt.Fprintf(&b, "\n%s\n", faint.Render("step by step: tachyform handover --only NAME"))
 	}
 	return b.String()
+}
+
+// scenarioTable shows a line for each scenario: what each step showed, and when the new release was there.
+func scenarioTable(b *strings.Builder, r *audit.HandoverReport, steps bool, width int) {
+	first, most := 4, 0
+	for _, s := range r.Scenarios {
+		first, most = max(first, len(s.Name)), max(most, len(s.Steps))
+	}
+	const column = 6
+	for _, s := range r.Scenarios {
+		fmt.Fprintf(b, "  %s ", pad(s.Name, first))
+		for _, step := range s.Steps {
+			word := shownRelease(step)
+			b.WriteString(releaseStyle(word).Render(pad(word, column)))
+		}
+		rest := width - 3 - first - column*most
+		b.WriteString(strings.Repeat(" ", column*(most-len(s.Steps))))
+		fmt.Fprintf(b, "%s\n", faint.Render(cut(arrivalWords(s), max(rest, 12))))
+		if steps {
+			fmt.Fprintf(b, "\n  %s\n\n", each(faint, wrap("Somebody who "+r.About[s.Name]+".", width-4, 2)))
+			for _, step := range s.Steps {
+				stepRow(b, step, width)
+			}
+			b.WriteString("\n")
+		}
+	}
 }
 
 func scenarioNamed(r *audit.HandoverReport, name string) *handover.Scenario {

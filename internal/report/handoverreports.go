@@ -13,12 +13,17 @@ import (
 	"tachyform/internal/handover"
 )
 
+// scenariosText is the picture of scenarios, for both pages that show it.
+//
+//go:embed scenarios.html
+var scenariosText string
+
 //go:embed handover.html
 var handoverText string
 
 var handoverTemplate = template.Must(template.New("handover").Funcs(template.FuncMap{
 	"place": placeText, "code": slugCode, "plural": count, "size": size,
-}).Parse(handoverText))
+}).Parse(scenariosText + handoverText))
 
 // handoverView is what the template of a handover takes.
 type handoverView struct {

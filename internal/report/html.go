@@ -31,7 +31,7 @@ var htmlTemplate = template.Must(template.New("report").Funcs(template.FuncMap{
 	"opens":      opensWords,
 	"to":         onTargets,
 	"install":    func(t string) string { return howInstalled[t] },
-}).Parse(htmlText))
+}).Parse(scenariosText + htmlText))
 
 // htmlFinding is a finding with the words for where it is felt.
 type htmlFinding struct {
@@ -71,6 +71,8 @@ type htmlView struct {
 	Caches     []htmlCache
 	Tallies    []htmlTally
 	Sheet      template.URL
+	// Scenarios are those of a handover, if one was asked for.
+	Scenarios []handoverRow
 }
 
 type htmlTarget struct {
@@ -180,6 +182,9 @@ func HTML(r *audit.Report) ([]byte, error) {
 		if x := r.Targets[t]; x != nil {
 			v.Targets = append(v.Targets, htmlTarget{t, x})
 		}
+	}
+	if r.Handover != nil {
+		v.Scenarios = handoverRows(r.Handover)
 	}
 	offline := map[string]*rehearsal.PageOutcome{}
 	if r.Rehearsal != nil {
