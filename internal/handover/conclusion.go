@@ -136,7 +136,7 @@ func arrivalOf(s *Scenario, wanted Whose) Arrival {
 		case step.Name == "old":
 		case strings.HasPrefix(step.Name, "re") && !strings.HasPrefix(step.Name, "reopen"):
 			a.Reloads++
-		case strings.HasPrefix(step.Name, "reopen"), strings.HasPrefix(step.Name, "offline"), strings.HasPrefix(step.Name, "online"):
+		case strings.HasPrefix(step.Name, "reopen"), strings.HasPrefix(step.Name, "offline"), strings.HasPrefix(step.Name, "online"), strings.HasPrefix(step.Name, "steady"):
 			a.Restarts++
 			a.Visits++
 		default:

@@ -118,9 +118,28 @@ func init() { // the functions refer to the list
 				v.note("online-again", "")
 			}},
 		{"slow-network", "comes back over a slow network", []string{"reload-1", "reload-2", "reopen", "offline"}, nil,
-			under(condition.Slow)},
-		{"flaky-network", "comes back over a network that loses a third of the requests",
-			[]string{"reload-1", "reload-2", "reopen", "offline"}, nil, under(condition.Flaky)},
+			func(v *visitor) {
+				v.begin()
+				v.deploy(v.newest()...)
+				v.b.SetCondition(condition.Slow)
+				v.comeBack()
+			}},
+		{"flaky-network", "comes back over a network that loses a third of the requests, and later over a good one",
+			[]string{"reload-1", "reload-2", "reopen", "steady", "steady-again"}, nil, func(v *visitor) {
+				v.begin()
+				v.deploy(v.newest()...)
+				v.b.SetCondition(condition.Flaky)
+				v.reload("")
+				v.note("reload-1", "")
+				v.reload("")
+				v.note("reload-2", "")
+				for _, step := range []string{"reopen", "steady", "steady-again"} {
+					v.quit()
+					v.open("", v.entry())
+					v.note(step, "")
+					v.b.SetCondition(condition.Online)
+				}
+			}},
 		{"cut-off", "loses the network in the middle of the update", []string{"cut", "offline", "online", "reopen"}, nil,
 			func(v *visitor) {
 				v.begin()
@@ -310,16 +329,6 @@ func (v *visitor) comeBack() {
 	v.b.SetCondition(condition.Offline)
 	v.open("", v.entry())
 	v.note("offline", "")
-}
-
-// under is somebody who comes back under a condition of the network.
-func under(c condition.Condition) func(*visitor) {
-	return func(v *visitor) {
-		v.begin()
-		v.deploy(v.newest()...)
-		v.b.SetCondition(c)
-		v.comeBack()
-	}
 }
 
 // halfway is somebody who comes while half of the new release is deployed, and again when all is.

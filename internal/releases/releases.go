@@ -32,7 +32,7 @@ type Release struct {
 }
 
 // When says when the release was recorded, to the minute.
-func (r *Release) When() string { return r.At.Format("2006-01-02 15:04") }
+func (r *Release) When() string { return r.At.Local().Format("2006-01-02 15:04") }
 
 // File is a file of a release: its place in the folder, the SHA-256 of its content, its size, and whether the content is kept.
 type File struct {
@@ -136,7 +136,7 @@ func (s *Store) Record(ctx context.Context, f *site.Folder, live bool) (*Release
 	if known, err := s.read(root, r.ID); err == nil {
 		r = known
 	} else {
-		r.At = time.Now().Truncate(time.Second)
+		r.At = time.Now().UTC()
 		text, err := json.Marshal(r)
 		if err == nil {
 			err = replace(root, path.Join(folderName, r.ID+".json"), text)

@@ -63,7 +63,7 @@ func arrivalWords(s *handover.Scenario) string {
 		case "whole":
 			return "once all is deployed"
 		}
-		if strings.HasPrefix(a.Step, "reopen") || strings.HasPrefix(a.Step, "online") {
+		if strings.HasPrefix(a.Step, "reopen") || strings.HasPrefix(a.Step, "online") || strings.HasPrefix(a.Step, "steady") {
 			return "after closing all tabs"
 		}
 		return "at " + a.Step
