@@ -2,15 +2,28 @@ package conformance
 
 import (
 	"context"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/driver"
+	"tachyform/internal/driver/chromium"
+	"tachyform/internal/fit"
 	"tachyform/internal/handover"
+	"tachyform/internal/project"
 	"tachyform/internal/recorded"
+	"tachyform/internal/serve"
+	"tachyform/internal/site"
+	"tachyform/internal/testsite"
+	"tachyform/internal/testsite/demo"
 	"tachyform/internal/useragent"
 )
 
@@ -70,6 +83,172 @@ func TestRecordedHandovers(t *testing.T) {
 				t.Log(s.Name, s.Document, s.Files, s.Outcome, s.Requests, s.Bytes)
 			}
 			t.Logf("%+v", got.Scenarios[0].Arrival)
+		})
+	}
+}
+
+// served is two releases of a site behind one address, as a real browser meets them.
+type served struct {
+	*httptest.Server
+	t         *testing.T
+	releases  [2]*site.Folder
+	handlers  [2]http.Handler
+	now       atomic.Value // of hosting
+	gone      atomic.Bool  // the network
+	until     atomic.Int64 // requests that are still answered, where it is positive
+	c         *chromium.Browser
+	openTabs  map[string]driver.Tab
+	stayAwake driver.Tab
+}
+
+// releasesServed fits two releases of a small site for the origin that serves them.
+func releasesServed(t *testing.T, takeover string) *served {
+	s := &served{t: t, openTabs: map[string]driver.Tab{}}
+	s.Server = httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if left := s.until.Add(-1); s.gone.Load() || left == 0 {
+			s.gone.Store(true)
+			if conn, _, err := w.(http.Hijacker).Hijack(); err == nil {
+				conn.Close()
+			}
+			return
+		}
+		s.now.Load().(hosting).ServeHTTP(w, r)
+	}))
+	s.Start()
+	t.Cleanup(s.Server.Close)
+	for i := range s.releases {
+		page := fmt.Sprintf(`<!doctype html><html lang="en"><head><title>%[1]d</title><link rel="stylesheet" href="/s.css"><script src="/s.js"></script></head><body><h1>Pier %[1]d</h1></body></html>`, i+1)
+		dir := testsite.Write(t, map[string]string{"site/index.html": page, "site/s.css": fmt.Sprintf(":root { --v: %d }", i+1),
+			"site/s.js":      fmt.Sprintf("document.documentElement.dataset.js = %d", i+1),
+			"tachyform.yaml": "site: site\norigin: " + s.URL + "\napp: {name: Pier}\nworker: {takeover: " + takeover + ", pack: {include: [/*]}}\n"})
+		p, err := project.Load(filepath.Join(dir, project.FileName))
+		require.NoError(t, err)
+		plan, err := fit.Prepare(context.Background(), p, demo.Open(t, p), nil)
+		require.NoError(t, err)
+		demo.Apply(t, plan)
+		s.releases[i] = demo.Open(t, p)
+		s.handlers[i] = serve.Handler(p.SiteDir(), s.URL, p)
+	}
+	s.now.Store(hosting{s.handlers[0]})
+	s.c = startChromium(t)
+	var err error
+	s.stayAwake, err = s.c.NewTab()
+	require.NoError(t, err)
+	return s
+}
+
+// settle waits for the browser's check for an update, some two seconds after a navigation, and what comes of it.
+func (s *served) settle() { time.Sleep(3 * time.Second) }
+
+func (s *served) open(tab string) {
+	if s.openTabs[tab] == nil {
+		opened, err := s.c.NewTab()
+		require.NoError(s.t, err)
+		s.openTabs[tab] = opened
+	}
+	require.NoError(s.t, s.openTabs[tab].Load(s.URL+"/"))
+	s.settle()
+}
+
+func (s *served) quit() {
+	for name, tab := range s.openTabs {
+		tab.Close()
+		delete(s.openTabs, name)
+	}
+	time.Sleep(300 * time.Millisecond)
+	require.NoError(s.t, s.c.StopWorkers())
+}
+
+// shows gives the releases of document, script and style.
+func (s *served) shows(tab string) string {
+	text, err := s.openTabs[tab].Evaluate("document.title + (document.documentElement.dataset.js ?? '-') + " +
+		"(getComputedStyle(document.documentElement).getPropertyValue('--v').trim() || '-')")
+	require.NoError(s.t, err)
+	return text
+}
+
+// predicted is the same of a step here.
+func predicted(s *handover.Step) (text string) {
+	for _, w := range []handover.Whose{s.Document, s.Files["/s.js"], s.Files["/s.css"]} {
+		text += map[handover.Whose]string{handover.Old: "1", handover.New: "2"}[w]
+	}
+	return text
+}
+
+// TestHandoversInChromium plays three more scenarios than the recorded ones in a real browser.
+func TestHandoversInChromium(t *testing.T) {
+	for _, c := range []struct {
+		scenario, takeover string
+		play               func(*served, func(tab string))
+	}{
+		{"two-tabs", "at-once", func(s *served, note func(string)) {
+			s.open("b")
+			s.now.Store(hosting{s.handlers[1]})
+			s.open("")
+			note("")
+			note("b")
+			s.open("")
+			note("")
+			s.openTabs["b"].Close()
+			delete(s.openTabs, "b")
+			s.open("")
+			note("")
+			s.quit()
+			s.open("")
+			note("")
+		}},
+		{"pages-first", "when-closed", func(s *served, note func(string)) {
+			s.now.Store(hosting{http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				s.handlers[map[bool]int{true: 1, false: 0}[r.URL.Path == "/" || r.URL.Path == "/index.html"]].ServeHTTP(w, r)
+			})})
+			s.open("")
+			note("")
+			s.open("")
+			note("")
+			s.now.Store(hosting{s.handlers[1]})
+			s.open("")
+			note("")
+			s.quit()
+			s.open("")
+			note("")
+			s.quit()
+			s.gone.Store(true)
+			s.open("")
+			note("")
+		}},
+		{"cut-off", "ask", func(s *served, note func(string)) {
+			s.now.Store(hosting{s.handlers[1]})
+			s.until.Store(3) // the worker's script and a file
+			s.open("")
+			note("")
+			s.quit()
+			s.open("")
+			note("")
+			s.quit()
+			s.gone.Store(false)
+			s.open("")
+			note("")
+			s.quit()
+			s.open("")
+			note("")
+		}},
+	} {
+		t.Run(c.scenario, func(t *testing.T) {
+			s := releasesServed(t, c.takeover)
+			var there, here []string
+			note := func(tab string) { there = append(there, s.shows(tab)) }
+			s.open("")
+			s.open("")
+			c.play(s, note)
+			r, err := handover.Run(context.Background(), handover.Input{Visit: []string{s.URL + "/"}, Only: []string{c.scenario},
+				Releases: []handover.Release{{Host: s.releases[0]}, {Host: s.releases[1]}}})
+			require.NoError(t, err)
+			for _, step := range r.Scenarios[0].Steps {
+				if step.Name != "old" {
+					here = append(here, predicted(step))
+				}
+			}
+			assert.Equal(t, there, here)
 		})
 	}
 }
