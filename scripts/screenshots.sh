@@ -47,6 +47,12 @@ shot trace tachyform trace /data/sailings.json
 shot audit tachyform audit
 (cd "$work/demo" && tachyform sheet --out "$out/sheet.png" >/dev/null)
 page report "$work/demo/audit.html"
+in=demo/next-release
+(cd "$work/$in" && tachyform fit >/dev/null)
+shot handover tachyform handover ../site site
+(cd "$work/$in" && tachyform handover ../site site --report html="$work/handover.html" >/dev/null)
+page handover-report "$work/handover.html"
+in=demo
 
 cp -r examples/skerry-board "$work/board"
 in=board
