@@ -91,6 +91,9 @@ func Handover(r *audit.HandoverReport, steps bool, width int) string {
 	fmt.Fprintf(&b, "%s  %s\n", bold.Render(safe(r.Site)), verdict)
 	fmt.Fprintf(&b, "%s\n\n", faint.Render(cut("handed over from "+safe(strings.Join(r.Old, ", then "))+" at "+safe(r.Origin), width)))
 	scenarioTable(&b, r, steps, width)
+	if slices.ContainsFunc(r.Scenarios, func(s *handover.Scenario) bool { return s.Arrival.Why == handover.Waits && !s.Arrival.Arrives }) {
+		fmt.Fprintf(&b, "\n  %s\n", each(faint, wrap("A worker that waits takes over when the last tab is closed, or when the page asks it to.", width-4, 2)))
+	}
 	if ret := scenarioNamed(r, handover.Returning); ret != nil {
 		b.WriteString("\n")
 		fmt.Fprintf(&b, "  %s\n", wrap(fmt.Sprintf("coming back took %s, %s; a new visitor takes %s, %s; at most %s were stored",
