@@ -25,7 +25,7 @@ type Scenario struct {
 	Stored   int64 `json:"stored"`
 	// Left are caches of the old release that are there at the end and that nobody has who knows the new one alone.
 	Left []string `json:"left,omitempty"`
-	// Told names the first step in which a worker told pages anything, "" for none.
+	// Told names the first step after the old release in which scripts of a page heard of the new worker, "" for none.
 	Told string `json:"told,omitempty"`
 }
 
@@ -97,7 +97,7 @@ func (v *visitor) conclude(s *Scenario) {
 		if step.Document == Missing {
 			s.Lost = append(s.Lost, step.Name)
 		}
-		if s.Told == "" && step.Told > 0 {
+		if s.Told == "" && step.Told > 0 && step.Name != "old" {
 			s.Told = step.Name
 		}
 	}

@@ -2,7 +2,6 @@ package handover
 
 import (
 	"slices"
-	"strings"
 
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/request"
@@ -31,7 +30,8 @@ type Step struct {
 	// Text is what the page shows, nil where there is no document; Documents how many its tab loaded.
 	Text      *string `json:"text"`
 	Documents int     `json:"documents"`
-	// Stored is how many bytes are in caches at the end of the step, Told how many messages the worker sent to pages.
+	// Stored is how many bytes are in caches at the end of the step, Told how often scripts of pages heard of a worker: by a
+	// message of its, or by an event that they listen to.
 	Stored int64 `json:"stored"`
 	Told   int   `json:"told"`
 	// Failed says why a worker could not be installed in the step, "" where none failed.
@@ -218,13 +218,14 @@ func (v *visitor) quit() {
 	v.b.StopWorkers()
 }
 
-// listen does something, lets it come to rest, and counts what workers said to pages meanwhile.
+// listen does something, lets it come to rest, and counts how often pages heard of workers meanwhile.
 func (v *visitor) listen(do func()) {
 	first := len(v.events)
 	do()
 	v.b.Settle()
 	for _, e := range v.events[first:] {
-		if e.Kind == account.EventMessage && !e.Received && !strings.HasPrefix(e.Text, "tachyform:") {
+		switch {
+		case e.Kind == account.EventMessage && !e.Received, e.Kind == account.EventPage && e.Page == account.PageHears:
 			v.messages++
 		}
 	}

@@ -160,6 +160,9 @@ func stepRow(b *strings.Builder, s *handover.Step, width int) {
 	if s.Waiting {
 		note("a new worker waits")
 	}
+	if s.Told > 0 && s.Name != "old" {
+		note("scripts of the page heard of it")
+	}
 	if file, mixed := s.Mixed(); mixed {
 		note("the page is %s, %s is %s", s.Document, file, s.Files[file])
 	}

@@ -128,14 +128,15 @@ func (b *Browser) assemble(c *clock.Clock, n *network.Network, cache *fetch.HTTP
 	b.workers.Start = b.realms.Start
 }
 
-// clearSiteData is "clear site data for response" (Clear Site Data, 4.1).
+// clearSiteData is "clear site data for response" (Clear Site Data, 4.1). What is not quoted names nothing.
 func (b *Browser) clearSiteData(u *whatwg.Url, header string) {
 	origin := weburl.Origin(u)
 	for _, kind := range strings.Split(header, ",") {
-		switch strings.Trim(strings.TrimSpace(kind), `"`) {
-		case "cookies":
+		kind = strings.TrimSpace(kind)
+		if kind == `"cookies"` || kind == `"*"` {
 			b.store.ClearCookies(u.Hostname())
-		case "storage", "*":
+		}
+		if kind == `"storage"` || kind == `"*"` {
 			b.store.Web.Local(origin).Clear()
 			if b.workers.ClearSiteData(origin) {
 				b.store.ClearCaches()

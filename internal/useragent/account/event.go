@@ -61,6 +61,7 @@ const (
 	PageNavigated                  // a worker sent it to URL
 	WindowOpened                   // a worker opened one at URL
 	PageReloaded                   // it loads itself anew, since another worker has taken over
+	PageHears                      // one of its scripts hears of a worker, by the event that Text names
 )
 
 // String says in words what came about, for lists that name the kind beside it.
@@ -108,6 +109,8 @@ func (e Event) String() string {
 			return "a window is opened at " + e.URL
 		case PageReloaded:
 			return "loads itself anew, since another worker has taken over"
+		case PageHears:
+			return "hears of a worker (" + e.Text + ")"
 		}
 	}
 	return e.Text

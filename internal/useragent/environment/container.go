@@ -23,6 +23,13 @@ const noRegistration = "InvalidStateError: the registration is gone"
 
 // containerOperations are of ServiceWorkerContainer and what it gives to pages (Service Workers, 3).
 var containerOperations = operations{
+	// A script of a page heard of a worker by the event that is named.
+	"hears": plain(func(r *Realm, args arguments) (any, error) {
+		if r.page != nil {
+			r.p.account().Record(account.Event{Kind: account.EventPage, Page: account.PageHears, URL: r.address(), Text: args.text(0)})
+		}
+		return nil, nil
+	}),
 	"container.controller": touching(func(r *Realm, _ arguments) (any, error) {
 		if w := r.page.Client().Controller; w != nil {
 			return toJSON(w.View()), nil

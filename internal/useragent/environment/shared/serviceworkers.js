@@ -4,7 +4,7 @@ import { ScriptObject, TypeError, assign, fromJSON, toJSON } from './primordials
 import { commands } from './dispatch.js';
 import { MAKE, gives, must, onlyHere, publish } from './webidl.js';
 import { call } from './host.js';
-import { Event, EventTarget, fire, handlers, trusted } from './event.js';
+import { Event, EventTarget, fire, handlers, listFor, trusted } from './event.js';
 import { serialize } from './structuredclone.js';
 import { sendable } from './messaging.js';
 
@@ -106,16 +106,21 @@ export function registrationFor(info) {
   } else assign(infoOf.get(r), info);
   return r;
 }
+// An event by which scripts hear of a worker; that somebody listens is noted.
+export function hear(target, type) {
+  if (listFor(target).some((entry) => entry.type === type)) host('hears', type);
+  fire(target, trusted(new Event(type)));
+}
 commands.registrationChanged = (json, event) => {
   const info = fromJSON(json);
   if (!registrations.has(info.id)) return;
   const r = registrationFor(info);
-  if (event === 'updatefound') fire(r, trusted(new Event('updatefound')));
+  if (event === 'updatefound') hear(r, 'updatefound');
 };
 commands.workerState = (id, state) => {
   const w = workers.get(id);
   if (!w) return;
   infoOf.get(w).state = state;
   for (const r of registrations.values()) for (const slot of ['installing', 'waiting', 'active']) if (infoOf.get(r)[slot]?.id === id) infoOf.get(r)[slot].state = state;
-  fire(w, trusted(new Event('statechange')));
+  hear(w, 'statechange');
 };

@@ -6,13 +6,13 @@ import { MAKE, gives, must, onlyHere, publish, usv } from '../shared/webidl.js';
 import { call, callFor } from '../shared/host.js';
 import { own } from '../shared/settings.js';
 import {
-  Event, EventTarget, addListener, fire, handlerSlots, handlers, messageWith, slotsOf, trusted,
+  EventTarget, addListener, fire, handlerSlots, handlers, messageWith, slotsOf,
 } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
 import { deserialize } from '../shared/structuredclone.js';
 import { received } from '../shared/messaging.js';
-import { ServiceWorkerRegistration, infoOf, registrationFor, workerFor } from '../shared/serviceworkers.js';
+import { ServiceWorkerRegistration, hear, infoOf, registrationFor, workerFor } from '../shared/serviceworkers.js';
 import { current, extendInterface } from './node.js';
 import { error } from './nodes.js';
 
@@ -99,5 +99,5 @@ commands.containerMessage = (json, worker) => {
   if (waiting.started) deliver(m);
   else waiting.list.push(m);
 };
-commands.controllerChange = () => fire(container, trusted(new Event('controllerchange')));
+commands.controllerChange = () => hear(container, 'controllerchange');
 commands.startMessages = startMessages;
