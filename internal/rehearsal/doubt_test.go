@@ -83,8 +83,8 @@ func TestUnreadRegistration(t *testing.T) {
 // What is not simulated, and what was stopped, makes an outcome unknown, wherever it happened.
 func TestDoubtsOfWorkers(t *testing.T) {
 	for code, want := range map[string]Doubt{
-		"addEventListener('fetch', (e) => { new WebTransport('https://line.example'); });":                {Kind: DoubtGap},
-		"addEventListener('fetch', (e) => { for (;;); });":                                                {Kind: DoubtStopped, Err: script.ErrEndless},
+		"addEventListener('fetch', (e) => { new WebTransport('https://line.example'); });":                     {Kind: DoubtGap},
+		"addEventListener('fetch', (e) => { for (;;); });":                                                     {Kind: DoubtStopped, Err: script.ErrEndless},
 		"addEventListener('install', (e) => { const a = []; for (;;) a.push(new Uint8Array(4e6).fill(1)); });": {Kind: DoubtStopped, Err: script.ErrMemory},
 		"addEventListener('fetch', (e) => e.respondWith(new Promise(() => { const f = () => { setTimeout(f); " +
 			"setTimeout(f); }; f(); })));": {Kind: DoubtStopped, Err: script.ErrEndless},

@@ -73,7 +73,9 @@ func TestFrames(t *testing.T) {
 // Documents are written by scripts while they are parsed, and anew once they are there.
 func TestWritten(t *testing.T) {
 	for name, c := range map[string]struct{ body, script, want string }{
-		"while it is parsed":     {"", `document.write('<p>one</p><p>two'); onload = () => say(document.querySelectorAll('p').length)`, "2"},
+		"while it is parsed":     {"", `document.write('<p>one</p><p>two'); say(document.querySelectorAll('p').length)`, "2;"},
+		"piece by piece":         {"", `document.write('<ul><li id=a>'); document.write('one'); document.write('<li id=b>two</ul><i>'); say(document.getElementById('a').textContent, document.getElementById('b') !== null); onload = () => say(document.body.textContent.split('onetwo').length)`, "one true;3;"},
+		"a table of cells":       {"", `document.write('<table><tr><td>1'); document.write('<td>2</table>after'); say(document.querySelectorAll('td').length); onload = () => say(document.querySelectorAll('td').length, document.querySelectorAll('table').length)`, "2;2 1;"},
 		"a script that writes":   {"", `document.write('<script>window.said = 1; document.write("<b>deep</b>")<\/script>'); onload = () => say(window.said, document.querySelector('b').textContent)`, "1 deep;"},
 		"a document of a frame":  {"<iframe></iframe>", `const d = frames[0].document; d.open(); d.write('<title>new</title><p>a'); d.write('b</p>'); d.close(); say(d.title, d.body.textContent)`, "new ab;"},
 		"listeners go with open": {"<iframe></iframe>", `const d = frames[0].document; let n = 0; d.addEventListener('x', () => n++); d.open(); d.close(); d.dispatchEvent(new Event('x')); say(n)`, "0;"},

@@ -93,6 +93,8 @@ type scripting struct {
 	// source is the document as it came, wrote says that scripts have written into it.
 	source *page.Document
 	wrote  bool
+	// ahead says that part of what the running script wrote has been handed over already.
+	ahead bool
 	// base is what a base element says that has come, "" for none.
 	base   string
 	texts  map[string]*moduleText

@@ -1,6 +1,7 @@
 package document
 
 import (
+	"encoding/json"
 	"slices"
 
 	"tachyform/internal/markup"
@@ -13,7 +14,10 @@ func (c *window) write(e *scriptElement, text string) {
 	s := c.scripts
 	s.wrote = true
 	c.loadMarkup(text)
-	if s.insert(e, text) {
+	if ahead := s.ahead; s.insert(e, text) || ahead {
+		if s.ahead = false; ahead && s.text == nil {
+			c.in.Workers.Account.Gap("markup that a script wrote and that changes what stands before it")
+		}
 		return
 	}
 	s.text = nil // what follows no longer stands where it says
@@ -36,51 +40,108 @@ func (c *window) write(e *scriptElement, text string) {
 	s.nodes = append(s.nodes[:s.at:s.at], append(more, s.nodes[s.at:]...)...)
 }
 
+// Written takes what a script of the parser's has written so far, and hands over what it may find at once.
+func (p *Page) Written(number int, text string) string {
+	c := p.c
+	if c.scripts == nil || c.Closed {
+		return ""
+	}
+	nodes := c.writtenAhead(number, text)
+	if len(nodes) == 0 {
+		return ""
+	}
+	items, _ := json.Marshal(c.in.NodeItems(nodes, c.scripts.last))
+	c.scripts.last += len(nodes)
+	return string(items)
+}
+
+// writtenAhead gives those nodes of what a script has written so far that it may find at once: up to the next script, and
+// without a text that may go on. They count as handed over.
+func (c *window) writtenAhead(number int, text string) []*markup.Node {
+	s := c.scripts
+	end := s.endOf(number)
+	if end == 0 || len(s.text)+len(text) > mostWritten {
+		return nil
+	}
+	nodes, _ := markup.Nodes(slices.Concat(s.text[:end], []byte(text)))
+	whole, _ := markup.Nodes(slices.Concat(s.text[:end], []byte(text), s.text[end:]))
+	if len(nodes) <= s.at || !alike(s.nodes[:s.at], nodes) {
+		return nil
+	}
+	n := s.at
+	for n < len(nodes) && n < len(whole) && !(nodes[n].Kind == markup.ElementNode && nodes[n].Name == "script") && alike(nodes[n:n+1], whole[n:]) {
+		n++
+	}
+	for n > s.at && nodes[n-1].Kind == markup.TextNode {
+		n--
+	}
+	for i, old := range s.nodes[:s.at] {
+		nodes[i].Number = old.Number
+	}
+	ahead := nodes[s.at:n:n]
+	s.ahead = s.ahead || len(ahead) > 0
+	s.nodes = slices.Concat(nodes[:n:n], s.nodes[s.at:])
+	s.at = n
+	return ahead
+}
+
+// alike says whether nodes begin as others do.
+func alike(these, nodes []*markup.Node) bool {
+	if len(nodes) < len(these) {
+		return false
+	}
+	for i, n := range these {
+		if nodes[i].Kind != n.Kind || nodes[i].Name != n.Name || nodes[i].Text != n.Text {
+			return false
+		}
+	}
+	return true
+}
+
 // mostWritten bounds the text of a document that scripts write into, in bytes.
 const mostWritten = 4 << 20
 
 // insert puts what a script wrote into the document's text, behind the script's element, and has the rest parsed anew;
 // false where that would change what has been handed over already.
 func (s *scripting) insert(e *scriptElement, text string) bool {
-	if s.text == nil || len(s.text)+len(text) > mostWritten {
-		return false
-	}
-	scripts := 0
-	for _, n := range s.nodes[:s.at] {
-		if n.Kind == markup.ElementNode && n.Name == "script" {
-			scripts++
-		}
-		if n.Number == e.parsed {
-			break
-		}
-	}
-	end := 0
-	for token := range markup.Tokens(s.text) {
-		if token.Kind == markup.EndTag && token.Name == "script" {
-			if scripts--; scripts == 0 {
-				end = token.End
-				break
-			}
-		}
-	}
-	if end == 0 {
+	end := s.endOf(e.parsed)
+	if end == 0 || len(s.text)+len(text) > mostWritten {
 		return false
 	}
 	written := slices.Concat(s.text[:end], []byte(text), s.text[end:])
 	nodes, _ := markup.Nodes(written)
-	if len(nodes) < s.at {
+	if !alike(s.nodes[:s.at], nodes) {
 		return false
-	}
-	for i, old := range s.nodes[:s.at] {
-		if nodes[i].Kind != old.Kind || nodes[i].Name != old.Name || nodes[i].Text != old.Text {
-			return false
-		}
 	}
 	for i, old := range s.nodes[:s.at] {
 		nodes[i].Number = old.Number
 	}
 	s.text, s.nodes = written, nodes
 	return true
+}
+
+// endOf is where the element of a script ends in the document's text, 0 where that is not known.
+func (s *scripting) endOf(number int) int {
+	if s.text == nil {
+		return 0
+	}
+	scripts := 0
+	for _, n := range s.nodes[:s.at] {
+		if n.Kind == markup.ElementNode && n.Name == "script" {
+			scripts++
+		}
+		if n.Number == number {
+			break
+		}
+	}
+	for token := range markup.Tokens(s.text) {
+		if token.Kind == markup.EndTag && token.Name == "script" {
+			if scripts--; scripts == 0 {
+				return token.End
+			}
+		}
+	}
+	return 0
 }
 
 // loadMarkup loads what elements in a text ask for, all but scripts and frames.

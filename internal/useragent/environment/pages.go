@@ -97,6 +97,9 @@ var pageOperations = operations{
 		r.page.DocumentOpened()
 		return nil, nil
 	}),
+	"document.written": touching(func(r *Realm, args arguments) (any, error) {
+		return r.page.Written(args.number(0), args.text(1)), nil
+	}),
 	"document.close": touching(func(r *Realm, _ arguments) (any, error) {
 		r.page.DocumentClosed()
 		return nil, nil

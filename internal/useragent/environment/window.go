@@ -58,6 +58,9 @@ type Page interface {
 	Follow(url, target, bodyType string, body []byte)
 	// DocumentOpened says that a script has opened the document to write into it, DocumentClosed that it has written all.
 	DocumentOpened()
+	// Written takes what the parser's script with that number has written so far, and gives the nodes that it may find at
+	// once, as NodeItems writes them, "" for none.
+	Written(number int, text string) string
 	DocumentClosed()
 	// Around is the number of the window that a window of the page stands in, 0 for none.
 	Around(window int) int

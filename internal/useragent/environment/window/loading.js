@@ -268,7 +268,11 @@ commands.runScript = (parsed, number, text, url, muted) => {
   const e = parsed >= 0 ? made[parsed] : numbers.get(number);
   if (parsed >= 0) e.$started = true;
   const before = written;
-  if (parsed >= 0) writing.parser = (more) => { written += more; };
+  if (parsed >= 0) writing.parser = (more) => {
+    written += more;
+    const nodes = host('document.written', parsed, written.slice(before.length));
+    if (nodes) commands.parse(nodes);
+  };
   runClassic(e, text, url);
   writing.parser = null;
   const out = written.slice(before.length);
