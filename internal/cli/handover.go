@@ -45,7 +45,7 @@ site of the project file. After a deployment: tachyform handover --mark-live`,
 	a.formatFlag(c)
 	a.liveFlags(c)
 	profile := targetFlag(c)
-	c.Flags().StringVar(&opts.newProject, "new-project", "", "the project `file` of the new release, where it has another")
+	c.Flags().StringVar(&opts.newProject, "new-project", "", "a project `file` that says how the new release is hosted, where that is not as before")
 	c.Flags().StringVar(&opts.old, "old", "", "take the old release from this `file`, which --save made")
 	c.Flags().StringVar(&opts.save, "save", "", "write the site as it is now into one `file`, for a later --old")
 	c.Flags().BoolVar(&opts.markLive, "mark-live", false, "note that the site as it is now is the release that is live")
@@ -149,21 +149,15 @@ func (a *app) releasesOf(ctx context.Context, args []string, opts handoverOption
 	if len(args) > 0 {
 		newest, olds = args[len(args)-1:], args[:len(args)-1]
 	}
-	before := a.project
-	if opts.newProject != "" {
-		a.project = opts.newProject
-	}
-	o, err = a.open(ctx, newest)
-	a.project = before
-	if err != nil {
+	if o, err = a.open(ctx, newest); err != nil {
 		return
 	}
 	if in, err = a.input(o); err != nil {
 		return
 	}
-	p := o.project
-	if opts.newProject != "" && a.project != "" {
-		if p, err = project.Load(a.project); err != nil {
+	p, others := o.project, in.Others
+	if opts.newProject != "" {
+		if err = a.otherHosting(o, &in, opts.newProject); err != nil {
 			return
 		}
 	}
@@ -172,7 +166,7 @@ func (a *app) releasesOf(ctx context.Context, args []string, opts handoverOption
 		if err != nil {
 			return handover.Release{}, err
 		}
-		return handover.Release{Name: name, Host: f, Others: in.Others}, nil
+		return handover.Release{Name: name, Host: f, Others: others}, nil
 	}
 	if opts.old != "" {
 		var dir string
@@ -230,6 +224,27 @@ func recordedRelease(ctx context.Context, o *opened, in audit.Input) (r handover
 	done = func() { _ = os.RemoveAll(dir) }
 	f, err := site.OpenFolder(dir, in.Host.Origin(), o.project.Addr, o.project.Host)
 	return handover.Release{Name: "the release of " + recorded.When(), Host: f, Others: in.Others}, done, err
+}
+
+// otherHosting has the new release answer as another project file says; all else is as the first has it.
+func (a *app) otherHosting(o *opened, in *audit.Input, file string) error {
+	p, err := project.Load(file)
+	if err != nil {
+		return err
+	}
+	if o.folder == nil {
+		return usagef("--new-project says how a folder is hosted, and %s is live", o.name)
+	}
+	f, err := site.OpenFolder(o.folder.Dir, o.folder.Origin(), o.project.Addr, p.Host)
+	if err != nil {
+		return err
+	}
+	other, err := a.input(&opened{p, o.name, f, f})
+	if err != nil {
+		return err
+	}
+	o.folder, o.host, in.Folder, in.Host, in.Others = f, f, f, f, other.Others
+	return nil
 }
 
 // liveRelease is the site as it is live. The new release then answers at the live one's origin.

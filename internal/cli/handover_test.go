@@ -162,3 +162,19 @@ func TestHandoverSchema(t *testing.T) {
 	require.NoError(t, compiled.Validate(value))
 	assert.Contains(t, out.out, `"releases-skipped"`)
 }
+
+// The new release may be hosted otherwise: the second project file says how, all else stands in the first.
+func TestHandoverOfOtherHosting(t *testing.T) {
+	dir := releasedPier(t, "at-once")
+	require.Equal(t, 0, run(t, dir, "fit").status)
+	old := filepath.Join(dir, "before")
+	require.NoError(t, os.CopyFS(old, os.DirFS(filepath.Join(dir, "dist"))))
+	change(t, dir, "dist/index.html", pierTwo)
+	require.Equal(t, 0, run(t, dir, "fit").status)
+	change(t, dir, "next.yaml", "hosting: {statuses: [{match: /worker.js, status: 503}]}\n")
+	r := run(t, dir, "handover", "before", "dist", "--project", "tachyform.yaml", "--new-project", "next.yaml", "--only", "returning")
+	assert.Equal(t, statusFindings, r.status)
+	assert.Regexp(t, `returning +old +old +old +old +old `, r.out, "its worker's script does not come")
+	r = run(t, dir, "handover", "before", "dist", "--new-project", "none.yaml")
+	assert.Equal(t, statusUsage, r.status, r.err)
+}

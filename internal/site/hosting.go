@@ -99,8 +99,13 @@ func newResponse(status int, contentType string, body Body) *Response {
 	return &Response{Status: status, StatusText: http.StatusText(status), Header: h, Body: body}
 }
 
+// plain answers with a line of text.
 func plain(status int) *Response {
-	return newResponse(status, "text/plain; charset=utf-8", Bytes(strings.ToLower(http.StatusText(status))))
+	text := fmt.Sprintf("%d %s\n", status, http.StatusText(status))
+	if status == http.StatusNotFound {
+		text = "not found"
+	}
+	return newResponse(status, "text/plain; charset=utf-8", Bytes(text))
 }
 
 func redirect(status int, to string) *Response {

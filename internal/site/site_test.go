@@ -46,7 +46,7 @@ func ask(t *testing.T, f *Folder, path string, header ...string) string {
 	if to := r.Header.Get("Location"); to != "" {
 		what = to
 	}
-	if r.Status == 404 && strings.HasPrefix(what, "404") {
+	if r.Status == 404 && what == "not found" {
 		what = ""
 	}
 	return strings.TrimSpace(http.StatusText(r.Status) + " " + what)
