@@ -159,7 +159,7 @@ func (a *auditor) handOver(old []handover.Release, only []string) (*HandoverRepo
 	}
 	out := &HandoverReport{Schema: "tachyform.handover/1", Site: in.Name, Origin: a.origin, Entry: in.Project.Audit.Entry,
 		Scenarios: r.Scenarios, Fresh: Cost{r.WholeRequests, r.WholeBytes}, About: map[string]string{}}
-	for _, o := range old {
+	for _, o := range slices.Backward(old) {
 		out.Old = append(out.Old, o.Name)
 	}
 	for _, d := range handover.Known() {

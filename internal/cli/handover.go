@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -29,7 +30,7 @@ type handoverOptions struct {
 func (a *app) handover() *cobra.Command {
 	var opts handoverOptions
 	c := &cobra.Command{
-		Use:   "handover [OLD… NEW]",
+		Use:   "handover [OLD [OLDER…] NEW]",
 		Short: "Show what people who have the last release get from the next one",
 		Long: `Handover plays returning visitors to whom the next release is deployed: who
 reloads, keeps a tab open, comes back offline, loses the network in the middle,
@@ -37,9 +38,10 @@ meets half a deployment, and more. It tells when the new release is wholly
 there, and each moment at which a page ran with files of two releases.
 
 OLD and NEW are folders as they are deployed; OLD may be the URL of the site as
-it is live today. Several OLD ones are releases in their order. Without OLD it is
-the release marked live, or the last one that fit recorded; without NEW it is the
-site of the project file. After a deployment: tachyform handover --mark-live`,
+it is live today. Releases before OLD, the last first, are for people who missed
+some. Without OLD it is the release marked live, or the last one that fit
+recorded; without NEW the site of the project file. After a deployment:
+tachyform handover --mark-live`,
 		Args: cobra.ArbitraryArgs,
 	}
 	a.formatFlag(c)
@@ -180,7 +182,7 @@ func (a *app) releasesOf(ctx context.Context, args []string, opts handoverOption
 		}
 		old = append(old, r)
 	}
-	for _, name := range olds {
+	for _, name := range slices.Backward(olds) {
 		var r handover.Release
 		if isURL(name) {
 			r, err = a.liveRelease(ctx, name, &in, o)

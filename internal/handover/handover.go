@@ -55,12 +55,10 @@ func Run(ctx context.Context, in Input) (*Result, error) {
 	in.Options.HTTPCache = true
 	truth := newTruth(ctx, in)
 	defer truth.close()
-	oldest := in.Releases[0]
-	base := newVisitor(ctx, in, truth, useragent.New(ctx, oldest.hosts(), in.Options), &in.Releases[0])
+	base := newVisitor(ctx, in, truth, useragent.New(ctx, in.old().hosts(), in.Options))
 	defer base.b.Close()
 	result := &Result{}
-	fresh := newVisitor(ctx, in, truth, useragent.New(ctx, in.Releases[len(in.Releases)-1].hosts(), in.Options),
-		&in.Releases[len(in.Releases)-1])
+	fresh := newVisitor(ctx, in, truth, useragent.New(ctx, in.newest().hosts(), in.Options))
 	fresh.arrive()
 	_, result.NewWorker = fresh.b.RegistrationFor(in.entry())
 	result.WholeRequests, result.WholeBytes = fresh.requests, fresh.bytes
@@ -70,7 +68,7 @@ func Run(ctx context.Context, in Input) (*Result, error) {
 	fresh.b.Close()
 
 	// The first scenario is played in the profile in which the pages were visited; the others begin in branches of it.
-	first := newVisitor(ctx, in, truth, useragent.New(ctx, oldest.hosts(), in.Options), &in.Releases[0])
+	first := newVisitor(ctx, in, truth, useragent.New(ctx, in.old().hosts(), in.Options))
 	defer first.b.Close()
 	base.arrive()
 	if g, has := base.b.RegistrationFor(in.entry()); has && g.Active != nil {
@@ -124,7 +122,7 @@ func Run(ctx context.Context, in Input) (*Result, error) {
 		v := first
 		if d.name != Returning {
 			// Branches are made here, one after the other, since making one marks what is shared.
-			v = newVisitor(ctx, in, truth, base.b.Branch(), &in.Releases[0])
+			v = newVisitor(ctx, in, truth, base.b.Branch())
 		}
 		jobs <- job{d, v, s}
 	}
@@ -135,6 +133,10 @@ func Run(ctx context.Context, in Input) (*Result, error) {
 
 func (in Input) entry() string { return in.Visit[len(in.Visit)-1] }
 
+// newest is the new release, old the one before it, which visitors have where nothing else is said.
+func (in Input) newest() *Release { return &in.Releases[len(in.Releases)-1] }
+func (in Input) old() *Release    { return &in.Releases[len(in.Releases)-2] }
+
 // visitor is a person with a browser, and what is noted of each step.
 type visitor struct {
 	ctx    context.Context
@@ -144,15 +146,13 @@ type visitor struct {
 	tabs   map[string]*document.Tab
 	steps  []*Step
 	events []account.Event
-	// from is the release that was installed before the step which is looked at, to the one that is deployed.
-	from *Release
 
 	requests, failures, messages int
 	bytes, most                  int64
 }
 
-func newVisitor(ctx context.Context, in Input, t *truth, b *useragent.Browser, at *Release) *visitor {
-	v := &visitor{ctx: ctx, in: in, truth: t, b: b, tabs: map[string]*document.Tab{}, from: at}
+func newVisitor(ctx context.Context, in Input, t *truth, b *useragent.Browser) *visitor {
+	v := &visitor{ctx: ctx, in: in, truth: t, b: b, tabs: map[string]*document.Tab{}}
 	v.watch()
 	return v
 }

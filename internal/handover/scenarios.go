@@ -33,6 +33,7 @@ type Description struct {
 }
 
 func hasWorker(_ Input, r *Result) bool { return r.OldWorker }
+func hasOlder(in Input, _ *Result) bool { return len(in.Releases) > 2 }
 func hasPages(in Input, _ *Result) bool { return len(in.Visit) > 1 }
 
 // earlierCache is what that worker keeps things in.
@@ -144,7 +145,7 @@ func init() { // the functions refer to the list
 			func(v *visitor) {
 				v.begin()
 				v.requests = 0
-				probe := newVisitor(v.ctx, v.in, v.truth, v.b.Branch(), v.from)
+				probe := newVisitor(v.ctx, v.in, v.truth, v.b.Branch())
 				probe.begin()
 				probe.requests = 0
 				probe.deploy(probe.newest()...)
@@ -179,15 +180,17 @@ func init() { // the functions refer to the list
 				v.comeBack()
 			}},
 		{"releases-skipped", "had the oldest release and missed those between", []string{"old", "reload-1", "reload-2", "reopen", "offline"},
-			func(in Input, _ *Result) bool { return len(in.Releases) > 2 }, func(v *visitor) {
-				v.begin()
+			hasOlder, func(v *visitor) {
+				v.startOver(v.in.Releases[0].hosts())
+				v.arrive()
 				v.note("old", "")
 				v.deploy(v.newest()...)
 				v.comeBack()
 			}},
 		{"release-by-release", "had each release in turn", []string{"between", "reload-1", "reload-2", "reopen", "offline"},
-			func(in Input, _ *Result) bool { return len(in.Releases) > 2 }, func(v *visitor) {
-				v.begin()
+			hasOlder, func(v *visitor) {
+				v.startOver(v.in.Releases[0].hosts())
+				v.arrive()
 				for _, r := range v.in.Releases[1 : len(v.in.Releases)-1] {
 					v.deploy(r.hosts()...)
 					v.reload("")
@@ -207,7 +210,7 @@ func init() { // the functions refer to the list
 				v.quit()
 				v.open("", v.entry())
 				v.note("new", "")
-				v.deploy(v.in.Releases[0].hosts()...)
+				v.deploy(v.in.old().hosts()...)
 				v.reload("")
 				v.note("back-1", "")
 				v.reload("")
@@ -240,12 +243,9 @@ func init() { // the functions refer to the list
 		{"earlier-worker", "had an earlier worker at the same address, which kept whatever it saw",
 			[]string{"old", "reload-1", "reload-2", "reopen", "offline"}, hasWorker, func(v *visitor) {
 				// In a profile of its own, which never saw the worker of the old release.
-				own := useragent.New(v.ctx, v.wrap(v.in.Releases[0], func(now, _ site.Host) site.Host {
+				v.startOver(v.wrap(*v.in.old(), func(now, _ site.Host) site.Host {
 					return replacing{now, v.truth.oldWorker[0], []byte(earlierWorker)}
-				}), v.in.Options)
-				v.b.Close()
-				v.b = own
-				v.watch()
+				}))
 				v.arrive()
 				v.reload("")
 				v.note("old", "")
@@ -303,16 +303,23 @@ func (v *visitor) begin() { v.open("", v.entry()) }
 func (v *visitor) entry() string { return v.in.entry() }
 
 // newest are the hosts of the new release.
-func (v *visitor) newest() []site.Host { return v.in.Releases[len(v.in.Releases)-1].hosts() }
+func (v *visitor) newest() []site.Host { return v.in.newest().hosts() }
+
+// startOver gives the visitor a new profile, which reaches other hosts.
+func (v *visitor) startOver(hosts []site.Host) {
+	v.b.Close()
+	v.b = useragent.New(v.ctx, hosts, v.in.Options)
+	v.watch()
+}
 
 // wrapped are the hosts of the new release with the site's own changed; before is the one of the release before it.
 func (v *visitor) wrapped(change func(now, before site.Host) site.Host) []site.Host {
-	return v.wrap(v.in.Releases[len(v.in.Releases)-1], change)
+	return v.wrap(*v.in.newest(), change)
 }
 
 func (v *visitor) wrap(r Release, change func(now, before site.Host) site.Host) []site.Host {
 	hosts := r.hosts()
-	hosts[0] = change(r.Host, v.in.Releases[len(v.in.Releases)-2].Host)
+	hosts[0] = change(r.Host, v.in.old().Host)
 	return hosts
 }
 

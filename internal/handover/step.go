@@ -174,9 +174,9 @@ func (v *visitor) look(view *document.View) *Step {
 
 // judge compares with the release that the document is of, online and without a worker.
 func (v *visitor) judge(view *document.View, s *Step) *rehearsal.PageOutcome {
-	of := &v.in.Releases[len(v.in.Releases)-1]
+	of := v.in.newest()
 	if s.Document == Old || s.Document == Same && slices.ContainsFunc(s.sorted(), func(f string) bool { return s.Files[f] == Old }) {
-		of = &v.in.Releases[0]
+		of = v.truth.oldOf(view)
 	}
 	return rehearsal.Judge(v.b, view, v.truth.reference(of, view.URL, false),
 		func() *document.View { return v.truth.reference(of, view.URL, true) })

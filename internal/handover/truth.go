@@ -3,7 +3,6 @@ package handover
 import (
 	"bytes"
 	"context"
-	"slices"
 	"strings"
 	"sync"
 
@@ -133,9 +132,10 @@ func (t *truth) whose(url string, got *fetch.Response) Whose {
 		return a != nil && !a.Unknown && a.Status == got.Status && bytes.Equal(a.Bytes(), got.Bytes())
 	}
 	isNew := is(last)
-	isOld := slices.ContainsFunc(t.in.Releases[:last], func(r Release) bool {
-		return is(slices.IndexFunc(t.in.Releases, func(o Release) bool { return o.Host == r.Host }))
-	})
+	isOld := false
+	for release := range last {
+		isOld = isOld || is(release)
+	}
 	switch {
 	case isOld && isNew:
 		return Same
@@ -145,6 +145,16 @@ func (t *truth) whose(url string, got *fetch.Response) Whose {
 		return New
 	}
 	return Other
+}
+
+// oldOf is the old release that a view's document is of, the last one where several have it.
+func (t *truth) oldOf(view *document.View) *Release {
+	for i := len(t.in.Releases) - 2; i > 0; i-- {
+		if a := t.answer(i, view.FinalURL); a != nil && view.Response != nil && bytes.Equal(a.Bytes(), view.Response.Actual().Bytes()) {
+			return &t.in.Releases[i]
+		}
+	}
+	return &t.in.Releases[0]
 }
 
 // reference is a page as a release draws it online, without a worker.

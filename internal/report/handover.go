@@ -89,7 +89,7 @@ func Handover(r *audit.HandoverReport, steps bool, width int) string {
 		verdict = yellow.Render(fmt.Sprintf("arrives in %d of %d scenarios", r.Summary.Arrived, r.Summary.Scenarios))
 	}
 	fmt.Fprintf(&b, "%s  %s\n", bold.Render(safe(r.Site)), verdict)
-	fmt.Fprintf(&b, "%s\n\n", faint.Render(cut("handed over from "+safe(strings.Join(r.Old, ", then "))+" at "+safe(r.Origin), width)))
+	fmt.Fprintf(&b, "%s\n\n", faint.Render(cut("handed over from "+safe(strings.Join(r.Old, ", before it "))+" at "+safe(r.Origin), width)))
 	scenarioTable(&b, r, steps, width)
 	if slices.ContainsFunc(r.Scenarios, func(s *handover.Scenario) bool { return s.Arrival.Why == handover.Waits && !s.Arrival.Arrives }) {
 		fmt.Fprintf(&b, "\n  %s\n", each(faint, wrap("A worker that waits takes over when the last tab is closed, or when the page asks it to.", width-4, 2)))
