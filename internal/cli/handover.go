@@ -266,7 +266,7 @@ func (a *app) liveRelease(ctx context.Context, url string, in *audit.Input, o *o
 		o.folder, o.host = f, f
 		in.Host, in.Folder, in.Name = f, f, name
 	}
-	return handover.Release{Name: live.name, Host: live.host, Others: in.Others}, nil
+	return handover.Release{Name: live.name, Host: handover.Remembering(live.host), Others: in.Others}, nil
 }
 
 func notEmpty(dir string) error {

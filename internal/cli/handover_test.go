@@ -2,9 +2,12 @@ package cli
 
 import (
 	"encoding/json"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
@@ -177,4 +180,32 @@ func TestHandoverOfOtherHosting(t *testing.T) {
 	assert.Regexp(t, `returning +old +old +old +old +old `, r.out, "its worker's script does not come")
 	r = run(t, dir, "handover", "before", "dist", "--new-project", "none.yaml")
 	assert.Equal(t, statusUsage, r.status, r.err)
+}
+
+// What is live is asked for each address once, and only what visitors would ask for, with nothing but GET and HEAD.
+func TestHandoverFromLive(t *testing.T) {
+	dir := releasedPier(t, "at-once")
+	require.Equal(t, 0, run(t, dir, "fit").status)
+	live := filepath.Join(dir, "live")
+	require.NoError(t, os.CopyFS(live, os.DirFS(filepath.Join(dir, "dist"))))
+	var mu sync.Mutex
+	asked := map[string]int{}
+	files := http.FileServer(http.Dir(live))
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		asked[r.Method+" "+r.URL.Path]++
+		mu.Unlock()
+		files.ServeHTTP(w, r)
+	}))
+	defer server.Close()
+	change(t, dir, "dist/index.html", pierTwo)
+	require.Equal(t, 0, run(t, dir, "fit").status)
+	r := run(t, dir, "handover", server.URL+"/", "dist")
+	require.Equal(t, 0, r.status, r.err+r.out)
+	assert.Regexp(t, `returning +old +new`, r.out)
+	assert.Positive(t, asked["GET /worker.js"])
+	for what, n := range asked {
+		assert.Regexp(t, "^(GET|HEAD) ", what)
+		assert.LessOrEqual(t, n, 2, what) // once to see whether it redirects
+	}
 }

@@ -3,6 +3,7 @@ package handover
 import (
 	"context"
 	"slices"
+	"sync"
 
 	"tachyform/internal/manifest"
 	"tachyform/internal/site"
@@ -75,6 +76,37 @@ func (h replacing) Answer(ctx context.Context, r *site.Request) (*site.Response,
 	out.Header = out.Header.Clone()
 	out.Header.Set("Content-Type", "text/javascript")
 	return &out, nil
+}
+
+// Remembering asks a live host for each address once, and answers all scenarios alike with what came.
+func Remembering(h site.Host) site.Host {
+	return &remembering{Host: h, known: map[string]*site.Response{}}
+}
+
+type remembering struct {
+	site.Host
+	mu    sync.Mutex
+	known map[string]*site.Response
+}
+
+// Answer implements site.Host.
+func (h *remembering) Answer(ctx context.Context, r *site.Request) (*site.Response, error) {
+	if r.Method != "GET" || r.Header.Get("Range") != "" {
+		return h.Host.Answer(ctx, r)
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	url := r.URL.Href(true)
+	if resp, known := h.known[url]; known {
+		out := *resp
+		out.Header = resp.Header.Clone()
+		return &out, nil
+	}
+	resp, err := h.Host.Answer(ctx, r)
+	if err == nil {
+		h.known[url] = resp
+	}
+	return resp, err
 }
 
 // manifestIcons are the addresses of a manifest's icons.
