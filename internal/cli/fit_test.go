@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -163,4 +164,19 @@ func TestFitTouchesNothingElse(t *testing.T) {
 		assert.Equal(t, map[string]string{"./": "", "mine": "mine"}, testsite.Tree(t, filepath.Join(dir, "outside")))
 		assert.Equal(t, before, testsite.Tree(t, filepath.Join(dir, "dist")), at.link)
 	}
+}
+
+// A build that writes only some files between two fits does not make the rest its own: undo takes all of ours away, even a
+// while after the first fit.
+func TestUndoAfterPartOfABuild(t *testing.T) {
+	dir := write(t, map[string]string{"tachyform.yaml": pierProject + "worker: {pack: {include: [/*]}}\n",
+		"dist/index.html": pierPage, "dist/far.html": pierPage})
+	require.Equal(t, 0, run(t, dir, "fit").status)
+	time.Sleep(1200 * time.Millisecond) // after this a file counts as younger than the fit
+	built := strings.ReplaceAll(pierPage, "Pier", "Quay")
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "dist", "far.html"), []byte(built), 0o644))
+	require.Equal(t, 0, run(t, dir, "fit").status)
+	r := run(t, dir, "undo")
+	require.Equal(t, 0, r.status, r.err)
+	assert.Equal(t, map[string]string{"./": "", "index.html": pierPage, "far.html": built}, testsite.Tree(t, filepath.Join(dir, "dist")), r.out)
 }

@@ -64,6 +64,8 @@ type journalEntry struct {
 	Before string      `json:"before"`
 	After  string      `json:"after"`
 	Mode   fs.FileMode `json:"mode"`
+	// Since is when the file as it was had been written, zero when there was none.
+	Since time.Time `json:"since,omitzero"`
 }
 
 // Stray is something in the folder of journals that is none. It is passed over.
@@ -216,7 +218,7 @@ func begin(state, site tree, name string, number int, changes []Change, head []s
 		if c.Old != nil {
 			e.Before = digest(c.Old)
 			if info, err := site.Lstat(c.Path); err == nil {
-				e.Mode = info.Mode().Perm()
+				e.Mode, e.Since = info.Mode().Perm(), info.ModTime()
 			}
 			if err := state.create(j.old(i), c.Old, 0o644); err != nil {
 				return err
@@ -418,7 +420,10 @@ func (j *journal) entryBackward(site tree, i int) (ending, error) {
 	case e.Before == absent:
 		err = site.Remove(e.Path)
 	default:
-		err = site.exchange(e.Path, j.temporary(i), e.After, content, e.Mode)
+		if err = site.exchange(e.Path, j.temporary(i), e.After, content, e.Mode); err == nil && !e.Since.IsZero() {
+			// As old as it was: an older journal tells by that whether a build has made the file anew.
+			_ = site.Chtimes(e.Path, e.Since, e.Since)
+		}
 	}
 	switch {
 	case errors.As(err, new(errChanged)):
