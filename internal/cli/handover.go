@@ -82,22 +82,13 @@ func checkScenarios(only []string) error {
 		names = append(names, d.Name)
 	}
 	for _, name := range only {
-		if near := spelling.Nearest(name, names); !contains(names, name) && near != "" {
+		if near := spelling.Nearest(name, names); !slices.Contains(names, name) && near != "" {
 			return usagef("there is no scenario %q; did you mean %s?", name, near)
-		} else if !contains(names, name) {
+		} else if !slices.Contains(names, name) {
 			return usagef("there is no scenario %q; they are %s", name, strings.Join(names, ", "))
 		}
 	}
 	return nil
-}
-
-func contains(list []string, s string) bool {
-	for _, one := range list {
-		if one == s {
-			return true
-		}
-	}
-	return false
 }
 
 // handOver plays the scenarios and shows what they came to.
