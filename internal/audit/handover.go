@@ -275,6 +275,9 @@ func neverWords(s *handover.Scenario) string {
 		return "the new worker cannot be installed: " + s.Failed[0].Text
 	case handover.Mixes:
 		file, _ := last.Mixed()
+		if behind := s.Behind(handover.New); behind != nil {
+			file = behind.URL
+		}
 		return fmt.Sprintf("at the end (%s) %s is still of the old release", last.Name, file)
 	case handover.NotShown:
 		return fmt.Sprintf("at the end (%s) no page is shown", last.Name)

@@ -9,6 +9,8 @@ import (
 type Scenario struct {
 	Name  string  `json:"name"`
 	Steps []*Step `json:"steps"`
+	// Pages are the other visited pages as they are shown at the end, of the scenario "returning" alone.
+	Pages []*Step `json:"pages,omitempty"`
 	// Arrival says when the new release was wholly there.
 	Arrival Arrival `json:"arrival"`
 	// Mixtures are the moments at which one document ran with files of two releases.
@@ -101,6 +103,11 @@ func (v *visitor) conclude(s *Scenario) {
 			s.Told = step.Name
 		}
 	}
+	for _, page := range s.Pages {
+		if file, mixed := page.Mixed(); mixed {
+			s.Mixtures = append(s.Mixtures, Mixture{page.Name, page.URL, page.Document, file, page.Files[file], !page.Controlled, page.Errors})
+		}
+	}
 	s.Stored = v.most
 	wanted, gone, stay := New, append([]string{earlierCache}, v.truth.oldCaches...), v.truth.newCaches
 	if s.Name == RolledBack {
@@ -112,6 +119,16 @@ func (v *visitor) conclude(s *Scenario) {
 		}
 	}
 	s.Arrival = arrivalOf(s, wanted)
+}
+
+// Behind is a page that is not shown at the end as a release has it, though it is shown, nil for none.
+func (s *Scenario) Behind(release Whose) *Step {
+	for _, p := range s.Pages {
+		if p.Document != Missing && p.Document != Other && !p.Arrived(release) {
+			return p
+		}
+	}
+	return nil
 }
 
 // arrivalOf finds from which step on the new release is shown wholly.
@@ -142,6 +159,9 @@ func arrivalOf(s *Scenario, wanted Whose) Arrival {
 		default:
 			a.Visits++
 		}
+	}
+	if s.Behind(wanted) != nil && at < len(s.Steps) {
+		return Arrival{Why: Mixes}
 	}
 	if at < len(s.Steps) {
 		a.Arrives, a.Step = true, s.Steps[at].Name

@@ -99,7 +99,7 @@ func Run(ctx context.Context, in Input) (*Result, error) {
 			defer wait.Done()
 			for j := range jobs {
 				j.d.play(j.v)
-				j.s.Steps = j.v.steps
+				j.s.Steps, j.s.Pages = j.v.steps, j.v.pages
 				j.v.conclude(j.s)
 				if j.v != first {
 					j.v.b.Close()
@@ -145,6 +145,7 @@ type visitor struct {
 	b      *useragent.Browser
 	tabs   map[string]*document.Tab
 	steps  []*Step
+	pages  []*Step // shown at the end
 	events []account.Event
 
 	requests, failures, messages int

@@ -218,3 +218,21 @@ func TestArrival(t *testing.T) {
 		})
 	}
 }
+
+// A page that was visited and stays the old one keeps the release from being there wholly.
+func TestPageBehind(t *testing.T) {
+	release := func(n int) Release {
+		files := pier(n)
+		files["register.js"] = "navigator.serviceWorker.register('/w.js')"
+		files["w.js"] = fmt.Sprintf("/* %d */ oninstall = (e) => { skipWaiting(); e.waitUntil(caches.open('far').then((c) => c.match('/far.html').then((r) => r || c.add('/far.html')))) }; ", n) +
+			"onfetch = (e) => { if (e.request.url.endsWith('/far.html')) e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))) };"
+		f, err := site.OpenFolder(testsite.Write(t, files), origin, "/", project.Default(".").Host)
+		require.NoError(t, err)
+		return Release{Host: f}
+	}
+	s := play(t, []Release{release(1), release(2)}, Returning).Scenarios[0]
+	assert.Equal(t, Arrival{Why: Mixes}, s.Arrival)
+	require.NotNil(t, s.Behind(New))
+	assert.Equal(t, "/far.html", s.Behind(New).URL)
+	assert.Equal(t, New, s.Steps[3].Document, "the entry page is the new one")
+}

@@ -72,6 +72,7 @@ func init() { // the functions refer to the list
 				v.b.SetCondition(condition.Offline)
 				v.open("", v.entry())
 				v.note("offline", "")
+				v.notePages()
 			}},
 		{"tab-left-open", "leaves the page open, looks at it an hour later, and goes on in it",
 			[]string{"old", "hour-later", "next-page", "back"}, hasPages, func(v *visitor) {

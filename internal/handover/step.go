@@ -133,6 +133,19 @@ func (v *visitor) note(name, tab string) {
 	v.steps = append(v.steps, s)
 }
 
+// notePages opens the other pages that were visited on the old release, as they are shown at the end.
+func (v *visitor) notePages() {
+	for i, url := range v.in.Visit {
+		if url == v.entry() || slices.Contains(v.in.Visit[:i], url) {
+			continue
+		}
+		v.open("", url)
+		v.note(v.steps[len(v.steps)-1].Name, "")
+		v.pages = append(v.pages, v.steps[len(v.steps)-1])
+		v.steps = v.steps[:len(v.steps)-1]
+	}
+}
+
 // look says of a view from which release it is.
 func (v *visitor) look(view *document.View) *Step {
 	s := &Step{URL: v.truth.local(view.URL), Title: view.Title, Files: map[string]Whose{}, code: map[string]bool{}, Controlled: view.Controlled,

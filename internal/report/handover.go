@@ -132,7 +132,7 @@ func scenarioTable(b *strings.Builder, r *audit.HandoverReport, steps bool, widt
 		fmt.Fprintf(b, "%s\n", faint.Render(cut(arrivalWords(s), max(rest, 12))))
 		if steps {
 			fmt.Fprintf(b, "\n  %s\n\n", each(faint, wrap("Somebody who "+r.About[s.Name]+".", width-4, 2)))
-			for _, step := range s.Steps {
+			for _, step := range append(slices.Clone(s.Steps), s.Pages...) {
 				stepRow(b, step, width)
 			}
 			b.WriteString("\n")
