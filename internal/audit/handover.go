@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"tachyform/internal/handover"
+	"tachyform/internal/releases"
 	"tachyform/internal/useragent"
 	"tachyform/internal/worker"
 )
@@ -152,7 +153,8 @@ func (a *auditor) handOver(old []handover.Release, only []string) (*HandoverRepo
 	}
 	h := handover.Input{Releases: append(slices.Clone(old), handover.Release{Name: in.Name, Host: in.Host, Others: in.Others}),
 		Visit: visit, Retiring: retiring, Only: only, Progress: in.Progress, Options: useragent.Options{Kind: in.Kind, Reader: a.reader,
-			ReadScripts: in.Project.Audit.Scripts == "read", Present: a.present(), HostKnows: a.hostKnows()}}
+			ReadScripts: in.Project.Audit.Scripts == "read", Present: a.present(), HostKnows: a.hostKnows(),
+			StandsFor: releases.StandsFor}}
 	r, err := handover.Run(a.ctx, h)
 	if err != nil {
 		return nil, err

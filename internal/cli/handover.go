@@ -163,7 +163,7 @@ func (a *app) releasesOf(ctx context.Context, args []string, opts handoverOption
 	}
 	if opts.old != "" {
 		var dir string
-		if dir, err = releases.Unpack(opts.old); err != nil {
+		if dir, err = releases.Unpack(opts.old, o.folder); err != nil {
 			return
 		}
 		done = func() { _ = os.RemoveAll(dir) }
@@ -210,7 +210,7 @@ func recordedRelease(ctx context.Context, o *opened, in audit.Input) (r handover
 	if err != nil {
 		return r, done, err
 	}
-	dir, err := store.Lay(recorded)
+	dir, err := store.Lay(recorded, o.folder)
 	if err != nil {
 		return r, done, err
 	}

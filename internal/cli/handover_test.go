@@ -23,6 +23,7 @@ func releasedPier(t *testing.T, takeover string) string {
 		"tachyform.yaml": "site: dist\norigin: https://pier.example\napp: {name: Pier, theme_color: red}\nworker: {takeover: " + takeover +
 			", pack: {include: [/*]}}\n",
 		"dist/index.html": `<!doctype html><html lang="en"><head><title>One</title></head><body><h1>One</h1></body></html>`,
+		"dist/pier.png":   "\x89PNG of a pier", "dist/quay.png": "\x89PNG of a quay",
 	})
 }
 
@@ -50,7 +51,9 @@ func TestHandoverOfRecordedReleases(t *testing.T) {
 	require.Equal(t, 0, r.status, r.err)
 	assert.Equal(t, before, testsite.Tree(t, filepath.Join(dir, "dist")), "nothing is written into the site")
 
+	// Of pictures the record has stamps alone; the worker of the old release is to be installed all the same.
 	change(t, dir, "dist/index.html", pierTwo)
+	change(t, dir, "dist/pier.png", "\x89PNG of another pier")
 	require.Equal(t, 0, run(t, dir, "fit").status)
 	for _, args := range [][]string{{}, {"--old", "one.release"}} {
 		r = run(t, dir, append([]string{"handover", "--format", "json"}, args...)...)

@@ -64,8 +64,8 @@ func Pack(ctx context.Context, f *site.Folder, file string) error {
 	return nil
 }
 
-// Unpack writes the release in a file into a new temporary folder and gives its path.
-func Unpack(file string) (dir string, err error) {
+// Unpack writes the release in a file into a new temporary folder, as Lay does, and gives its path.
+func Unpack(file string, now *site.Folder) (dir string, err error) {
 	z, err := zip.OpenReader(file)
 	bad := func(err error) (string, error) {
 		return "", &problem.Problem{Kind: problem.Read, Where: file, What: "this is no release that can be read: " + problem.Innermost(err),
@@ -96,7 +96,7 @@ func Unpack(file string) (dir string, err error) {
 	if err := json.Unmarshal(text, r); err != nil {
 		return bad(err)
 	}
-	return lay(r, func(hash string) ([]byte, error) {
+	return lay(r, now, func(hash string) ([]byte, error) {
 		if len(hash) != 64 {
 			return nil, errors.New("a file has no hash")
 		}

@@ -3,6 +3,7 @@
 package releases
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"crypto/sha256"
@@ -277,22 +278,55 @@ func (s *Store) Before(ctx context.Context, f *site.Folder) (*Release, error) {
 	return nil, nil
 }
 
-// Lay writes a recorded release into a new temporary folder, as it was deployed. Of files whose content was not kept,
-// something of their size stands there that is like no other file.
-func (s *Store) Lay(r *Release) (dir string, err error) {
+// Lay writes a recorded release into a new temporary folder, as it was deployed. Of files whose content was not kept, that
+// of the site as it is now stands there, now, where it is the same, else something of their size that is like no other
+// file; see StandsFor.
+func (s *Store) Lay(r *Release, now *site.Folder) (dir string, err error) {
 	root, err := os.OpenRoot(s.dir)
 	if err != nil {
 		return "", s.failed(err)
 	}
 	defer root.Close()
-	return lay(r, func(hash string) ([]byte, error) { return root.ReadFile(path.Join(folderName, objectsName, hash)) })
+	return lay(r, now, func(hash string) ([]byte, error) { return root.ReadFile(path.Join(folderName, objectsName, hash)) })
+}
+
+// A file that was not kept is filled with lines that name its hash.
+const fillingStart = "not kept: "
+
+func filling(f File) []byte {
+	line := fillingStart + f.Hash + "\n"
+	size := int(min(max(f.Size, int64(len(line))), mostFilling))
+	return []byte(strings.Repeat(line, size/len(line)+1)[:size])
+}
+
+// StandsFor gives the SHA-256 of the content that a filling stands for.
+func StandsFor(content []byte) (sum []byte, known bool) {
+	rest, is := bytes.CutPrefix(content, []byte(fillingStart))
+	if !is || len(rest) <= 2*sha256.Size || rest[2*sha256.Size] != '\n' {
+		return nil, false
+	}
+	sum, err := hex.DecodeString(string(rest[:2*sha256.Size]))
+	return sum, err == nil
+}
+
+// unchanged gives the content of a file that is the same in the site as it is now, nil where it is not.
+func unchanged(f File, now *site.Folder) []byte {
+	if now == nil {
+		return nil
+	}
+	if file := now.File(f.Path); file != nil && file.Size == f.Size {
+		if content, err := file.Bytes(); err == nil && hashOf(content) == f.Hash {
+			return content
+		}
+	}
+	return nil
 }
 
 // mostFilling bounds how much stands in the place of a file that was not kept.
 const mostFilling = 4 << 20
 
 // lay writes the files of a release into a new temporary folder.
-func lay(r *Release, content func(hash string) ([]byte, error)) (dir string, err error) {
+func lay(r *Release, now *site.Folder, content func(hash string) ([]byte, error)) (dir string, err error) {
 	dir, err = os.MkdirTemp("", "tachyform-release-")
 	if err != nil {
 		return "", err
@@ -316,9 +350,8 @@ func lay(r *Release, content func(hash string) ([]byte, error)) (dir string, err
 			if hashOf(text) != f.Hash {
 				return dir, errors.New("the content of " + f.Path + " is not what was recorded")
 			}
-		} else {
-			line := "not kept: " + f.Hash + "\n"
-			text = []byte(strings.Repeat(line, int(min(f.Size, mostFilling))/len(line)+1)[:min(f.Size, mostFilling)])
+		} else if text = unchanged(f, now); text == nil {
+			text = filling(f)
 		}
 		name := filepath.Join(dir, filepath.FromSlash(f.Path))
 		if err = os.MkdirAll(filepath.Dir(name), 0o755); err != nil {

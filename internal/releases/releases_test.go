@@ -2,6 +2,7 @@ package releases
 
 import (
 	"context"
+	"encoding/hex"
 	"os"
 	"path/filepath"
 	"strings"
@@ -45,7 +46,7 @@ func TestRecordAndLay(t *testing.T) {
 	before, err := s.Before(context.Background(), second)
 	require.NoError(t, err)
 	require.Equal(t, r.ID, before.ID)
-	dir, err := s.Lay(before)
+	dir, err := s.Lay(before, nil)
 	require.NoError(t, err)
 	defer os.RemoveAll(dir)
 	read := func(name string) string {
@@ -57,6 +58,19 @@ func TestRecordAndLay(t *testing.T) {
 	assert.Equal(t, "p {}", read("a/s.css"))
 	assert.Len(t, read("a/p.png"), len(picture))
 	assert.NotEqual(t, picture, read("a/p.png"))
+	sum, known := StandsFor([]byte(read("a/p.png")))
+	assert.True(t, known)
+	assert.Equal(t, hashOf([]byte(picture)), hex.EncodeToString(sum), "it stands for the picture")
+	for _, other := range []string{"", "one", fillingStart, fillingStart + strings.Repeat("z", 64) + "\n", fillingStart + strings.Repeat("a", 64)} {
+		_, known := StandsFor([]byte(other))
+		assert.False(t, known, other)
+	}
+	same, err := s.Lay(before, second)
+	require.NoError(t, err)
+	defer os.RemoveAll(same)
+	text, err := os.ReadFile(filepath.Join(same, "a", "p.png"))
+	require.NoError(t, err)
+	assert.Equal(t, picture, string(text), "the picture is as before, so it is taken from the site")
 
 	// The one that is live is compared with, whatever else was recorded since.
 	third := folder(t, map[string]string{"index.html": "three"})
@@ -107,14 +121,14 @@ func TestPack(t *testing.T) {
 	second, err := os.ReadFile(two)
 	require.NoError(t, err)
 	assert.Equal(t, first, second)
-	out, err := Unpack(one)
+	out, err := Unpack(one, nil)
 	require.NoError(t, err)
 	defer os.RemoveAll(out)
 	text, err := os.ReadFile(filepath.Join(out, "a", "s.js"))
 	require.NoError(t, err)
 	assert.Equal(t, "1", string(text))
 	require.NoError(t, os.WriteFile(two, first[:len(first)/2], 0o644))
-	_, err = Unpack(two)
+	_, err = Unpack(two, nil)
 	assert.ErrorContains(t, err, "no release that can be read")
 	assert.ErrorContains(t, Pack(context.Background(), f, filepath.Join(dir, "none", "x")), "cannot be written")
 }
@@ -132,12 +146,12 @@ func TestForeignRecords(t *testing.T) {
 		bad := *r
 		bad.Files = append([]File(nil), r.Files...)
 		change(&bad)
-		_, err := s.Lay(&bad)
+		_, err := s.Lay(&bad, nil)
 		assert.Error(t, err, name)
 	}
 	object := filepath.Join(s.dir, folderName, objectsName, r.Files[0].Hash)
 	require.NoError(t, os.WriteFile(object, []byte("changed"), 0o644))
-	_, err = s.Lay(r)
+	_, err = s.Lay(r, nil)
 	assert.ErrorContains(t, err, "not what was recorded")
 	root, err := os.OpenRoot(s.dir)
 	require.NoError(t, err)

@@ -48,6 +48,9 @@ type Options struct {
 	HostKnows func(url string) bool
 	// ScriptsOnly leaves away all that pages ask for but their scripts.
 	ScriptsOnly bool
+	// StandsFor, if set, gives the SHA-256 of the content that some bytes stand for, such as those of a picture whose record
+	// has its stamp alone.
+	StandsFor func(content []byte) (sum []byte, known bool)
 }
 
 // Browser is one profile: what it keeps, its workers and its open pages. It belongs to one goroutine. Its methods are
@@ -65,7 +68,8 @@ type Browser struct {
 	realms  *environment.Platform
 	kind    *Kind
 	// branch says that engines which have started belong to the browser that this one branched from.
-	branch bool
+	branch    bool
+	standsFor func([]byte) ([]byte, bool)
 	// personal says by address what in an answer's headers makes it one for a single person.
 	personal map[string]string
 }
@@ -75,7 +79,7 @@ type Browser struct {
 func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 	b := &Browser{
 		store: storage.New(), bounds: environment.NewBounds(o.Steps), engines: &environment.WarmEngines{},
-		kind: cmp.Or(o.Kind, defaultKind), personal: map[string]string{},
+		kind: cmp.Or(o.Kind, defaultKind), personal: map[string]string{}, standsFor: o.StandsFor,
 	}
 	n := &network.Network{Context: ctx, Hosts: map[string]site.Host{}, Condition: condition.Online}
 	for _, h := range hosts {
@@ -124,7 +128,7 @@ func (b *Browser) assemble(c *clock.Clock, n *network.Network, cache *fetch.HTTP
 	}
 	b.store.SetSchedule(func(f func()) { c.After(0, f) })
 	b.workers = &serviceworker.Container{Fetcher: b.fetcher, Store: b.store, Account: a}
-	b.realms = &environment.Platform{Workers: b.workers, Bounds: b.bounds, Engines: b.engines, Lacks: b.kind.Lacks}
+	b.realms = &environment.Platform{Workers: b.workers, Bounds: b.bounds, Engines: b.engines, Lacks: b.kind.Lacks, StandsFor: b.standsFor}
 	b.workers.Start = b.realms.Start
 }
 
@@ -192,7 +196,7 @@ func (b *Browser) Close() {
 func (b *Browser) Branch() *Browser {
 	n := &Browser{
 		store: b.store.Branch(), bounds: b.bounds.Branch(), engines: b.engines, kind: b.kind, personal: b.personal,
-		branch: true,
+		branch: true, standsFor: b.standsFor,
 	}
 	c := &clock.Clock{Context: b.net.Context, Now: b.clock.Now}
 	net := &network.Network{Context: b.net.Context, Hosts: b.net.Hosts, Condition: b.net.Condition}

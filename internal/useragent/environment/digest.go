@@ -10,8 +10,13 @@ import (
 
 // digestOperations are of Web Cryptography, 14.3.5.
 var digestOperations = operations{
-	"digest": plain(func(_ *Realm, args arguments) (any, error) {
+	"digest": plain(func(r *Realm, args arguments) (any, error) {
 		data := args.bytes(1)
+		if r.p.StandsFor != nil {
+			if sum, known := r.p.StandsFor(data); known && strings.EqualFold(args.text(0), "SHA-256") {
+				return sum, nil
+			}
+		}
 		switch algorithm := args.text(0); strings.ToUpper(algorithm) {
 		case "SHA-1":
 			sum := sha1.Sum(data)

@@ -27,6 +27,8 @@ type Platform struct {
 	Engines *WarmEngines
 	// Lacks lists what scripts do not find in this kind of browser: see useragent.Kind.
 	Lacks []string
+	// StandsFor, if set, gives the SHA-256 of the content that some bytes stand for, which nobody has any more.
+	StandsFor func(content []byte) (sum []byte, known bool)
 }
 
 func (p *Platform) lacks(what string) bool { return slices.Contains(p.Lacks, what) }
