@@ -271,7 +271,7 @@ func Step(n, of int, text string) string {
 
 // DemoEnd tells where the example lies and what to try next; program is how this program was called.
 func DemoEnd(dir, html, program string) string {
-	return fmt.Sprintf("\n  %s   %s\n  %s   %s\n\n  Try next:\n    %s serve %s/site\n    %s trace /data/sailings.json "+
-		"%s/site\n",
-		faint.Render("folder"), dir, faint.Render("report"), html, program, dir, program, dir)
+	return fmt.Sprintf("\n  %s   %s\n  %s   %s\n\n  Try next:\n    %[5]s serve %[6]s/site\n    %[5]s trace /data/sailings.json "+
+		"%[6]s/site\n    cd %[6]s && tachyform handover --only two-tabs site next-release/site\n",
+		faint.Render("folder"), dir, faint.Render("report"), html, program, dir)
 }
