@@ -34,7 +34,7 @@ type Description struct {
 
 func hasWorker(_ Input, r *Result) bool { return r.OldWorker }
 func hasOlder(in Input, _ *Result) bool { return len(in.Releases) > 2 }
-func hasPages(in Input, _ *Result) bool { return len(in.Visit) > 1 }
+func hasPages(in Input, _ *Result) bool { return in.another() != "" }
 
 // earlierCache is what that worker keeps things in.
 const earlierCache = "site-v1"
@@ -81,7 +81,7 @@ func init() { // the functions refer to the list
 				v.deploy(v.newest()...)
 				v.b.Pass(time.Hour)
 				v.note("hour-later", "")
-				v.open("", v.in.Visit[0])
+				v.open("", v.in.another())
 				v.note("next-page", "")
 				v.open("", v.entry())
 				v.note("back", "")
@@ -302,6 +302,16 @@ func halfSteps() []string { return []string{"half", "half-again", "whole", "reop
 func (v *visitor) begin() { v.open("", v.entry()) }
 
 func (v *visitor) entry() string { return v.in.entry() }
+
+// another is a visited page beside the entry, "" for none.
+func (in Input) another() string {
+	for _, url := range in.Visit {
+		if url != in.entry() {
+			return url
+		}
+	}
+	return ""
+}
 
 // newest are the hosts of the new release.
 func (v *visitor) newest() []site.Host { return v.in.newest().hosts() }
