@@ -272,6 +272,6 @@ func Step(n, of int, text string) string {
 // DemoEnd tells where the example lies and what to try next; program is how this program was called.
 func DemoEnd(dir, html, program string) string {
 	return fmt.Sprintf("\n  %s   %s\n  %s   %s\n\n  Try next:\n    %[5]s serve %[6]s/site\n    %[5]s trace /data/sailings.json "+
-		"%[6]s/site\n    %[5]s handover --only two-tabs %[6]s/site %[6]s/next-release/site\n",
+		"%[6]s/site\n",
 		faint.Render("folder"), dir, faint.Render("report"), html, program, dir)
 }
