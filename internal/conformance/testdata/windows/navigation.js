@@ -12,16 +12,16 @@ probe('fetch starts from the document', async () => { history.pushState(null, ''
 probe('hash', () => new Promise((done) => { addEventListener('hashchange', (e) => { done([location.hash, new URL(e.newURL).hash, new URL(e.oldURL).hash]); back(); }, { once: true }); location.hash = 'one'; }));
 probe('the same hash', async () => { await soon(50); location.hash = 'same'; await soon(20); let n = 0; const f = () => n++; addEventListener('hashchange', f); location.hash = '#same'; await soon(20); removeEventListener('hashchange', f); back(); return n; });
 probe('back and forward', async () => {
-  await soon(150);
+  await soon(700);
   history.pushState({ n: 1 }, '', '?one');
   history.pushState({ n: 2 }, '', '?two');
   const out = [];
   const f = (e) => out.push([e.state && e.state.n, location.search]);
   addEventListener('popstate', f);
   history.back();
-  await soon(150);
+  await soon(700);
   history.forward();
-  await soon(150);
+  await soon(700);
   removeEventListener('popstate', f);
   back();
   return out;
