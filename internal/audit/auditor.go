@@ -574,6 +574,21 @@ func (a *auditor) sortFindings() {
 	})
 }
 
+// countWeights counts findings by their weights.
+func countWeights(findings []*Finding) (blockers, risks, polish int) {
+	for _, f := range findings {
+		switch f.Weight {
+		case Blocker:
+			blockers++
+		case Risk:
+			risks++
+		default:
+			polish++
+		}
+	}
+	return blockers, risks, polish
+}
+
 // summarise orders the findings and counts them.
 func (a *auditor) summarise() {
 	r := a.report
@@ -586,15 +601,8 @@ func (a *auditor) summarise() {
 				v.Polish++
 			}
 		}
-		switch f.Weight {
-		case Blocker:
-			r.Summary.Blockers++
-		case Risk:
-			r.Summary.Risks++
-		default:
-			r.Summary.Polish++
-		}
 	}
+	r.Summary.Blockers, r.Summary.Risks, r.Summary.Polish = countWeights(r.Findings)
 	for _, p := range r.Pages {
 		o := p.Under[condition.Offline.Name]
 		switch {

@@ -182,16 +182,7 @@ func (r *HandoverReport) count() {
 			r.Summary.Arrived++
 		}
 	}
-	for _, f := range r.Findings {
-		switch f.Weight {
-		case Blocker:
-			r.Summary.Blockers++
-		case Risk:
-			r.Summary.Risks++
-		default:
-			r.Summary.Polish++
-		}
-	}
+	r.Summary.Blockers, r.Summary.Risks, r.Summary.Polish = countWeights(r.Findings)
 }
 
 // Stays open: a page that is never closed or left may keep its release, which is what most takeovers choose.

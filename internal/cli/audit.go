@@ -75,18 +75,15 @@ func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]condi
 	if err != nil {
 		return err
 	}
-	if opts.failOn != "" {
-		if opts.failOn != audit.Blocker && opts.failOn != audit.Risk && opts.failOn != audit.Polish {
-			return usagef("--fail-on takes blocker, risk or polish, not %q", opts.failOn)
-		}
-		o.project.Audit.FailOn = opts.failOn
+	if err := setFailOn(o.project, opts.failOn); err != nil {
+		return err
 	}
 	if opts.handover {
 		release, done, err := recordedRelease(cmd.Context(), o, in)
+		defer done()
 		if err != nil {
 			return err
 		}
-		defer done()
 		in.Before = []handover.Release{release}
 	}
 	r, err := audit.Run(cmd.Context(), in)
@@ -121,7 +118,7 @@ func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]condi
 			r.Sheet = s
 		}
 	}
-	if err := writeReports(opts.reports, r, o.project.Audit.FailOn); err != nil {
+	if err := writeReports(opts.reports, r, auditForms(r, o.project.Audit.FailOn)); err != nil {
 		return err
 	}
 	var history []report.Remembered

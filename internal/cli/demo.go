@@ -155,7 +155,7 @@ func (a *app) runDemo(ctx context.Context, dir string) error {
 	step(5, "audit: the fitted site")
 	fmt.Fprint(a.out, report.Audit(after, a.width))
 	html := filepath.Join(dir, "audit.html")
-	if err := writeReports([]string{"html=" + html}, after, o.project.Audit.FailOn); err != nil {
+	if err := writeReports([]string{"html=" + html}, after, auditForms(after, o.project.Audit.FailOn)); err != nil {
 		return err
 	}
 	step(6, "handover: the next release, for people who have this one")

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -18,6 +17,7 @@ import (
 	"tachyform/internal/report"
 	"tachyform/internal/site"
 	"tachyform/internal/spelling"
+	"tachyform/internal/useragent"
 )
 
 // handoverOptions are what the command line says beside the releases.
@@ -71,7 +71,7 @@ tachyform handover --mark-live`,
 		if opts.markLive || opts.save != "" {
 			return a.recordRelease(cmd.Context(), args, opts)
 		}
-		return a.handOver(cmd.Context(), args, opts, func(in *audit.Input) { in.Kind = kind })
+		return a.handOver(cmd.Context(), args, opts, kind)
 	}
 	return c
 }
@@ -92,18 +92,15 @@ func checkScenarios(only []string) error {
 }
 
 // handOver plays the scenarios and shows what they came to.
-func (a *app) handOver(ctx context.Context, args []string, opts handoverOptions, more func(*audit.Input)) error {
+func (a *app) handOver(ctx context.Context, args []string, opts handoverOptions, kind *useragent.Kind) error {
 	o, in, old, done, err := a.releasesOf(ctx, args, opts)
+	defer done()
 	if err != nil {
 		return err
 	}
-	defer done()
-	more(&in)
-	if opts.failOn != "" {
-		if opts.failOn != audit.Blocker && opts.failOn != audit.Risk && opts.failOn != audit.Polish {
-			return usagef("--fail-on takes blocker, risk or polish, not %q", opts.failOn)
-		}
-		o.project.Audit.FailOn = opts.failOn
+	in.Kind = kind
+	if err := setFailOn(o.project, opts.failOn); err != nil {
+		return err
 	}
 	if a.progress {
 		in.Progress = func(done, all int) {
@@ -117,7 +114,7 @@ func (a *app) handOver(ctx context.Context, args []string, opts handoverOptions,
 	if err != nil {
 		return wrapRead(o.name, err)
 	}
-	if err := writeHandoverReports(opts.reports, r, o.project.Audit.FailOn); err != nil {
+	if err := writeReports(opts.reports, r, handoverForms(r, o.project.Audit.FailOn)); err != nil {
 		return err
 	}
 	if a.format == "json" {
@@ -133,7 +130,7 @@ func (a *app) handOver(ctx context.Context, args []string, opts handoverOptions,
 	return nil
 }
 
-// releasesOf opens the new release and the old ones. done gives back what they hold.
+// releasesOf opens the new release and the old ones. done gives back what they hold, also after an error.
 func (a *app) releasesOf(ctx context.Context, args []string, opts handoverOptions) (o *opened, in audit.Input,
 	old []handover.Release, done func(), err error) {
 	done = func() {}
@@ -195,7 +192,8 @@ func (a *app) releasesOf(ctx context.Context, args []string, opts handoverOption
 	return
 }
 
-// recordedRelease is the release that was marked live, or the last one that fit recorded. done gives back what it holds.
+// recordedRelease is the release that was marked live, or the last one that fit recorded. done gives back what it holds, also
+// after an error.
 func recordedRelease(ctx context.Context, o *opened, in audit.Input) (r handover.Release, done func(), err error) {
 	done = func() {}
 	if o.folder == nil {
@@ -248,14 +246,11 @@ func (a *app) liveRelease(ctx context.Context, url string, in *audit.Input, o *o
 	}
 	if o.folder != nil && live.host.Origin() != in.Host.Origin() {
 		o.project.Origin = live.host.Origin()
-		name := in.Name
-		dir := o.folder.Dir
-		f, err := openFolder(dir, o.project)
+		f, err := openFolder(o.folder.Dir, o.project)
 		if err != nil {
 			return handover.Release{}, err
 		}
-		o.folder, o.host = f, f
-		in.Host, in.Folder, in.Name = f, f, name
+		o.folder, o.host, in.Folder, in.Host = f, f, f, f
 	}
 	return handover.Release{Name: live.name, Host: handover.Remembering(live.host), Others: in.Others}, nil
 }
@@ -292,7 +287,7 @@ func (a *app) recordRelease(ctx context.Context, args []string, opts handoverOpt
 	if err != nil {
 		return err
 	}
-	if err := o.needFolder("handover --mark-live"); err != nil {
+	if err := o.needFolder("recording a release"); err != nil {
 		return err
 	}
 	if opts.save != "" {
@@ -307,7 +302,7 @@ func (a *app) recordRelease(ctx context.Context, args []string, opts handoverOpt
 			return err
 		}
 		fmt.Fprintf(a.out, "The site in %s is noted as the live release (%s, %d files); the next handover compares with it.\n", o.name,
-			filepath.Base(r.ID), len(r.Files))
+			r.ID, len(r.Files))
 	}
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 	"tachyform/internal/audit"
 	"tachyform/internal/inputfile"
 	"tachyform/internal/problem"
+	"tachyform/internal/project"
 	"tachyform/internal/report"
 )
 
@@ -42,24 +43,40 @@ func checkReports(specs []string) error {
 	return nil
 }
 
-func writeReports(specs []string, r *audit.Report, failOn string) error {
+var reportKinds = []string{"html", "json", "sarif", "junit", "markdown"}
+
+// reportForms make a report of each kind but json, which is the value itself.
+type reportForms map[string]func() ([]byte, error)
+
+func auditForms(r *audit.Report, failOn string) reportForms {
+	return reportForms{
+		"html":     func() ([]byte, error) { return report.HTML(r) },
+		"sarif":    func() ([]byte, error) { return report.SARIF(r) },
+		"junit":    func() ([]byte, error) { return report.JUnit(r, failOn) },
+		"markdown": func() ([]byte, error) { return report.Markdown(r), nil },
+	}
+}
+
+func handoverForms(r *audit.HandoverReport, failOn string) reportForms {
+	return reportForms{
+		"html":     func() ([]byte, error) { return report.HandoverHTML(r) },
+		"sarif":    func() ([]byte, error) { return report.HandoverSARIF(r) },
+		"junit":    func() ([]byte, error) { return report.HandoverJUnit(r, failOn) },
+		"markdown": func() ([]byte, error) { return report.HandoverMarkdown(r), nil },
+	}
+}
+
+func writeReports(specs []string, value any, forms reportForms) error {
 	for _, spec := range specs {
 		kind, file, _ := strings.Cut(spec, "=")
-		var content []byte
-		var err error
-		switch kind {
-		case "html":
-			content, err = report.HTML(r)
-		case "sarif":
-			content, err = report.SARIF(r)
-		case "junit":
-			content, err = report.JUnit(r, failOn)
-		case "markdown":
-			content = report.Markdown(r)
-		default:
-			content, err = json.MarshalIndent(r, "", "  ")
-			content = append(content, '\n')
+		make_ := forms[kind]
+		if make_ == nil {
+			make_ = func() ([]byte, error) {
+				content, err := json.MarshalIndent(value, "", "  ")
+				return append(content, '\n'), err
+			}
 		}
+		content, err := make_()
 		if err != nil {
 			return err
 		}
@@ -70,32 +87,14 @@ func writeReports(specs []string, r *audit.Report, failOn string) error {
 	return nil
 }
 
-var reportKinds = []string{"html", "json", "sarif", "junit", "markdown"}
-
-func writeHandoverReports(specs []string, r *audit.HandoverReport, failOn string) error {
-	for _, spec := range specs {
-		kind, file, _ := strings.Cut(spec, "=")
-		var content []byte
-		var err error
-		switch kind {
-		case "html":
-			content, err = report.HandoverHTML(r)
-		case "sarif":
-			content, err = report.HandoverSARIF(r)
-		case "junit":
-			content, err = report.HandoverJUnit(r, failOn)
-		case "markdown":
-			content = report.HandoverMarkdown(r)
-		default:
-			content, err = json.MarshalIndent(r, "", "  ")
-			content = append(content, '\n')
-		}
-		if err != nil {
-			return err
-		}
-		if err := writeOutput(file, content, "the report", "name a file in a folder that can be written to"); err != nil {
-			return err
-		}
+// setFailOn takes the threshold that the command line names, if it names one.
+func setFailOn(p *project.Project, weight string) error {
+	switch weight {
+	case "":
+		return nil
+	case audit.Blocker, audit.Risk, audit.Polish:
+		p.Audit.FailOn = weight
+		return nil
 	}
-	return nil
+	return usagef("--fail-on takes blocker, risk or polish, not %q", weight)
 }

@@ -2,7 +2,6 @@ package handover
 
 import (
 	"slices"
-	"strings"
 )
 
 // Scenario is what a visitor went through. Its fields are the members of the JSON contract.
@@ -36,12 +35,16 @@ type Arrival struct {
 	// Arrives says that it was, at Step, and at each step after it.
 	Arrives bool   `json:"arrives"`
 	Step    string `json:"step,omitempty"`
-	// Visits, Reloads and Restarts are how often the visitor came, reloaded, or closed all tabs until then.
+	Moves
+	// Why says what kept it from arriving, or what it waited for.
+	Why Why `json:"why,omitempty"`
+}
+
+// Moves are how often a visitor came, reloaded, or closed all tabs, since the last deployment.
+type Moves struct {
 	Visits   int `json:"visits"`
 	Reloads  int `json:"reloads"`
 	Restarts int `json:"restarts"`
-	// Why says what kept it from arriving, or what it waited for.
-	Why Why `json:"why,omitempty"`
 }
 
 // Why is what keeps a release.
@@ -86,10 +89,6 @@ func (v *visitor) conclude(s *Scenario) {
 			s.Requests += step.Requests
 			s.Bytes += step.Bytes
 		}
-		if file, mixed := step.Mixed(); mixed {
-			s.Mixtures = append(s.Mixtures, Mixture{step.Name, step.URL, step.Document, file, step.Files[file],
-				!step.Controlled, step.Errors})
-		}
 		if step.Documents >= loops {
 			s.Loops = append(s.Loops, step.Name)
 		}
@@ -103,9 +102,10 @@ func (v *visitor) conclude(s *Scenario) {
 			s.Told = step.Name
 		}
 	}
-	for _, page := range s.Pages {
-		if file, mixed := page.Mixed(); mixed {
-			s.Mixtures = append(s.Mixtures, Mixture{page.Name, page.URL, page.Document, file, page.Files[file], !page.Controlled, page.Errors})
+	for _, step := range slices.Concat(s.Steps, s.Pages) {
+		if file, mixed := step.Mixed(); mixed {
+			s.Mixtures = append(s.Mixtures, Mixture{step.Name, step.URL, step.Document, file, step.Files[file],
+				!step.Controlled, step.Errors})
 		}
 	}
 	s.Stored = v.most
@@ -143,34 +143,18 @@ func arrivalOf(s *Scenario, wanted Whose) Arrival {
 	for at > 0 && s.Steps[at-1].Arrived(wanted) {
 		at--
 	}
-	a := Arrival{}
-	// Where all bytes are alike in both releases there is nothing to arrive.
-	for i, step := range s.Steps {
-		if i > at {
-			break
-		}
-		switch {
-		case step.Name == "old":
-		case strings.HasPrefix(step.Name, "re") && !strings.HasPrefix(step.Name, "reopen"):
-			a.Reloads++
-		case strings.HasPrefix(step.Name, "reopen"), strings.HasPrefix(step.Name, "offline"), strings.HasPrefix(step.Name, "online"), strings.HasPrefix(step.Name, "steady"):
-			a.Restarts++
-			a.Visits++
-		default:
-			a.Visits++
-		}
-	}
 	if s.Behind(wanted) != nil && at < len(s.Steps) {
 		return Arrival{Why: Mixes}
 	}
 	if at < len(s.Steps) {
-		a.Arrives, a.Step = true, s.Steps[at].Name
+		a := Arrival{Arrives: true, Step: s.Steps[at].Name, Moves: s.Steps[at].since}
 		if at > 0 && s.Steps[at-1].Waiting {
 			a.Why = Waits
 		}
 		return a
 	}
 	last := s.Steps[len(s.Steps)-1]
+	a := Arrival{Moves: last.since}
 	switch _, mixed := last.Mixed(); {
 	case last.Document == Missing:
 		a.Why = NotShown

@@ -8,7 +8,6 @@ import (
 	"slices"
 	"sync"
 
-	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/account"
@@ -45,12 +44,12 @@ type Result struct {
 	// WholeRequests and WholeBytes are what a new visitor to the new release fetches, for comparison.
 	WholeRequests int
 	WholeBytes    int64
-	// Worker says that pages of the old release, or of the new one, have a worker.
+	// OldWorker and NewWorker say that pages of the old release, or of the new one, have a worker.
 	OldWorker, NewWorker bool
 }
 
 // Run plays the scenarios. Those that do not fit the releases, as one that skips releases where there are two, are left
-// out. They come in the order of Scenarios, and out alike each time.
+// out. They come in the order of Known, and out alike each time.
 func Run(ctx context.Context, in Input) (*Result, error) {
 	in.Options.HTTPCache = true
 	truth := newTruth(ctx, in)
@@ -148,6 +147,7 @@ type visitor struct {
 	pages  []*Step // shown at the end
 	events []account.Event
 
+	moves                        Moves
 	requests, failures, messages int
 	bytes, most                  int64
 }
@@ -163,8 +163,3 @@ const (
 	Returning  = "returning"   // somebody who comes back
 	RolledBack = "rolled-back" // the host goes back to the old release
 )
-
-// reference opens a page online in a browser without workers, as a release has it.
-func reference(ctx context.Context, in Input, r *Release, url string, later bool) *document.View {
-	return rehearsal.Reference(ctx, r.hosts(), url, in.Options, later)
-}

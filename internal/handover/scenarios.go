@@ -61,17 +61,7 @@ func init() { // the functions refer to the list
 				v.arrive()
 				v.note("old", "")
 				v.deploy(v.newest()...)
-				v.reload("")
-				v.note("reload-1", "")
-				v.reload("")
-				v.note("reload-2", "")
-				v.quit()
-				v.open("", v.entry())
-				v.note("reopen", "")
-				v.quit()
-				v.b.SetCondition(condition.Offline)
-				v.open("", v.entry())
-				v.note("offline", "")
+				v.comeBack(condition.Online)
 				v.notePages()
 			}},
 		{"tab-left-open", "leaves the page open, looks at it an hour later, and goes on in it",
@@ -92,17 +82,12 @@ func init() { // the functions refer to the list
 				v.open("second", v.entry())
 				v.note("old", "")
 				v.deploy(v.newest()...)
-				v.reload("")
-				v.note("reload-1", "")
+				v.reloadAs("reload-1")
 				v.note("other-tab", "second")
-				v.reload("")
-				v.note("reload-2", "")
+				v.reloadAs("reload-2")
 				v.close("second")
-				v.reload("")
-				v.note("other-closed", "")
-				v.quit()
-				v.open("", v.entry())
-				v.note("reopen", "")
+				v.reloadAs("other-closed")
+				v.reopenAs("reopen", condition.Online)
 			}},
 		{"offline-first", "comes back without a network, and has one the times after",
 			[]string{"offline", "online", "online-again"}, nil, func(v *visitor) {
@@ -111,30 +96,22 @@ func init() { // the functions refer to the list
 				v.b.SetCondition(condition.Offline)
 				v.open("", v.entry())
 				v.note("offline", "")
-				v.quit()
-				v.b.SetCondition(condition.Online)
-				v.open("", v.entry())
-				v.note("online", "")
-				v.quit()
-				v.open("", v.entry())
-				v.note("online-again", "")
+				v.reopenAs("online", condition.Online)
+				v.reopenAs("online-again", condition.Online)
 			}},
 		{"slow-network", "comes back over a slow network", []string{"reload-1", "reload-2", "reopen", "offline"}, nil,
 			func(v *visitor) {
 				v.begin()
 				v.deploy(v.newest()...)
 				v.b.SetCondition(condition.Slow)
-				v.comeBack()
+				v.comeBack(condition.Slow)
 			}},
 		{"flaky-network", "comes back over a network that loses a third of the requests, and later over a good one",
 			[]string{"reload-1", "reload-2", "reopen", "steady", "steady-again"}, nil, func(v *visitor) {
 				v.begin()
 				v.deploy(v.newest()...)
 				v.b.SetCondition(condition.Flaky)
-				v.reload("")
-				v.note("reload-1", "")
-				v.reload("")
-				v.note("reload-2", "")
+				v.reloadAs("reload-1", "reload-2")
 				for _, step := range []string{"reopen", "steady", "steady-again"} {
 					v.quit()
 					v.open("", v.entry())
@@ -145,30 +122,19 @@ func init() { // the functions refer to the list
 		{"cut-off", "loses the network in the middle of the update", []string{"cut", "offline", "online", "reopen"}, nil,
 			func(v *visitor) {
 				v.begin()
-				v.requests = 0
 				probe := newVisitor(v.ctx, v.in, v.truth, v.b.Branch())
 				probe.begin()
-				probe.requests = 0
 				probe.deploy(probe.newest()...)
 				probe.reload("")
 				half := max(probe.requests/2, 1)
 				probe.b.Close()
 				v.deploy(v.newest()...)
 				v.b.Refuse(func(string) bool { return v.requests >= half })
-				v.reload("")
-				v.note("cut", "")
+				v.reloadAs("cut")
 				v.b.Refuse(nil)
-				v.quit()
-				v.b.SetCondition(condition.Offline)
-				v.open("", v.entry())
-				v.note("offline", "")
-				v.quit()
-				v.b.SetCondition(condition.Online)
-				v.open("", v.entry())
-				v.note("online", "")
-				v.quit()
-				v.open("", v.entry())
-				v.note("reopen", "")
+				v.reopenAs("offline", condition.Offline)
+				v.reopenAs("online", condition.Online)
+				v.reopenAs("reopen", condition.Online)
 			}},
 		{"pages-first", "comes while the new pages are deployed and all else is still the old", halfSteps(), nil,
 			halfway(func(now, before site.Host) site.Host { return inParts{now, before} })},
@@ -178,7 +144,7 @@ func init() { // the functions refer to the list
 			[]string{"reload-1", "reload-2", "reopen", "offline"}, nil, func(v *visitor) {
 				v.begin()
 				v.deploy(v.wrapped(func(now, before site.Host) site.Host { return keeping{now, before} })...)
-				v.comeBack()
+				v.comeBack(condition.Online)
 			}},
 		{"releases-skipped", "had the oldest release and missed those between", []string{"old", "reload-1", "reload-2", "reopen", "offline"},
 			hasOlder, func(v *visitor) {
@@ -186,7 +152,7 @@ func init() { // the functions refer to the list
 				v.arrive()
 				v.note("old", "")
 				v.deploy(v.newest()...)
-				v.comeBack()
+				v.comeBack(condition.Online)
 			}},
 		{"release-by-release", "had each release in turn", []string{"between", "reload-1", "reload-2", "reopen", "offline"},
 			hasOlder, func(v *visitor) {
@@ -200,7 +166,7 @@ func init() { // the functions refer to the list
 				}
 				v.note("between", "")
 				v.deploy(v.newest()...)
-				v.comeBack()
+				v.comeBack(condition.Online)
 			}},
 		{RolledBack, "has the new release when the host goes back to the old one",
 			[]string{"new", "back-1", "back-2", "reopen", "offline"}, nil, func(v *visitor) {
@@ -208,38 +174,22 @@ func init() { // the functions refer to the list
 				v.deploy(v.newest()...)
 				v.reload("")
 				v.reload("")
-				v.quit()
-				v.open("", v.entry())
-				v.note("new", "")
+				v.reopenAs("new", condition.Online)
 				v.deploy(v.in.old().hosts()...)
-				v.reload("")
-				v.note("back-1", "")
-				v.reload("")
-				v.note("back-2", "")
-				v.quit()
-				v.open("", v.entry())
-				v.note("reopen", "")
-				v.quit()
-				v.b.SetCondition(condition.Offline)
-				v.open("", v.entry())
-				v.note("offline", "")
+				v.reloadAs("back-1", "back-2")
+				v.reopenAs("reopen", condition.Online)
+				v.reopenAs("offline", condition.Offline)
 			}},
 		{"worker-held-back", "gets the worker's old script and its imports from a cache on the way for a day",
 			[]string{"reload-1", "reopen", "day-later", "reopen-then"}, hasWorker, func(v *visitor) {
 				v.begin()
 				v.deploy(v.wrapped(func(now, before site.Host) site.Host { return holding{now, before, v.truth.oldWorker} })...)
-				v.reload("")
-				v.note("reload-1", "")
-				v.quit()
-				v.open("", v.entry())
-				v.note("reopen", "")
+				v.reloadAs("reload-1")
+				v.reopenAs("reopen", condition.Online)
 				v.b.Pass(25 * time.Hour)
 				v.deploy(v.newest()...)
-				v.reload("")
-				v.note("day-later", "")
-				v.quit()
-				v.open("", v.entry())
-				v.note("reopen-then", "")
+				v.reloadAs("day-later")
+				v.reopenAs("reopen-then", condition.Online)
 			}},
 		{"earlier-worker", "had an earlier worker at the same address, which kept whatever it saw",
 			[]string{"old", "reload-1", "reload-2", "reopen", "offline"}, hasWorker, func(v *visitor) {
@@ -248,38 +198,26 @@ func init() { // the functions refer to the list
 					return replacing{now, v.truth.oldWorker[0], []byte(earlierWorker)}
 				}))
 				v.arrive()
-				v.reload("")
-				v.note("old", "")
+				v.reloadAs("old")
 				v.deploy(v.newest()...)
-				v.comeBack()
+				v.comeBack(condition.Online)
 			}},
 		{"storage-lost", "comes back after the browser threw away what it kept", []string{"reload-1", "reopen", "offline"}, nil,
 			func(v *visitor) {
 				v.begin()
 				v.deploy(v.newest()...)
 				v.b.Evict("everything")
-				v.reload("")
-				v.note("reload-1", "")
-				v.quit()
-				v.open("", v.entry())
-				v.note("reopen", "")
-				v.quit()
-				v.b.SetCondition(condition.Offline)
-				v.open("", v.entry())
-				v.note("offline", "")
+				v.reloadAs("reload-1")
+				v.reopenAs("reopen", condition.Online)
+				v.reopenAs("offline", condition.Offline)
 			}},
 		{"worker-retired", "comes back after the worker was replaced by one that removes itself",
 			[]string{"reload-1", "reload-2", "reopen"},
 			func(in Input, r *Result) bool { return r.OldWorker && len(in.Retiring) > 0 }, func(v *visitor) {
 				v.begin()
 				v.deploy(v.wrapped(func(now, _ site.Host) site.Host { return replacing{now, v.truth.oldWorker[0], v.in.Retiring} })...)
-				v.reload("")
-				v.note("reload-1", "")
-				v.reload("")
-				v.note("reload-2", "")
-				v.quit()
-				v.open("", v.entry())
-				v.note("reopen", "")
+				v.reloadAs("reload-1", "reload-2")
+				v.reopenAs("reopen", condition.Online)
 			}},
 		{"never-closed", "has the app open on a desk for three days, then reloads it", []string{"old", "day-1", "day-2", "day-3", "reload"},
 			nil, func(v *visitor) {
@@ -290,8 +228,7 @@ func init() { // the functions refer to the list
 					v.b.Pass(24 * time.Hour)
 					v.note(day, "")
 				}
-				v.reload("")
-				v.note("reload", "")
+				v.reloadAs("reload")
 			}},
 	}
 }
@@ -334,19 +271,27 @@ func (v *visitor) wrap(r Release, change func(now, before site.Host) site.Host) 
 	return hosts
 }
 
-// comeBack reloads twice, closes all, comes again, and once more without a network.
-func (v *visitor) comeBack() {
-	v.reload("")
-	v.note("reload-1", "")
-	v.reload("")
-	v.note("reload-2", "")
+// reloadAs reloads the page once for each step.
+func (v *visitor) reloadAs(steps ...string) {
+	for _, step := range steps {
+		v.reload("")
+		v.note(step, "")
+	}
+}
+
+// reopenAs closes all and opens the entry page again, under a condition of the network.
+func (v *visitor) reopenAs(step string, under condition.Condition) {
 	v.quit()
+	v.b.SetCondition(under)
 	v.open("", v.entry())
-	v.note("reopen", "")
-	v.quit()
-	v.b.SetCondition(condition.Offline)
-	v.open("", v.entry())
-	v.note("offline", "")
+	v.note(step, "")
+}
+
+// comeBack reloads twice, closes all, comes again under the same condition, and once more without a network.
+func (v *visitor) comeBack(under condition.Condition) {
+	v.reloadAs("reload-1", "reload-2")
+	v.reopenAs("reopen", under)
+	v.reopenAs("offline", condition.Offline)
 }
 
 // halfway is somebody who comes while half of the new release is deployed, and again when all is.
@@ -354,19 +299,10 @@ func halfway(change func(now, before site.Host) site.Host) func(*visitor) {
 	return func(v *visitor) {
 		v.begin()
 		v.deploy(v.wrapped(change)...)
-		v.reload("")
-		v.note("half", "")
-		v.reload("")
-		v.note("half-again", "")
+		v.reloadAs("half", "half-again")
 		v.deploy(v.newest()...)
-		v.reload("")
-		v.note("whole", "")
-		v.quit()
-		v.open("", v.entry())
-		v.note("reopen", "")
-		v.quit()
-		v.b.SetCondition(condition.Offline)
-		v.open("", v.entry())
-		v.note("offline", "")
+		v.reloadAs("whole")
+		v.reopenAs("reopen", condition.Online)
+		v.reopenAs("offline", condition.Offline)
 	}
 }

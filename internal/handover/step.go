@@ -39,6 +39,8 @@ type Step struct {
 	// Errors are those that no script of the page caught.
 	Errors []string `json:"errors,omitempty"`
 
+	// since is what the visitor had done since the last deployment.
+	since Moves
 	// code holds those of Files that make the page what it is; data may be of another day than they.
 	code map[string]bool
 }
@@ -114,7 +116,7 @@ func (v *visitor) note(name, tab string) {
 		return
 	}
 	s := v.look(t.View)
-	s.Name = name
+	s.Name, s.since = name, v.moves
 	s.Requests, s.Bytes, s.Told = v.requests, v.bytes, v.messages
 	v.requests, v.bytes, v.messages = 0, 0, 0
 	for _, c := range v.b.Caches() {
@@ -205,11 +207,13 @@ func (v *visitor) arrive() {
 }
 
 func (v *visitor) open(tab, url string) {
+	v.moves.Visits++
 	v.listen(func() { v.tabs[tab] = v.b.Open(url, v.tabs[tab]) })
 }
 
 func (v *visitor) reload(tab string) {
 	if t := v.tabs[tab]; t != nil {
+		v.moves.Reloads++
 		v.listen(func() { v.tabs[tab] = v.b.Reload(t, false) })
 	}
 }
@@ -223,6 +227,7 @@ func (v *visitor) close(tab string) {
 
 // quit closes all tabs and ends the browser.
 func (v *visitor) quit() {
+	v.moves.Restarts++
 	for tab := range v.tabs {
 		v.b.CloseTab(v.tabs[tab])
 	}
@@ -244,4 +249,8 @@ func (v *visitor) listen(do func()) {
 	}
 }
 
-func (v *visitor) deploy(hosts ...site.Host) { v.b.Deploy(hosts...) }
+// deploy puts a release in its place. What the visitor did and fetched before is no part of the update.
+func (v *visitor) deploy(hosts ...site.Host) {
+	v.moves, v.requests, v.bytes, v.messages = Moves{}, 0, 0, 0
+	v.b.Deploy(hosts...)
+}

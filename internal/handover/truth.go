@@ -6,6 +6,7 @@ import (
 	"strings"
 	"sync"
 
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/request"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/document"
@@ -167,6 +168,6 @@ func (t *truth) reference(r *Release, url string, later bool) *document.View {
 		t.views[key] = v
 	}
 	t.mu.Unlock()
-	v.once.Do(func() { v.view = reference(t.ctx, t.in, r, url, later) })
+	v.once.Do(func() { v.view = rehearsal.Reference(t.ctx, r.hosts(), url, t.in.Options, later) })
 	return v.view
 }

@@ -51,20 +51,19 @@ func arrivalWords(s *handover.Scenario) string {
 		return "alike in both"
 	}
 	if a.Arrives {
-		switch a.Step {
-		case s.Steps[0].Name:
+		switch {
+		case a.Step == s.Steps[0].Name:
 			return "at once"
-		case "reload-1", "reload", "back-1":
-			return "with the first reload"
-		case "reload-2", "back-2":
-			return "with the second reload"
-		case "other-closed":
+		case a.Step == "other-closed":
 			return "once one tab is left"
-		case "whole":
+		case a.Step == "whole":
 			return "once all is deployed"
-		}
-		if strings.HasPrefix(a.Step, "reopen") || strings.HasPrefix(a.Step, "online") || strings.HasPrefix(a.Step, "steady") {
+		case a.Restarts > 0:
 			return "after closing all tabs"
+		case a.Reloads == 1:
+			return "with the first reload"
+		case a.Reloads == 2:
+			return "with the second reload"
 		}
 		return "at " + a.Step
 	}

@@ -3,7 +3,6 @@ package report
 import (
 	"bytes"
 	_ "embed"
-	"encoding/xml"
 	"fmt"
 	"html/template"
 	"reflect"
@@ -13,7 +12,7 @@ import (
 	"tachyform/internal/handover"
 )
 
-// scenariosText is the picture of scenarios, for both pages that show it.
+// scenariosText is what both pages share: their colours, and the picture of scenarios.
 //
 //go:embed scenarios.html
 var scenariosText string
@@ -131,19 +130,7 @@ func HandoverJUnit(r *audit.HandoverReport, failOn string) ([]byte, error) {
 		}
 		checks.add(one)
 	}
-	all := struct {
-		XMLName  xml.Name     `xml:"testsuites"`
-		Name     string       `xml:"name,attr"`
-		Tests    int          `xml:"tests,attr"`
-		Failures int          `xml:"failures,attr"`
-		Suites   []junitSuite `xml:"testsuite"`
-	}{Name: "Tachyform handover: " + safe(r.Site), Suites: []junitSuite{scenarios, checks}}
-	for _, s := range all.Suites {
-		all.Tests += s.Tests
-		all.Failures += s.Failures
-	}
-	text, err := xml.MarshalIndent(all, "", "  ")
-	return append([]byte(xml.Header), append(text, '\n')...), err
+	return junitText("Tachyform handover: "+safe(r.Site), scenarios, checks)
 }
 
 // HandoverSARIF writes its findings in the Static Analysis Results Interchange Format.

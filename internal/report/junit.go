@@ -2,7 +2,6 @@ package report
 
 import (
 	"encoding/xml"
-	"fmt"
 	"strings"
 
 	"tachyform/internal/audit"
@@ -83,13 +82,18 @@ func JUnit(r *audit.Report, failOn string) ([]byte, error) {
 			pages.add(c)
 		}
 	}
+	return junitText("Tachyform: "+r.Site, targets, checks, pages)
+}
+
+// junitText writes suites as one file of results.
+func junitText(name string, suites ...junitSuite) ([]byte, error) {
 	all := struct {
 		XMLName  xml.Name     `xml:"testsuites"`
 		Name     string       `xml:"name,attr"`
 		Tests    int          `xml:"tests,attr"`
 		Failures int          `xml:"failures,attr"`
 		Suites   []junitSuite `xml:"testsuite"`
-	}{Name: fmt.Sprintf("Tachyform: %s", r.Site), Suites: []junitSuite{targets, checks, pages}}
+	}{Name: name, Suites: suites}
 	for _, s := range all.Suites {
 		all.Tests += s.Tests
 		all.Failures += s.Failures

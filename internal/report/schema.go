@@ -1,6 +1,7 @@
 package report
 
 import (
+	"maps"
 	"reflect"
 	"strings"
 
@@ -40,6 +41,12 @@ func jsonSchema(t reflect.Type) map[string]any {
 		for i := range t.NumField() {
 			f := t.Field(i)
 			name, rest, _ := strings.Cut(f.Tag.Get("json"), ",")
+			if f.Anonymous && name == "" && f.Type.Kind() == reflect.Struct { // its members are those of the struct around it
+				inner := jsonSchema(f.Type)
+				maps.Copy(properties, inner["properties"].(map[string]any))
+				required = append(required, inner["required"].([]string)...)
+				continue
+			}
 			if name == "-" || name == "" {
 				continue
 			}
