@@ -61,44 +61,44 @@ func (r *Reader) Drawn(url string, text []byte, source *Document) *Document {
 
 // styled keeps what was made of a document with the style sheets that had come, as long as there is the document.
 type styled struct {
-	mu      sync.Mutex
-	applied map[string][]Reference
-	text    map[string]string
+	applied bySheets[[]Reference]
+	text    bySheets[string]
 }
 
-func sheetsKey(list []*Style) (key string) {
+// bySheets keeps what was made with some style sheets.
+type bySheets[T any] struct {
+	mu    sync.Mutex
+	known map[string]T
+}
+
+// of gives what is known for some sheets, or has it made.
+func (b *bySheets[T]) of(list []*Style, from func([]*Style) T) T {
+	key := ""
 	for _, s := range list {
 		key += fmt.Sprintf("%p ", s)
 	}
-	return key
-}
-
-// ofSheets gives what is known for some sheets, or makes it.
-func ofSheets[T any](d *Document, known func(*styled) *map[string]T, list []*Style, make_ func([]*Style) T) T {
-	key := sheetsKey(list)
-	d.styled.mu.Lock()
-	v, there := (*known(d.styled))[key]
-	d.styled.mu.Unlock()
+	b.mu.Lock()
+	v, there := b.known[key]
+	b.mu.Unlock()
 	if there {
 		return v
 	}
-	v = make_(list)
-	d.styled.mu.Lock()
-	defer d.styled.mu.Unlock()
-	if m := known(d.styled); *m == nil {
-		*m = map[string]T{key: v}
-	} else {
-		(*m)[key] = v
+	v = from(list)
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.known == nil {
+		b.known = map[string]T{}
 	}
+	b.known[key] = v
 	return v
 }
 
 // Applied is Document.Applied for the style sheets that have come, by address.
 func (r *Reader) Applied(d *Document, come map[string]*Style) []Reference {
-	return ofSheets(d, func(s *styled) *map[string][]Reference { return &s.applied }, d.Order(come), d.Applied)
+	return d.styled.applied.of(d.Order(come), d.Applied)
 }
 
 // Text is Document.Text for the style sheets that have come, by address.
 func (r *Reader) Text(d *Document, come map[string]*Style) string {
-	return ofSheets(d, func(s *styled) *map[string]string { return &s.text }, d.Order(come), d.Text)
+	return d.styled.text.of(d.Order(come), d.Text)
 }

@@ -14,13 +14,17 @@ func (c *window) write(e *scriptElement, text string) {
 	s := c.scripts
 	s.wrote = true
 	c.loadMarkup(text)
-	if ahead := s.ahead; s.insert(e, text) || ahead {
-		if s.ahead = false; ahead && s.text == nil {
-			c.in.Workers.Account.Gap("markup that a script wrote and that changes what stands before it")
-		}
+	ahead := s.ahead
+	s.ahead = false
+	if s.insert(e, text) {
 		return
 	}
 	s.text = nil // what follows no longer stands where it says
+	if ahead {
+		// Part of it is there already, and nobody knows any more where the rest goes.
+		c.in.Workers.Account.Gap("markup that a script wrote and that changes what stands before it")
+		return
+	}
 	var parent *markup.Node
 	for _, n := range s.nodes[:s.at] {
 		if n.Number == e.parsed {
