@@ -35,6 +35,7 @@ var askedFiles = map[string]string{
 	"/page.html": "<!doctype html><title>Tides</title>", "/extra.js": "window.extra = 'came';",
 	"/extra.css": ".linked { color: rgb(5, 5, 5) }", "/module.js": "export const value = 7; export default 'd';",
 	"/worker.js":   "importScripts('/extra.js'.replace('extra', 'imported')); postMessage(imported);",
+	"/shared.js":   "importScripts('/imported.js'); onconnect = (e) => e.ports[0].postMessage([imported, name, location.pathname]);",
 	"/imported.js": "var imported = 'imported';", "/deep/er/data.txt": "deep",
 }
 

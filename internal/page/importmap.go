@@ -4,6 +4,8 @@ import (
 	"encoding/json"
 	"sort"
 	"strings"
+
+	"tachyform/internal/weburl"
 )
 
 // ImportMap tells what module names stand for (HTML, 8.1.6.2).
@@ -77,7 +79,9 @@ func urlLike(s string) bool {
 // Resolve gives the address of a module specifier in the module at from (HTML, "resolve a module specifier").
 func (m *ImportMap) Resolve(from, specifier string) (string, bool) {
 	url, plain := "", false
-	if urlLike(specifier) {
+	if weburl.Hostless(specifier) {
+		url, plain = specifier, true
+	} else if urlLike(specifier) {
 		url, plain = Resolve(from, specifier)
 	}
 	key := specifier

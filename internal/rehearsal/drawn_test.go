@@ -171,6 +171,7 @@ func TestVisitsTell(t *testing.T) {
 		"reloads for ever":   {"<p>x</p><script>location.reload()</script>", nil, 5, "/", "x", "/", ""},
 		"what scripts fetch": {"<script>fetch('/a.json'); new Image().src = '/i.png'; navigator.sendBeacon('/log', 'x');</script>x", []string{"a.json", "{}", "i.png", "x"}, 1, "/", "x", "/ /a.json /i.png /log", ""},
 		"in its frame":       {"<iframe src=/f.html></iframe>x", []string{"f.html", "<script>fetch('/in.json')</script>", "in.json", "{}"}, 1, "/", "x", "/ /f.html /in.json", ""},
+		"in a shared one":    {"<script>new SharedWorker('/t.js', 'tides')</script>x", []string{"t.js", "importScripts('/u.js'); onconnect = () => fetch('/in.json');", "u.js", "", "in.json", "{}"}, 1, "/", "x", "/ /in.json /t.js /u.js", ""},
 		"in its thread":      {"<script>new Worker('/t.js')</script>x", []string{"t.js", "importScripts('/u.js'); fetch('/in.json');", "u.js", "", "in.json", "{}"}, 1, "/", "x", "/ /in.json /t.js /u.js", ""},
 		"late links":         {"<script>setTimeout(() => document.body.insertAdjacentHTML('beforeend', '<a href=/late>l</a>'), 300)</script>", nil, 1, "/", "l", "/", "/late"},
 		"a dialog that asks": {"<script>document.body.append(confirm('sure?'), ' ', prompt('who?'))</script>", nil, 1, "/", "false null", "/", ""},

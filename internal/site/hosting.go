@@ -339,14 +339,34 @@ func (f *Folder) answerFile(status int, file *File) *Response {
 	return newResponse(status, f.ContentType(file), file)
 }
 
-// applyRange answers a request for one byte range with status 206 (RFC 9110, 14.2).
-func applyRange(r *Request, resp *Response) {
-	spec, ok := strings.CutPrefix(r.Header.Get("Range"), "bytes=")
+// SingleRange reads a Range header of one range of bytes, against content of a size (RFC 9110, 14.1.2). ok is false for
+// other headers; where from lies behind to, there is nothing in the range.
+func SingleRange(header string, size int64) (from, to int64, ok bool) {
+	spec, ok := strings.CutPrefix(header, "bytes=")
 	if !ok || strings.Contains(spec, ",") {
-		return
+		return 0, 0, false
 	}
 	first, last, ok := strings.Cut(spec, "-")
 	if !ok {
+		return 0, 0, false
+	}
+	from, err1 := strconv.ParseInt(first, 10, 64)
+	to, err2 := strconv.ParseInt(last, 10, 64)
+	switch {
+	case first == "" && err2 == nil:
+		return max(size-to, 0), size - 1, true
+	case err1 != nil:
+		return 0, 0, false
+	case err2 != nil || to >= size:
+		to = size - 1
+	}
+	return from, to, true
+}
+
+// applyRange answers a request for one byte range with status 206 (RFC 9110, 14.2).
+func applyRange(r *Request, resp *Response) {
+	header := r.Header.Get("Range")
+	if header == "" {
 		return
 	}
 	all, err := resp.Body.Bytes()
@@ -354,15 +374,9 @@ func applyRange(r *Request, resp *Response) {
 		return
 	}
 	size := int64(len(all))
-	from, err1 := strconv.ParseInt(first, 10, 64)
-	to, err2 := strconv.ParseInt(last, 10, 64)
-	switch {
-	case first == "" && err2 == nil:
-		from, to = max(size-to, 0), size-1
-	case err1 != nil:
+	from, to, ok := SingleRange(header, size)
+	if !ok {
 		return
-	case err2 != nil || to >= size:
-		to = size - 1
 	}
 	if from > to {
 		resp.Status, resp.StatusText, resp.Body = http.StatusRequestedRangeNotSatisfiable,

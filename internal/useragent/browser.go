@@ -116,6 +116,10 @@ func (b *Browser) assemble(c *clock.Clock, n *network.Network, cache *fetch.HTTP
 	c.OnTired = func() { b.bounds.Exhaust(script.ErrEndless) }
 	b.fetcher = &fetch.Fetcher{
 		Clock: c, Network: n, Cache: cache, Cookies: b.store,
+		Blob: func(url string) (site.Body, string, bool) {
+			blob, ok := b.store.ObjectURLs.Resolve(url)
+			return blob.Body, blob.Type, ok
+		},
 		Refused: func(why string) { a.Note(account.Note{Level: "error", Text: why}) },
 		Answered: func(u *whatwg.Url, answer *site.Response) {
 			if header := answer.Header.Get("Clear-Site-Data"); header != "" {
@@ -164,8 +168,8 @@ func (b *Browser) runScripts(yes bool) {
 		}
 		return pageRealm{r}, nil
 	}
-	b.windows.StartWorker = func(p *document.Page, kind, name string) (document.WorkerRealm, error) {
-		return b.realms.StartDedicated(p, environment.DedicatedSettings{Type: kind, Name: name})
+	b.windows.StartWorker = func(p *document.Page, o serviceworker.WorkerOptions) (document.WorkerRealm, error) {
+		return b.realms.StartDedicated(p, o)
 	}
 }
 

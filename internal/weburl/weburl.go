@@ -66,3 +66,11 @@ func Loopback(host string) bool {
 	ip := net.ParseIP(strings.Trim(host, "[]"))
 	return ip != nil && ip.IsLoopback() || host == "localhost" || strings.HasSuffix(host, ".localhost")
 }
+
+// Hostless says whether an address holds its content or names what a script holds, so that no host is asked (Fetch, 2.1:
+// local schemes).
+func Hostless(url string) bool { return hasScheme(url, "data:") || hasScheme(url, "blob:") }
+
+func hasScheme(url, scheme string) bool {
+	return len(url) > len(scheme) && strings.EqualFold(url[:len(scheme)], scheme)
+}

@@ -46,6 +46,13 @@ func TestParts(t *testing.T) {
 }
 
 // Which origins count as secure (Secure Contexts, 3.1).
+func TestHostless(t *testing.T) {
+	for url, want := range map[string]bool{"data:,x": true, "DATA:,x": true, "blob:https://a.example/1": true, "about:blank": false,
+		"https://a.example/data:": false, "data:": false, "": false} {
+		assert.Equal(t, want, Hostless(url), url)
+	}
+}
+
 func TestTrustworthy(t *testing.T) {
 	for url, want := range map[string]bool{
 		"https://line.example/": true, "http://line.example/": false, "http://localhost:8080/": true,

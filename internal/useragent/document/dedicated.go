@@ -13,71 +13,84 @@ import (
 	"tachyform/internal/weburl"
 )
 
-// StartWorker starts a dedicated worker under a number of the realm's (HTML, 10.2.4, "run a worker"). Where its script
-// is local, its text is given.
-func (p *Page) StartWorker(id int, url, kind, name, text string, local bool) {
-	c, w := p.c, p.c.in
-	top := c.top()
+// StartWorker starts a dedicated worker under a number of the realm's.
+func (p *Page) StartWorker(id int, url string, o serviceworker.WorkerOptions) {
+	if inner := p.c.newWorker(url); inner != nil {
+		inner.dedicated = id
+		p.c.workers = append(p.c.workers, inner)
+		inner.runWorker(o)
+	}
+}
+
+// newWorker makes a worker that this window or worker starts, nil where its page has had too many.
+func (c *window) newWorker(url string) *window {
+	w, top := c.in, c.top()
 	if top.realms >= mostWorkers {
 		w.Workers.Account.Gap("more than 20 workers of one page")
-		return
+		return nil
 	}
 	top.realms++
 	inner := w.newWindow(url)
-	inner.Worker, inner.holds, inner.parent, inner.dedicated = true, c, c.top(), id
-	inner.view, inner.document, inner.settings = c.top().view, &page.Document{Base: url}, c.settings
+	inner.Worker, inner.holds, inner.parent = true, c, top
+	inner.view, inner.document, inner.settings = top.view, &page.Document{Base: url}, c.settings
 	inner.referrer = c.URL
-	c.workers = append(c.workers, inner)
-	run := func(text string) {
-		s := &scripting{page: &Page{inner}, texts: map[string]*moduleText{}, parsed: true, fired: true, loaded: true}
-		realm, err := w.StartWorker(s.page, kind, name)
-		if err != nil {
-			w.Workers.Account.Note(account.Note{Level: "error", Text: err.Error(), Where: url})
-			return
-		}
-		s.realm, inner.scripts = realm, s
-		w.Workers.AddClient(inner.Client)
-		if kind == "module" {
-			inner.keepModule(url, []byte(text), url, "")
-			inner.whenComplete(url, func(ok bool) {
-				if !ok {
-					inner.failedToStart()
-					return
-				}
-				inner.command("module", url)
-			})
-			return
-		}
-		inner.command("script", transform(text, url), url)
-		inner.deliver()
+	return inner
+}
+
+// runWorker fetches a worker's script and runs it (HTML, 10.2.4, "run a worker").
+func (c *window) runWorker(o serviceworker.WorkerOptions) {
+	w := c.in
+	if weburl.Hostless(c.URL) {
+		c.Controller = c.holds.Controller
+	} else if g := w.Workers.MatchServiceWorkerRegistration(c.URL); g != nil && g.Active != nil {
+		c.Controller = g.Active
 	}
-	if local {
-		inner.Controller = c.Controller
-		w.clock().After(0, func() {
-			if !inner.Closed {
-				run(text)
-			}
-		})
-		return
+	ref := page.Reference{URL: weburl.WithoutFragment(c.URL), Destination: request.Worker, Mode: request.SameOrigin,
+		Credentials: "same-origin", From: c.holds.URL, Module: o.Type == "module"}
+	if ref.Module {
+		ref.Credentials = o.Credentials
 	}
-	if g := w.Workers.MatchServiceWorkerRegistration(url); g != nil && g.Active != nil {
-		inner.Controller = g.Active
+	if c.Shared {
+		ref.Destination = request.SharedWorker
 	}
-	ref := page.Reference{URL: weburl.WithoutFragment(url), Destination: request.Worker, Mode: request.SameOrigin,
-		Credentials: "same-origin", From: c.URL}
-	inner.fetchText(ref, func(text string, ok bool) {
-		if inner.Closed {
+	c.fetchText(ref, func(text string, ok bool) {
+		if !ok && !c.Closed {
+			c.failedToStart()
 			return
 		}
-		if !ok {
-			inner.failedToStart()
-			return
-		}
-		run(text)
+		c.runWorkerScript(o, text)
 	})
 }
 
-// mostWorkers bounds how many dedicated workers one page may start, mostFrames how many realms its frames may have.
+// runWorkerScript makes the worker's realm and runs its script there.
+func (c *window) runWorkerScript(o serviceworker.WorkerOptions, text string) {
+	if c.Closed {
+		return
+	}
+	s := &scripting{page: &Page{c}, texts: map[string]*moduleText{}, parsed: true, fired: true, loaded: true}
+	realm, err := c.in.StartWorker(s.page, o)
+	if err != nil {
+		c.in.Workers.Account.Note(account.Note{Level: "error", Text: err.Error(), Where: c.URL})
+		return
+	}
+	s.realm, c.scripts = realm, s
+	c.in.Workers.AddClient(c.Client)
+	if o.Type != "module" {
+		c.command("script", transform(text, c.URL), c.URL)
+		c.deliver()
+		return
+	}
+	c.keepModule(c.URL, []byte(text), c.URL, "")
+	c.whenComplete(c.URL, func(ok bool) {
+		if !ok {
+			c.failedToStart()
+			return
+		}
+		c.command("module", c.URL)
+	})
+}
+
+// mostWorkers bounds how many workers one page may start, mostFrames how many realms its frames may have.
 const (
 	mostWorkers = 20
 	mostFrames  = 128
@@ -85,6 +98,10 @@ const (
 
 // failedToStart tells who started a worker that its script can't be had.
 func (c *window) failedToStart() {
+	if c.Shared {
+		c.in.sharedFailed(c)
+		return
+	}
 	c.holds.command("dedicatedFailed", c.dedicated, "", "", 0)
 }
 
@@ -92,7 +109,7 @@ func (c *window) failedToStart() {
 func (c *window) fetchText(ref page.Reference, done func(text string, ok bool)) {
 	l := &Load{Reference: ref}
 	view := c.top().view
-	view.Loads = append(view.Loads, l)
+	view.add(l)
 	if !c.settings.policy.Allows(ref.Destination, ref.URL, "") {
 		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
 		c.in.clock().After(0, func() { done("", false) })
@@ -102,7 +119,7 @@ func (c *window) fetchText(ref page.Reference, done func(text string, ok bool)) 
 	holder.pending++
 	c.fetch(c.createRequest(ref), func(resp *fetch.Response, how fetch.Answerer) {
 		holder.pending--
-		ok := c.in.judge(c, l, resp, how) && !l.Refused && site.IsJavaScript(site.Essence(resp.Actual().Get("content-type")))
+		ok := c.in.judge(c, l, resp, how) && !l.Refused && isScript(resp.Actual(), ref.Module)
 		text := ""
 		if ok {
 			text = string(resp.Actual().Bytes())
@@ -112,11 +129,17 @@ func (c *window) fetchText(ref page.Reference, done func(text string, ok bool)) 
 	})
 }
 
+// isScript says whether an answer may become a worker's script: the type of what no host sent counts for modules alone
+// (HTML, 8.1.4.2).
+func isScript(r *fetch.Response, module bool) bool {
+	return !module && weburl.Hostless(r.URL()) || site.IsJavaScript(site.Essence(r.Get("content-type")))
+}
+
 // deliver gives a worker the messages that came before its script had run.
 func (c *window) deliver() {
 	for _, m := range c.early {
 		if c.runs() {
-			c.scripts.realm.(WorkerRealm).ToDedicated(m)
+			c.scripts.realm.(WorkerRealm).ToWorker(m)
 		}
 	}
 	c.early, c.started = nil, true
@@ -131,17 +154,20 @@ func (c *window) worker(id int) *window {
 
 // PostToWorker gives a dedicated worker a message.
 func (p *Page) PostToWorker(id int, m serviceworker.Message) {
-	to := p.c.worker(id)
-	if to == nil {
-		return
+	if to := p.c.worker(id); to != nil {
+		to.receive(m)
 	}
-	p.c.in.clock().After(0, func() {
+}
+
+// receive gives a worker a message once its script has run; a shared one's is a connection.
+func (c *window) receive(m serviceworker.Message) {
+	c.in.clock().After(0, func() {
 		switch {
-		case to.Closed:
-		case !to.started:
-			to.early = append(to.early, m)
+		case c.Closed:
+		case !c.started:
+			c.early = append(c.early, m)
 		default:
-			to.scripts.realm.(WorkerRealm).ToDedicated(m)
+			c.scripts.realm.(WorkerRealm).ToWorker(m)
 		}
 	})
 }
@@ -153,7 +179,7 @@ func (p *Page) EndWorker(id int) {
 	}
 }
 
-// endWorker ends a dedicated worker in a task of its own, since its scripts may be what asks for it.
+// endWorker ends a worker in a task of its own, since its scripts may be what asks for it.
 func (c *window) endWorker() {
 	if c.Closed {
 		return
@@ -180,7 +206,11 @@ func (p *Page) WorkerReady() { p.c.in.clock().After(0, p.c.deliver) }
 // WorkerFailed tells who started this worker of an error in it.
 func (p *Page) WorkerFailed(message, file string, line int) {
 	c := p.c
-	c.in.clock().After(0, func() { c.holds.command("dedicatedFailed", c.dedicated, message, file, line) })
+	c.in.clock().After(0, func() {
+		if !c.Shared { // nobody hears of errors in shared ones
+			c.holds.command("dedicatedFailed", c.dedicated, message, file, line)
+		}
+	})
 }
 
 // CloseWorker ends this worker.

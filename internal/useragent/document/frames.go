@@ -223,7 +223,7 @@ func (f *frame) navigate(url string, text *string, by passage) {
 		return
 	}
 	l := &Load{Reference: f.reference(url)}
-	c.view.Loads = append(c.view.Loads, l)
+	c.view.add(l)
 	if !c.settings.policy.Allows("iframe", url, "") {
 		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
 		w.clock().After(0, func() {

@@ -166,7 +166,7 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 	}
 	l := &Load{Reference: ref}
 	c.seen[key] = l
-	c.view.Loads = append(c.view.Loads, l)
+	c.view.add(l)
 	if ref.Destination == request.Frame {
 		w.loadFrame(c, l, depth)
 		return

@@ -105,19 +105,13 @@ func (c *window) whenComplete(url string, done func(ok bool)) {
 }
 
 // Import fetches a module with all that it needs.
-func (p *Page) Import(specifier, referrer, text string, local bool, done func(string, error)) {
+func (p *Page) Import(specifier, referrer string, done func(string, error)) {
 	c := p.c
 	base := referrer
 	if strings.Contains(base, "#module-") {
 		base = c.base()
 	}
 	url, ok := c.scripts.imports.Resolve(base, specifier)
-	if strings.HasPrefix(specifier, "data:") || local {
-		url, ok = specifier, true
-	}
-	if local && c.scripts.texts[url] == nil {
-		c.keepModule(url, []byte(text), url, "")
-	}
 	if !ok {
 		c.in.clock().After(0, func() { done("", fmt.Errorf("TypeError: the module name %q cannot be resolved", specifier)) })
 		return

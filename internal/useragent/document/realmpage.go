@@ -35,7 +35,7 @@ func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
 	c := p.c
 	l := &Load{Reference: page.Reference{URL: weburl.WithoutFragment(req.URL), Destination: req.Destination, Mode: req.Mode,
 		Credentials: req.Credentials, From: c.URL, Runs: true}}
-	c.view.Loads = append(c.view.Loads, l)
+	c.view.add(l)
 	if req.Referrer == "about:client" || req.Referrer == "" {
 		req.Referrer = c.address()
 	}

@@ -137,7 +137,7 @@ func scriptSource(n *markup.Node) (string, bool) {
 
 // resolveScript gives the address of a script, which may be its text.
 func resolveScript(base, src string) (string, bool) {
-	if src = strings.TrimSpace(src); len(src) > 5 && strings.EqualFold(src[:5], "data:") {
+	if src = strings.TrimSpace(src); weburl.Hostless(src) {
 		return src, true
 	}
 	return page.Resolve(base, src)
@@ -276,7 +276,7 @@ func (c *window) fetchScript(ref page.Reference, done func(text string, ok bool)
 		return
 	}
 	l := &Load{Reference: ref}
-	c.view.Loads = append(c.view.Loads, l)
+	c.view.add(l)
 	c.seen[ref.URL+" "+string(ref.Destination)] = l
 	if !c.settings.policy.Allows(ref.Destination, ref.URL, ref.Nonce) {
 		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}

@@ -44,13 +44,14 @@ type WindowRealm interface {
 	Restart(p *Page, s Settings) error
 }
 
-// StartWorker makes the realm of a dedicated worker.
-type StartWorker func(p *Page, kind, name string) (WorkerRealm, error)
+// StartWorker makes the realm of a dedicated or shared worker.
+type StartWorker func(p *Page, o serviceworker.WorkerOptions) (WorkerRealm, error)
 
-// WorkerRealm is a dedicated worker's global object.
+// WorkerRealm is the global object of a dedicated or shared worker.
 type WorkerRealm interface {
 	Realm
-	ToDedicated(m serviceworker.Message)
+	// ToWorker gives it a message, a shared one a connection.
+	ToWorker(m serviceworker.Message)
 }
 
 // Settings are what a realm's document is made with.

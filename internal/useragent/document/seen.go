@@ -6,6 +6,13 @@ import (
 	"tachyform/internal/weburl"
 )
 
+// add takes in a load, but for those that no host is asked for.
+func (v *View) add(l *Load) {
+	if !weburl.Hostless(l.URL) {
+		v.Loads = append(v.Loads, l)
+	}
+}
+
 // Seen gives what the visit has shown as a value.
 func (v *View) Seen() *page.SeenPage {
 	s := &page.SeenPage{URL: v.URL, Status: v.Status, Title: v.Title, Scripted: v.Scripted,

@@ -28,6 +28,8 @@ type window struct {
 	// workers are the dedicated workers that this window, or worker, has started; dedicated is the number of one.
 	workers   []*window
 	dedicated int
+	// connections are those of a shared worker.
+	connections []connection
 	// realms counts the workers that a page has had, placed its frames, framed those of them that have a realm now.
 	realms, placed, framed int
 	// started says that a worker's script has run, early are messages that came before.
@@ -115,7 +117,7 @@ func (c *window) holder() *window {
 
 // origin is that of the document, null when it is kept apart from its own.
 func (c *window) origin() string {
-	if c.Opaque {
+	if c.Opaque || strings.HasPrefix(c.URL, "data:") {
 		return "null"
 	}
 	if c.borrows() {
@@ -132,7 +134,7 @@ func (c *window) fetch(req *fetch.Request, done func(*fetch.Response, fetch.Answ
 	req.Client = fetch.Settings{Origin: c.origin(), EmbedderPolicy: c.settings.embedder}
 	c.settings.refer(req)
 	plugin := req.Destination == request.Object || req.Destination == request.Embed // no worker hears of plugins (Fetch, 4.1)
-	if c.Controller == nil || plugin {
+	if c.Controller == nil || plugin || weburl.Hostless(req.URL) {
 		c.in.Workers.Fetcher.Fetch(req, func(r *fetch.Response) { done(r, fetch.ByNetwork) })
 		return
 	}
@@ -209,6 +211,7 @@ func (c *window) end() {
 	for _, f := range c.children {
 		f.gone = true
 	}
+	c.in.disconnect(c)
 	c.frames, c.children, c.workers = nil, nil, nil
 	c.scripts.ended = true
 	realm := c.scripts.realm

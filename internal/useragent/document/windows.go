@@ -63,6 +63,7 @@ type Windows struct {
 	NodeItems   func(nodes []*markup.Node, last int) [][]any
 
 	tabs   []*Tab
+	shared []*sharedWorker
 	ending []Realm // of pages that are closed
 }
 

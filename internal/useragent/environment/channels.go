@@ -11,6 +11,7 @@ import (
 type shared struct {
 	locks    map[int]*storage.Lock
 	channels map[int]*storage.Channel
+	urls     map[string]bool // of its blobs
 }
 
 // drop gives all of it back, as the end of the realm does.
@@ -22,6 +23,10 @@ func (s *shared) drop(from *storage.Storage) {
 	for id, channel := range s.channels {
 		delete(s.channels, id)
 		from.Channels.Close(channel)
+	}
+	for url := range s.urls {
+		delete(s.urls, url)
+		from.ObjectURLs.Revoke(url)
 	}
 }
 

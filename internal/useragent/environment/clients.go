@@ -21,6 +21,8 @@ type clientInfo struct {
 func infoOf(c *serviceworker.Client) clientInfo {
 	kind, frame := "window", "top-level"
 	switch {
+	case c.Shared:
+		kind, frame = "sharedworker", "none"
 	case c.Worker:
 		kind, frame = "worker", "none"
 	case c.Frame:

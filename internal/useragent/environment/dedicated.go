@@ -8,39 +8,38 @@ import (
 	"tachyform/internal/useragent/serviceworker"
 )
 
-// dedicatedCode is the bytecode of what dedicated workers find, made of the sources in shared and dedicated.
+// dedicatedCode is the bytecode of what dedicated and shared workers find, made of the sources in shared and dedicated.
 //
 //go:embed dedicated.bytecode
 var dedicatedCode []byte
 
 var dedicatedEngines = &enginePool{code: dedicatedCode}
 
-// DedicatedSettings are what a dedicated worker is made with.
-type DedicatedSettings struct {
-	Name string `json:"name"`
-	// Type is classic or module.
-	Type string `json:"type"`
-}
-
-// StartDedicated starts the realm of a dedicated worker (HTML, 10.2.4); no script has run in it yet.
-func (p *Platform) StartDedicated(in Page, s DedicatedSettings) (*Realm, error) {
+// StartDedicated starts the realm of a dedicated or shared worker (HTML, 10.2.4); no script has run in it yet.
+func (p *Platform) StartDedicated(in Page, o serviceworker.WorkerOptions) (*Realm, error) {
 	r := p.newRealm()
 	r.page = in
-	return r, r.startPage(dedicatedEngines, map[string]any{"name": s.Name, "type": s.Type})
+	return r, r.startPage(dedicatedEngines, map[string]any{"name": o.Name, "type": o.Type, "shared": o.Shared})
 }
 
 // dedicatedOperations are of Worker and DedicatedWorkerGlobalScope (HTML, 10.2.6 and 10.2.1.2).
 var dedicatedOperations = operations{
 	"dedicated.start": touching(func(r *Realm, args arguments) (any, error) {
 		id, url := args.number(0), args.text(1)
-		var s DedicatedSettings
-		if err := json.Unmarshal([]byte(args.text(2)), &s); err != nil {
+		var o serviceworker.WorkerOptions
+		if err := json.Unmarshal([]byte(args.text(2)), &o); err != nil {
 			return nil, err
 		}
-		text, local := args.at(3).(string)
-		r.page.StartWorker(id, url, s.Type, s.Name, text, local)
+		r.page.StartWorker(id, url, o)
 		return nil, nil
 	}),
+	// The message carries the port that the worker gets.
+	"shared.connect": withMessage(func(r *Realm, args arguments, m serviceworker.Message) {
+		var o serviceworker.WorkerOptions
+		if json.Unmarshal([]byte(args.text(2)), &o) == nil {
+			r.page.ConnectWorker(args.number(0), args.text(1), o, m)
+		}
+	}, 3),
 	"dedicated.post":  withMessage(func(r *Realm, args arguments, m serviceworker.Message) { r.page.PostToWorker(args.number(0), m) }, 1),
 	"dedicated.reply": withMessage(func(r *Realm, _ arguments, m serviceworker.Message) { r.page.PostToOwner(m) }, 0),
 	"dedicated.end": touching(func(r *Realm, args arguments) (any, error) {
@@ -101,12 +100,12 @@ func (r *Realm) waiting(run func()) {
 	}
 }
 
-// FromDedicated gives the realm a message of a worker that it started, ToDedicated a message for the worker itself.
+// FromDedicated gives the realm a message of a worker that it started, ToWorker a message for the worker itself.
 func (r *Realm) FromDedicated(id int, m serviceworker.Message) {
 	r.command("fromDedicated", id, toJSON(r.messageInto(m)))
 }
 
-// ToDedicated gives a dedicated worker a message.
-func (r *Realm) ToDedicated(m serviceworker.Message) {
-	r.command("toDedicated", toJSON(r.messageInto(m)))
+// ToWorker gives a dedicated worker a message, a shared one a connection.
+func (r *Realm) ToWorker(m serviceworker.Message) {
+	r.command("toWorker", toJSON(r.messageInto(m)))
 }

@@ -43,7 +43,7 @@ var all = func() operations {
 		fetchOperations, eventOperations, cacheOperations, databaseOperations, lockOperations, channelOperations,
 		cookieOperations, clientOperations,
 		registrationOperations, pushOperations, syncOperations, notificationOperations,
-		portOperations, dedicatedOperations, encodingOperations, markupOperations, pageOperations, styleOperations, containerOperations, webStorageOperations,
+		portOperations, dedicatedOperations, objectURLOperations, encodingOperations, markupOperations, pageOperations, styleOperations, containerOperations, webStorageOperations,
 	} {
 		for name, op := range list {
 			if _, twice := out[name]; twice {

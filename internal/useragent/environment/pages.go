@@ -23,8 +23,7 @@ var pageOperations = operations{
 	}),
 	"import.fetch": touching(func(r *Realm, args arguments) (any, error) {
 		id := args.number(0)
-		text, local := args.at(3).(string)
-		r.page.Import(args.text(1), args.text(2), text, local, func(url string, err error) {
+		r.page.Import(args.text(1), args.text(2), func(url string, err error) {
 			failure := ""
 			if err != nil {
 				failure = err.Error()

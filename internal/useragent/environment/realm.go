@@ -76,7 +76,7 @@ func (p *Platform) newRealm() *Realm {
 		decodings: map[int]*decoding{}, p: p, contents: &contents{bodies: map[int]body{}, opened: map[int]*storage.Cache{}}, timers: map[int]*clock.Task{},
 		events: map[int]*liveEvent{}, random: rand.NewPCG(1, 2), turn: &turn{},
 	}
-	r.shared = shared{map[int]*storage.Lock{}, map[int]*storage.Channel{}}
+	r.shared = shared{map[int]*storage.Lock{}, map[int]*storage.Channel{}, map[string]bool{}}
 	r.databases = &databases{
 		r: r, connections: map[int]*indexeddb.Connection{}, transactions: map[int]*indexeddb.Transaction{},
 	}

@@ -29,7 +29,7 @@ type Page interface {
 	// ModuleDone tells what became of a module, by the parser's number of its element or one of those of Script.
 	ModuleDone(parsed, number int, ok bool)
 	// Import fetches a module with all that it needs, for import().
-	Import(specifier, referrer, text string, local bool, done func(url string, err error))
+	Import(specifier, referrer string, done func(url string, err error))
 	// ModuleText is the text of a module that has been fetched, ResolveModule its address.
 	ModuleText(url string) (string, error)
 	ResolveModule(base, name string) (string, error)
@@ -66,8 +66,10 @@ type Page interface {
 	Around(window int) int
 	// PostMessage gives another window a message.
 	PostMessage(window int, message, targetOrigin string)
-	// StartWorker starts a dedicated worker under a number of the realm's; its script's text is given where it is known.
-	StartWorker(id int, url, kind, name, text string, local bool)
+	// StartWorker starts a dedicated worker under a number of the realm's.
+	StartWorker(id int, url string, o serviceworker.WorkerOptions)
+	// ConnectWorker connects a shared worker, which is started first where there is none yet; m carries its port.
+	ConnectWorker(id int, url string, o serviceworker.WorkerOptions, m serviceworker.Message)
 	// PostToWorker gives it a message, EndWorker ends it.
 	PostToWorker(id int, m serviceworker.Message)
 	EndWorker(id int)

@@ -3,10 +3,8 @@
 package fetch
 
 import (
-	"encoding/base64"
 	"net"
 	"net/http"
-	"net/url"
 	"strings"
 	"time"
 
@@ -35,6 +33,8 @@ type Fetcher struct {
 	// Cache is the HTTP cache, nil when it is switched off.
 	Cache   *HTTPCache
 	Cookies CookieJar
+	// Blob resolves a blob: URL to content and its type; without it there are none.
+	Blob func(url string) (body site.Body, mime string, ok bool)
 	// Refused is told in words why an answer is kept from who asked.
 	Refused func(why string)
 	// Answered is told of every answer of the network.
@@ -69,8 +69,8 @@ func (f *fetching) networkError() { f.Clock.After(0, func() { f.done(nil) }) }
 // referrers are left out.
 func (f *fetching) mainFetch(u *whatwg.Url) {
 	f.urls = append(f.urls, u.Href(true))
-	if u.Scheme() == "data" && len(f.urls) == 1 {
-		f.schemeFetch()
+	if (u.Scheme() == "data" || u.Scheme() == "blob") && len(f.urls) == 1 {
+		f.schemeFetch(u.Scheme())
 		return
 	}
 	if u.Scheme() != "http" && u.Scheme() != "https" {
@@ -90,8 +90,16 @@ func (f *fetching) mainFetch(u *whatwg.Url) {
 // cross says whether the answer comes from another origin than who asks, which counts for all but page loads.
 func (f *fetching) cross() bool { return f.tainted && f.req.Mode != request.Navigate }
 
-// schemeFetch is "scheme fetch" (Fetch, 4.2) for data: URLs.
-func (f *fetching) schemeFetch() { f.Clock.After(0, func() { f.done(dataResponse(f.req.URL)) }) }
+// schemeFetch is "scheme fetch" (Fetch, 4.2) for data: and blob: URLs. What a blob's address names is looked up at once:
+// it may be revoked meanwhile.
+func (f *fetching) schemeFetch(scheme string) {
+	answer := dataResponse
+	if scheme == "blob" {
+		resp := f.blobResponse()
+		answer = func(string) *Response { return resp }
+	}
+	f.Clock.After(0, func() { f.done(answer(f.req.URL)) })
+}
 
 // httpFetch is "HTTP fetch" (Fetch, 4.3) from its step 5 on: service workers were asked before.
 func (f *fetching) httpFetch(u *whatwg.Url) {
@@ -286,35 +294,4 @@ func SiteOf(u *whatwg.Url) string {
 		return domain
 	}
 	return u.Hostname()
-}
-
-// dataResponse answers a data: URL (Fetch, 6).
-func dataResponse(ref string) *Response {
-	head, data, ok := strings.Cut(strings.TrimPrefix(ref, "data:"), ",")
-	if !ok {
-		return nil
-	}
-	mime := strings.TrimSpace(head)
-	var body []byte
-	text, err := url.PathUnescape(data)
-	if err != nil {
-		text = data
-	}
-	if m, is := strings.CutSuffix(mime, ";base64"); is {
-		mime = m
-		body, err = base64.RawStdEncoding.DecodeString(strings.TrimRight(strings.Join(strings.Fields(text), ""), "="))
-		if err != nil {
-			return nil
-		}
-	} else {
-		body = []byte(text)
-	}
-	if mime == "" || strings.HasPrefix(mime, ";") {
-		mime = "text/plain" + mime
-		if mime == "text/plain" {
-			mime += ";charset=US-ASCII"
-		}
-	}
-	return &Response{Type: "basic", URLs: []string{ref}, Status: 200, StatusText: "OK",
-		Header: [][2]string{{"content-type", mime}}, Body: site.Bytes(body), Source: Source{Kind: NetworkSource}}
 }

@@ -18,8 +18,8 @@ type Client struct {
 	URL string
 	// Frame tells a frame from a page in a tab.
 	Frame bool
-	// Worker tells a dedicated worker from a document.
-	Worker bool
+	// Worker tells a dedicated or shared worker from a document, Shared the one from the other.
+	Worker, Shared bool
 	// Opaque is a document kept apart from its own origin, which no worker controls.
 	Opaque bool
 	// Controller is the worker that answers its requests, nil for none.
@@ -41,6 +41,16 @@ type Window interface {
 	// found says that a new one is being installed.
 	WorkerChanged(w *WorkerView)
 	RegistrationChanged(g RegistrationView, found bool)
+}
+
+// WorkerOptions are what a dedicated or shared worker is made with (HTML, 10.2.6.3).
+type WorkerOptions struct {
+	Name string `json:"name"`
+	// Type is classic or module, Credentials the mode of a module's requests.
+	Type        string `json:"type"`
+	Credentials string `json:"credentials"`
+	// Shared is one that the documents of an origin share.
+	Shared bool `json:"shared"`
 }
 
 // Message is a message between realms: a serialized value, and what was transferred with it.

@@ -22,6 +22,8 @@ type Storage struct {
 	Locks    *Locks
 	Channels *Channels
 	Ports    *Ports
+	// ObjectURLs are those of what runs.
+	ObjectURLs *ObjectURLs
 	// Web is local storage and that of tabs.
 	Web         WebStorage
 	ScriptBytes int64 // bytes of content in caches that scripts made
@@ -48,13 +50,14 @@ func (s *Storage) Usage() (n int64) {
 
 // New is the storage of a fresh profile.
 func New() *Storage {
-	return &Storage{Caches: map[string]*Cache{}, Databases: indexeddb.New(), Locks: &Locks{}, Channels: &Channels{}, Ports: &Ports{}, Web: WebStorage{}}
+	return &Storage{Caches: map[string]*Cache{}, Databases: indexeddb.New(), Locks: &Locks{}, Channels: &Channels{}, Ports: &Ports{}, ObjectURLs: &ObjectURLs{}, Web: WebStorage{}}
 }
 
 // Branch copies the storage; contents of files are shared, since they never change.
 func (s *Storage) Branch() *Storage {
 	n := &Storage{Names: slices.Clone(s.Names), Caches: make(map[string]*Cache, len(s.Caches)),
-		Cookies: slices.Clone(s.Cookies), Databases: s.Databases.Branch(), Locks: &Locks{}, Channels: &Channels{}, Ports: &Ports{}, Web: s.Web.Branch(),
+		Cookies: slices.Clone(s.Cookies), Databases: s.Databases.Branch(), Locks: &Locks{}, Channels: &Channels{}, Ports: &Ports{}, ObjectURLs: &ObjectURLs{},
+		Web:         s.Web.Branch(),
 		ScriptBytes: s.ScriptBytes}
 	for name, c := range s.Caches {
 		n.Caches[name] = c.branch()

@@ -1,16 +1,17 @@
-// A dedicated worker's global object, and the commands by which the browser runs it.
+// The global object of a dedicated or shared worker, and the commands by which the browser runs it.
 
 import '../shared/interfaces.js';
 import '../shared/objecturls.js';
 import '../shared/xhr.js';
 import '../shared/dedicatedworker.js';
 import '../shared/dynamicimport.js';
-import './globalscope.js';
 import { fromJSON, then } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { own, setOwn } from '../shared/settings.js';
 import { describe, stackOf } from '../shared/errors.js';
 import { ErrorEvent, fire, owner, trusted } from '../shared/event.js';
+import { becomeDedicated } from './globalscope.js';
+import { becomeShared, connect } from './sharedscope.js';
 import { deliverMessage } from '../shared/dedicatedworker.js';
 import { addObjectURLs } from '../shared/objecturls.js';
 import { setLocation } from '../shared/workerlocation.js';
@@ -18,6 +19,8 @@ import { setLocation } from '../shared/workerlocation.js';
 addObjectURLs();
 commands.start = (json) => {
   setOwn(fromJSON(json));
+  if (own.shared) becomeShared();
+  else becomeDedicated();
   setLocation(own.script);
 };
 // What the worker does not handle is told to those who started it.
@@ -41,6 +44,6 @@ commands.module = (url) => {
     host('dedicated.ready');
   });
 };
-commands.toDedicated = (json) => deliverMessage(global, json);
+commands.toWorker = (json) => (own.shared ? connect(json) : deliverMessage(global, json));
 
 export { dispatch } from '../shared/dispatch.js';

@@ -9,21 +9,25 @@ import { sendable } from '../shared/messaging.js';
 import { listOfTransfer } from '../shared/dedicatedworker.js';
 import { WorkerGlobalScope, ownHandlers, ownMember } from '../shared/workerglobalscope.js';
 
-class DedicatedWorkerGlobalScope extends WorkerGlobalScope {}
-publish(DedicatedWorkerGlobalScope);
-handlers(DedicatedWorkerGlobalScope.prototype, 'message', 'messageerror');
-setPrototypeOf(global, DedicatedWorkerGlobalScope.prototype);
-ownHandlers(DedicatedWorkerGlobalScope.prototype);
-ownMember('name', attribute('name', () => own.name ?? ''));
-const functions = {
+// What both kinds have beside what all workers have.
+export function become(Scope, events, functions) {
+  publish(Scope);
+  handlers(Scope.prototype, ...events);
+  setPrototypeOf(global, Scope.prototype);
+  ownHandlers(Scope.prototype);
+  // A script that puts something there has its own property (Web IDL, 3.4.8: Replaceable).
+  const set = (value) => ownMember('name', { value, writable: true });
+  ownMember('name', { get: attribute('name', () => own.name ?? '').get, set });
+  functions.close = function close() {
+    host('dedicated.close');
+  };
+  for (const name of Object.keys(functions)) ownMember(name, { value: functions[name], writable: true });
+}
+export const becomeDedicated = () => become(class DedicatedWorkerGlobalScope extends WorkerGlobalScope {}, ['message', 'messageerror'], {
   postMessage(message, options = undefined) {
     must(arguments, 1);
     host('dedicated.reply', toJSON(sendable(serialize(message, listOfTransfer(options)))));
   },
-  close() {
-    host('dedicated.close');
-  },
   requestAnimationFrame: (callback) => global.setTimeout(() => callback(global.performance.now()), 16),
   cancelAnimationFrame: (id) => global.clearTimeout(id),
-};
-for (const name of Object.keys(functions)) ownMember(name, { value: functions[name], writable: true });
+});

@@ -6,14 +6,21 @@ import { MAKE, must, publishLoosely, usv } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { baseURL, own } from './settings.js';
 import { ErrorEvent, Event, EventTarget, MessageEvent, fire, handlers, messageWith, trusted } from './event.js';
-import { queueTask } from './timers.js';
 import { parsedURL } from './url.js';
 import { deserialize, serialize } from './structuredclone.js';
 import { received, sendable } from './messaging.js';
-import { objectAt, textOfObject } from './objecturls.js';
 
 const workers = new Map();
 let nextWorker = 0;
+// What a worker is made with, where it may be made of an address at all.
+export function workerOptions(at, options) {
+  const local = at[0].startsWith('blob:') || at[0].startsWith('data:');
+  if (!local && at[1] !== own.origin) throw new DOMException(`a worker of ${own.origin} cannot be made of ${at[0]}`, 'SecurityError');
+  const { type = 'classic', name = '', credentials = 'same-origin' } = options ?? {};
+  if (`${type}` !== 'classic' && `${type}` !== 'module') throw new TypeError(`"${type}" is no kind of worker`);
+  if (!['omit', 'same-origin', 'include'].includes(`${credentials}`)) throw new TypeError(`"${credentials}" is no mode of credentials`);
+  return { type: `${type}`, name: `${name}`, credentials: `${credentials}` };
+}
 export class Worker extends EventTarget {
   #id;
   constructor(url, options = {}) {
@@ -21,15 +28,10 @@ export class Worker extends EventTarget {
     super(MAKE);
     const at = parsedURL(usv(url), baseURL());
     if (!at) throw new DOMException(`${url} is no address`, 'SyntaxError');
-    const local = at[0].startsWith('blob:') || at[0].startsWith('data:');
-    if (!local && at[1] !== own.origin) throw new DOMException(`a worker of ${own.origin} cannot be made of ${at[0]}`, 'SecurityError');
-    const { type = 'classic', name = '' } = options ?? {};
-    if (type !== 'classic' && type !== 'module') throw new TypeError(`"${type}" is no kind of worker`);
+    const given = workerOptions(at, options);
     this.#id = ++nextWorker;
     workers.set(this.#id, this);
-    const blob = at[0].startsWith('blob:') ? objectAt(at[0]) : null;
-    if (at[0].startsWith('blob:') && !blob) return void queueTask(() => fire(this, trusted(new Event('error', { cancelable: true }))));
-    host('dedicated.start', this.#id, at[0], toJSON({ type, name: `${name}` }), blob ? textOfObject(blob) : null);
+    host('dedicated.start', this.#id, at[0], toJSON(given));
   }
   postMessage(message, options = undefined) {
     must(arguments, 1);

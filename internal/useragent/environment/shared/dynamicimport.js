@@ -5,7 +5,6 @@ import { commands } from './dispatch.js';
 import { call, calls } from './host.js';
 import { baseURL } from './settings.js';
 import { parsedURL } from './url.js';
-import { objectAt, textOfObject } from './objecturls.js';
 
 commands.importModule = (id, url) => {
   then(host('module', url), (namespace) => calls.get(id)?.resolve(namespace), (e) => calls.get(id)?.reject(e));
@@ -19,9 +18,7 @@ defineProperty(global, '__tachyform_import', {
     } catch (e) {
       return rejected(e);
     }
-    const blob = text.startsWith('blob:') ? objectAt(text) : undefined;
-    const asked = blob ? call('import.fetch', text, referrer, textOfObject(blob)) : call('import.fetch', text, referrer);
-    return then(asked, (url) => new PromiseOf((resolve, reject) => then(host('module', url), resolve, reject)));
+    return then(call('import.fetch', text, referrer), (url) => new PromiseOf((resolve, reject) => then(host('module', url), resolve, reject)));
   },
   enumerable: false, configurable: false, writable: false,
 });

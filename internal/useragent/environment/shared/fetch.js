@@ -6,14 +6,8 @@ import { onAbort } from './abort.js';
 import { deferred, errorStream, stateOfStream } from './readablestream.js';
 import { bodyOf, fetchSignal } from './body.js';
 import { Request, requestJSON, requestState, sendableRequest } from './request.js';
-import { Response, responseFrom, responseState } from './response.js';
-import { objectAt } from './objecturls.js';
+import { responseFrom } from './response.js';
 
-const answerOf = (blob, url) => {
-  const response = new Response(blob, { headers: { 'content-length': `${blob.size}`, ...(blob.type ? { 'content-type': blob.type } : {}) } });
-  responseState.get(response).urls = [url];
-  return response;
-};
 const arriving = (response) => {
   const body = bodyOf.get(response);
   if (body) body.arrives = true;
@@ -30,11 +24,6 @@ export async function performFetch(input, init, count) {
   }
   const from = requestState.get(input);
   if (from && from.mode === 'navigate' && init === undefined) requestState.get(request).mode = 'navigate';
-  if (request.url.startsWith('blob:')) {
-    const blob = objectAt(request.url);
-    if (!blob || request.method !== 'GET') throw new TypeError(`Failed to fetch ${request.url}`);
-    return answerOf(blob, request.url);
-  }
   const body = bodyOf.get(request);
   const answer = body ? then(sendableRequest(request), (json) => call('fetch', json)) : call('fetch', requestJSON(request));
   if (!signal) return arriving(responseFrom(await answer));

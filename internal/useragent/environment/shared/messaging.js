@@ -30,11 +30,12 @@ function shipped(state) {
   return there;
 }
 function landed(id) {
-  global.MessagePort; // the interface may not have been asked for yet
+  loadPorts(); // the interface may not have been asked for yet
   queueTask(() => host('port.bind', id));
   return { other: null, waiting: [], started: false, closed: false, remote: id };
 }
-lazy(['MessagePort', 'MessageChannel', 'BroadcastChannel'], () => {
+let portsOf;
+const loadPorts = lazy(['MessagePort', 'MessageChannel', 'BroadcastChannel'], () => {
 // HTML, 9.4 and 9.5: message ports and broadcast channels.
 class MessagePort extends EventTarget {
   constructor(key = undefined) {
@@ -105,13 +106,15 @@ transferable(MessagePort, (port) => {
   return port;
 });
 handlers(MessagePort.prototype, 'messageerror');
+// Two ports that are joined.
+portsOf = () => {
+  const ports = [new MessagePort(MAKE), new MessagePort(MAKE)];
+  portState.get(ports[0]).other = ports[1];
+  portState.get(ports[1]).other = ports[0];
+  return ports;
+};
 class MessageChannel {
-  #ports = [new MessagePort(MAKE), new MessagePort(MAKE)];
-  constructor() {
-    const [a, b] = this.#ports;
-    portState.get(a).other = b;
-    portState.get(b).other = a;
-  }
+  #ports = portsOf();
   get port1() {
     return this.#ports[0];
   }
@@ -159,3 +162,7 @@ commands.channelMessage = (id, json) => {
 handlers(BroadcastChannel.prototype, 'message', 'messageerror');
 publishLoosely(MessagePort, MessageChannel, BroadcastChannel);
 });
+export function makePorts() {
+  loadPorts();
+  return portsOf();
+}

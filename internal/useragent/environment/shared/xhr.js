@@ -8,13 +8,12 @@ import { Event, EventTarget, fire, handlers, trusted } from './event.js';
 import { setTimeout } from './timers.js';
 import { bytesOf, decodeUTF8 } from './bytes.js';
 import { parsedURL } from './url.js';
-import { Blob, blobHandle } from './blob.js';
+import { Blob } from './blob.js';
 import { Headers } from './headers.js';
 import { bodyOf } from './body.js';
 import { Request, requestJSON } from './request.js';
 import { responseFrom } from './response.js';
 import { performFetch } from './fetch.js';
-import { objectAt } from './objecturls.js';
 
 const stateOf = new WeakMap();
 // What windows add: documents as bodies and answers.
@@ -252,18 +251,12 @@ function block(xhr, s, payload) {
   const request = new Request(s.url, { method: s.method, headers: s.headers, body: payload ?? undefined, credentials: s.credentials ? 'include' : 'same-origin' });
   s.flag = false;
   let response = null;
-  const blob = s.url.startsWith('blob:') ? objectAt(s.url) : null;
-  if (blob) {
-    s.response = new global.Response(blob);
-    s.bytes = new Uint8Array(bytesOf(blobHandle.get(blob)));
-  } else {
-    const answer = host('fetch.now', requestJSON(request, bodyOf.get(request)?.handle ?? 0));
-    if (answer) response = responseFrom(fromJSON(answer));
-    if (response) {
-      s.response = response;
-      const handle = bodyOf.get(response)?.handle;
-      s.bytes = handle ? new Uint8Array(bytesOf(handle)) : new Uint8Array(0);
-    }
+  const answer = host('fetch.now', requestJSON(request, bodyOf.get(request)?.handle ?? 0));
+  if (answer) response = responseFrom(fromJSON(answer));
+  if (response) {
+    s.response = response;
+    const handle = bodyOf.get(response)?.handle;
+    s.bytes = handle ? new Uint8Array(bytesOf(handle)) : new Uint8Array(0);
   }
   if (!s.response) {
     s.ready = 4;

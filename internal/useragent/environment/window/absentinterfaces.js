@@ -39,7 +39,7 @@ const NAMES = `
   SVGAnimatedNumber SVGAnimatedNumberList SVGAnimatedPreserveAspectRatio SVGAnimatedRect SVGAnimatedString
   SVGAnimatedTransformList SVGLength SVGLengthList SVGMatrix SVGNumber SVGNumberList SVGPoint SVGPointList
   SVGPreserveAspectRatio SVGRect SVGStringList SVGTransform SVGTransformList SVGUnitTypes Screen
-  ScreenOrientation ScriptProcessorNode SharedWorker SourceBuffer SourceBufferList StereoPannerNode
+  ScreenOrientation ScriptProcessorNode SourceBuffer SourceBufferList StereoPannerNode
   StylePropertyMap StylePropertyMapReadOnly TextMetrics TextTrack TextTrackCue TextTrackCueList TextTrackList
   TimeRanges Touch TouchList TrackEvent UserActivation VTTCue VideoColorSpace VideoDecoder VideoEncoder
   VideoFrame VideoPlaybackQuality VisibilityStateEntry VisualViewport WakeLock WakeLockSentinel WaveShaperNode

@@ -8,7 +8,7 @@ import { Event, fire, messageWith, report, trusted } from '../shared/event.js';
 import { parsedURL } from '../shared/url.js';
 import { deserialize, serialize } from '../shared/structuredclone.js';
 import { received, sendable } from '../shared/messaging.js';
-import { objectAt, textOfObject } from '../shared/objecturls.js';
+import { textOfObject } from '../shared/objecturls.js';
 import { classes } from './htmlelements.js';
 import { current, mix } from './node.js';
 import {
@@ -123,8 +123,8 @@ function processAttributes(e, initial) {
     fire(e, trusted(new Event('load')));
     return;
   }
-  const object = url.startsWith('blob:') ? objectAt(url) : undefined;
-  host('frame.navigate', e.$frame, url, object === undefined ? dataText(url) : textOfObject(object), true);
+  const text = url.startsWith('blob:') ? textOfObject(url) : undefined;
+  host('frame.navigate', e.$frame, url, text ?? dataText(url), true);
 }
 const dataText = (url) => {
   const m = /^data:text\/html[^,]*?(;base64)?,(.*)$/s.exec(url);

@@ -7,7 +7,7 @@ import { startTime } from '../shared/time.js';
 import { Event, fire, mutedScripts, report, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
-import { addObjectURLs, objectAt, textOfObject } from '../shared/objecturls.js';
+import { addObjectURLs, textOfObject } from '../shared/objecturls.js';
 import { documents } from '../shared/xhr.js';
 import { attachShadow, isPlain, parserAtWork } from './customelements.js';
 import { makeDocument, writing } from './document.js';
@@ -149,12 +149,13 @@ const ask = (e) => {
   if (e.$d !== current.document) return;
   const local = getAttr(e, e.$name === 'link' ? 'href' : e.$name === 'object' ? 'data' : 'src');
   if (local !== null && /^(blob|data):/.test(local)) {
-    const there = local.startsWith('data:') || objectAt(local) !== undefined;
+    const text = local.startsWith('blob:') ? textOfObject(local) : '';
+    const there = text !== undefined;
     queueTask(() => {
       e.$loading = false;
       e.$broken = !there;
       if (isHTML(e, 'link') && there) {
-        e.$sheetText = local.startsWith('blob:') ? textOfObject(objectAt(local)) : decodeURIComponent(local.slice(local.indexOf(',') + 1));
+        e.$sheetText = local.startsWith('blob:') ? text : decodeURIComponent(local.slice(local.indexOf(',') + 1));
         changes.n++;
       }
       fire(e, trusted(new Event(there ? 'load' : 'error')));

@@ -5,9 +5,7 @@ import { commands } from '../shared/dispatch.js';
 import { MAKE, gives, must, onlyHere, publish, usv } from '../shared/webidl.js';
 import { call, callFor } from '../shared/host.js';
 import { own } from '../shared/settings.js';
-import {
-  EventTarget, addListener, fire, handlerSlots, handlers, messageWith, slotsOf,
-} from '../shared/event.js';
+import { EventTarget, addListener, fire, handlerSlots, handlers, messageWith, slotsOf } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
 import { deserialize } from '../shared/structuredclone.js';

@@ -22,6 +22,7 @@ import './serviceworkercontainer.js';
 import '../shared/objecturls.js';
 import '../shared/xhr.js';
 import '../shared/dedicatedworker.js';
+import './sharedworker.js';
 import '../shared/dynamicimport.js';
 import './observers.js';
 import './geometry.js';
