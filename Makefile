@@ -33,7 +33,7 @@ bench: build
 	$(GO) test ./internal/useragent/environment ./internal/conformance ./internal/icon -run '^$$' -bench . -benchtime 2s
 
 # Two minutes for each fuzz target, ten for sequences of DOM calls.
-FUZZ_TARGETS := useragent/indexeddb:FuzzKey markup:FuzzTokens page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied page:FuzzMediaQuery pattern:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG textpos:FuzzAt site:FuzzRobots
+FUZZ_TARGETS := useragent/indexeddb:FuzzKey markup:FuzzTokens page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied page:FuzzMediaQuery pattern:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG textpos:FuzzAt site:FuzzRobots encoding:FuzzDecode
 FUZZ_TIME ?= 120s
 TREE_TIME ?= 10m
 fuzz:

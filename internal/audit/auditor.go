@@ -375,7 +375,7 @@ func (a *auditor) visits() (list []string) {
 func (a *auditor) rehearse(start string) error {
 	r := &rehearsal.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress, Reader: a.reader,
 		ReadScripts: a.Project.Audit.Scripts == "read", OneProfile: a.Project.Audit.Profile == "yes",
-		HostKnows: a.hostKnows()}
+		HostKnows: a.hostKnows(), Lean: true}
 	r.Visit = a.visits()
 	if start != "" && !slices.Contains(a.pages, start) {
 		a.pages = append([]string{start}, a.pages...)

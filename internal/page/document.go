@@ -8,6 +8,7 @@ import (
 
 	"golang.org/x/net/html/charset"
 
+	"tachyform/internal/encoding"
 	"tachyform/internal/textpos"
 )
 
@@ -182,20 +183,24 @@ func ParseDocument(url, contentType string, text []byte) *Document {
 
 // ParseDocumentOn reads an HTML text for a screen.
 func ParseDocumentOn(screen Screen, url, contentType string, text []byte) *Document {
-	enc, name, _ := charset.DetermineEncoding(text[:min(len(text), 1024)], contentType)
+	return parseDocument(screen, url, contentType, text, &knownTags{})
+}
+
+func parseDocument(screen Screen, url, contentType string, text []byte, tags *knownTags) *Document {
+	_, name, _ := charset.DetermineEncoding(text[:min(len(text), 1024)], contentType)
 	d := &Document{URL: url, Base: url, Charset: name, Valid: true, keys: map[string]bool{}, styled: &styled{}}
 	if name == "windows-1252" && utf8.Valid(text) {
 		d.Charset = "utf-8"
 	} else if name != "utf-8" {
-		if decoded, err := enc.NewDecoder().Bytes(text); err == nil {
-			text = decoded
+		if decoded, ok := encoding.Decode(name, text); ok {
+			text = []byte(decoded)
 		}
 	} else if !utf8.Valid(text) {
 		d.Valid = false
 	}
 	text = bytes.TrimPrefix(text, []byte("\xef\xbb\xbf"))
 	d.Fragment, d.Screen, d.text = Fragment(text), screen, text
-	w := &walker{doc: d, pos: textpos.New(text), inHead: true, screen: screen}
+	w := &walker{doc: d, pos: textpos.New(text), inHead: true, screen: screen, tags: tags}
 	w.walk(text)
 	return d
 }

@@ -11,6 +11,7 @@ type Reader struct {
 	// Screen is the one that pages are read for; the zero value stands for Desktop.
 	Screen Screen
 	known  sync.Map
+	tags   knownTags
 }
 
 func (r *Reader) screen() Screen {
@@ -41,7 +42,7 @@ func once[T any](r *Reader, kind, url, base string, text []byte, read func() T) 
 // Document reads an HTML text that was served from url.
 func (r *Reader) Document(url, contentType string, text []byte) *Document {
 	return once(r, "document", url, contentType, text,
-		func() *Document { return ParseDocumentOn(r.screen(), url, contentType, text) })
+		func() *Document { return parseDocument(r.screen(), url, contentType, text, &r.tags) })
 }
 
 // Style reads a style sheet.
@@ -56,7 +57,7 @@ func (r *Reader) Script(url string, text []byte) *Script {
 
 // Drawn reads what scripts have made of a page that came as source. It is not kept: hardly two pages are drawn alike.
 func (r *Reader) Drawn(url string, text []byte, source *Document) *Document {
-	return ParseDocumentOn(r.screen(), url, "text/html;charset=utf-8", text).PlacedBy(source)
+	return parseDocument(r.screen(), url, "text/html;charset=utf-8", text, &r.tags).PlacedBy(source)
 }
 
 // styled keeps what was made of a document with the style sheets that had come, as long as there is the document.

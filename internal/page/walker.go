@@ -23,6 +23,7 @@ type walker struct {
 	offset   int
 	screen   Screen
 	media    *mediaElement
+	tags     *knownTags
 }
 
 type pictureSource struct{ srcset, media, mime string }
@@ -108,13 +109,10 @@ func (w *walker) walk(text []byte) {
 }
 
 func (w *walker) tag(token *markup.Token) Tag {
-	t := Tag{Name: token.Name, Attr: token.Attributes(), InHead: w.inHead}
-	w.doc.keys[t.Name] = true
-	if id, ok := t.Attr["id"]; ok {
-		w.doc.keys["#"+id] = true
-	}
-	for class := range strings.FieldsSeq(t.Attr["class"]) {
-		w.doc.keys["."+class] = true
+	known := w.tags.of(token)
+	t := Tag{Name: token.Name, Attr: known.attr, InHead: w.inHead}
+	for _, key := range known.keys {
+		w.doc.keys[key] = true
 	}
 	switch t.Name {
 	case "a", "area", "meta", "link", "script", "img", "iframe", "source", "video", "audio", "track", "embed", "object",
@@ -319,7 +317,7 @@ func (w *walker) link(t Tag, href string) {
 func (w *walker) written(text string) {
 	inner := &Document{URL: w.doc.URL, Base: w.doc.Base, Charset: "utf-8", Valid: true, keys: map[string]bool{}, styled: &styled{},
 		text: []byte(text)}
-	(&walker{doc: inner, pos: textpos.New([]byte(text)), inHead: true, screen: w.screen}).walk([]byte(text))
+	(&walker{doc: inner, pos: textpos.New([]byte(text)), inHead: true, screen: w.screen, tags: w.tags}).walk([]byte(text))
 	for _, r := range inner.References {
 		r.Line, r.Column = 0, 0
 		w.doc.References = append(w.doc.References, r)

@@ -48,6 +48,8 @@ type Rehearsal struct {
 	HTTPCache bool
 	// Steps, if set, bounds what scripts compute without a pause, in steps; else script.TurnSteps.
 	Steps int
+	// Lean has pages that are not visited keep no document once they are judged.
+	Lean bool
 	// Reader, if set, has read the site's files already.
 	Reader *page.Reader
 	// Probes are sent once after the visits, online; each of Series is an address that is asked for again and again with
@@ -73,10 +75,11 @@ type PageResult struct {
 	Title  string // online, without a worker
 	Status int    // online, without a worker
 	Under  map[string]*PageOutcome
-	// Document is the page online, as its scripts left it; Seen is what else that visit showed.
+	// Document is the page online, as its scripts left it, nil where nobody needs it; Seen is what else that visit showed.
 	Document *page.Document
 	Seen     *page.SeenPage
 
+	shown   bool   // a document was shown online
 	opens   bool   // online, as a document
 	drawn   bool   // it was opened online, rather than glanced at
 	scripts string // the names of those that it came with
@@ -451,7 +454,16 @@ func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, 
 		open()
 	}
 	result.Title, result.Status, result.Document, result.Seen = reference.Title, reference.Status, reference.Document, reference.Seen()
-	result.opens, result.drawn = reference.Document != nil && reference.Status < 400, opened
+	result.shown, result.drawn = reference.Document != nil, opened
+	result.opens = result.shown && reference.Status < 400
+	if r.Lean && !slices.Contains(r.Visit, url) {
+		result.Document = nil
+		for _, o := range result.Under {
+			if o.Outcome == Whole && o.Doubt == nil && len(o.Lacks) == 0 {
+				o.View = o.View.WithoutDocument()
+			}
+		}
+	}
 	return result
 }
 
@@ -459,12 +471,12 @@ func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, 
 func settleUndrawn(pages []*PageResult) {
 	registrations := map[string][]page.Registration{}
 	for _, p := range pages {
-		if p.drawn && p.Document != nil && len(p.Seen.Registrations) > 0 {
+		if p.drawn && p.shown && len(p.Seen.Registrations) > 0 {
 			registrations[p.scripts] = p.Seen.Registrations
 		}
 	}
 	for _, p := range pages {
-		if !p.drawn && p.Document != nil {
+		if !p.drawn && p.shown {
 			p.Seen.Registrations = registrations[p.scripts]
 		}
 	}

@@ -7,8 +7,7 @@ import (
 	"mime"
 	"strings"
 
-	"golang.org/x/net/html/charset"
-
+	"tachyform/internal/encoding"
 	"tachyform/internal/markup"
 	"tachyform/internal/page"
 	"tachyform/internal/request"
@@ -345,17 +344,16 @@ func (c *window) scriptText(ref page.Reference, answer *fetch.Response) (text st
 func decodeScript(data []byte, contentType, fallback string) string {
 	label := fallback
 	if _, params, err := mime.ParseMediaType(contentType); err == nil && params["charset"] != "" {
-		if e, _ := charset.Lookup(params["charset"]); e != nil {
+		if _, known := encoding.Name(params["charset"]); known {
 			label = params["charset"]
 		}
 	}
 	if bytes.HasPrefix(data, []byte("\xef\xbb\xbf")) {
 		label, data = "utf-8", data[3:]
 	}
-	e, name := charset.Lookup(label)
-	if e != nil && name != "utf-8" {
-		if decoded, err := e.NewDecoder().Bytes(data); err == nil {
-			return string(decoded)
+	if name, _ := encoding.Name(label); name != "" && name != "utf-8" {
+		if decoded, ok := encoding.Decode(name, data); ok {
+			return decoded
 		}
 	}
 	return strings.ToValidUTF8(string(data), "\ufffd")

@@ -13,6 +13,13 @@ func (v *View) add(l *Load) {
 	}
 }
 
+// WithoutDocument gives the view as it is kept of pages that nobody looks at again.
+func (v *View) WithoutDocument() *View {
+	out := *v
+	out.Document = nil
+	return &out
+}
+
 // Seen gives what the visit has shown as a value.
 func (v *View) Seen() *page.SeenPage {
 	s := &page.SeenPage{URL: v.URL, Status: v.Status, Title: v.Title, Scripted: v.Scripted,

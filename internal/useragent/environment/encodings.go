@@ -1,10 +1,12 @@
 package environment
 
 import (
+	"fmt"
 	"strings"
 
-	"golang.org/x/text/encoding/htmlindex"
 	"golang.org/x/text/transform"
+
+	"tachyform/internal/encoding"
 )
 
 // decoding is a text decoder of a script, with what it could not decode yet.
@@ -17,14 +19,7 @@ type decoding struct {
 var encodingOperations = operations{
 	// The name of an encoding by one of its labels, "" for none.
 	"encoding.name": plain(func(_ *Realm, args arguments) (any, error) {
-		e, err := htmlindex.Get(args.text(0))
-		if err != nil {
-			return "", nil
-		}
-		name, err := htmlindex.Name(e)
-		if err != nil {
-			return "", nil
-		}
+		name, _ := encoding.Name(args.text(0))
 		return name, nil
 	}),
 	// What bytes stand for; the decoder's number is 0 for a new one, and given back unless this is the end.
@@ -32,12 +27,12 @@ var encodingOperations = operations{
 		id, end := args.number(0), args.flag(3)
 		d := r.decodings[id]
 		if d == nil {
-			e, err := htmlindex.Get(args.text(1))
-			if err != nil {
-				return nil, err
+			decoder := encoding.NewDecoder(args.text(1))
+			if decoder == nil {
+				return nil, fmt.Errorf("no encoding is called %q", args.text(1))
 			}
 			r.next++
-			id, d = r.next, &decoding{Transformer: e.NewDecoder().Transformer}
+			id, d = r.next, &decoding{Transformer: decoder}
 		}
 		text := d.decode(args.bytes(2), end)
 		if end {
