@@ -116,7 +116,7 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 
 // step turns a step of the project file into one for the stage.
 func (a *auditor) step(s project.Step, start string, open func(string) (site.Host, error)) (rehearsal.Step, error) {
-	out := rehearsal.Step{Tab: s.Tab, Reload: s.Reload, Wait: time.Duration(s.Wait), Close: s.Close,
+	out := rehearsal.Step{Tab: s.Tab, Reload: s.Reload, History: s.History, Wait: time.Duration(s.Wait), Close: s.Close,
 		StopWorker: s.Stop != "", Evict: s.Evict, Sync: s.Sync, PeriodicSync: s.PeriodicSync, Notification: s.Notification,
 		Cookie: s.Cookie}
 	switch {
@@ -178,6 +178,8 @@ func describeStep(s project.Step) string {
 		text = "reload past the worker"
 	case s.Reload != "":
 		text = "reload"
+	case s.History != "":
+		text = "go " + s.History
 	case s.Launch != "":
 		text = "launch from the home screen"
 	case s.Close == "browser":

@@ -100,6 +100,20 @@ func TestPlay(t *testing.T) {
   - {evict: everything}
   - {close: browser}
   - {expect: {worker: none}}`},
+		"the history": {keeping, "", `
+  - {open: /}
+  - {open: /tides.html}
+  - {network: offline}
+  - {history: back}
+  - {expect: {title: Piers 1, outcome: whole, answered_by: cache, address: /}}
+  - {history: forward}
+  - {expect: {outcome: lost}}
+  - {network: online}
+  - {reload: normal}
+  - {expect: {outcome: whole, address: /tides.html}}
+  - {history: back}
+  - {history: forward}
+  - {expect: {outcome: whole, answered_by: network, address: /tides.html}}`},
 		"messages": {`
 addEventListener('push', (e) => { const { pier, m } = e.data.json(); e.waitUntil(registration.showNotification('Low water at ' + pier, { tag: 'tide', data: { to: '/tides.html' }, body: m + ' m' })); });
 addEventListener('notificationclick', (e) => { e.notification.close(); e.waitUntil(clients.openWindow(e.notification.data.to)); });

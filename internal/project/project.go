@@ -309,6 +309,7 @@ type Step struct {
 	Open         string       `yaml:"open" doc:"Open this path, as if it were typed in." check:"path"`
 	Follow       string       `yaml:"follow" doc:"Follow the link to this path on the page that is shown." check:"path"`
 	Reload       string       `yaml:"reload" doc:"Reload the page; past-worker asks the network alone, as a reload with Shift does." enum:"normal,past-worker"`
+	History      string       `yaml:"history" doc:"Go to the page that the tab showed before, or after, as the arrows beside the address do." enum:"back,forward"`
 	Launch       string       `yaml:"launch" doc:"Open the app as its icon does." enum:"home-screen"`
 	Close        string       `yaml:"close" doc:"Close the tab, or all of the browser." enum:"tab,browser"`
 	Wait         Duration     `yaml:"wait" doc:"Let time go by, such as 3s."`

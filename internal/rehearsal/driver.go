@@ -17,6 +17,8 @@ type Driver interface {
 	Open(tab, url string)
 	// Reload loads a tab's page anew; pastWorker as a reload that asks the network alone.
 	Reload(tab string, pastWorker bool)
+	// Traverse goes some steps back or ahead in a tab's history; it reports whether there are so many.
+	Traverse(tab string, delta int) bool
 	// Close closes a tab, CloseAll all of the browser, which then stops its workers.
 	Close(tab string)
 	CloseAll()

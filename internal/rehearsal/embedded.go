@@ -45,6 +45,15 @@ func (d *embedded) Reload(tab string, pastWorker bool) {
 	}
 }
 
+func (d *embedded) Traverse(tab string, delta int) bool {
+	t := d.tabs[tab]
+	if t == nil || !d.b.Traverse(t, delta) {
+		return false
+	}
+	d.rest()
+	return true
+}
+
 // rest lets everything come to rest and notes which pages a worker controls by now.
 func (d *embedded) rest() {
 	d.b.Settle()

@@ -34,6 +34,8 @@ type Step struct {
 	Open, Follow, Launch string
 	// Reload is normal or past-worker.
 	Reload string
+	// History is back or forward.
+	History string
 	Wait   time.Duration
 	// Close is tab or browser.
 	Close     string
@@ -112,7 +114,7 @@ func (s *Session) Step(step Step) *StepResult {
 	first := len(s.driver.Events())
 	r.Wrong = s.carryOut(step)
 	r.To = s.driver.Now() - s.began
-	if opens := step.Open != "" || step.Launch != "" || step.Follow != "" || step.Reload != ""; opens && r.Wrong == nil {
+	if opens := step.Open != "" || step.Launch != "" || step.Follow != "" || step.Reload != "" || step.History != ""; opens && r.Wrong == nil {
 		r.View = s.driver.View(step.Tab)
 		r.Outcome = s.driver.Judge(step.Tab)
 	}
@@ -151,6 +153,14 @@ func (s *Session) carryOut(step Step) (wrong []string) {
 			break
 		}
 		d.Reload(step.Tab, step.Reload == "past-worker")
+	case step.History != "":
+		delta := map[string]int{"back": -1, "forward": 1}[step.History]
+		switch {
+		case view == nil:
+			fail("there is no open tab to go %s in", step.History)
+		case !d.Traverse(step.Tab, delta):
+			fail("the tab has shown nothing to go %s to", step.History)
+		}
 	case step.Wait > 0:
 		d.Wait(step.Wait)
 	case step.Close == "browser":

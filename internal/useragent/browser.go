@@ -183,7 +183,7 @@ func (r pageRealm) Restart(p *document.Page, s document.Settings) error {
 
 func windowSettings(s document.Settings) environment.WindowSettings {
 	return environment.WindowSettings{HTML: !strings.HasSuffix(s.MediaType, "xml"), Type: s.MediaType, Quirks: s.Quirks, Charset: s.Charset,
-		Referrer: s.Referrer, Parent: s.Parent, Top: s.Top, Frame: s.Frame, Name: s.Name, Reload: s.Reload, NoEval: s.NoEval, Base: s.Base, Complete: s.Complete}
+		Referrer: s.Referrer, Parent: s.Parent, Top: s.Top, Frame: s.Frame, Name: s.Name, Reload: s.Reload, NoEval: s.NoEval, Base: s.Base, Complete: s.Complete, State: s.State, Back: s.Back}
 }
 
 // Close ends every worker. The browser is of no use afterwards.

@@ -18,6 +18,9 @@ func (b *Browser) StoredItem(t *document.Tab, key string) (string, bool) {
 	return b.windows.StoredItem(t, key)
 }
 
+// Traverse lets a person go back or ahead in a tab by a number of steps; it gives whether there are so many.
+func (b *Browser) Traverse(t *document.Tab, delta int) bool { return b.windows.Traverse(t, delta) }
+
 // Reload loads what a tab shows anew; pastWorker is a reload that asks the network alone.
 func (b *Browser) Reload(t *document.Tab, pastWorker bool) *document.Tab {
 	return b.windows.Reload(t, pastWorker)

@@ -30,6 +30,7 @@ type frame struct {
 	initial bool
 	gone    bool
 	moves   int
+	history history
 }
 
 // Bounds of frames: how deep they may stand in one another, how many a page may have, and how often one may be sent on.
@@ -198,6 +199,9 @@ func (f *frame) navigate(url string, text *string, by passage) {
 	inner := f.newWindow(url)
 	inner.mode, inner.reload, inner.body = by.cache, by.reload, by.body
 	inner.referrer, inner.referrerPolicy = cmp.Or(by.referrer, inner.referrer), by.policy
+	if inner.handling = by.handling; !by.handling.back && !by.reload && f.window.samePlace(url) {
+		inner.handling.replace = true
+	}
 	if f.coming != nil {
 		f.coming.Closed = true
 		f.release()
@@ -330,6 +334,7 @@ func (f *frame) commit(d *page.Document, mediaType string) {
 		old.leave()
 	}
 	f.show(inner)
+	inner.shown()
 	if old.runs() && !goesOn {
 		old.end()
 	}

@@ -93,6 +93,8 @@ type passage struct {
 	reload bool
 	// body is what a form sends, nil for a page that is only asked for.
 	body *Body
+	// handling is how it changes the history.
+	handling handling
 }
 
 // Body is what a form sends by POST, with its media type.
@@ -160,7 +162,7 @@ func (w *Windows) open(url string, tab *Tab, by passage) *Tab {
 // 7.4.2.3.3).
 func (w *Windows) withinDocument(tab *Tab, url string, by passage) bool {
 	c := tab.window
-	if c == nil || c.Closed || !c.runs() || by.reload || !strings.Contains(url, "#") ||
+	if c == nil || c.Closed || !c.runs() || by.reload || by.handling.back || !strings.Contains(url, "#") ||
 		weburl.WithoutFragment(url) != weburl.WithoutFragment(c.URL) {
 		return false
 	}
@@ -201,7 +203,10 @@ func (w *Windows) startNavigation(url string, tab *Tab, by passage, committed fu
 	}
 	c := w.newWindow(url)
 	c.tab, c.mode, c.referrer, c.reload, c.body = tab, by.cache, by.referrer, by.reload, by.body
-	c.referrerPolicy = by.policy
+	c.referrerPolicy, c.handling = by.policy, by.handling
+	if old := tab.window; old != nil && old.URL == url && !by.handling.back && !by.reload {
+		c.handling.replace = true
+	}
 	if tab.window != nil {
 		c.Previous = tab.window.Client
 	}
@@ -231,6 +236,7 @@ func (w *Windows) show(tab *Tab, c *window) {
 	}
 	tab.trail = append(tab.trail, c)
 	tab.window, tab.View = c, c.view
+	c.shown()
 	if old != nil && old != c {
 		w.Workers.HandleServiceWorkerClientUnload(old.Client)
 	}
@@ -243,6 +249,9 @@ type Tab struct {
 	hops   int       // pages that sent it on
 	moved  int       // navigations by scripts
 	trail  []*window // that it has shown since it was last sent somewhere
+	// history is its own, steps the joint one of it and all frames in it.
+	history history
+	steps   steps
 }
 
 // CloseTab closes a tab.
@@ -278,7 +287,10 @@ func (w *Windows) navigate(c *window, url string, hops int,
 		settings{referrer: c.referrerPolicy}.refer(req)
 		c.told = req.Referrer
 	}
-	req.Reload = c.reload
+	req.Reload, req.History = c.reload, c.handling.back
+	if c.handling.back && req.Cache == "" {
+		req.Cache = "force-cache" // what is kept is shown as it is
+	}
 	if c.body != nil {
 		req.Method, req.Content = "POST", site.Bytes(c.body.Data)
 		req.Header = append(req.Header, [2]string{"content-type", c.body.Type})

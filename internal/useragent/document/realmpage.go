@@ -81,15 +81,16 @@ func (p *Page) AllowsInline(text, nonce string) bool {
 // SetBase changes what addresses start from, as scripts have it.
 func (p *Page) SetBase(url string) { p.c.scripts.base = url }
 
-// SetAddress changes the address without a navigation.
-func (p *Page) SetAddress(url string) { p.c.URL = url }
-
 // maxNavigations bounds how often scripts send a tab on: a tab that has loaded five documents in one step never comes
 // to rest.
 const maxNavigations = 4
 
-// Navigate leaves the page.
-func (p *Page) Navigate(url string) { p.c.leaveFor(url, p.c.passage()) }
+// Navigate leaves the page; with replace what comes takes its place in the history.
+func (p *Page) Navigate(url string, replace bool) {
+	by := p.c.passage()
+	by.handling.replace = replace || p.c.samePlace(url)
+	p.c.leaveFor(url, by)
+}
 
 // leaveFor is a navigation that a script starts.
 func (c *window) leaveFor(url string, by passage) {

@@ -11,6 +11,7 @@ import (
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
+	"tachyform/internal/useragent/structured"
 	"tachyform/internal/weburl"
 )
 
@@ -42,6 +43,8 @@ type WindowRealm interface {
 	Realm
 	// Restart has it go on with the document that takes the place of the empty one that its window began with.
 	Restart(p *Page, s Settings) error
+	// Traverse goes to another place in the history of its document.
+	Traverse(url string, state *structured.Value)
 }
 
 // StartWorker makes the realm of a dedicated or shared worker.
@@ -67,6 +70,9 @@ type Settings struct {
 	Base string
 	// Complete says that the document is there already.
 	Complete bool
+	// State is what scripts gave the entry of the history that it belongs to, nil for null; Back says that it comes from there.
+	State *structured.Value
+	Back  bool
 }
 
 // scripting is the running of a window's scripts.
@@ -125,7 +131,7 @@ func (c *window) startScripting(d *page.Document, mediaType string, complete boo
 	s := &scripting{page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}, source: d, parsed: complete, fired: complete,
 		loaded: complete}
 	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.documentReferrer(), Reload: c.reload,
-		NoEval: !c.settings.policy.AllowsEval(), Complete: complete, Name: c.name()}
+		NoEval: !c.settings.policy.AllowsEval(), Complete: complete, Name: c.name(), State: c.startState(), Back: c.handling.back}
 	if c.holds != nil {
 		settings.Parent, settings.Top = c.holds.ID, c.top().ID
 	}

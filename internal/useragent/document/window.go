@@ -58,6 +58,8 @@ type window struct {
 	referrer, referrerPolicy, told string
 	// reload says that it is the page that was shown before.
 	reload bool
+	// handling is how its document changes the history.
+	handling handling
 	// body is what its document is asked for with, nil where nothing is sent.
 	body *Body
 }

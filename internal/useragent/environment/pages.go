@@ -1,6 +1,11 @@
 package environment
 
-import "strings"
+import (
+	"encoding/json"
+	"strings"
+
+	"tachyform/internal/useragent/structured"
+)
 
 // pageOperations are what the realm of a window asks of its page.
 var pageOperations = operations{
@@ -39,21 +44,31 @@ var pageOperations = operations{
 	"media":      plain(func(r *Realm, args arguments) (any, error) { return r.page.Matches(args.text(0)), nil }),
 	// A host that can't be reached is no connection that was lost.
 	"online": plain(func(*Realm, arguments) (any, error) { return true, nil }),
-	"history.set": touching(func(r *Realm, args arguments) (any, error) {
-		r.page.SetAddress(args.text(0))
+	"history.change": touching(func(r *Realm, args arguments) (any, error) {
+		var state *structured.Value
+		if text := args.text(2); text != "" {
+			var kept keptValue
+			if err := json.Unmarshal([]byte(text), &kept); err != nil {
+				return nil, err
+			}
+			v := r.valueFrom(kept)
+			state = &v
+		}
+		r.page.ChangeHistory(args.text(0), args.flag(1), state)
 		return nil, nil
 	}),
+	"history.length": plain(func(r *Realm, _ arguments) (any, error) { return r.page.HistoryLength(), nil }),
 	"location.assign": touching(func(r *Realm, args arguments) (any, error) {
-		url := args.text(0)
-		r.p.clock().After(0, func() { r.page.Navigate(url) })
+		url, replace := args.text(0), args.flag(1)
+		r.p.clock().After(0, func() { r.page.Navigate(url, replace) })
 		return nil, nil
 	}),
 	"location.reload": touching(func(r *Realm, _ arguments) (any, error) {
 		r.p.clock().After(0, r.page.Reload)
 		return nil, nil
 	}),
-	"history.traverse": touching(func(r *Realm, _ arguments) (any, error) {
-		r.p.account().Gap("going back to another document")
+	"history.traverse": touching(func(r *Realm, args arguments) (any, error) {
+		r.page.TraverseHistory(args.number(0))
 		return nil, nil
 	}),
 	"navigate.link": touching(func(r *Realm, args arguments) (any, error) {

@@ -8,6 +8,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
+	"tachyform/internal/useragent/structured"
 	"tachyform/internal/weburl"
 )
 
@@ -37,9 +38,13 @@ type Page interface {
 	AllowsInline(text, nonce string) bool
 	// SetBase changes what addresses start from, as scripts have it.
 	SetBase(url string)
-	// SetAddress changes the address without a navigation, Navigate leaves the page, Reload loads it anew.
-	SetAddress(url string)
-	Navigate(url string)
+	// ChangeHistory changes the address without a navigation, and gives the entry of the history a state, nil for null.
+	ChangeHistory(url string, replace bool, state *structured.Value)
+	// HistoryLength is how many steps the history has, TraverseHistory goes some back or ahead.
+	HistoryLength() int
+	TraverseHistory(delta int)
+	// Navigate leaves the page, Reload loads it anew.
+	Navigate(url string, replace bool)
 	Reload()
 	// Failed tells of an error that no script of the page caught, by its name.
 	Failed(name, text string)
@@ -95,12 +100,11 @@ type Page interface {
 // WindowSettings are what a window is made with.
 type WindowSettings struct {
 	// HTML says that the document is one of HTML rather than of XML; Type is its media type.
-	HTML         bool
-	Type         string
-	Quirks       bool
-	Charset      string
-	Referrer     string
-	HistoryItems int
+	HTML     bool
+	Type     string
+	Quirks   bool
+	Charset  string
+	Referrer string
 	// Reload says that the page was loaded once more, NoEval that its policy lets no text become a script.
 	Reload, NoEval bool
 	// Parent and Top are the numbers of the windows around a frame, 0 for none, Frame is the number of the frame in its
@@ -111,6 +115,9 @@ type WindowSettings struct {
 	Base string
 	// Complete says that the document has loaded already.
 	Complete bool
+	// State is that of its entry in the history, nil for null; Back says that it comes from there.
+	State *structured.Value
+	Back  bool
 }
 
 // StartWindow starts the realm of a page, with an empty document. beside, if set, is a realm whose objects those of this
@@ -141,7 +148,7 @@ func (r *Realm) Restart(in Page, s WindowSettings) error {
 func (s WindowSettings) start(in Page) map[string]any {
 	return map[string]any{
 		"html": s.HTML, "type": s.Type, "quirks": s.Quirks, "charset": s.Charset, "referrer": s.Referrer,
-		"opaque": in.Origin() == "null", "historyBefore": s.HistoryItems, "parent": s.Parent, "top": s.Top, "reload": s.Reload, "noEval": s.NoEval,
+		"opaque": in.Origin() == "null", "state": s.State, "back": s.Back, "parent": s.Parent, "top": s.Top, "reload": s.Reload, "noEval": s.NoEval,
 		"window": in.Client().ID, "frame": s.Frame, "name": s.Name, "base": s.Base, "complete": s.Complete,
 	}
 }
@@ -157,12 +164,24 @@ func (r *Realm) startPage(engines *enginePool, settings map[string]any) (err err
 
 func (r *Realm) begin(settings map[string]any) error {
 	settings["script"], settings["origin"], settings["lacks"] = r.page.Address(), r.page.Origin(), r.p.Lacks
+	if state, ok := settings["state"].(*structured.Value); ok && state != nil {
+		settings["state"] = r.valueInto(*state)
+	}
 	start, _ := json.Marshal(settings)
 	if _, err := r.runTask("start", string(start)); err != nil {
 		r.Close()
 		return err
 	}
 	return nil
+}
+
+// Traverse goes to another place in the history of its document.
+func (r *Realm) Traverse(url string, state *structured.Value) {
+	text := ""
+	if state != nil {
+		text = toJSON(r.valueInto(*state))
+	}
+	r.command("traverse", url, text)
 }
 
 // Command runs one of the environment's commands in a task, while the page is open.

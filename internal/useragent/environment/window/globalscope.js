@@ -65,7 +65,7 @@ const replaceable = (name, read) => member(name, {
 });
 for (const [name, get] of [['window', () => global], ['document', () => current.document], ['top', () => (own.closed ? null : otherWindow(own.top) ?? global)]]) defineProperty(global, name, { get, enumerable: true, configurable: false });
 defineProperty(global, 'location', { get: () => location, set: (v) => { location.href = v; }, enumerable: true, configurable: false });
-timing.navigation = () => ({ name: current.document.URL, entryType: 'navigation', startTime: 0, duration: 0, type: own.reload ? 'reload' : 'navigate', initiatorType: 'navigation', nextHopProtocol: 'http/1.1' });
+timing.navigation = () => ({ name: current.document.URL, entryType: 'navigation', startTime: 0, duration: 0, type: own.back ? 'back_forward' : own.reload ? 'reload' : 'navigate', initiatorType: 'navigation', nextHopProtocol: 'http/1.1' });
 delete global[Symbol.toStringTag];
 for (const name of ['self', 'frames']) replaceable(name, () => global);
 replaceable('parent', () => (own.closed ? null : otherWindow(own.parent) ?? global));

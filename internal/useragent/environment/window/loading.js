@@ -62,7 +62,7 @@ commands.start = (json) => {
   made.length = inDocument.length = 0;
   written = '';
   if (own.noEval) forbidEval();
-  startHistory(own.script);
+  startHistory(own.script, own.state);
   const d = makeDocument('html', own.type);
   d.$html = own.html;
   d.$quirks = own.quirks;

@@ -1,24 +1,25 @@
 // HTML, 7.2: Location, History and what moves between documents.
 
-import { ScriptArray, ScriptObject, TypeError, assign, defineProperty } from '../shared/primordials.js';
+import {
+  ScriptArray, ScriptObject, TypeError, assign, defineProperty, fromJSON, toJSON,
+} from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { MAKE, must, onlyHere, publish, usv } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
 import { fire, report, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { URL, URL_PARTS, parsedURL } from '../shared/url.js';
-import { deserialize, serialize } from '../shared/structuredclone.js';
+import { deserialize, fromHost, serialize, toHost } from '../shared/structuredclone.js';
 import { current, elementById } from './node.js';
 import { changes, error } from './nodes.js';
 import { states } from './selectors.js';
 import { HashChangeEvent, PopStateEvent } from './uievents.js';
 
-const entries = { list: [], at: 0 }; // of this document: { url, state }
-const here = () => entries.list[entries.at].url;
-export const documentURL = () => (entries.list.length ? here() : own.script);
-export function startHistory(url) {
-  entries.list = [{ url, state: null }];
-  entries.at = 0;
+let entry = null; // of the history that this document shows: { url, state }
+const here = () => entry.url;
+export const documentURL = () => (entry ? entry.url : own.script);
+export function startHistory(url, state) {
+  entry = { url, state: state ? fromHost(state) : null };
 }
 const fragmentOf = (url) => (url.includes('#') ? url.slice(url.indexOf('#')) : '');
 const withoutFragment = (url) => url.split('#')[0];
@@ -37,27 +38,21 @@ export function navigate(url, replace = false) {
   }
   if (url.includes('#') && withoutFragment(url) === withoutFragment(from)) {
     goTo(url, null, replace || url === from);
-    queueTask(() => {
-      fire(global, trusted(new PopStateEvent('popstate', { state: null })));
-      if (from !== url) fire(global, trusted(new HashChangeEvent('hashchange', { oldURL: from, newURL: url })));
-    });
+    fire(global, trusted(new PopStateEvent('popstate', { state: null })));
+    if (from !== url) queueTask(() => fire(global, trusted(new HashChangeEvent('hashchange', { oldURL: from, newURL: url }))));
     return;
   }
-  host('location.assign', url);
+  host('location.assign', url, replace);
 }
 function goTo(url, state, replace) {
-  const entry = { url, state };
-  if (replace) entries.list[entries.at] = entry;
-  else {
-    entries.list.splice(entries.at + 1, Infinity, entry);
-    entries.at++;
-  }
-  states.target = fragmentOf(url).length > 1 ? elementById(current.document, decodeFragment(fragmentOf(url).slice(1))) : null;
+  entry = { url, state };
+  states.target = targetOf(url);
   changes.n++;
-  host('history.set', url);
+  host('history.change', url, replace, state === null ? '' : toJSON(toHost(state)));
 }
 // "URL and history update steps" (7.4.4), in the place of the present entry.
-export const rewriteURL = (url) => goTo(url, entries.list[entries.at].state, true);
+export const rewriteURL = (url) => goTo(url, entry.state, true);
+const targetOf = (url) => (fragmentOf(url).length > 1 ? elementById(current.document, decodeFragment(fragmentOf(url).slice(1))) : null);
 const decodeFragment = (text) => {
   try {
     return decodeURIComponent(text);
@@ -66,20 +61,18 @@ const decodeFragment = (text) => {
   }
 };
 function traverse(delta) {
-  const to = entries.at + delta;
-  if (delta === 0) return void host('location.reload');
-  if (!entries.list[to]) return void host('history.traverse', delta);
-  queueTask(() => {
-    if (!entries.list[to]) return;
-    const from = here();
-    entries.at = to;
-    const { url, state } = entries.list[to];
-    host('history.set', url);
-    changes.n++;
-    fire(global, trusted(new PopStateEvent('popstate', { state: state === null ? null : deserialize(state).value })));
-    if (fragmentOf(from) !== fragmentOf(url)) fire(global, trusted(new HashChangeEvent('hashchange', { oldURL: from, newURL: url })));
-  });
+  if (delta === 0) host('location.reload');
+  else host('history.traverse', delta);
 }
+// "update document for history step application" (7.4.6.2), for another place within the document.
+commands.traverse = (url, json) => {
+  const from = here();
+  entry = { url, state: json ? fromHost(fromJSON(json)) : null };
+  states.target = targetOf(url);
+  changes.n++;
+  fire(global, trusted(new PopStateEvent('popstate', { state: history.state })));
+  if (fragmentOf(from) !== fragmentOf(url)) fire(global, trusted(new HashChangeEvent('hashchange', { oldURL: from, newURL: url })));
+};
 export class Location {
   constructor(key = undefined) {
     onlyHere(key);
@@ -141,7 +134,7 @@ export class History {
     onlyHere(key);
   }
   get length() {
-    return (own.historyBefore ?? 0) + entries.list.length;
+    return host('history.length');
   }
   get scrollRestoration() {
     return restoration.mode;
@@ -150,7 +143,7 @@ export class History {
     if (v === 'auto' || v === 'manual') restoration.mode = v;
   }
   get state() {
-    const { state } = entries.list[entries.at];
+    const { state } = entry;
     return state === null ? null : (stateObjects.get(state) ?? stateObjects.set(state, deserialize(state).value).get(state));
   }
   go(delta = 0) {

@@ -1,0 +1,251 @@
+package document
+
+import (
+	"slices"
+
+	"tachyform/internal/useragent/structured"
+)
+
+// history is the session history of a tab or a frame (HTML, 7.4.1.1): what it has shown.
+type history struct {
+	entries []historyEntry
+	at      int
+	// documents counts those that it has shown.
+	documents int
+}
+
+// historyEntry is something that was shown. Entries with the same document are places within one.
+type historyEntry struct {
+	step     int
+	document int
+	url      string
+	state    *structured.Value // that scripts gave it, nil for null
+}
+
+// handling is how a navigation changes the history (HTML, 7.4.2.2): what comes follows what is shown, takes its place, or
+// is an entry that was there before.
+type handling struct {
+	replace bool
+	// back is set for an entry, whose place is to.
+	back bool
+	to   int
+}
+
+// steps are the joint history of a tab and all frames in it (HTML, 7.4.1.3: traversable navigables).
+type steps struct {
+	used []int
+	now  int
+}
+
+// journal gives the history of the tab or frame that shows a window, nil for none.
+func (c *window) journal() *history {
+	switch {
+	case c.frame != nil:
+		return &c.frame.history
+	case c.tab != nil:
+		return &c.tab.history
+	}
+	return nil
+}
+
+// histories are those of a tab and of all frames in it.
+func (t *Tab) histories() []*history {
+	list := []*history{&t.history}
+	if t.window != nil {
+		for _, f := range t.window.allFrames() {
+			list = append(list, &f.history)
+		}
+	}
+	return list
+}
+
+func (c *window) allFrames() (list []*frame) {
+	for _, f := range c.children {
+		list = append(list, f)
+		if f.window != nil {
+			list = append(list, f.window.allFrames()...)
+		}
+	}
+	return list
+}
+
+// push adds an entry behind the one that is shown; what lay ahead is gone, in all frames (HTML, 7.4.1.3, "clear the forward
+// session history").
+func (t *Tab) push(h *history, e historyEntry) {
+	for _, other := range t.histories() {
+		other.entries = slices.DeleteFunc(other.entries, func(o historyEntry) bool { return o.step > t.steps.now })
+	}
+	t.steps.used = slices.DeleteFunc(t.steps.used, func(step int) bool { return step > t.steps.now })
+	if len(h.entries) > 0 {
+		t.steps.now++
+	}
+	if !slices.Contains(t.steps.used, t.steps.now) {
+		t.steps.used = append(t.steps.used, t.steps.now)
+	}
+	e.step = t.steps.now
+	h.entries = append(h.entries, e)
+	h.at = len(h.entries) - 1
+}
+
+// shown takes in that a tab or frame shows the document of a window.
+func (c *window) shown() {
+	h, t := c.journal(), c.top().tab
+	if h == nil || t == nil {
+		return
+	}
+	h.documents++
+	e := historyEntry{document: h.documents, url: c.URL}
+	switch {
+	case len(h.entries) == 0, !c.reload && !c.handling.back && !c.handling.replace:
+		t.push(h, e)
+		return
+	case c.handling.back:
+		h.at = min(c.handling.to, len(h.entries)-1)
+	case c.handling.replace:
+		e.step = h.entries[h.at].step
+		h.entries[h.at] = e
+		return
+	}
+	// All places within the document that was there are ones within this.
+	for i, was := range h.entries {
+		if i != h.at && was.document == h.entries[h.at].document {
+			h.entries[i].document = e.document
+		}
+	}
+	h.entries[h.at].document, h.entries[h.at].url = e.document, c.URL
+}
+
+// startState is what scripts gave the entry that a new document belongs to.
+func (c *window) startState() *structured.Value {
+	h := c.journal()
+	switch {
+	case h == nil || len(h.entries) == 0:
+		return nil
+	case c.handling.back && c.handling.to < len(h.entries):
+		return h.entries[c.handling.to].state
+	case c.reload:
+		return h.entries[h.at].state
+	}
+	return nil
+}
+
+// ChangeHistory is "URL and history update steps" (HTML, 7.4.4): a new address within the document, with a state.
+func (p *Page) ChangeHistory(url string, replace bool, state *structured.Value) {
+	c := p.c
+	c.URL = url
+	h, t := c.journal(), c.top().tab
+	if h == nil || t == nil || len(h.entries) == 0 {
+		return
+	}
+	e := historyEntry{document: h.entries[h.at].document, url: url, state: state}
+	if replace {
+		e.step = h.entries[h.at].step
+		h.entries[h.at] = e
+		return
+	}
+	t.push(h, e)
+}
+
+// HistoryLength is how many steps there are (HTML, 7.2.5: history.length).
+func (p *Page) HistoryLength() int {
+	if t := p.c.top().tab; t != nil {
+		return max(1, len(t.steps.used))
+	}
+	return 1
+}
+
+// TraverseHistory is "traverse the history by a delta" (HTML, 7.4.3), which comes about in a task of its own.
+func (p *Page) TraverseHistory(delta int) {
+	c := p.c
+	c.in.clock().After(0, func() {
+		if t := c.top().tab; t != nil && !c.Closed {
+			if step, ok := t.stepBy(delta); ok {
+				t.goTo(step)
+			}
+		}
+	})
+}
+
+// stepBy is the step that lies some steps ahead, or back; ok is false where there are not so many.
+func (t *Tab) stepBy(delta int) (step int, ok bool) {
+	i := slices.Index(t.steps.used, t.steps.now) + delta
+	if i < 0 || i >= len(t.steps.used) || t.window == nil {
+		return 0, false
+	}
+	return t.steps.used[i], true
+}
+
+// goTo shows a step, in the tab and in its frames ("apply the traverse history step").
+func (t *Tab) goTo(step int) {
+	t.steps.now = step
+	if to := t.history.placeAt(step); to != t.history.at {
+		t.window.traverseTo(&t.history, to)
+		return
+	}
+	for _, f := range t.window.allFrames() {
+		if to := f.history.placeAt(step); to != f.history.at && f.window != nil {
+			f.window.traverseTo(&f.history, to)
+		}
+	}
+}
+
+// placeAt is the place of the entry that is shown at a step: the last one that is not younger.
+func (h *history) placeAt(step int) int {
+	place := h.at
+	for i, e := range h.entries {
+		if e.step <= step {
+			place = i
+		}
+	}
+	return place
+}
+
+// traverseTo shows another entry: within the document, or by loading the one that it belongs to anew, as browsers do that
+// keep no pages alive.
+func (c *window) traverseTo(h *history, to int) {
+	e := h.entries[to]
+	if !h.within(to) || !c.runs() {
+		c.leaveFor(e.url, h.passageTo(to, c))
+		return
+	}
+	h.at = to
+	c.URL = e.url
+	c.scripts.realm.(WindowRealm).Traverse(e.url, e.state)
+}
+
+// within says whether an entry is a place within the document that is shown.
+func (h *history) within(to int) bool { return h.entries[to].document == h.entries[h.at].document }
+
+func (h *history) passageTo(to int, from *window) passage {
+	return passage{referrer: from.referrer, handling: handling{back: true, to: to}}
+}
+
+// Traverse lets a person go back or ahead in a tab by a number of steps; it gives whether there are so many.
+func (w *Windows) Traverse(t *Tab, delta int) bool {
+	step, ok := t.stepBy(delta)
+	if !ok {
+		return false
+	}
+	h, c := &t.history, t.window
+	if to := h.placeAt(step); to != h.at && (!h.within(to) || !c.runs()) {
+		t.steps.now = step
+		w.open(h.entries[to].url, t, h.passageTo(to, c))
+		return true
+	}
+	t.trail, t.moved = nil, 0
+	// What was seen of it before stays as it was.
+	now := *c.view
+	now.Loads = nil
+	c.view = &now
+	t.goTo(step)
+	now.URL = c.URL
+	c.draw()
+	t.Take()
+	return true
+}
+
+// samePlace says whether a navigation by a script takes the place of what is shown: the address is the same, or the document
+// has not loaded yet (HTML, 7.4.2.2 and 7.2.4).
+func (c *window) samePlace(url string) bool {
+	return url == c.URL || c.runs() && !c.scripts.loaded
+}
