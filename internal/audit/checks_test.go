@@ -154,6 +154,10 @@ func TestNoFindings(t *testing.T) {
 	for target, v := range r.Targets {
 		assert.True(t, v.Installable, target)
 	}
+	far := r.Pages[slices.IndexFunc(r.Pages, func(p *PageReport) bool { return p.URL == "/far.html" })].Under["offline"]
+	assert.Contains(t, *far.Text, "Far", "a page that is opened offline alone tells what it shows all the same")
+	assert.NotEmpty(t, far.Links)
+	assert.NotContains(t, *far.Text, "<")
 	text, err := json.Marshal(r)
 	require.NoError(t, err)
 	for _, member := range []string{`"schema":"tachyform.audit/1"`, `"installable":true,"blockers":[]`,

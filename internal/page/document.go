@@ -3,6 +3,7 @@ package page
 import (
 	"bytes"
 	"regexp"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -125,9 +126,9 @@ func Fragment(text []byte) bool {
 }
 
 // All lists every request that the page could make by itself, also those of rules in style elements that nothing on it
-// matches.
+// matches. The list may be the document's own.
 func (d *Document) All() []Reference {
-	refs := append([]Reference(nil), d.References...)
+	refs := slices.Clip(d.References)
 	for _, s := range d.Sheets {
 		if s.Style != nil {
 			refs = append(refs, s.Style.All()[len(s.Style.Imports):]...)

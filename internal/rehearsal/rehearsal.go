@@ -433,6 +433,7 @@ func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, 
 	}
 	for i, c := range r.Conditions {
 		v := known.open(branches[i], url, c.Name, reference)
+		branches[i].Close() // its engines go on to the page online
 		if outcome := outcomeOf(v, reference).Outcome; outcome == Partial || outcome == Whole {
 			if !opened && outcome == Whole && areFolders(r.Hosts) && online.draws(v, glance, plain) {
 				reference, opened = v, true
@@ -441,7 +442,6 @@ func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, 
 		}
 		outcome := judge(branches[i], v, reference)
 		result.Under[c.Name] = outcome
-		branches[i].Close()
 		if branches[i].RequestsSent() == 0 {
 			// The network was not asked for anything, so its state makes no difference.
 			for _, other := range r.Conditions[i+1:] {

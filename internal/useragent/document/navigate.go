@@ -55,6 +55,7 @@ type View struct {
 	// Shadows is what stands in shadow trees.
 	Shadows Shadows
 
+	kept      *kept // of a view whose document is gone
 	reader    *page.Reader
 	hostKnows func(url string) bool
 	fallsBack func(url string) bool

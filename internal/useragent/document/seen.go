@@ -1,6 +1,8 @@
 package document
 
 import (
+	"strings"
+
 	"tachyform/internal/page"
 	"tachyform/internal/request"
 	"tachyform/internal/weburl"
@@ -13,10 +15,20 @@ func (v *View) add(l *Load) {
 	}
 }
 
-// WithoutDocument gives the view as it is kept of pages that nobody looks at again.
+// kept is what a view without its document still tells.
+type kept struct {
+	text  string
+	links []string
+}
+
+// WithoutDocument gives the view as it is kept of pages that are compared with nothing any more: it has Links and Text
+// still, but neither DrawnLinks nor FullText.
 func (v *View) WithoutDocument() *View {
+	if v.Document == nil {
+		return v
+	}
 	out := *v
-	out.Document = nil
+	out.kept, out.Document = &kept{strings.Clone(v.Text()), v.Links()}, nil
 	return &out
 }
 

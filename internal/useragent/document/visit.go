@@ -114,6 +114,9 @@ func (v *View) FullText() string {
 
 // Text is the beginning of FullText.
 func (v *View) Text() string {
+	if v.kept != nil {
+		return v.kept.text
+	}
 	letters := []rune(v.FullText())
 	return string(letters[:min(longestText, len(letters))])
 }
@@ -147,7 +150,10 @@ const mostLinks = 40
 // Links are the paths on the page's own origin that its links lead to, each once, sorted.
 func (v *View) Links() []string {
 	list := []string{}
-	if v.Document == nil {
+	switch {
+	case v.kept != nil:
+		return v.kept.links
+	case v.Document == nil:
 		return list
 	}
 	origin := weburl.OriginOf(v.FinalURL)

@@ -17,9 +17,16 @@ import (
 // number.
 var bodyOperations = operations{
 	"body.text": touching(func(r *Realm, args arguments) (any, error) { return r.holdBytes([]byte(args.text(0))), nil }),
-	"body.take": touching(func(r *Realm, args arguments) (any, error) { return r.holdBytes(args.bytes(0)), nil }),
+	"body.take": touching(func(r *Realm, args arguments) (any, error) {
+		data := args.bytes(0)
+		if same := r.read.same(data); same != nil {
+			return r.hold(body{body: same, source: fetch.Source{Kind: fetch.WorkerSource}}), nil
+		}
+		return r.holdBytes(data), nil
+	}),
 	"body.give": touching(func(r *Realm, args arguments) (any, error) {
 		data, err := r.bytes(args.number(0))
+		r.read.add(r.bodies[args.number(0)].body, data)
 		return data, err
 	}),
 	"body.read": touching(func(r *Realm, args arguments) (any, error) {
@@ -39,12 +46,46 @@ type body struct {
 	hidden *fetch.Response // of a filtered response
 }
 
+// lastRead is content that scripts have read lately. Workers that check what they keep read a file and store what they have
+// read: there is no need to hold it twice.
+type lastRead struct {
+	list [8]site.Body
+	next int
+}
+
+// worthKnowing is how long content has to be for that, in bytes.
+const worthKnowing = 1 << 10
+
+func (l *lastRead) add(b site.Body, data []byte) {
+	if len(data) >= worthKnowing {
+		l.list[l.next] = b
+		l.next = (l.next + 1) % len(l.list)
+	}
+}
+
+// same gives content that was read and equals data, nil for none.
+func (l *lastRead) same(data []byte) site.Body {
+	if len(data) < worthKnowing {
+		return nil
+	}
+	for _, b := range l.list {
+		if b == nil || fetch.BodyLen(b) != int64(len(data)) {
+			continue
+		}
+		if read, err := b.Bytes(); err == nil && bytes.Equal(read, data) {
+			return b
+		}
+	}
+	return nil
+}
+
 // contents is what lies outside of the engine and scripts hold by number; realms of one engine share it.
 type contents struct {
 	bodies      map[int]body
 	next        int                    // the last number
 	scriptBytes int64                  // bytes of content that scripts made
 	opened      map[int]*storage.Cache // caches
+	read        lastRead
 }
 
 // maxBodies bounds the content that a worker's scripts make.
