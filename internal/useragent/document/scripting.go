@@ -222,9 +222,9 @@ func (c *window) handOver(nodes []*markup.Node) {
 	if len(nodes) == 0 {
 		return
 	}
-	text, _ := json.Marshal(c.in.NodeItems(nodes, c.scripts.last))
+	items := c.in.NodeItems(nodes, c.scripts.last)
 	c.scripts.last += len(nodes)
-	c.command("parse", string(text))
+	c.command("parse", items)
 }
 
 func (c *window) base() string {

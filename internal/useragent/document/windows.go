@@ -60,7 +60,7 @@ type Windows struct {
 	// StartRealm makes the realm of a page, nil where scripts are only read; NodeItems writes nodes as the realm takes them.
 	StartRealm  Start
 	StartWorker StartWorker
-	NodeItems   func(nodes []*markup.Node, last int) [][]any
+	NodeItems   func(nodes []*markup.Node, last int) string
 
 	tabs   []*Tab
 	shared []*sharedWorker

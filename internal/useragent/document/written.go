@@ -1,7 +1,6 @@
 package document
 
 import (
-	"encoding/json"
 	"slices"
 
 	"tachyform/internal/markup"
@@ -54,9 +53,9 @@ func (p *Page) Written(number int, text string) string {
 	if len(nodes) == 0 {
 		return ""
 	}
-	items, _ := json.Marshal(c.in.NodeItems(nodes, c.scripts.last))
+	items := c.in.NodeItems(nodes, c.scripts.last)
 	c.scripts.last += len(nodes)
-	return string(items)
+	return items
 }
 
 // writtenAhead gives those nodes of what a script has written so far that it may find at once: up to the next script, and

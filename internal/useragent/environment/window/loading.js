@@ -15,12 +15,12 @@ import { insertFrame } from './frames.js';
 import { documentURL, location, startHistory } from './navigation.js';
 import { current } from './node.js';
 import {
-  ELEMENT, FRAGMENT, HTML, changes, children, descendants, getAttr, hasAttr, insert, isConnected, isElement, isHTML,
-  isNode, isText, late, link, onAdopted, onAttribute, onChildren, onCloned, onInserted, onNamed, record, remove,
-  rootOf, textOf,
+  ELEMENT, FRAGMENT, HTML, TEXT, changes, children, descendants, getAttr, hasAttr, insert, isConnected, isElement,
+  isHTML, isNode, isText, late, link, namesGiven, noteId, onAdopted, onAttribute, onChildren, onCloned, onInserted,
+  onNamed, protoFor, protos, record, remove, rootOf, textOf,
 } from './nodes.js';
 import {
-  DOMParser, contentOf, nodeFrom, onParsed, serializeChildren, serializeNode, serializeXML,
+  DOMParser, contentOf, itemEnd, nodeFrom, onParsed, serializeChildren, serializeNode, serializeXML,
 } from './parsing.js';
 import { addedRules } from './styles.js';
 import { PageTransitionEvent } from './uievents.js';
@@ -94,11 +94,12 @@ commands.parse = (json) => {
   parserAtWork.n++;
   const list = fromJSON(json);
   // Nothing looks at nodes that come, mostly: then they are given their places and no more.
-  const quick = !record.queue && isPlain();
-  for (let i = 0; i < list.length; i++) {
-    const item = list[i];
-    const parent = made[item[1]];
-    if (item[0] === FRAGMENT) { // the content of a template, or its shadow root
+  let quick = !record.queue && isPlain();
+  for (let at = 0; at < list.length; at = itemEnd(list, at)) {
+    if (quick) at = placeOrdinary(list, at, d);
+    if (at === list.length) break;
+    const parent = made[list[at + 1]];
+    if (list[at] === FRAGMENT) { // the content of a template, or its shadow root
       const root = parent.$declares && isElement(parent.$p) && !parent.$p.$root ? attachShadow(parent.$p, parent.$declares) : null;
       if (root) {
         parent.$p.$declarative = true;
@@ -106,17 +107,18 @@ commands.parse = (json) => {
       }
       made.push(root ?? contentOf(parent));
       inDocument.push(false);
+      quick &&= isPlain();
       continue;
     }
-    const node = nodeFrom(item, d, parent);
+    const node = nodeFrom(list, at, d, parent);
     made.push(node);
-    const connected = inDocument[item[1]];
+    const connected = inDocument[list[at + 1]];
     inDocument.push(connected);
     if (node.$name === 'script' && node.$ns === HTML) {
       node.$parser = true;
       scripts.push(node);
     }
-    if (!quick || !isPlain()) {
+    if (!quick) {
       insert(node, parent, null);
       continue;
     }
@@ -125,6 +127,7 @@ commands.parse = (json) => {
     if (COMING.has(node.$name)) inserted(node);
     const given = node.$a;
     if (given) for (let k = 0; k < given.length; k++) if (given[k].name === 'id' || given[k].name === 'name') onNamed.define(node, given[k].name, given[k].value);
+    quick = isPlain();
   }
   parsing = false;
   parserAtWork.n--;
@@ -133,6 +136,65 @@ commands.parse = (json) => {
   for (const e of scripts) if (!hasAttr(e, 'src') && textOf(e) === '') e.$parser = false;
   parsedChanges += changes.n - before;
 };
+// Elements of which the parser does more than to give them a place.
+const SPECIAL = new Set(['script', 'template', 'img', 'image', 'style', 'link', 'video', 'audio', 'source', 'object', 'embed', 'track', 'input', 'iframe', 'frame']);
+const ordinary = new Map(); // the prototypes of the others, by name; null for these
+// Places texts and ordinary elements from an item on, up to the first that is neither, whose place in the list it gives. It does what
+// nodeFrom and link do, in one go: most of a document is such nodes, and calls cost as much as the nodes themselves.
+function placeOrdinary(list, at, d) {
+  const before = at;
+  const { text } = protos;
+  let count = 0;
+  while (at < list.length) {
+    const kind = list[at];
+    const up = list[at + 1];
+    const parent = made[up];
+    let node;
+    if (kind === TEXT) {
+      node = { __proto__: text, $t: TEXT, $p: parent, $f: null, $l: null, $n: null, $v: parent.$l, $d: d, $data: list[at + 2] };
+      at += 3;
+    } else if (kind === ELEMENT) {
+      const name = list[at + 2];
+      let proto = ordinary.get(name);
+      if (proto === undefined) ordinary.set(name, (proto = SPECIAL.has(name) ? null : protoFor.of(HTML, name)));
+      if (proto === null || (parent.$d !== d && parent.$t === FRAGMENT)) break;
+      node = {
+        __proto__: proto, $t: ELEMENT, $p: parent, $f: null, $l: null, $n: null, $v: parent.$l, $d: d,
+        $ns: HTML, $name: name, $prefix: null, $a: null, $class: undefined,
+      };
+      const n = list[at + 3];
+      at += 4;
+      if (n) {
+        const given = (node.$a = []);
+        let more = false;
+        for (let i = 0; i < n; i++, at += 2) {
+          const key = list[at];
+          const value = list[at + 1];
+          if (key === 'class') node.$class = value;
+          else if (key === 'id' || key === 'name') {
+            namesGiven.add(value);
+            if (key === 'id') noteId(node, value);
+            if (inDocument[up]) onNamed.define(node, key, value);
+          } else if (key === 'is') node.$is = value;
+          else if (key[0] === 'o' && key[1] === 'n') more = true;
+          given[i] = { name: key, value, ns: null, prefix: null, local: key, node: null };
+        }
+        if (more) for (let i = 0; i < onParsed.length; i++) onParsed[i](node);
+      }
+    } else break;
+    if (parent.$l) parent.$l.$n = node;
+    else parent.$f = node;
+    parent.$l = node;
+    made.push(node);
+    inDocument.push(inDocument[up]);
+    count++;
+  }
+  if (at > before) {
+    changes.n += count;
+    changes.trees += count;
+  }
+  return at;
+}
 const markUp = (e) => {
   let out = `<${e.$name}`;
   for (const x of e.$a ?? []) out += ` ${x.name}="${x.value.replaceAll('&', '&amp;').replaceAll('"', '&quot;')}"`;

@@ -11,17 +11,33 @@ import {
   replace, replaceAll,
 } from './nodes.js';
 
-// What the parser gives: a list of nodes in tree order, each with the number of its parent in it.
-// [kind, parent, …]: 1 element (name, namespace, attributes as [name, value, namespace?, prefix?, local?], of XML its prefix), 3 text,
-// 7 instruction, 8 comment, 10 doctype, 11 the content of a template.
+// What the parser gives: one flat list of nodes in tree order, each as its kind, the number of its parent, and what its kind has.
+// 1 element of HTML: its name, how many attributes, their names and values; 2 any other: its name, namespace, prefix, how many
+// attributes, and of each its name, value, namespace, prefix and local name; 3 text, 7 instruction, 8 comment, 10 doctype, 11 the
+// content of a template.
+const OTHER = 2;
+export function itemEnd(list, at) {
+  switch (list[at]) {
+    case ELEMENT: return at + 4 + 2 * list[at + 3];
+    case OTHER: return at + 6 + 5 * list[at + 5];
+    case TEXT:
+    case COMMENT: return at + 3;
+    case INSTRUCTION: return at + 4;
+    case DOCTYPE: return at + 5;
+    default: return at + 2;
+  }
+}
 export function build(list, top, document, script = null) {
   const made = [top];
   let i = 0;
-  for (const item of list) {
-    const parent = made[item[1]];
-    const node = nodeFrom(item, document, parent);
-    made.push(item[0] === FRAGMENT ? contentOf(parent) : node);
-    if (item[0] === FRAGMENT) continue;
+  for (let at = 0; at < list.length; at = itemEnd(list, at)) {
+    const parent = made[list[at + 1]];
+    if (list[at] === FRAGMENT) {
+      made.push(contentOf(parent));
+      continue;
+    }
+    const node = nodeFrom(list, at, document, parent);
+    made.push(node);
     place(node, parent);
     if (script) script(node, i++);
   }
@@ -35,34 +51,40 @@ function makeInert(document) {
   d.$isInert = true;
   return d;
 }
-export function nodeFrom(item, document, parent) {
-  switch (item[0]) {
-    case ELEMENT: {
-      const e = makeElement(item.length > 5 ? item[3] || null : item[3] ?? HTML, item[2], parent && parent.$d !== document && parent.$t === FRAGMENT ? parent.$d : document, item[5] || null);
-      const list = item[4];
+// The node of the item at a place.
+export function nodeFrom(list, at, document, parent) {
+  const kind = list[at];
+  if (kind === TEXT) return makeText(list[at + 2], document);
+  switch (kind) {
+    case ELEMENT:
+    case OTHER: {
+      const owner = parent && parent.$d !== document && parent.$t === FRAGMENT ? parent.$d : document;
+      const html = kind === ELEMENT;
+      const e = html ? makeElement(HTML, list[at + 2], owner, null) : makeElement(list[at + 3], list[at + 2], owner, list[at + 4]);
+      const n = list[at + (html ? 3 : 5)];
       let more = e.$name === 'img' || e.$name === 'template';
-      if (list) {
-        e.$a = [];
-        for (let i = 0; i < list.length; i++) {
-          const a = list[i];
-          const name = a[0];
-          if (name === 'class') e.$class = a[1];
+      if (n) {
+        const step = html ? 2 : 5;
+        const given = (e.$a = []);
+        for (let i = 0, k = at + (html ? 4 : 6); i < n; i++, k += step) {
+          const name = list[k];
+          const value = list[k + 1];
+          if (name === 'class') e.$class = value;
           else if (name === 'id' || name === 'name') {
-            namesGiven.add(a[1]);
-            if (name === 'id') noteId(e, a[1]);
+            namesGiven.add(value);
+            if (name === 'id') noteId(e, value);
           } else if (name === 'is') {
-            if (e.$ns === HTML) e.$is = a[1];
+            if (e.$ns === HTML) e.$is = value;
           } else if (name[0] === 'o' && name[1] === 'n') more = true;
-          e.$a[i] = { name, value: a[1], ns: a[2] || null, prefix: a[3] || null, local: a[4] ?? name, node: null };
+          given[i] = html ? { name, value, ns: null, prefix: null, local: name, node: null } : { name, value, ns: list[k + 2], prefix: list[k + 3], local: list[k + 4], node: null };
         }
       }
       if (more) for (let i = 0; i < onParsed.length; i++) onParsed[i](e);
       return e;
     }
-    case TEXT: return makeText(item[2], document);
-    case COMMENT: return makeComment(item[2], document);
-    case INSTRUCTION: return makeInstruction(item[2], item[3] ?? '', document);
-    case DOCTYPE: return makeDoctype(item[2], item[3] ?? '', item[4] ?? '', document);
+    case COMMENT: return makeComment(list[at + 2], document);
+    case INSTRUCTION: return makeInstruction(list[at + 2], list[at + 3], document);
+    case DOCTYPE: return makeDoctype(list[at + 2], list[at + 3], list[at + 4], document);
     default: return null;
   }
 }

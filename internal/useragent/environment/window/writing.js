@@ -11,7 +11,7 @@ import {
   DOCUMENT, ELEMENT, FRAGMENT, TEXT, children, descendants, error, getAttr, hasAttr, insert, isConnected, isHTML,
   remove, replaceData,
 } from './nodes.js';
-import { contentOf, nodeFrom } from './parsing.js';
+import { contentOf, itemEnd, nodeFrom } from './parsing.js';
 
 // "document open steps" (8.4.1).
 writing.open = (document) => {
@@ -116,7 +116,9 @@ function run(document, s, e) {
 const sameItem = (a, b) => a[0] === b[0] && a[0] !== TEXT && JSON.stringify(a.slice(2)) === JSON.stringify(b.slice(2));
 // Brings the tree up to what the whole text comes to: what is there stays, with what scripts have done to it.
 function grow(document, s) {
-  const { list, quirks } = fromJSON(host('html.document', s.text));
+  const { list: flat, quirks } = fromJSON(host('html.document', s.text));
+  const list = [];
+  for (let at = 0, end; at < flat.length; at = end) list.push(flat.slice(at, (end = itemEnd(flat, at))));
   document.$quirks = quirks;
   const kids = new Map();
   list.forEach((item, i) => {
@@ -132,7 +134,7 @@ function grow(document, s) {
         m.item = item;
       } else if (!m || !sameItem(m.item, item)) {
         for (const gone of place.kids.splice(i)) if (gone.node.$p) remove(gone.node);
-        const node = item[0] === FRAGMENT ? contentOf(place.node) : nodeFrom(item, document, place.node);
+        const node = item[0] === FRAGMENT ? contentOf(place.node) : nodeFrom(item, 0, document, place.node);
         if (isHTML(node, 'script')) {
           node.$parser = true;
           s.open = node;
