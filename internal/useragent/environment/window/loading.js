@@ -20,7 +20,7 @@ import {
   onNamed, protoFor, protos, record, remove, rootOf, textOf,
 } from './nodes.js';
 import {
-  DOMParser, contentOf, itemEnd, nodeFrom, onParsed, serializeChildren, serializeNode, serializeXML,
+  DOMParser, contentOf, itemEnd, nodeFrom, onParsed, serializeChildren, serializeNode, serializeTree, serializeXML,
 } from './parsing.js';
 import { addedRules } from './styles.js';
 import { PageTransitionEvent } from './uievents.js';
@@ -414,6 +414,6 @@ commands.snapshot = (written) => {
   // What stands in a host of shadows and in none of its slots is not shown.
   const shown = (node, parent) => !parent.$root || (node.$t !== ELEMENT && !isText(node)) || late.slotFor(node) !== null;
   const rules = addedRules(current.document);
-  const html = serializeNode(current.document, shown);
+  const html = late.hasShadows() ? serializeNode(current.document, shown) : serializeTree(current.document);
   return rules ? `${html}<style>${rules}</style>` : html;
 };

@@ -132,6 +132,41 @@ const escapedText = (s) => s.replace(/[&<>\u00a0]/g, (c) => ({ '&': '&amp;', '<'
 const escapeValue = (s) => (!/[&"<>\u00a0]/.test(s) ? s : escapedValue(s));
 const escapedValue = (s) => s.replace(/[&"<>\u00a0]/g, (c) => ({ '&': '&amp;', '"': '&quot;', '<': '&lt;', '>': '&gt;', '\u00a0': '&nbsp;' })[c]);
 const attributeName = (x) => (x.ns === XML ? `xml:${x.local}` : x.ns === XMLNS ? (x.local === 'xmlns' ? 'xmlns' : `xmlns:${x.local}`) : x.ns === XLINK ? `xlink:${x.local}` : x.name);
+// The same for a whole tree without templates' contents or shadow roots in it, in one go: calls cost as much as what they do.
+export function serializeTree(top) {
+  let out = '';
+  for (let n = top.$f; n; ) {
+    const parent = n.$p;
+    if (n.$t === TEXT) {
+      const data = n.$data;
+      out += parent.$ns === HTML && RAW.has(parent.$name) ? data : PLAIN.test(data) ? data : escapedText(data);
+    } else if (n.$t === ELEMENT && n.$ns === HTML && n.$name !== 'template' && !n.$is) {
+      const name = n.$name;
+      out += `<${name}`;
+      const given = n.$a;
+      if (given) for (let i = 0; i < given.length; i++) {
+        const x = given[i];
+        out += ` ${x.ns ? attributeName(x) : x.name}="${escapeValue(x.value)}"`;
+      }
+      out += '>';
+      if (!VOID.has(name)) {
+        if (n.$f) {
+          n = n.$f;
+          continue;
+        }
+        out += `</${name}>`;
+      }
+    } else out += serializeNode(n);
+    while (!n.$n) {
+      n = n.$p;
+      if (n === top) return out;
+      out += `</${n.$name}>`;
+    }
+    n = n.$n;
+  }
+  return out;
+}
+const PLAIN = /^[^&<>\u00a0]*$/;
 // keep, if given, says of each node whether it is taken along, shown of each shadow root whether it is written.
 export function serializeChildren(node, keep = null, shown = null) {
   if (node.$t === ELEMENT && node.$ns === HTML && VOID.has(node.$name)) return '';
