@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"net/url"
 	"os"
 	"path"
 	"path/filepath"
@@ -55,7 +56,13 @@ var (
 
 // value is what a placeholder stands for.
 func (h pagesHost) value(r *site.Request, kind, name string) string {
-	query := r.URL.SearchParams()
+	query := url.Values{}
+	for _, pair := range strings.Split(r.URL.Query(), "&") {
+		name, value, _ := strings.Cut(pair, "=")
+		name, _ = url.QueryUnescape(name)
+		value, _ = url.QueryUnescape(value)
+		query.Add(name, value)
+	}
 	switch kind {
 	case "query":
 		return query.Get(name)

@@ -150,7 +150,7 @@ func (c *window) scriptReference(lookup func(string) (string, bool), url string,
 	}
 	r := page.Reference{URL: url, Destination: request.Script, Mode: request.NoCORS, Credentials: "include", From: c.URL,
 		Nonce: get("nonce"), Integrity: get("integrity"), Module: module, Charset: get("charset")}
-	if module && r.Integrity == "" {
+	if _, own := lookup("integrity"); module && !own {
 		r.Integrity = c.scripts.imports.IntegrityOf(url)
 	}
 	r.ReferrerPolicy = strings.ToLower(strings.TrimSpace(get("referrerpolicy")))

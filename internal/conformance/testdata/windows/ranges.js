@@ -246,3 +246,18 @@ probe('what comes into view', async () => {
   o.disconnect();
   return [...out, o.thresholds.map(Number), o.rootMargin, o.root];
 });
+probe('a range in texts that are joined', () => {
+  const div = document.createElement('div');
+  const [a, b, c] = ['ebb & flow', 'tide', 'low'].map((text) => div.appendChild(document.createTextNode(text)));
+  const inside = new Range();
+  inside.setStart(b, 3);
+  inside.setEnd(c, 2);
+  const before = new Range();
+  before.setStart(div, 1);
+  before.setEnd(div, 2);
+  const end = new Range();
+  end.setStart(a, 10);
+  end.setEnd(div, 3);
+  div.normalize();
+  return [inside, before, end].map((r) => [r.startContainer === a, r.startOffset, r.endContainer === a, r.endOffset, `${r}`]);
+});

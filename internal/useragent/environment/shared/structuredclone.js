@@ -3,7 +3,7 @@
 
 import {
   ArrayBuffer, DataView, Error, PromiseOf, RealDate, ScriptArray, ScriptBoolean, ScriptMap, ScriptNumber,
-  ScriptObject, ScriptRegExp, ScriptSet, ScriptString, ScriptWeakMap, ScriptWeakSet, defineProperty, isA,
+  ScriptObject, ScriptRegExp, ScriptSet, ScriptString, ScriptWeakMap, ScriptWeakSet, TypeError, defineProperty, isA,
 } from './primordials.js';
 import { expose } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -76,6 +76,7 @@ export function serialize(value, transfer = []) {
   const list = [...transfer];
   if (list.length) global.MessagePort; // the interface may not have been asked for yet
   for (const object of list) {
+    if (object === null || (typeof object !== 'object' && typeof object !== 'function')) throw new TypeError('only objects are transferred');
     const how = isA(object, ArrayBuffer) ? null : transferables.find(({ cls }) => isA(object, cls));
     if (how === undefined) throw new DOMException('this object cannot be transferred', 'DataCloneError');
     if (memory.has(object)) throw new DOMException('an object stands in the list twice', 'DataCloneError');

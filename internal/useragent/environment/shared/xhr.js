@@ -4,6 +4,7 @@ import { Uint8Array, assign, defineProperty, fromJSON, isA, jsonForScripts, then
 import { MAKE, must, onlyHere, publishLoosely, usv } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { baseURL } from './settings.js';
+import { now } from './time.js';
 import { Event, EventTarget, fire, handlers, trusted } from './event.js';
 import { setTimeout } from './timers.js';
 import { bytesOf, decodeUTF8 } from './bytes.js';
@@ -86,7 +87,9 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
   }
   set timeout(v) {
     ofBlocking(this);
-    stateOf.get(this).timeout = Number(v) >>> 0;
+    const s = stateOf.get(this);
+    s.timeout = Number(v) >>> 0;
+    if (s.flag && !s.blocking) s.watch();
   }
   get withCredentials() {
     return stateOf.get(this).credentials;
@@ -136,12 +139,18 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
       progress(type);
       progress('loadend');
     };
-    if (s.timeout) setTimeout(() => {
-      if (s.sent === id && s.flag) {
+    // It may be changed while the request is under way, and counts from its start.
+    const start = now();
+    let watches = 0;
+    s.watch = () => {
+      const watch = ++watches;
+      if (s.timeout) setTimeout(() => {
+        if (watch !== watches || s.sent !== id || !s.flag) return;
         fail('timeout');
         controller.abort();
-      }
-    }, s.timeout);
+      }, Math.max(0, start + s.timeout - now()));
+    };
+    s.watch();
     then(performFetch(request, undefined, 1), async (response) => {
       if (s.sent !== id) return;
       if (up) {

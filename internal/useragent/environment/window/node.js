@@ -93,20 +93,25 @@ export class Node extends EventTarget {
         remove(n);
         continue;
       }
-      let more = '';
+      if (!n.$n || n.$n.$t !== TEXT) continue;
       let length = n.$data.length;
+      let more = '';
+      for (let next = n.$n; next && next.$t === TEXT; next = next.$n) more += next.$data;
+      if (more) replaceData(n, length, 0, more);
+      // Ends of ranges in what goes, or right before it, lie in what stays.
       for (let next = n.$n; next && next.$t === TEXT; next = next.$n) {
-        for (const r of ranges) {
-          if (r.$sc === next) [r.$sc, r.$so] = [n, r.$so + length];
-          if (r.$ec === next) [r.$ec, r.$eo] = [n, r.$eo + length];
+        if (ranges.size) {
+          const index = indexOf(next);
+          for (const r of ranges) {
+            if (r.$sc === next) [r.$sc, r.$so] = [n, r.$so + length];
+            else if (r.$sc === n.$p && r.$so === index) [r.$sc, r.$so] = [n, length];
+            if (r.$ec === next) [r.$ec, r.$eo] = [n, r.$eo + length];
+            else if (r.$ec === n.$p && r.$eo === index) [r.$ec, r.$eo] = [n, length];
+          }
         }
-        more += next.$data;
         length += next.$data.length;
       }
-      if (n.$n && n.$n.$t === TEXT) {
-        if (more) replaceData(n, n.$data.length, 0, more);
-        while (n.$n && n.$n.$t === TEXT) remove(n.$n);
-      }
+      while (n.$n && n.$n.$t === TEXT) remove(n.$n);
     }
   }
   cloneNode(deep = false) {

@@ -57,7 +57,7 @@ class WindowClient extends Client {
     }
   }
 }
-export const clientFrom = (info) => new WindowClient(MAKE, info);
+export const clientFrom = (info) => new (info.type === 'window' ? WindowClient : Client)(MAKE, info);
 export class Clients {
   constructor(key = undefined) {
     onlyHere(key);
