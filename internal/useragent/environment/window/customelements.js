@@ -7,16 +7,16 @@ import { MAKE, gives, must, onlyHere, publish, publishLoosely } from '../shared/
 import { handlers, reportFor } from '../shared/event.js';
 import { settled } from '../shared/timers.js';
 import { nodes } from './collections.js';
-import { custom } from './document.js';
+import { Document, custom } from './document.js';
 import { Element } from './element.js';
 import { customValidity, formOwner } from './forms.js';
 import { byTag, classes, complete, constructing, isCustomName } from './htmlelements.js';
 import { queueMutationObservers, slotSignals } from './mutationobserver.js';
 import { DocumentFragment, Text, current, extendInterface, mix } from './node.js';
 import {
-  ELEMENT, HTML, changes, children, contains, descendants, elementsOf, error, getAttr, hasAttr, isConnected,
-  isElement, isHTML, isNode, isText, late, makeElement, makeFragment, onAdopted, onAttribute, onChildren, onInserted,
-  onRemoved, remove, replaceAll, rootOf,
+  DOCUMENT, ELEMENT, HTML, changes, children, cloneNode, contains, descendants, elementsOf, error, getAttr, hasAttr,
+  isConnected, isElement, isHTML, isNode, isText, late, link, makeElement, makeFragment, onAdopted, onAttribute,
+  onChildren, onCloned, onInserted, onRemoved, remove, replaceAll, rootOf,
 } from './nodes.js';
 import { innerMarkup, onParsed, parseFragment, serializeChildren, shadowTools } from './parsing.js';
 import { states } from './selectors.js';
@@ -25,18 +25,20 @@ import { documentSheets } from './styles.js';
 // Whether the parser makes the elements that are made now.
 export const parserAtWork = { n: 0 };
 const shadows = { n: 0 }; // shadow roots so far
+const scopes = { n: 0 }; // roots and elements that began without a registry
+const defined = { n: 0 }; // definitions in all registries
 // Whether elements need more than a place: there are custom ones, or shadow trees.
-export const isPlain = () => !definitions.size && !shadows.n;
-const definitions = new Map(); // name → definition
-const byConstructor = new Map();
-const whenDefined = new Map();
+export const isPlain = () => !defined.n && !shadows.n;
+// Of each registry: its definitions by name and by constructor, the promises of whenDefined, whether it is one of a script's own.
+const stateOf = new WeakMap();
 let defining = false;
 export class CustomElementRegistry {
   constructor(key = undefined) {
-    onlyHere(key);
+    stateOf.set(this, { definitions: new Map(), byConstructor: new Map(), whenDefined: new Map(), scoped: key !== MAKE });
   }
   define(name, constructor, options = {}) {
     must(arguments, 2);
+    const { definitions, byConstructor, whenDefined } = stateOf.get(this);
     name = `${name}`;
     if (typeof constructor !== 'function' || !isConstructor(constructor)) throw new TypeError('this is no constructor');
     if (!isCustomName(name)) throw error('SyntaxError', `"${name}" is no name of a custom element`);
@@ -51,7 +53,7 @@ export class CustomElementRegistry {
     }
     if (defining) throw error('NotSupportedError', 'another element is being defined');
     defining = true;
-    const d = { name, local, constructor, callbacks: {}, observed: [], shadow: true, internals: true, form: false, stack: [] };
+    const d = { name, local, constructor, registry: this, callbacks: {}, observed: [], shadow: true, internals: true, form: false, stack: [] };
     try {
       const { prototype } = constructor;
       if (typeof prototype !== 'object' || prototype === null) throw new TypeError('the prototype is no object');
@@ -75,18 +77,20 @@ export class CustomElementRegistry {
     }
     definitions.set(name, d);
     byConstructor.set(constructor, d);
+    defined.n++;
     const document_ = current.document;
-    if (document_) for (const e of [...shadowDescendants(document_)]) if (e.$t === ELEMENT && e.$ns === HTML && e.$name === local && (local === name ? !e.$is : e.$is === name)) upgrade(e, d);
+    if (document_) for (const e of [...shadowDescendants(document_)]) if (e.$t === ELEMENT && e.$ns === HTML && e.$name === local && (local === name ? !e.$is : e.$is === name) && registryOf(e) === this) upgrade(e, d);
     whenDefined.get(name)?.resolve(constructor);
     whenDefined.delete(name);
   }
   get(name) {
-    return definitions.get(`${name}`)?.constructor;
+    return stateOf.get(this).definitions.get(`${name}`)?.constructor;
   }
   getName(constructor) {
-    return byConstructor.get(constructor)?.name ?? null;
+    return stateOf.get(this).byConstructor.get(constructor)?.name ?? null;
   }
   whenDefined(name) {
+    const { definitions, whenDefined } = stateOf.get(this);
     name = `${name}`;
     if (!isCustomName(name)) return rejected(error('SyntaxError', `"${name}" is no name of a custom element`));
     const d = definitions.get(name);
@@ -101,7 +105,31 @@ export class CustomElementRegistry {
   upgrade(root) {
     for (const e of [root, ...shadowDescendants(root)]) if (isElement(e)) tryUpgrade(e);
   }
+  // Elements without a registry get this one.
+  initialize(root) {
+    if (!isNode(root)) throw new TypeError('this is no node');
+    if (!stateOf.get(this).scoped && (root.$t === DOCUMENT ? root : root.$d) !== current.document) throw error('NotSupportedError', 'this is the registry of another document');
+    if (root.$shadow && registryOf(root) === null) root.$registry = this;
+    for (const e of [root, ...descendants(root)]) if (e.$t === ELEMENT && registryOf(e) === null) e.$registry = this;
+    for (const e of [root, ...descendants(root)]) if (e.$t === ELEMENT && registryOf(e) === this) tryUpgrade(e);
+  }
 }
+// The registry of an element, a shadow root or a document (DOM, 4.9): most have that of their document, null in one without a window.
+function registryOf(node) {
+  if (node.$registry !== undefined) return node.$registry;
+  return (node.$t === DOCUMENT ? node : node.$d).$window ? registry : null;
+}
+// The registry that a script gives in options; those of other documents are none.
+custom.registry = (document, options) => {
+  const given = options?.customElementRegistry;
+  if (given === undefined || typeof options !== 'object') return undefined;
+  if (given !== null && !stateOf.has(given)) throw new TypeError('this is no registry of custom elements');
+  if (given !== null && !stateOf.get(given).scoped) {
+    if (registryOf(document) !== given) throw error('NotSupportedError', 'this is the registry of another document');
+    return undefined; // it is the usual one
+  }
+  return given;
+};
 function* shadowDescendants(top) {
   for (const n of [...descendants(top)]) {
     yield n;
@@ -117,7 +145,10 @@ const isConstructor = (f) => {
   }
 };
 // "look up a custom element definition": documents without a window have none.
-const definitionOf = (e) => (e.$ns === HTML && e.$d.$window ? definitions.get(e.$is ?? e.$name) : undefined);
+const definitionOf = (e) => {
+  const own = e.$ns === HTML && e.$d.$window ? registryOf(e) : null;
+  return own ? stateOf.get(own).definitions.get(e.$is ?? e.$name) : undefined;
+};
 states.defined = (e) => e.$ns !== HTML || (e.$is || isCustomName(e.$name) ? e.$custom === 'custom' : true);
 
 // Reactions run when the operation that caused them is over, before it returns to the script (4.13.6).
@@ -167,7 +198,7 @@ function upgrade(e, d) {
   if (throws) throws.$noMarkup = (throws.$noMarkup ?? 0) + 1;
   try {
     if (!d.shadow && e.$root) throw error('NotSupportedError', 'this element takes no shadow root');
-    const made = new d.constructor();
+    const made = construct(d);
     if (made !== e) throw new TypeError('the constructor gave another object');
   } catch (error_) {
     e.$definition = undefined;
@@ -182,9 +213,21 @@ function upgrade(e, d) {
   if (throws) throws.$noMarkup--;
   if (connected && isConnected(e)) enqueue(e, 'connectedCallback', []);
 }
+// Constructors of scripts' own registries are known while their elements are made ("active custom element constructor map").
+const active = new Map();
+function construct(d) {
+  const before = active.get(d.constructor);
+  active.set(d.constructor, d);
+  try {
+    return new d.constructor();
+  } finally {
+    if (before) active.set(d.constructor, before);
+    else active.delete(d.constructor);
+  }
+}
 // The constructor of HTMLElement and its kin (HTML, 3.2.3).
 constructing.html = (target) => {
-  const d = byConstructor.get(target);
+  const d = active.get(target) ?? stateOf.get(registry).byConstructor.get(target);
   if (!d) throw new TypeError('Illegal constructor');
   const proto = target.prototype;
   if (!d.stack.length) {
@@ -193,6 +236,7 @@ constructing.html = (target) => {
     e.$custom = 'custom';
     e.$definition = d;
     if (d.name !== d.local) e.$is = d.name;
+    if (d.registry !== registry) e.$registry = d.registry;
     return e;
   }
   const e = d.stack[d.stack.length - 1];
@@ -201,12 +245,15 @@ constructing.html = (target) => {
   d.stack[d.stack.length - 1] = null;
   return e;
 };
-custom.create = (document, name, prefix, is) => {
-  const d = document.$window ? definitions.get(is ?? name) : undefined;
+custom.create = (document, name, prefix, is, own) => {
+  const from = own === undefined ? registryOf(document) : own;
+  const d = document.$window && from ? stateOf.get(from).definitions.get(is ?? name) : undefined;
   if (!d || d.local !== name) {
-    if (is === undefined) return null;
+    if (is === undefined && own === undefined) return null;
     const e = makeElement(HTML, name, document, prefix);
-    e.$is = `${is}`;
+    if (is !== undefined) e.$is = `${is}`;
+    if (own !== undefined) e.$registry = own;
+    if (own === null) scopes.n++;
     return e;
   }
   if (d.name !== d.local) {
@@ -216,7 +263,7 @@ custom.create = (document, name, prefix, is) => {
     return e;
   }
   try {
-    const e = new d.constructor();
+    const e = construct(d);
     if (!isNode(e) || e.$t !== ELEMENT) throw new TypeError('the constructor gave no element');
     if (e.$a?.length) throw error('NotSupportedError', 'the constructor gave the element attributes');
     if (e.$f) throw error('NotSupportedError', 'the constructor gave the element children');
@@ -235,13 +282,39 @@ custom.create = (document, name, prefix, is) => {
     return e;
   }
 };
+// What copies get: registry is what a script names for them, deep says that they lie in the shadow tree of a copy, which keeps its own.
+const copying = { registry: undefined, deep: 0 };
 custom.cloned = (node, document) => {
-  if (node.$ns !== HTML || (!node.$is && !isCustomName(node.$name))) return null;
-  const e = makeElement(HTML, node.$name, document, node.$prefix);
+  const own = copying.deep ? node.$registry : copying.registry ?? node.$registry ?? undefined;
+  const plain = node.$ns !== HTML || (!node.$is && !isCustomName(node.$name));
+  if (plain && own === undefined) return null;
+  const e = makeElement(node.$ns, node.$name, document, node.$prefix);
+  if (own !== undefined) e.$registry = own;
+  if (plain) return e;
   if (node.$is) e.$is = node.$is;
   const d = definitionOf(e);
   if (d && document === current.document) queueUpgrade(e, d);
   return e;
+};
+// Clonable shadow trees are copied with their hosts (DOM, 4.4, "clone a node", step 6).
+onCloned.push((node, copy, deep, document) => {
+  if (node.$t !== ELEMENT || !node.$root?.$clonable) return;
+  const { $mode: mode, $delegates: delegatesFocus, $manual: manual, $serializable: serializable, $registry: own } = node.$root;
+  const root = attachShadow(copy, { mode, delegatesFocus, slotAssignment: manual ? 'manual' : 'named', clonable: true, serializable, customElementRegistry: own });
+  root.$declarative = node.$root.$declarative;
+  copying.deep++;
+  for (let c = node.$root.$f; c; c = c.$n) link(cloneNode(c, document, true), root, null);
+  copying.deep--;
+});
+custom.imported = (own, copy) => {
+  const before = copying.registry;
+  copying.registry = own;
+  try {
+    return copy();
+  } finally {
+    copying.registry = before;
+    flushPending();
+  }
 };
 const pending = [];
 function queueUpgrade(e, d) {
@@ -254,8 +327,10 @@ const flushPending = () => {
   for (const [x, y] of pending.splice(0)) upgrade(x, y);
 };
 onInserted.push((node, connected) => {
+  // What had no registry has that of its place.
+  if (scopes.n) for (const e of [node, ...descendants(node)]) if (e.$registry === null && e.$t === ELEMENT && e.$p) e.$registry = e.$p.$registry;
   flushPending();
-  if (!connected || !definitions.size) return;
+  if (!connected || !defined.n) return;
   for (const e of [node, ...shadowDescendants(node)]) {
     if (e.$t !== ELEMENT) continue;
     if (e.$custom === 'custom') enqueue(e, 'connectedCallback', []);
@@ -263,11 +338,11 @@ onInserted.push((node, connected) => {
   }
 });
 onRemoved.push((node, parent, connected) => {
-  if (!connected || !definitions.size) return;
+  if (!connected || !defined.n) return;
   for (const e of [node, ...shadowDescendants(node)]) if (e.$custom === 'custom') enqueue(e, 'disconnectedCallback', []);
 });
 onAdopted.push((node, old, document) => {
-  if (!definitions.size) return;
+  if (!defined.n) return;
   for (const e of [node, ...shadowDescendants(node)]) if (e.$custom === 'custom') enqueue(e, 'adoptedCallback', [old, document]);
 });
 onAttribute.push((e, name, old, value, ns) => e.$custom === 'custom' && enqueue(e, 'attributeChangedCallback', [name, old, value, ns]));
@@ -364,10 +439,10 @@ export class ShadowRoot extends DocumentFragment {
     return innerMarkup(this);
   }
   set innerHTML(text) {
-    replaceAll(parseFragment(text === null ? '' : text, this.$host), this);
+    replaceAll(parseFragment(text === null ? '' : text, this.$host, false, this.$registry), this);
   }
   setHTMLUnsafe(text) {
-    replaceAll(parseFragment(`${text}`, this.$host, true), this);
+    replaceAll(parseFragment(`${text}`, this.$host, true, this.$registry), this);
   }
   getHTML() {
     return serializeChildren(this);
@@ -377,6 +452,9 @@ export class ShadowRoot extends DocumentFragment {
   }
   elementFromPoint() {
     return null;
+  }
+  get customElementRegistry() {
+    return registryOf(this);
   }
 }
 mix(ShadowRoot, documentSheets);
@@ -395,6 +473,7 @@ export function attachShadow(e, init) {
   shadows.n++;
   setPrototypeOf(root, ShadowRoot.prototype);
   assign(root, { $shadow: true, $host: e, $mode: init.mode, $delegates: Boolean(init.delegatesFocus), $manual: init.slotAssignment === 'manual', $clonable: Boolean(init.clonable), $serializable: Boolean(init.serializable), $registry: init.customElementRegistry });
+  if (init.customElementRegistry === null) scopes.n++;
   e.$root = root;
   changes.n++;
   return root;
@@ -403,7 +482,7 @@ extendInterface(Element, {
   attachShadow(init) {
     if (!['open', 'closed'].includes(init?.mode)) throw new TypeError('a shadow root is open or closed');
     if (init.slotAssignment !== undefined && !['named', 'manual'].includes(`${init.slotAssignment}`)) throw new TypeError('slots are assigned by name or by hand');
-    return attachShadow(this, init);
+    return attachShadow(this, { ...init, customElementRegistry: custom.registry(this.$d, init) });
   },
   get shadowRoot() {
     return this.$root && this.$root.$mode === 'open' ? this.$root : null;
@@ -411,7 +490,11 @@ extendInterface(Element, {
   get assignedSlot() {
     return openSlot(this);
   },
+  get customElementRegistry() {
+    return registryOf(this);
+  },
 });
+extendInterface(Document, { get customElementRegistry() { return registryOf(this); } });
 extendInterface(Text, { get assignedSlot() { return openSlot(this); } });
 // "find a slot" with the open flag: what lies in closed trees is not told.
 const openSlot = (node) => {
@@ -502,9 +585,10 @@ onParsed.push((e) => {
   if (!isHTML(e, 'template')) return;
   const mode = getAttr(e, 'shadowrootmode');
   if (mode !== 'open' && mode !== 'closed') return;
-  e.$declares = { mode, delegatesFocus: hasAttr(e, 'shadowrootdelegatesfocus'), clonable: hasAttr(e, 'shadowrootclonable'), serializable: hasAttr(e, 'shadowrootserializable') };
+  e.$declares = { mode, delegatesFocus: hasAttr(e, 'shadowrootdelegatesfocus'), clonable: hasAttr(e, 'shadowrootclonable'), serializable: hasAttr(e, 'shadowrootserializable'), customElementRegistry: hasAttr(e, 'shadowrootcustomelementregistry') ? null : undefined };
 });
 publishLoosely(ElementInternals, ShadowRoot);
 
-assign(late, { internals, assignedTo: assignedNodes, hasShadows: () => shadows.n > 0 });
+assign(late, { internals, assignedTo: assignedNodes, hasShadows: () => shadows.n > 0, upgrade: (top) => { for (const e of descendants(top)) if (e.$t === ELEMENT) tryUpgrade(e); },
+  copied: (copy) => (defined.n ? custom.imported(undefined, copy) : copy()) });
 shadowTools.attach = attachShadow;

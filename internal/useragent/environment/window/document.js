@@ -115,12 +115,12 @@ export class Document extends Node {
     name = `${name}`;
     if (!isValidElementName(name)) throw error('InvalidCharacterError', `"${name}" is no name of an element`);
     if (this.$html) name = asciiLower(name);
-    return createElement(this, this.$html || this.$type === 'application/xhtml+xml' ? HTML : null, name, null, options?.is);
+    return createElement(this, this.$html || this.$type === 'application/xhtml+xml' ? HTML : null, name, null, options?.is, custom.registry(this, options));
   }
   createElementNS(namespace, qualified, options = undefined) {
     must(arguments, 2);
     const { ns, prefix, local } = extractName(namespace, qualified);
-    return createElement(this, ns, local, prefix, options?.is);
+    return createElement(this, ns, local, prefix, options?.is, custom.registry(this, options));
   }
   createDocumentFragment() {
     return makeFragment(this);
@@ -141,10 +141,12 @@ export class Document extends Node {
     if (`${data}`.includes('?>')) throw error('InvalidCharacterError', 'the data ends the instruction');
     return makeInstruction(`${target}`, `${data}`, this);
   }
-  importNode(node, deep = false) {
+  importNode(node, options = false) {
     if (!isNode(node)) throw new TypeError('this is no node');
     if (node.$t === DOCUMENT || node.$shadow) throw error('NotSupportedError', 'a document cannot be imported');
-    return cloneNode(node, this, Boolean(deep));
+    const object = typeof options === 'object'; // null as well
+    if (options?.customElementRegistry === null) throw new TypeError('null is no registry of custom elements');
+    return custom.imported(custom.registry(this, options), () => cloneNode(node, this, object ? !options?.selfOnly : Boolean(options)));
   }
   adoptNode(node) {
     if (!isNode(node)) throw new TypeError('this is no node');
@@ -372,9 +374,9 @@ export function baseOf(d) {
 }
 // "create an element" (DOM, 4.9); custom elements say what more is to be done.
 export const custom = { create: null };
-export function createElement(document, ns, name, prefix = null, is = undefined) {
+export function createElement(document, ns, name, prefix = null, is = undefined, registry = undefined) {
   if (custom.create && ns === HTML) {
-    const made = custom.create(document, name, prefix, is);
+    const made = custom.create(document, name, prefix, is, registry);
     if (made) return made;
   }
   return makeElement(ns, name, document, prefix);

@@ -113,6 +113,7 @@ commands.parse = (json) => {
     const node = nodeFrom(list, at, d, parent);
     made.push(node);
     const connected = inDocument[list[at + 1]];
+    if (parent.$registry !== undefined) node.$registry = parent.$registry;
     inDocument.push(connected);
     if (node.$name === 'script' && node.$ns === HTML) {
       node.$parser = true;

@@ -7,7 +7,7 @@ import { elements, liveNodes, nodes } from './collections.js';
 import {
   ATTRIBUTE, CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, INSTRUCTION, TEXT, XML, XMLNS, adopt, allWithId,
   append, childElements, children, cloneNode, contains, descendants, ensureValid, error, findAttributeNS, indexOf,
-  insert, isConnected, isData, isElement, isNode, isText, link, makeComment, makeFragment, makeText, preInsert,
+  insert, isConnected, isData, isElement, isNode, isText, late, link, makeComment, makeFragment, makeText, preInsert,
   preRemove, protos, ranges, remove, replace, replaceAll, replaceAllWithText, replaceData, rootOf,
   shadowIncludingRoot, textOf, unlink,
 } from './nodes.js';
@@ -116,7 +116,7 @@ export class Node extends EventTarget {
   }
   cloneNode(deep = false) {
     if (this.$shadow) throw error('NotSupportedError', 'a shadow root cannot be cloned');
-    return cloneNode(this, this.$t === DOCUMENT ? this : this.$d, Boolean(deep));
+    return late.copied(() => cloneNode(this, this.$t === DOCUMENT ? this : this.$d, Boolean(deep)));
   }
   isEqualNode(other) {
     return other !== null && other !== undefined && equal(this, other);

@@ -38,6 +38,7 @@ export function build(list, top, document, script = null) {
     }
     const node = nodeFrom(list, at, document, parent);
     made.push(node);
+    if (parent.$registry !== undefined) node.$registry = parent.$registry;
     place(node, parent);
     if (script) script(node, i++);
   }
@@ -92,13 +93,15 @@ export const onParsed = []; // an element that the parser made, before it has a 
 
 // "parse HTML from a string" as a fragment: context is an element.
 // declared says that templates may declare shadow roots.
-export function parseFragment(text, context, declared = false) {
+export function parseFragment(text, context, declared = false, registry = context.$registry) {
   if (!context.$d.$html) return parseXMLFragment(`${text}`, context);
   const list = fromJSON(host('html.fragment', `${text}`, context.$name, context.$ns === HTML ? '' : context.$ns === SVG ? 'svg' : 'math'));
   const fragment = makeFragment(context.$d);
+  if (registry !== undefined) fragment.$registry = registry;
   build(list, fragment, context.$d);
   for (let n = fragment.$f; n; n = following(n, fragment)) if (isHTML(n, 'script')) n.$started = true; // scripts from markup do not run
   if (declared) declareRoots(fragment);
+  if (registry) late.upgrade(fragment); // with a registry of one's own, browsers do not wait for a place in the document
   return fragment;
 }
 
@@ -245,7 +248,7 @@ extendInterface(Element, {
     const parent = this.$p;
     if (!parent) return;
     if (parent.$t === DOCUMENT) throw error('NoModificationAllowedError', 'the element of a document cannot be replaced by markup');
-    replace(this, parseFragment(text === null ? '' : text, contextFor(parent)), parent);
+    replace(this, parseFragment(text === null ? '' : text, contextFor(parent), false, parent.$registry), parent);
   },
   insertAdjacentHTML(where, text) {
     where = asciiLower(`${where}`);
@@ -253,7 +256,7 @@ extendInterface(Element, {
     const beside = where === 'beforebegin' || where === 'afterend';
     const context = beside ? this.$p : this;
     if (!context || context.$t === DOCUMENT) throw error('NoModificationAllowedError', 'there is no place for markup');
-    insertAdjacent(this, where, parseFragment(text, contextFor(context)));
+    insertAdjacent(this, where, parseFragment(text, contextFor(context), false, context.$registry));
   },
   setHTMLUnsafe(text) {
     replaceAll(parseFragment(`${text}`, this, true), isHTML(this, 'template') ? contentOf(this) : this);
@@ -272,7 +275,9 @@ function declareRoots(root) {
     const host_ = t.$p;
     const inner = contentOf(t);
     remove(t);
-    append(inner, shadowTools.attach(host_, t.$declares));
+    const root = shadowTools.attach(host_, t.$declares);
+    append(inner, root);
+    if (root.$registry === null) for (const e of descendants(root)) if (e.$t === ELEMENT) e.$registry = null;
   }
 }
 export class DOMParser {
