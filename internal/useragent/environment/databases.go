@@ -125,19 +125,30 @@ func (r *Realm) valueInto(v structured.Value) keptValue {
 
 // databaseRequest is a request to a transaction.
 type databaseRequest struct {
-	Operation string          `json:"op"`
-	Store     string          `json:"store"`
-	Index     string          `json:"index"`
-	To        string          `json:"to"`
-	Range     indexeddb.Range `json:"range"`
-	Limit     int             `json:"limit"`
-	Value     *keptValue      `json:"value"`
-	Key       indexeddb.Key   `json:"key"`
-	Walk      indexeddb.Walk  `json:"walk"`
-	Path      indexeddb.Path  `json:"path"`
-	Unique    bool            `json:"unique"`
-	Multi     bool            `json:"multi"`
-	Auto      bool            `json:"auto"`
+	Operation string `json:"op"`
+	// Store and Index are numbers, of those that there are; Name is that of one that is made, or that one gets.
+	Store  int             `json:"store"`
+	Index  int             `json:"index"`
+	Name   string          `json:"name"`
+	Range  indexeddb.Range `json:"range"`
+	Limit  int             `json:"limit"`
+	Value  *keptValue      `json:"value"`
+	Key    indexeddb.Key   `json:"key"`
+	Walk   indexeddb.Walk  `json:"walk"`
+	Path   indexeddb.Path  `json:"path"`
+	Unique bool            `json:"unique"`
+	Multi  bool            `json:"multi"`
+	Auto   bool            `json:"auto"`
+}
+
+func (q databaseRequest) store() string { return indexeddb.ByID(q.Store) }
+
+// index is "" where a request is about the store itself.
+func (q databaseRequest) index() string {
+	if q.Index == 0 {
+		return ""
+	}
+	return indexeddb.ByID(q.Index)
 }
 
 // databaseRow is a record as it crosses.
@@ -195,7 +206,7 @@ var databaseOperations = operations{
 		if err := json.Unmarshal([]byte(args.text(1)), &q); err != nil {
 			return nil, err
 		}
-		key, err := r.databases.connections[args.number(0)].CheckKey(q.Store, r.valueFrom(*q.Value), q.Key)
+		key, err := r.databases.connections[args.number(0)].CheckKey(q.store(), r.valueFrom(*q.Value), q.Key)
 		return toJSON(key), err
 	}),
 	"database.request": touching(func(r *Realm, args arguments) (any, error) {
@@ -213,36 +224,36 @@ var databaseOperations = operations{
 func (r *Realm) request(t *indexeddb.Transaction, q databaseRequest) (any, error) {
 	switch q.Operation {
 	case "rows", "keys":
-		rows, err := t.Rows(q.Store, q.Index, q.Range, q.Limit)
+		rows, err := t.Rows(q.store(), q.index(), q.Range, q.Limit)
 		out := make([]databaseRow, len(rows))
 		for i, row := range rows {
 			out[i] = r.rowInto(row, q.Operation == "rows")
 		}
 		return out, err
 	case "count":
-		return t.Count(q.Store, q.Index, q.Range)
+		return t.Count(q.store(), q.index(), q.Range)
 	case "walk", "walkKeys":
-		row, err := t.Iterate(q.Store, q.Index, q.Range, q.Walk)
+		row, err := t.Iterate(q.store(), q.index(), q.Range, q.Walk)
 		if row == nil {
 			return nil, err
 		}
 		return r.rowInto(*row, q.Operation == "walk"), err
 	case "put", "add":
-		return t.Put(q.Store, r.valueFrom(*q.Value), q.Key, q.Operation == "put")
+		return t.Put(q.store(), r.valueFrom(*q.Value), q.Key, q.Operation == "put")
 	case "delete":
-		return nil, t.Delete(q.Store, q.Range)
+		return nil, t.Delete(q.store(), q.Range)
 	case "createStore":
-		return nil, t.CreateStore(q.Store, q.Path, q.Auto)
+		return nil, t.CreateStore(q.Name, q.Path, q.Auto)
 	case "deleteStore":
-		return nil, t.DeleteStore(q.Store)
+		return nil, t.DeleteStore(q.store())
 	case "renameStore":
-		return nil, t.RenameStore(q.Store, q.Index)
+		return nil, t.RenameStore(q.store(), q.Name)
 	case "renameIndex":
-		return nil, t.RenameIndex(q.Store, q.Index, q.To)
+		return nil, t.RenameIndex(q.store(), q.index(), q.Name)
 	case "createIndex":
-		return nil, t.CreateIndex(q.Store, q.Index, q.Path, q.Unique, q.Multi)
+		return nil, t.CreateIndex(q.store(), q.Name, q.Path, q.Unique, q.Multi)
 	}
-	return nil, t.DeleteIndex(q.Store, q.Index)
+	return nil, t.DeleteIndex(q.store(), q.index())
 }
 
 func (r *Realm) rowInto(row indexeddb.Row, withValue bool) databaseRow {

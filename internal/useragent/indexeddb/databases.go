@@ -59,6 +59,7 @@ type database struct {
 	name         string
 	version      int64 // 0 for one that is not there (yet)
 	stores       map[string]*store
+	ids          int // of stores and indexes, the last one given
 	connections  []*Connection
 	transactions []*Transaction // that are not over, in the order in which they were made
 	queue        []*job         // requests to open or delete it; the first is under way
@@ -90,7 +91,7 @@ func (d *Databases) Branch() *Databases {
 		if version == 0 {
 			continue
 		}
-		c := &database{in: n, name: name, version: version, stores: map[string]*store{}}
+		c := &database{in: n, name: name, version: version, stores: map[string]*store{}, ids: db.ids}
 		for name, s := range stores {
 			c.stores[name] = s.branch()
 		}

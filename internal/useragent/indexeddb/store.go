@@ -1,6 +1,7 @@
 package indexeddb
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 
@@ -9,6 +10,7 @@ import (
 
 // store is an object store (2.2): records in the order of their keys.
 type store struct {
+	id      int // see ByID
 	path    Path
 	auto    bool    // it generates keys
 	next    float64 // the current number of its key generator (2.11)
@@ -25,10 +27,15 @@ type record struct {
 
 // index is one of a store's indexes (2.2): its records in order, by their keys and then by those of the store.
 type index struct {
+	id            int // see ByID
 	path          Path
 	unique, multi bool
 	entries       []entry
 }
+
+// ByID is how requests refer to a store or an index, whatever it is called by now and even if it was deleted since: names
+// may go on to others. Requests may use names as well.
+func ByID(id int) string { return fmt.Sprintf("\x00%d", id) }
 
 type entry struct{ key, primary Key }
 

@@ -46,20 +46,22 @@ func (c *Connection) Drop() {
 // Layout describes the database as JSON: its version, and each store with its key path and indexes.
 func (c *Connection) Layout() string {
 	type indexLayout struct {
+		ID      int  `json:"id"`
 		KeyPath Path `json:"keyPath"`
 		Unique  bool `json:"unique"`
 		Multi   bool `json:"multiEntry"`
 	}
 	type storeLayout struct {
+		ID      int                    `json:"id"`
 		KeyPath Path                   `json:"keyPath"`
 		Auto    bool                   `json:"autoIncrement"`
 		Indexes map[string]indexLayout `json:"indexes"`
 	}
 	stores := map[string]storeLayout{}
 	for name, s := range c.db.stores {
-		l := storeLayout{s.path, s.auto, map[string]indexLayout{}}
+		l := storeLayout{s.id, s.path, s.auto, map[string]indexLayout{}}
 		for name, x := range s.indexes {
-			l.Indexes[name] = indexLayout{x.path, x.unique, x.multi}
+			l.Indexes[name] = indexLayout{x.id, x.path, x.unique, x.multi}
 		}
 		stores[name] = l
 	}
@@ -85,7 +87,9 @@ type Transaction struct {
 	// before is what its stores were like, for an abort.
 	before        map[string]*store
 	versionBefore int64
-	over          func(committed bool)
+	// gone are the stores that it has deleted: what was asked of them before is still carried out.
+	gone []*store
+	over func(committed bool)
 }
 
 // Begin makes a transaction, which starts once those that it may not run beside are over (2.7.2).
@@ -170,18 +174,55 @@ func (t *Transaction) end(committed bool) {
 
 // source finds a store and, where one is named, its index.
 func (t *Transaction) source(name, ofIndex string) (*store, *index, error) {
-	s := t.connection.db.stores[name]
+	s := t.connection.db.find(name, t.gone)
 	if s == nil {
 		return nil, nil, failure(NotFoundError, "there is no object store of this name")
 	}
 	if ofIndex == "" {
 		return s, nil, nil
 	}
-	x := s.indexes[ofIndex]
+	x := s.indexes[s.nameOf(ofIndex)]
 	if x == nil {
 		return nil, nil, failure(NotFoundError, "there is no index of this name")
 	}
 	return s, x, nil
+}
+
+// find gives the store of a name or of ByID, nil for none; more are looked through too.
+func (db *database) find(name string, more []*store) *store {
+	if s := db.stores[name]; s != nil {
+		return s
+	}
+	for _, s := range db.stores {
+		if ByID(s.id) == name {
+			return s
+		}
+	}
+	for _, s := range more {
+		if ByID(s.id) == name {
+			return s
+		}
+	}
+	return nil
+}
+
+// nameOf gives the name of a store, or of one of its indexes, that is referred to by name or by ByID.
+func (db *database) nameOf(ref string) string {
+	for name, s := range db.stores {
+		if ByID(s.id) == ref {
+			return name
+		}
+	}
+	return ref
+}
+
+func (s *store) nameOf(ref string) string {
+	for name, x := range s.indexes {
+		if ByID(x.id) == ref {
+			return name
+		}
+	}
+	return ref
 }
 
 // Row is a record as a request gives it. Primary is its key in the store, Key that in the index which was asked.
@@ -314,7 +355,7 @@ func (t *Transaction) Iterate(name, ofIndex string, in Range, w Walk) (*Row, err
 // CheckKey gives the key that a value will be stored under, where it is known already, none where it is to be
 // generated; the error is what put and add throw at once (4.5, "add or put").
 func (c *Connection) CheckKey(name string, v structured.Value, given Key) (Key, error) {
-	s := c.db.stores[name]
+	s := c.db.find(name, nil)
 	if s == nil {
 		return Key{}, failure(NotFoundError, "there is no object store of this name")
 	}
@@ -364,16 +405,19 @@ func (t *Transaction) CreateStore(name string, path Path, auto bool) error {
 	if t.connection.db.stores[name] != nil {
 		return failure(ConstraintError, "there is an object store of this name already")
 	}
-	t.connection.db.stores[name] = &store{path: path, auto: auto, next: 1, indexes: map[string]*index{}}
+	t.connection.db.ids++
+	t.connection.db.stores[name] = &store{id: t.connection.db.ids, path: path, auto: auto, next: 1, indexes: map[string]*index{}}
 	return nil
 }
 
 // DeleteStore takes an object store away while the version changes.
 func (t *Transaction) DeleteStore(name string) error {
-	if _, _, err := t.source(name, ""); err != nil {
+	s, _, err := t.source(name, "")
+	if err != nil {
 		return err
 	}
-	delete(t.connection.db.stores, name)
+	t.gone = append(t.gone, s)
+	delete(t.connection.db.stores, t.connection.db.nameOf(name))
 	return nil
 }
 
@@ -383,7 +427,7 @@ func (t *Transaction) RenameStore(name, to string) error {
 	if err != nil {
 		return err
 	}
-	delete(t.connection.db.stores, name)
+	delete(t.connection.db.stores, t.connection.db.nameOf(name))
 	t.connection.db.stores[to] = s
 	return nil
 }
@@ -394,6 +438,7 @@ func (t *Transaction) RenameIndex(ofStore, name, to string) error {
 	if err != nil {
 		return err
 	}
+	name = s.nameOf(name)
 	s.own()
 	s.indexes[to] = s.indexes[name]
 	delete(s.indexes, name)
@@ -407,7 +452,8 @@ func (t *Transaction) CreateIndex(ofStore, name string, path Path, unique, multi
 	if err != nil {
 		return err
 	}
-	return s.addIndex(name, &index{path: path, unique: unique, multi: multi})
+	t.connection.db.ids++
+	return s.addIndex(name, &index{id: t.connection.db.ids, path: path, unique: unique, multi: multi})
 }
 
 // DeleteIndex takes an index away while the version changes.
@@ -416,6 +462,7 @@ func (t *Transaction) DeleteIndex(ofStore, name string) error {
 	if err != nil {
 		return err
 	}
+	name = s.nameOf(name)
 	s.own()
 	delete(s.indexes, name)
 	return nil

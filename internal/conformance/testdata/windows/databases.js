@@ -358,3 +358,32 @@ probe('cleared and deleted', async () => {
   await wait(store.clear());
   return [...out, await wait(store.count())];
 });
+probe('a store made anew within a change', () =>
+  new Promise((done) => {
+    const log = [];
+    const open = indexedDB.open('anew', 1);
+    open.onupgradeneeded = () => {
+      const db = open.result;
+      const first = db.createObjectStore('tides', { autoIncrement: true });
+      first.createIndex('by', 'by');
+      first.add({ by: 1 }).onsuccess = (e) => log.push(`first ${e.target.result}`);
+      first.add({ by: 2 }).onsuccess = (e) => log.push(`first ${e.target.result}`);
+      db.deleteObjectStore('tides');
+      const second = db.createObjectStore('tides', { autoIncrement: true });
+      second.add({ by: 3 }).onsuccess = (e) => log.push(`second ${e.target.result}`);
+      try {
+        first.add({});
+      } catch (e) {
+        log.push(e.name);
+      }
+      log.push(first === second, db.objectStoreNames.length, second.indexNames.length);
+      second.name = '\ud800x';
+      second.createIndex('', 'by');
+      log.push(db.objectStoreNames[0] === '\ud800x', second.indexNames[0]);
+    };
+    open.onsuccess = () => {
+      const store = open.result.transaction('\ud800x').objectStore('\ud800x');
+      store.index('').get(3).onsuccess = (e) => done([...log, e.target.result?.by, store.name === '\ud800x']);
+    };
+    open.onerror = () => done([...log, open.error.name]);
+  }));

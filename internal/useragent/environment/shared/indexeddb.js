@@ -15,6 +15,10 @@ import { viewOf } from './bytes.js';
 import { deserialize, fromHost, serialize, toHost } from './structuredclone.js';
 
 lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStore', 'IDBIndex', 'IDBCursor', 'IDBCursorWithValue', 'IDBKeyRange', 'IDBRequest', 'IDBOpenDBRequest', 'IDBVersionChangeEvent'], () => {
+  // Names cross as text, which has no lone surrogates: one with some crosses as the numbers of its units.
+  const MARK = '\u0001';
+  const nameToHost = (name) => (name.isWellFormed() && !name.startsWith(MARK) ? name : MARK + Array.from({ length: name.length }, (_, i) => name.charCodeAt(i)).join());
+  const nameFromHost = (name) => (name.startsWith(MARK) ? name.slice(1).split(',').filter(Boolean).map((n) => String.fromCharCode(n)).join('') : name);
   // 2.4 and 7.4: keys, and how they cross.
   const toKey = (v, seen = []) => {
     if (typeof v === 'number' && !Number.isNaN(v)) return v;
@@ -186,7 +190,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     constructor(key, db, scope, mode, durability = 'default') {
       onlyHere(key);
       super();
-      stateOf.set(this, { db, scope, mode, durability, id: 0, queue: [], state: 'active', started: false, error: null, request: null, stores: new Map(), renamed: new Map() });
+      stateOf.set(this, { db, scope, mode, durability, id: 0, queue: [], state: 'active', started: false, error: null, request: null, stores: new Map() });
     }
     get db() {
       return stateOf.get(this).db;
@@ -208,7 +212,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       const s = stateOf.get(this);
       if (s.state === 'finished') throw new DOMException('the transaction is over', 'InvalidStateError');
       if (!(s.mode === 'versionchange' ? layoutOf(s.db).stores[`${name}`] : s.scope.includes(`${name}`))) throw new DOMException(`there is no object store "${name}" in this transaction`, 'NotFoundError');
-      if (!s.stores.has(`${name}`)) s.stores.set(`${name}`, new IDBObjectStore(MAKE, this, `${name}`));
+      if (!s.stores.has(`${name}`)) s.stores.set(`${name}`, new IDBObjectStore(MAKE, this, `${name}`, layoutOf(s.db).stores[`${name}`].id));
       return s.stores.get(`${name}`);
     }
     commit() {
@@ -308,12 +312,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     s.queue.push({ request, run });
     return request;
   }
-  // A store may have got another name since the request was made.
-  const rowsOf = (tx, question) => {
-    const { id, renamed } = stateOf.get(tx);
-    for (let next = renamed.get(question.store); next !== undefined; next = renamed.get(question.store)) question.store = next;
-    return fromJSON(ask('database.request', id, toJSON(question)));
-  };
+  const rowsOf = (tx, question) => fromJSON(ask('database.request', stateOf.get(tx).id, toJSON(question)));
 
   // What stores and indexes have in common. where names them for the host.
   class Source {
@@ -356,18 +355,18 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     }
   }
   class IDBObjectStore extends Source {
-    constructor(key = undefined, tx = undefined, name = undefined) {
+    constructor(key = undefined, tx = undefined, name = undefined, id = undefined) {
       onlyHere(key);
       super();
-      stateOf.set(this, { tx, name, indexes: new Map() });
+      stateOf.set(this, { tx, name, id, indexes: new Map() });
     }
     _where() {
-      const { tx, name } = stateOf.get(this);
-      return { tx, where: { store: name } };
+      const { tx, id } = stateOf.get(this);
+      return { tx, where: { store: id } };
     }
     _layout() {
-      const { tx, name } = stateOf.get(this);
-      const layout = layoutOf(stateOf.get(tx).db).stores[name];
+      const { tx, id } = stateOf.get(this);
+      const layout = layoutOf(stateOf.get(tx).db).byID.get(id);
       if (!layout) throw new DOMException('the object store was deleted', 'InvalidStateError');
       return layout;
     }
@@ -382,12 +381,10 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       if (value === s.name) return;
       const db = stateOf.get(stateOf.get(tx).db);
       if (layoutOf(stateOf.get(tx).db).stores[value]) throw new DOMException(`there is an object store "${value}" already`, 'ConstraintError');
-      ask('database.request', stateOf.get(tx).id, toJSON({ op: 'renameStore', store: s.name, index: value }));
+      ask('database.request', stateOf.get(tx).id, toJSON({ op: 'renameStore', store: s.id, name: nameToHost(value) }));
       db.layout = null;
       stateOf.get(tx).stores.delete(s.name);
       stateOf.get(tx).stores.set(value, this);
-      stateOf.get(tx).renamed.set(s.name, value);
-      stateOf.get(tx).renamed.delete(value);
       s.name = value;
     }
     get transaction() {
@@ -452,7 +449,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       if (!isPath(path)) throw new DOMException('this is no key path', 'SyntaxError');
       if (Array.isArray(path) && options?.multiEntry) throw new DOMException('an index by several paths takes no members of arrays', 'InvalidAccessError');
       try {
-        ask('database.request', s.id, toJSON({ op: 'createIndex', ...where, index: `${name}`, path, unique: Boolean(options?.unique), multi: Boolean(options?.multiEntry) }));
+        ask('database.request', s.id, toJSON({ op: 'createIndex', ...where, name: nameToHost(`${name}`), path, unique: Boolean(options?.unique), multi: Boolean(options?.multiEntry) }));
       } catch (error) {
         queueTask(() => abortTransaction(tx, error));
       }
@@ -462,8 +459,9 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     deleteIndex(name) {
       must(arguments, 1);
       const { tx, where } = this._upgrading();
-      if (!this._layout().indexes[`${name}`]) throw new DOMException(`there is no index "${name}"`, 'NotFoundError');
-      ask('database.request', stateOf.get(tx).id, toJSON({ op: 'deleteIndex', ...where, index: `${name}` }));
+      const there = this._layout().indexes[`${name}`];
+      if (!there) throw new DOMException(`there is no index "${name}"`, 'NotFoundError');
+      ask('database.request', stateOf.get(tx).id, toJSON({ op: 'deleteIndex', ...where, index: there.id }));
       stateOf.get(stateOf.get(tx).db).layout = null;
       stateOf.get(this).indexes.delete(`${name}`);
     }
@@ -476,24 +474,24 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       const { tx, indexes } = stateOf.get(this);
       if (stateOf.get(tx).state === 'finished') throw new DOMException('the transaction is over', 'InvalidStateError');
       if (!this._layout().indexes[`${name}`] && arguments.length === 1) throw new DOMException(`there is no index "${name}"`, 'NotFoundError');
-      if (!indexes.has(`${name}`)) indexes.set(`${name}`, new IDBIndex(MAKE, this, `${name}`));
+      if (!indexes.has(`${name}`)) indexes.set(`${name}`, new IDBIndex(MAKE, this, `${name}`, this._layout().indexes[`${name}`]?.id));
       return indexes.get(`${name}`);
     }
   }
   class IDBIndex extends Source {
-    constructor(key = undefined, store = undefined, name = undefined) {
+    constructor(key = undefined, store = undefined, name = undefined, id = undefined) {
       onlyHere(key);
       super();
-      stateOf.set(this, { store, name });
+      stateOf.set(this, { store, name, id });
     }
     _where() {
-      const { store, name } = stateOf.get(this);
+      const { store, id } = stateOf.get(this);
       const { tx, where } = store._where();
-      return { tx, where: { ...where, index: name } };
+      return { tx, where: { ...where, index: id } };
     }
     _layout() {
-      const { store, name } = stateOf.get(this);
-      const layout = store._layout().indexes[name];
+      const { store, id } = stateOf.get(this);
+      const layout = Object.values(store._layout().indexes).find((x) => x.id === id);
       if (!layout) throw new DOMException('the index was deleted', 'InvalidStateError');
       return layout;
     }
@@ -507,7 +505,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       this._layout();
       if (value === s.name) return;
       if (s.store._layout().indexes[value]) throw new DOMException(`there is an index "${value}" already`, 'ConstraintError');
-      ask('database.request', stateOf.get(tx).id, toJSON({ op: 'renameIndex', ...where, index: s.name, to: value }));
+      ask('database.request', stateOf.get(tx).id, toJSON({ op: 'renameIndex', ...where, index: s.id, name: nameToHost(value) }));
       stateOf.get(stateOf.get(tx).db).layout = null;
       const { indexes } = stateOf.get(s.store);
       indexes.delete(s.name);
@@ -626,7 +624,19 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   const connections = new Map();
   const layoutOf = (db) => {
     const s = stateOf.get(db);
-    s.layout ??= fromJSON(ask('database.layout', s.id));
+    if (!s.layout) {
+      const { version, stores } = fromJSON(ask('database.layout', s.id));
+      const named = (list) => {
+        const out = { __proto__: null };
+        for (const name of Object.keys(list)) out[nameFromHost(name)] = list[name];
+        return out;
+      };
+      s.layout = { version, stores: named(stores), byID: new Map() };
+      for (const store of Object.values(s.layout.stores)) {
+        store.indexes = named(store.indexes);
+        s.layout.byID.set(store.id, store);
+      }
+    }
     return s.layout;
   };
   class IDBDatabase extends EventTarget {
@@ -652,15 +662,16 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       if (!isPath(path)) throw new DOMException('this is no key path', 'SyntaxError');
       if (layoutOf(this).stores[`${name}`]) throw new DOMException(`there is an object store "${name}" already`, 'ConstraintError');
       if (options?.autoIncrement && (path === '' || Array.isArray(path))) throw new DOMException('a key cannot be generated for this key path', 'InvalidAccessError');
-      ask('database.request', stateOf.get(s.upgrade).id, toJSON({ op: 'createStore', store: `${name}`, path, auto: Boolean(options?.autoIncrement) }));
+      ask('database.request', stateOf.get(s.upgrade).id, toJSON({ op: 'createStore', name: nameToHost(`${name}`), path, auto: Boolean(options?.autoIncrement) }));
       s.layout = null;
       return s.upgrade.objectStore(name);
     }
     deleteObjectStore(name) {
       must(arguments, 1);
       const s = upgrading(this);
-      if (!layoutOf(this).stores[`${name}`]) throw new DOMException(`there is no object store "${name}"`, 'NotFoundError');
-      ask('database.request', stateOf.get(s.upgrade).id, toJSON({ op: 'deleteStore', store: `${name}` }));
+      const there = layoutOf(this).stores[`${name}`];
+      if (!there) throw new DOMException(`there is no object store "${name}"`, 'NotFoundError');
+      ask('database.request', stateOf.get(s.upgrade).id, toJSON({ op: 'deleteStore', store: there.id }));
       s.layout = null;
       stateOf.get(s.upgrade).stores.delete(`${name}`);
     }
@@ -673,7 +684,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       if (!list.length) throw new DOMException('a transaction needs an object store', 'InvalidAccessError');
       if (mode !== 'readonly' && mode !== 'readwrite') throw new TypeError(`"${mode}" is no mode of transactions`);
       const tx = new IDBTransaction(MAKE, this, list, mode, options?.durability);
-      start(tx, ask('database.begin', s.id, toJSON(list), mode === 'readwrite'));
+      start(tx, ask('database.begin', s.id, toJSON(list.map(nameToHost)), mode === 'readwrite'));
       // What made it may use it until it returns and its microtasks are through.
       queueTask(() => {
         const t = stateOf.get(tx);
@@ -755,11 +766,11 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       const request = new IDBOpenDBRequest(MAKE);
       stateOf.get(request).name = name;
       requests.set(++nextRequest, request);
-      host(op, nextRequest, name, ...more);
+      host(op, nextRequest, nameToHost(name), ...more);
       return request;
     }
     databases() {
-      return resolved(ScriptArray.from(fromJSON(host('database.list')), ({ name, version }) => assign(new ScriptObject(), { name, version })));
+      return resolved(ScriptArray.from(fromJSON(host('database.list')), ({ name, version }) => assign(new ScriptObject(), { name: nameFromHost(name), version })));
     }
     cmp(a, b) {
       must(arguments, 2);
