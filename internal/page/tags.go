@@ -20,7 +20,7 @@ type knownTag struct {
 	keys []string
 }
 
-// mostKnownTags and longestKnownTag, in bytes, bound what is kept: about 20 MB at most.
+// mostKnownTags and longestKnownTag, in bytes, bound what is kept: some 20 MB.
 const (
 	mostKnownTags   = 1 << 15
 	longestKnownTag = 300

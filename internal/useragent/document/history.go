@@ -70,13 +70,13 @@ func (c *window) allFrames() (list []*frame) {
 }
 
 // push adds an entry behind the one that is shown; what lay ahead is gone, in all frames (HTML, 7.4.1.3, "clear the forward
-// session history").
+// session history"). The first one of a frame comes with the step that there is.
 func (t *Tab) push(h *history, e historyEntry) {
-	for _, other := range t.histories() {
-		other.entries = slices.DeleteFunc(other.entries, func(o historyEntry) bool { return o.step > t.steps.now })
-	}
-	t.steps.used = slices.DeleteFunc(t.steps.used, func(step int) bool { return step > t.steps.now })
 	if len(h.entries) > 0 {
+		for _, other := range t.histories() {
+			other.entries = slices.DeleteFunc(other.entries, func(o historyEntry) bool { return o.step > t.steps.now })
+		}
+		t.steps.used = slices.DeleteFunc(t.steps.used, func(step int) bool { return step > t.steps.now })
 		t.steps.now++
 	}
 	if !slices.Contains(t.steps.used, t.steps.now) {

@@ -445,7 +445,7 @@ publish(Event, CustomEvent, ErrorEvent, PromiseRejectionEvent, MessageEvent, Eve
 
 // Where an error came about, as its stack tells.
 export const placeOf = (error) => {
-  const m = /([a-z][a-z0-9+.-]*:\/\/[^\s()]+?):(\d+)(?::(\d+))?\)?\s*$/m.exec(stackOf(error));
+  const m = /((?:(?:blob:)?[a-z][a-z0-9+.-]*:\/\/|data:)[^\s()]+?):(\d+)(?::(\d+))?\)?\s*$/m.exec(stackOf(error));
   return m ? { filename: m[1], lineno: Number(m[2]), colno: Number(m[3] ?? 0) } : { filename: own.script, lineno: 0, colno: 0 };
 };
 // Who started this realm, if somebody did, is told of errors that nobody here handles.
