@@ -40,3 +40,20 @@ probe('dialogs', () => { const d = field('<dialog><form method=dialog><button va
 probe('a dialog that is shown twice', () => { const d = field('<dialog></dialog>'); d.showModal(); d.showModal(); });
 probe('popovers', () => { const p = field('<div popover>x</div>'); return [p.popover, typeof p.showPopover]; });
 probe('inputs tell of typing', () => { const i = field('<input>'); const out = []; i.oninput = () => out.push('input'); i.onchange = () => out.push('change'); i.value = 'by script'; return out; });
+probe('what a form in a form does', () => {
+  const outer = place('<form><p></p></form>').firstChild;
+  const inner = document.createElement('form');
+  inner.innerHTML = '<button>x</button><button type=reset>y</button><input>';
+  outer.firstChild.append(inner);
+  const heard = [];
+  for (const type of ['submit', 'reset', 'click']) {
+    for (const [name, at] of [['inner', inner], ['p', outer.firstChild], ['outer', outer], ['around', outer.parentNode]]) at.addEventListener(type, (e) => {
+      heard.push(`${name} ${type}`);
+      if (type === 'submit') e.preventDefault();
+    });
+    outer.addEventListener(type, () => heard.push(`captured ${type}`), true);
+  }
+  inner.firstChild.click();
+  inner.children[1].click();
+  return heard;
+});

@@ -330,7 +330,12 @@ export function fire(target, event) {
   inside.path = path;
   const undo = activated ? activation.before(activated) : null;
   for (let i = path.length - 1; i >= 0; i--) invoke(path, i, event, inside, path[i].target ? AT_TARGET : CAPTURING_PHASE, true);
-  for (let i = 0; i < path.length; i++) if (path[i].target || event.bubbles) invoke(path, i, event, inside, path[i].target ? AT_TARGET : BUBBLING_PHASE, false);
+  const ofForm = event.type === 'submit' || event.type === 'reset';
+  for (let i = 0; i < path.length; i++) {
+    if (!path[i].target && !event.bubbles) continue;
+    if (ofForm && i > 0 && trees.isForm?.(path[i].at)) break; // browsers keep what a form in a form does from the outer one
+    invoke(path, i, event, inside, path[i].target ? AT_TARGET : BUBBLING_PHASE, false);
+  }
   inside.dispatching = false;
   inside.current = null;
   inside.phase = 0;

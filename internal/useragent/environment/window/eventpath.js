@@ -3,7 +3,7 @@
 import { assign, isA } from '../shared/primordials.js';
 import { trees } from '../shared/event.js';
 import { activation } from './forms.js';
-import { isNode, late, rootOf } from './nodes.js';
+import { isHTML, isNode, late, rootOf } from './nodes.js';
 import { MouseEvent } from './uievents.js';
 
 // "shadow-including inclusive ancestor", of a root.
@@ -27,6 +27,7 @@ assign(trees, {
   assignedSlot: (node) => (node.$p?.$root ? late.slotFor(node) : null),
   closedRoot: (at) => (isNode(at) && at.$shadow ? at.$mode === 'closed' : null),
   inSameTree: (target, parent) => encloses(rootOf(target), parent),
+  isForm: (n) => isHTML(n, 'form'),
   inShadow: (n) => isNode(n) && Boolean(rootOf(n).$shadow),
   activation: { ...activation, isActivation: (event) => event.type === 'click' && isA(event, MouseEvent) },
 });
