@@ -11,6 +11,7 @@ import { bodyOf, fetchSignal, isUnusable } from './body.js';
 import { Request, requestFrom, requestJSON } from './request.js';
 import { Response, answerJSON, responseFrom, responseState } from './response.js';
 import { performFetch } from './fetch.js';
+import { nameFromHost, nameToHost } from './names.js';
 
 const cacheName = new WeakMap(); // Cache → its number at the host; it goes on working when the name is deleted
 const asRequest = (input) => (isA(input, Request) ? input : new Request(input));
@@ -19,7 +20,7 @@ const optionsJSON = (o = undefined, one = false) => {
   if (o === undefined || o === null) return NO_OPTIONS;
   const options = o ?? {};
   const name = one ? undefined : options.cacheName;
-  return toJSON({ ignoreSearch: Boolean(options.ignoreSearch), ignoreMethod: Boolean(options.ignoreMethod), ignoreVary: Boolean(options.ignoreVary), cacheName: name === undefined ? '' : `${name}`, hasName: name !== undefined });
+  return toJSON({ ignoreSearch: Boolean(options.ignoreSearch), ignoreMethod: Boolean(options.ignoreMethod), ignoreVary: Boolean(options.ignoreVary), cacheName: name === undefined ? '' : nameToHost(`${name}`), hasName: name !== undefined });
 };
 // A request as the host takes it, from a request or an address.
 function wanted(input) {
@@ -121,21 +122,21 @@ class CacheStorage {
   open(name) {
     try {
       if (arguments.length === 0) throw new TypeError('open takes a name');
-      return callFor(openedCache, 'caches.open', `${name}`);
+      return callFor(openedCache, 'caches.open', nameToHost(`${name}`));
     } catch (error) {
       return rejecting(error);
     }
   }
   async has(name) {
     if (arguments.length === 0) throw new TypeError('has takes a name');
-    return call('caches.has', `${name}`);
+    return call('caches.has', nameToHost(`${name}`));
   }
   async delete(name) {
     if (arguments.length === 0) throw new TypeError('delete takes a name');
-    return call('caches.delete', `${name}`);
+    return call('caches.delete', nameToHost(`${name}`));
   }
   async keys() {
-    return call('caches.keys');
+    return (await call('caches.keys')).map(nameFromHost);
   }
   match(request, options = {}) {
     try {

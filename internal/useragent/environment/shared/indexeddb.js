@@ -13,12 +13,9 @@ import { Event, EventTarget, addParents, fire, handlers, insideOf, trusted } fro
 import { queueTask } from './timers.js';
 import { viewOf } from './bytes.js';
 import { deserialize, fromHost, serialize, toHost } from './structuredclone.js';
+import { nameFromHost, nameToHost } from './names.js';
 
 lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStore', 'IDBIndex', 'IDBCursor', 'IDBCursorWithValue', 'IDBKeyRange', 'IDBRequest', 'IDBOpenDBRequest', 'IDBVersionChangeEvent'], () => {
-  // Names cross as text, which has no lone surrogates: one with some crosses as the numbers of its units.
-  const MARK = '\u0001';
-  const nameToHost = (name) => (name.isWellFormed() && !name.startsWith(MARK) ? name : MARK + Array.from({ length: name.length }, (_, i) => name.charCodeAt(i)).join());
-  const nameFromHost = (name) => (name.startsWith(MARK) ? name.slice(1).split(',').filter(Boolean).map((n) => String.fromCharCode(n)).join('') : name);
   // 2.4 and 7.4: keys, and how they cross.
   const toKey = (v, seen = []) => {
     if (typeof v === 'number' && !Number.isNaN(v)) return v;

@@ -5,6 +5,7 @@ import { must, publish } from '../shared/webidl.js';
 import { hostError } from '../shared/host.js';
 import { own } from '../shared/settings.js';
 import { PATTERN_PARTS } from '../shared/urlpattern.js';
+import { nameToHost } from '../shared/names.js';
 import { ExtendableEvent } from './extendableevent.js';
 
 const ROUTE_SOURCES = ['network', 'cache', 'fetch-event', 'race-network-and-fetch-handler'];
@@ -34,7 +35,7 @@ export class InstallEvent extends ExtendableEvent {
       const { source } = rule;
       const named = typeof source === 'object' && source !== null;
       if (!named && !ROUTE_SOURCES.includes(source)) throw new TypeError(`"${source}" is no source of a route`);
-      return { condition: routeCondition(rule.condition), source: named ? 'cache' : source, cacheName: named ? `${source.cacheName}` : null };
+      return { condition: routeCondition(rule.condition), source: named ? 'cache' : source, cacheName: named ? nameToHost(`${source.cacheName}`) : null };
     });
     try {
       host('routes', toJSON(list));
