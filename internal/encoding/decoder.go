@@ -3,6 +3,7 @@
 package encoding
 
 import (
+	"bytes"
 	"unicode/utf8"
 
 	"golang.org/x/text/encoding/charmap"
@@ -61,6 +62,12 @@ func Decode(name string, data []byte) (string, bool) {
 	d := NewDecoder(name)
 	if d == nil {
 		return "", false
+	}
+	// Where nothing is wrong the library's decoders agree with ours, all but one, and take a fraction of the time.
+	if e, err := htmlindex.Get(name); err == nil && name != "iso-2022-jp" {
+		if out, err := e.NewDecoder().Bytes(data); err == nil && utf8.Valid(out) && !bytes.ContainsRune(out, utf8.RuneError) {
+			return string(out), true
+		}
 	}
 	out, _, err := transform.Bytes(d, data)
 	return string(out), err == nil

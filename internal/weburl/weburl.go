@@ -13,8 +13,10 @@ import (
 // scheme and ://, which no host's origin equals.
 func Origin(u *whatwg.Url) string { return u.Protocol() + "//" + u.Host() }
 
-// OriginOf is Origin for the text of an absolute URL in its normal form; for what is none it gives the text itself.
+// OriginOf is Origin for the text of an absolute URL in its normal form; that of a blob is the one that made it. For what
+// is no such URL it gives the text itself.
 func OriginOf(url string) string {
+	url = strings.TrimPrefix(url, "blob:")
 	i := strings.Index(url, "://")
 	if i < 0 {
 		return url

@@ -46,6 +46,10 @@ func TestParts(t *testing.T) {
 }
 
 // Which origins count as secure (Secure Contexts, 3.1).
+func TestOriginOfBlob(t *testing.T) {
+	assert.Equal(t, "https://a.example:8443", OriginOf("blob:https://a.example:8443/1-2"))
+}
+
 func TestHostless(t *testing.T) {
 	for url, want := range map[string]bool{"data:,x": true, "DATA:,x": true, "blob:https://a.example/1": true, "about:blank": false,
 		"https://a.example/data:": false, "data:": false, "": false} {

@@ -125,9 +125,6 @@ func (c *window) origin() string {
 	if c.borrows() {
 		return c.holds.origin()
 	}
-	if inner, local := strings.CutPrefix(c.URL, "blob:"); local {
-		return weburl.OriginOf(inner)
-	}
 	return weburl.OriginOf(c.URL)
 }
 

@@ -18,12 +18,12 @@ var objectURLOperations = operations{
 		r.p.store().ObjectURLs.Revoke(url)
 		return nil, nil
 	}),
-	// The content's number and its type, "" for an address of nothing.
+	// The content's number, 0 for an address of nothing.
 	"objecturl.resolve": plain(func(r *Realm, args arguments) (any, error) {
 		blob, ok := r.p.store().ObjectURLs.Resolve(args.text(0))
 		if !ok {
-			return "", nil
+			return 0, nil
 		}
-		return toJSON([]any{r.hold(body{body: blob.Body, source: fetch.Source{Kind: fetch.WorkerSource}}), blob.Type}), nil
+		return r.hold(body{body: blob.Body, source: fetch.Source{Kind: fetch.WorkerSource}}), nil
 	}),
 }

@@ -3,7 +3,6 @@ package serviceworker
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
@@ -148,8 +147,7 @@ func (s *Container) Client(id string) *Client {
 // ClientsOf lists the clients that a worker sees (Service Workers, 4.3.2, "matchAll").
 func (w *Worker) ClientsOf(includeUncontrolled bool) (list []*Client) {
 	for _, c := range w.Registration.container.clients {
-		url := strings.TrimPrefix(c.URL, "blob:")
-		if c.Controller == w || includeUncontrolled && weburl.OriginOf(url) == weburl.OriginOf(w.Registration.Scope) {
+		if c.Controller == w || includeUncontrolled && weburl.OriginOf(c.URL) == weburl.OriginOf(w.Registration.Scope) {
 			list = append(list, c)
 		}
 	}

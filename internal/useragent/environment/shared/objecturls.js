@@ -1,6 +1,6 @@
 // File API, 8: addresses of blobs, which live as long as their realm.
 
-import { TypeError, defineProperty, fromJSON, isA } from './primordials.js';
+import { TypeError, defineProperty, isA } from './primordials.js';
 import { must } from './webidl.js';
 import { URL } from './url.js';
 import { Blob, blobHandle } from './blob.js';
@@ -22,6 +22,6 @@ export function addObjectURLs() {
 }
 // The text that is at such an address, undefined for none.
 export const textOfObject = (url) => {
-  const found = host('objecturl.resolve', url);
-  return found ? host('body.read', fromJSON(found)[0]) : undefined;
+  const handle = host('objecturl.resolve', url);
+  return handle ? host('body.read', handle) : undefined;
 };
