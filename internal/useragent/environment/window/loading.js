@@ -137,8 +137,12 @@ commands.parse = (json) => {
   for (const e of scripts) if (!hasAttr(e, 'src') && textOf(e) === '') e.$parser = false;
   parsedChanges += changes.n - before;
 };
-// Elements of which the parser does more than to give them a place.
-const SPECIAL = new Set(['script', 'template', 'img', 'image', 'style', 'link', 'video', 'audio', 'source', 'object', 'embed', 'track', 'input', 'iframe', 'frame']);
+// What the browser loads for an element that a script made or changed. Its outcome comes back by address.
+const LOADS = new Set(['img', 'link', 'video', 'audio', 'source', 'object', 'embed', 'track', 'input']);
+// Of what the parser places, the elements that more happens for than that.
+const COMING = new Set([...LOADS, 'style', 'iframe', 'frame']);
+// All that the parser has to do something for, once they come or before.
+const SPECIAL = new Set([...COMING, 'script', 'template', 'image']);
 const ordinary = new Map(); // the prototypes of the others, by name; null for these
 // Places texts and ordinary elements from an item on, up to the first that is neither, whose place in the list it gives. It does what
 // nodeFrom and link do, in one go: most of a document is such nodes, and calls cost as much as the nodes themselves.
@@ -201,10 +205,6 @@ const markUp = (e) => {
   for (const x of e.$a ?? []) out += ` ${x.name}="${x.value.replaceAll('&', '&amp;').replaceAll('"', '&quot;')}"`;
   return `${out}>`;
 };
-// What the browser loads for an element that a script made or changed. Its outcome comes back by address.
-const LOADS = new Set(['img', 'link', 'video', 'audio', 'source', 'object', 'embed', 'track', 'input']);
-// Of what the parser places, the elements that more happens for than that.
-const COMING = new Set([...LOADS, 'style', 'iframe', 'frame']);
 let parsing = false;
 const framesParsed = [];
 const waiting = new Set(); // elements that a load may be for
