@@ -161,8 +161,16 @@ func (s *served) quit() {
 
 // shows gives the releases of document, script and style.
 func (s *served) shows(tab string) string {
-	text, err := s.openTabs[tab].Evaluate("document.title + (document.documentElement.dataset.js ?? '-') + " +
-		"(getComputedStyle(document.documentElement).getPropertyValue('--v').trim() || '-')")
+	var text string
+	var err error
+	for range 50 { // on a busy machine a document may only be coming
+		text, err = s.openTabs[tab].Evaluate("document.title + (document.documentElement.dataset.js ?? '-') + " +
+			"(getComputedStyle(document.documentElement).getPropertyValue('--v').trim() || '-')")
+		if err == nil {
+			break
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
 	require.NoError(s.t, err)
 	return text
 }
