@@ -75,7 +75,7 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 			index = i
 		}
 	}
-	s := a.session(useragent.Options{Kind: a.Kind})
+	s := a.session(useragent.Options{Kind: a.Kind, KeepsDocuments: true})
 	defer s.Close()
 	out := &PlanResult{Name: r.Name, Holds: true, Gaps: []string{}}
 	short := func(text string) string { return strings.ReplaceAll(text, a.origin+"/", "/") }

@@ -105,15 +105,23 @@ func TestPlay(t *testing.T) {
   - {open: /tides.html}
   - {network: offline}
   - {history: back}
-  - {expect: {title: Piers 1, outcome: whole, answered_by: cache, address: /}}
+  - {expect: {title: Piers 1, outcome: whole, answered_by: history, address: /, asked: [], controlled: no}}
+  - {wait: 20m}
   - {history: forward}
   - {expect: {outcome: lost}}
+  - {wait: 20m}
+  - {history: back}
+  - {expect: {title: Piers 1, outcome: whole, answered_by: cache, address: /}}
   - {network: online}
+  - {history: forward}
+  - {expect: {outcome: whole, answered_by: network, address: /tides.html}}
   - {reload: normal}
-  - {expect: {outcome: whole, address: /tides.html}}
   - {history: back}
   - {history: forward}
-  - {expect: {outcome: whole, answered_by: network, address: /tides.html}}`},
+  - {expect: {outcome: whole, answered_by: history, address: /tides.html}}
+  - {evict: everything}
+  - {history: back}
+  - {expect: {answered_by: network}}`},
 		"messages": {`
 addEventListener('push', (e) => { const { pier, m } = e.data.json(); e.waitUntil(registration.showNotification('Low water at ' + pier, { tag: 'tide', data: { to: '/tides.html' }, body: m + ' m' })); });
 addEventListener('notificationclick', (e) => { e.notification.close(); e.waitUntil(clients.openWindow(e.notification.data.to)); });

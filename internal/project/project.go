@@ -348,7 +348,7 @@ type Expectation struct {
 	Status     int      `yaml:"status" doc:"The status of its document."`
 	Title      string   `yaml:"title" doc:"Its title."`
 	Address    string   `yaml:"address" doc:"Its address after redirects." check:"path"`
-	AnsweredBy string   `yaml:"answered_by" doc:"Where its document came from: network, worker, cache, or a cache by name."`
+	AnsweredBy string   `yaml:"answered_by" doc:"Where its document came from: network, worker, cache, a cache by name, or history where the tab had kept it as it was."`
 	Shows      string   `yaml:"shows" doc:"Text that it draws; with a tag in it, markup of its document as it came."`
 	Links      []string `yaml:"links" doc:"Paths that it links to." check:"path"`
 

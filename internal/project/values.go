@@ -50,16 +50,19 @@ func parseSize(text string) (Size, error) {
 
 // String writes the duration as it would stand in a project file.
 func (d Duration) String() string {
-	switch t := time.Duration(d); {
-	case t == 0:
+	t := time.Duration(d)
+	if t == 0 {
 		return "0s"
-	case t%(24*time.Hour) == 0:
-		return fmt.Sprintf("%dd", t/(24*time.Hour))
-	case t%time.Second == 0:
-		return fmt.Sprintf("%ds", t/time.Second)
-	default:
-		return fmt.Sprintf("%dms", t/time.Millisecond)
 	}
+	for _, u := range []struct {
+		unit string
+		of   time.Duration
+	}{{"d", 24 * time.Hour}, {"h", time.Hour}, {"m", time.Minute}, {"s", time.Second}} {
+		if t%u.of == 0 {
+			return fmt.Sprintf("%d%s", t/u.of, u.unit)
+		}
+	}
+	return fmt.Sprintf("%dms", t/time.Millisecond)
 }
 
 // Words writes an expectation on one line, as it stands in the project file.

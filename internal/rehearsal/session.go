@@ -36,7 +36,7 @@ type Step struct {
 	Reload string
 	// History is back or forward.
 	History string
-	Wait   time.Duration
+	Wait    time.Duration
 	// Close is tab or browser.
 	Close     string
 	Condition *condition.Condition

@@ -33,6 +33,8 @@ func sourceText(source fetch.Source) string {
 		return "the network"
 	case source.Kind == fetch.WorkerSource:
 		return "the worker itself"
+	case source.Kind == fetch.HistorySource:
+		return "the tab, as it was left"
 	}
 	return "the " + source.String()
 }

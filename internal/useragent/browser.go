@@ -40,6 +40,8 @@ type Options struct {
 	HTTPCache bool
 	// Steps, if set, bounds what scripts compute without a pause, in steps of the engine; else script.TurnSteps.
 	Steps int
+	// KeepsDocuments keeps documents for going back as its kind of browser does; else it is like one that is short of memory.
+	KeepsDocuments bool
 	// WithoutWorkers is a browser that knows no service workers.
 	WithoutWorkers bool
 	// ReadScripts has page scripts read rather than run.
@@ -103,7 +105,9 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 			return is && folder.FallsBack(url)
 		},
 	}}
-	b.workers.Windows = b.windows
+	if b.workers.Windows, b.workers.KeptClients = b.windows, b.kind.KeptClients; o.KeepsDocuments {
+		b.windows.BackForward = &b.kind.BackForward
+	}
 	b.runScripts(!o.ReadScripts)
 	return b
 }

@@ -92,6 +92,7 @@ func (b *Browser) Evict(what string) {
 		b.store.Cookies = nil
 	}
 	if what == "everything" {
+		b.windows.LetGoOfKept()
 		for _, g := range slices.Clone(b.workers.Registrations()) {
 			g.Unregister()
 		}

@@ -6,7 +6,9 @@ import (
 	"time"
 
 	"tachyform/internal/target"
+	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/environment"
+	"tachyform/internal/useragent/serviceworker"
 )
 
 // Kind says what kind of browser it is.
@@ -16,6 +18,9 @@ type Kind struct {
 	// Lacks names what workers do not find there, such as SyncManager or InstallEvent.prototype.addRoutes; "module
 	// workers" is the type of registration.
 	Lacks []string
+	// BackForward says which documents it keeps for going back, KeptClients what becomes of their clients when workers change.
+	BackForward document.BackForwardCache
+	KeptClients serviceworker.KeptClients
 }
 
 func (p *Kind) lacks(what string) bool { return slices.Contains(p.Lacks, what) }
@@ -23,8 +28,18 @@ func (p *Kind) lacks(what string) bool { return slices.Contains(p.Lacks, what) }
 // moduleWorkers is a type of registration, which kinds of browser may lack.
 const moduleWorkers = "module workers"
 
-var chromiumKind = &Kind{UpdateDelay: updateDelay, Lacks: []string{environment.CopiesByVary, environment.WholeKeys,
-	environment.ImmutableCopies, "ReadableStream.from", "SharedArrayBuffer"}}
+// chromium is Chromium; on phones it keeps documents that listen for unload, as its documentation says, on desktops it does
+// not.
+func chromium(despiteUnload bool) *Kind {
+	return &Kind{UpdateDelay: updateDelay,
+		Lacks: []string{environment.CopiesByVary, environment.WholeKeys, environment.ImmutableCopies, "ReadableStream.from",
+			"SharedArrayBuffer"},
+		BackForward: document.BackForwardCache{Most: 6, For: 10 * time.Minute, DespiteUnload: despiteUnload,
+			NoStore: document.KeptNoStoreWithCookies, DespiteLocks: true, Freezes: true, HearsLater: true},
+		KeptClients: serviceworker.KeptClientsGiveWay}
+}
+
+var chromiumDesktop = chromium(false)
 
 const updateDelay = 2 * time.Second
 
@@ -35,20 +50,26 @@ var backgroundSync = []string{"SyncManager", "SyncEvent", "ServiceWorkerRegistra
 // Kinds are the kinds of browser that sites are judged for. What each lacks was asked of a real one;
 // docs/conformance.md says how.
 var Kinds = map[string]*Kind{
-	target.ChromiumAndroid: chromiumKind,
-	target.ChromiumDesktop: chromiumKind,
+	target.ChromiumAndroid: chromium(true),
+	target.ChromiumDesktop: chromiumDesktop,
 	target.FirefoxAndroid: {UpdateDelay: updateDelay,
 		Lacks: append([]string{"InstallEvent.prototype.addRoutes", "WorkerNavigator.prototype.connection",
-			"WorkerNavigator.prototype.setAppBadge", "WorkerNavigator.prototype.clearAppBadge"}, backgroundSync...)},
+			"WorkerNavigator.prototype.setAppBadge", "WorkerNavigator.prototype.clearAppBadge"}, backgroundSync...),
+		BackForward: document.BackForwardCache{Most: 3, For: 30 * time.Minute, DespiteUnload: true, DespiteStatus: true,
+			Requests: document.KeptRequestsForbid},
+		KeptClients: serviceworker.KeptClientsCount},
 	target.SafariIOS:   safariKind,
 	target.SafariMacOS: safariKind,
 }
 
 var safariKind = &Kind{UpdateDelay: updateDelay,
 	Lacks: append([]string{"InstallEvent.prototype.addRoutes", "scheduler", "WebTransport", "ReadableStreamBYOBReader",
-		"WorkerNavigator.prototype.connection"}, backgroundSync...)}
+		"WorkerNavigator.prototype.connection"}, backgroundSync...),
+	BackForward: document.BackForwardCache{Most: 2, For: 30 * time.Minute, DespiteUnload: true,
+		NoStore: document.KeptNoStoreAlways, DespiteStatus: true, DespiteLocks: true, DespiteContact: true, Requests: document.KeptRequestsFail},
+	KeptClients: serviceworker.KeptClientsStay}
 
 // KindNames lists the kinds of browser by name.
 func KindNames() []string { return slices.Sorted(maps.Keys(Kinds)) }
 
-var defaultKind = Kinds[target.ChromiumDesktop]
+var defaultKind = chromiumDesktop

@@ -331,7 +331,7 @@ func (f *frame) commit(d *page.Document, mediaType string) {
 	goesOn := f.initial && old.runs() && old.origin() == inner.origin() && !inner.Opaque
 	f.initial = false
 	if !goesOn {
-		old.leave()
+		old.leave(false)
 	}
 	f.show(inner)
 	inner.shown()
@@ -457,7 +457,7 @@ func (p *Page) RemoveFrame(number int) {
 	if f.release != nil {
 		c.in.clock().After(0, f.release)
 	}
-	f.window.leave()
+	f.window.leave(false)
 	f.window.command("discard")
 	f.window.close()
 	c.children = slices.DeleteFunc(c.children, func(o *frame) bool { return o == f })

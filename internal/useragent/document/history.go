@@ -204,6 +204,10 @@ func (h *history) placeAt(step int) int {
 // keep no pages alive.
 func (c *window) traverseTo(h *history, to int) {
 	e := h.entries[to]
+	if t := c.tab; t != nil && h == &t.history && !h.within(to) && t.keptAt(to) != nil {
+		c.goBackTo(to)
+		return
+	}
 	if !h.within(to) || !c.runs() {
 		c.leaveFor(e.url, h.passageTo(to, c))
 		return
@@ -211,6 +215,26 @@ func (c *window) traverseTo(h *history, to int) {
 	h.at = to
 	c.URL = e.url
 	c.scripts.realm.(WindowRealm).Traverse(e.url, e.state)
+}
+
+// goBackTo goes to a document that is kept, in a task of its own; if that has gone by then, it is loaded anew.
+func (c *window) goBackTo(place int) {
+	t := c.tab
+	step := t.steps.now
+	if t.moved++; t.moved > maxNavigations {
+		return
+	}
+	c.command("fireAt", "window", "beforeunload", false)
+	c.in.clock().After(0, func() {
+		if c.Closed || t.window != c {
+			return
+		}
+		if k := t.keptAt(place); k != nil {
+			c.in.reactivate(t, k, step)
+			return
+		}
+		c.leaveFor(t.history.entries[place].url, t.history.passageTo(place, c))
+	})
 }
 
 // within says whether an entry is a place within the document that is shown.
@@ -229,6 +253,15 @@ func (w *Windows) Traverse(t *Tab, delta int) bool {
 	h, c := &t.history, t.window
 	if to := h.placeAt(step); to != h.at && (!h.within(to) || !c.runs()) {
 		t.steps.now = step
+		if k := t.keptAt(to); k != nil {
+			t.trail, t.moved = nil, 0
+			c.command("fireAt", "window", "beforeunload", false)
+			w.reactivate(t, k, step)
+			k.draw()
+			t.View.Controlled = k.Controller != nil
+			t.Take()
+			return true
+		}
 		w.open(h.entries[to].url, t, h.passageTo(to, c))
 		return true
 	}

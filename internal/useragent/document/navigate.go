@@ -229,16 +229,26 @@ func (w *Windows) startNavigation(url string, tab *Tab, by passage, committed fu
 }
 
 // show makes a client the one that a tab shows.
-func (w *Windows) show(tab *Tab, c *window) {
+func (w *Windows) show(tab *Tab, c *window) { w.put(tab, c, tab.leadsBack(c), c.shown) }
+
+// put has a tab show a window, and keeps the one before it for going back if an entry of the history leads there; enter takes
+// in what is shown now.
+func (w *Windows) put(tab *Tab, c *window, leadsBack bool, enter func()) {
 	old := tab.window
-	if old != nil && old != c {
-		old.leave()
+	goes := old != nil && old != c
+	keeps := goes && leadsBack && old.salvageable()
+	switch {
+	case keeps:
+		tab.keep(old)
+	case goes:
+		old.leave(false)
 		old.end()
 	}
 	tab.trail = append(tab.trail, c)
 	tab.window, tab.View = c, c.view
-	c.shown()
-	if old != nil && old != c {
+	enter()
+	tab.prune()
+	if goes && !keeps {
 		w.Workers.HandleServiceWorkerClientUnload(old.Client)
 	}
 }
@@ -253,12 +263,16 @@ type Tab struct {
 	// history is its own, steps the joint one of it and all frames in it.
 	history history
 	steps   steps
+	kept    []*keptDocument // in the order in which they were left
 }
 
 // CloseTab closes a tab.
 func (w *Windows) CloseTab(t *Tab) {
+	for _, k := range slices.Clone(t.kept) {
+		k.LetGo()
+	}
 	if t.window != nil {
-		t.window.leave()
+		t.window.leave(false)
 		t.window.end()
 		w.Workers.HandleServiceWorkerClientUnload(t.window.Client)
 	}

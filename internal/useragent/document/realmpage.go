@@ -50,7 +50,14 @@ func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
 	c.pending++
 	s := c.scripts
 	s.fetching++
+	c.asking++
+	number, failed := c.asking, false
+	c.waiting[number] = func() {
+		failed = true
+		c.in.clock().After(0, func() { done(nil) })
+	}
 	c.fetch(req, func(resp *fetch.Response, how fetch.Answerer) {
+		delete(c.waiting, number)
 		c.pending--
 		s.fetching--
 		l.Done = true
@@ -64,7 +71,7 @@ func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
 				l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: actual.Status}
 			}
 		}
-		if !c.Closed {
+		if !c.Closed && !failed {
 			done(resp)
 		}
 	})
@@ -153,6 +160,11 @@ func (p *Page) StorageChanged(area, change string) {
 	for _, t := range c.in.tabs {
 		if area == "local" || t == c.top().tab {
 			tell(t.window)
+			for _, k := range t.kept {
+				if k.in.BackForward.HearsLater {
+					tell(k.window)
+				}
+			}
 		}
 	}
 }

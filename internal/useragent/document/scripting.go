@@ -24,6 +24,10 @@ type Realm interface {
 	// Finish lets go of what is under way, Close gives back what it holds.
 	Finish()
 	Close()
+	// Freeze holds back all of its tasks until Thaw, since its document is kept for going back.
+	Freeze()
+	Thaw()
+	HoldsLocks() bool
 	// Turns is how many tasks its scripts have had.
 	Turns() int
 	// FromDedicated gives it a message of a dedicated worker that it started.
@@ -258,7 +262,7 @@ func (c *window) settled() {
 	c.in.clock().After(0, func() {
 		c.command("readyState", "complete")
 		c.command("fireAt", "window", "load", false)
-		c.command("fireAt", "window", "pageshow", false)
+		c.command("transition", "pageshow", false)
 		if c.whenLoaded != nil {
 			c.whenLoaded()
 		}

@@ -60,6 +60,9 @@ type window struct {
 	reload bool
 	// handling is how its document changes the history.
 	handling handling
+	// waiting fail the requests that its scripts wait for, by number.
+	waiting map[int]func()
+	asking  int
 	// body is what its document is asked for with, nil where nothing is sent.
 	body *Body
 }
@@ -94,7 +97,7 @@ type styles struct {
 func (w *Windows) newWindow(url string) *window {
 	c := &window{
 		Client: &serviceworker.Client{ID: w.Workers.NewID(),
-			URL: url}, in: w, seen: map[string]*Load{}, view: &View{URL: url},
+			URL: url}, in: w, seen: map[string]*Load{}, waiting: map[int]func(){}, view: &View{URL: url},
 	}
 	c.Window = c
 	c.view.reader, c.view.styles, c.view.hostKnows, c.view.fallsBack = w.Reader, c.styles.sheets, w.HostKnows, w.FallsBack
@@ -189,11 +192,12 @@ func (c *window) RegistrationChanged(g serviceworker.RegistrationView, found boo
 }
 
 // leave tells a page that its tab goes elsewhere or is closed ("unload a document", HTML, 7.4.6.2).
-func (c *window) leave() {
+// kept says that the page is kept for going back.
+func (c *window) leave(kept bool) {
 	for _, f := range c.frames {
-		f.leave()
+		f.leave(kept)
 	}
-	c.command("leave")
+	c.command("leave", kept, kept && c.in.BackForward.Freezes)
 }
 
 // end lets go of the page's realm.

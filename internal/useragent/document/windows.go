@@ -39,6 +39,8 @@ type Options struct {
 	// Known, if set, is a script of which it is known that it registers a worker and draws nothing: for a page with no other
 	// scripts no realm is made.
 	Known *KnownScript
+	// BackForward, if set, says which documents are kept for going back.
+	BackForward *BackForwardCache
 	// Foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.
 	Foreground bool
 }
@@ -73,6 +75,10 @@ func (w *Windows) Close() {
 		if t.window != nil {
 			t.window.Closed = true
 			t.window.end()
+		}
+		for _, k := range t.kept {
+			k.Closed = true
+			k.end()
 		}
 	}
 	for _, r := range w.ending {

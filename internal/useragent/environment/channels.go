@@ -36,6 +36,9 @@ var channelOperations = operations{
 		r.next++
 		id := r.next
 		channel := &storage.Channel{Name: args.text(0), Deliver: func(v structured.Value) {
+			if r.contacted(func() {}) {
+				return
+			}
 			r.command("channelMessage", id, toJSON(r.valueInto(v)))
 		}}
 		r.shared.channels[id] = channel

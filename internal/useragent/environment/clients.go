@@ -67,6 +67,8 @@ var clientOperations = operations{
 			if c.Window != nil && json.Unmarshal([]byte(args.text(3)), &kept) == nil {
 				c.Window.PostMessage(r.w, r.messageFrom(kept))
 			}
+		} else {
+			r.p.Workers.MessageForKept(args.text(1))
 		}
 		return nil, nil
 	}),

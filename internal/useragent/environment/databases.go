@@ -66,6 +66,9 @@ func (d *databases) Upgrade(request int, c *indexeddb.Connection, t *indexeddb.T
 }
 
 func (d *databases) VersionChange(c *indexeddb.Connection, from, to int64) {
+	if d.r.contacted(c.Drop) {
+		return
+	}
 	d.tell("databaseVersionChange", d.connection(c), int(from), int(to))
 }
 

@@ -90,6 +90,35 @@ func withMessage(run func(*Realm, arguments, serviceworker.Message), at int) ope
 func (r *Realm) waiting(run func()) {
 	r.turn.blocked++
 	run()
+	r.release()
+}
+
+// Freeze holds back what comes for the realm until Thaw, since its document is kept for going back.
+func (r *Realm) Freeze() {
+	r.frozen = true
+	r.turn.blocked++
+}
+
+// Thaw lets a realm go on that was frozen.
+func (r *Realm) Thaw() {
+	r.frozen = false
+	r.release()
+}
+
+// contacted says whether something that is there for the realm ends it, since its document is kept for going back; where
+// that stays all the same, giveWay lets go of what others want of it.
+func (r *Realm) contacted(giveWay func()) bool {
+	if !r.frozen {
+		return false
+	}
+	if !r.page.Contacted() {
+		giveWay()
+	}
+	return true
+}
+
+// release lets the tasks come that were held back.
+func (r *Realm) release() {
 	if r.turn.blocked--; r.turn.blocked > 0 {
 		return
 	}

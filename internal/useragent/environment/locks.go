@@ -21,6 +21,12 @@ var lockOperations = operations{
 			}
 			r.settle(id, granted, "")
 		}
+		lock.Wanted = func() {
+			r.contacted(func() {
+				delete(r.shared.locks, id)
+				r.p.store().Locks.Release(lock)
+			})
+		}
 		r.shared.locks[id] = lock
 		r.p.store().Locks.Request(lock)
 		return nil, nil

@@ -61,6 +61,7 @@ type Realm struct {
 	turns       int         // tasks so far
 	turn        *turn
 	main        *Realm // of a realm beside another: the one whose engine holds both
+	frozen      bool   // kept for going back
 	stopped     error  // why the realm may not run any more
 }
 

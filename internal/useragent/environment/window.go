@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	"tachyform/internal/page"
 	"tachyform/internal/useragent/fetch"
@@ -14,6 +15,9 @@ import (
 
 // Page is what a window's realm asks of the page that it belongs to.
 type Page interface {
+	// Contacted tells that somebody sends the document something that is kept for going back, or wants what it holds; it gives
+	// whether that ends it.
+	Contacted() (ends bool)
 	// Address is that of the document now, Current whether the page is still open.
 	Address() string
 	Current() bool
@@ -194,6 +198,17 @@ func (r *Realm) Command(name string, args ...any) (any, error) {
 		r.failed(err)
 	}
 	return v, err
+}
+
+// HoldsLocks says whether its scripts hold a lock.
+func (r *Realm) HoldsLocks() bool {
+	held, _ := r.p.store().Locks.Query()
+	for _, lock := range r.shared.locks {
+		if slices.Contains(held, lock) {
+			return true
+		}
+	}
+	return false
 }
 
 // Turns is how many tasks the scripts have had.

@@ -19,6 +19,7 @@ const (
 	NetworkSource                   // the network, or the HTTP cache
 	WorkerSource                    // a script of the worker made it
 	CacheSource                     // it was kept in a cache
+	HistorySource                   // the tab had kept the document as it was, for going back
 )
 
 // Source is where the content of an answer came from.
@@ -28,7 +29,7 @@ type Source struct {
 	Cache string
 }
 
-// String gives the words that JSON has for it: network, worker, "cache NAME", or "".
+// String gives the words that JSON has for it: network, worker, "cache NAME", history, or "".
 func (s Source) String() string {
 	switch s.Kind {
 	case NetworkSource:
@@ -37,11 +38,13 @@ func (s Source) String() string {
 		return "worker"
 	case CacheSource:
 		return "cache " + s.Cache
+	case HistorySource:
+		return "history"
 	}
 	return ""
 }
 
-// Is compares with what a project file expects: network, worker, cache for any cache, or "cache NAME".
+// Is compares with what a project file expects: network, worker, history, cache for any cache, or "cache NAME".
 func (s Source) Is(expected string) bool {
 	return s.String() == expected || s.Kind == CacheSource && expected == "cache"
 }

@@ -31,6 +31,7 @@ func (g *Registration) activate() {
 			c.NotifyControllerChange(w)
 		}
 	}
+	g.takeOverKept(w)
 	w.runServiceWorker(func(global Global, err error) {
 		finish := func(bool) {
 			w.updateWorkerState(account.Activated)
@@ -77,13 +78,16 @@ func (g *Registration) isUsed() bool {
 			return true
 		}
 	}
-	return false
+	return g.container.KeptClients == KeptClientsCount && len(g.keptUnder()) > 0
 }
 
 // Unregister takes a registration away; it goes on serving the pages it controls until they are closed (Service
 // Workers, "Unregister").
 func (g *Registration) Unregister() {
 	g.gone = true
+	if g.container.KeptClients == KeptClientsCount {
+		g.letGoOfKept()
+	}
 	g.tryClearRegistration()
 }
 
@@ -92,6 +96,9 @@ func (g *Registration) Unregister() {
 func (g *Registration) tryClearRegistration() {
 	if !g.gone || g.isUsed() {
 		return
+	}
+	if g.container.KeptClients == KeptClientsGiveWay {
+		g.letGoOfKept()
 	}
 	for _, w := range []*Worker{g.Installing, g.Waiting, g.Active} {
 		if w != nil {

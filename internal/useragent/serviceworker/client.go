@@ -40,6 +40,8 @@ type Window interface {
 	// found says that a new one is being installed.
 	WorkerChanged(w *WorkerView)
 	RegistrationChanged(g RegistrationView, found bool)
+	// LetGo ends a page whose document is kept for going back.
+	LetGo()
 }
 
 // WorkerOptions are what a dedicated or shared worker is made with (HTML, 10.2.6.3).
@@ -87,7 +89,7 @@ func (g *Registration) tell(but *Worker, say func(observer)) {
 		})
 	}
 	origin := weburl.OriginOf(g.Scope)
-	for _, c := range s.clients {
+	for _, c := range slices.Concat(s.clients, s.kept) {
 		if c.Window != nil && weburl.OriginOf(c.URL) == origin {
 			s.clock().After(0, func() {
 				if !c.Closed {
@@ -162,6 +164,7 @@ func (w *Worker) Claim() {
 			c.NotifyControllerChange(w)
 		}
 	}
+	w.claimKept()
 }
 
 // NotifyControllerChange puts a client under a worker (Service Workers, "Notify Controller Change").
@@ -184,16 +187,11 @@ func (s *Container) HandleServiceWorkerClientUnload(c *Client) {
 		return
 	}
 	c.Closed = true
-	s.clients = slices.DeleteFunc(slices.Clone(s.clients), func(other *Client) bool { return other == c })
+	s.clients, s.kept = without(s.clients, c), without(s.kept, c)
 	if c.Controller == nil {
 		return
 	}
 	g := c.Controller.Registration
 	c.Controller = nil
-	s.clock().After(0, func() {
-		g.tryClearRegistration()
-		if !g.gone {
-			g.TryActivate()
-		}
-	})
+	s.clientGone(g)
 }

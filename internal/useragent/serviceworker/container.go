@@ -63,12 +63,15 @@ type Container struct {
 	Windows Windows
 	// ClassicOnly is a browser without module workers.
 	ClassicOnly bool
+	// KeptClients says what becomes of clients whose documents are kept for going back.
+	KeptClients KeptClients
 	// Checks counts the requests by which the browser itself looked for new versions of workers.
 	Checks int
 
 	registrations []*Registration
 	workers       []*Worker
 	clients       []*Client
+	kept          []*Client // whose documents are kept for going back
 	closing       []Global
 	failures      []*Worker
 	queue         map[string][]func(finish func()) // jobs by scope
@@ -88,7 +91,7 @@ func (s *Container) NewID() int {
 
 // Branch copies the registrations into next, whose workers start again when they are needed.
 func (s *Container) Branch(next *Container) {
-	next.nextID, next.nextWorker, next.ClassicOnly = s.nextID, s.nextWorker, s.ClassicOnly
+	next.nextID, next.nextWorker, next.ClassicOnly, next.KeptClients = s.nextID, s.nextWorker, s.ClassicOnly, s.KeptClients
 	for _, g := range s.registrations {
 		c := *g
 		c.container, c.Messages, c.checkLater = next, g.Messages.branch(), nil

@@ -18,6 +18,8 @@ type Lock struct {
 	IfAvailable bool
 	// Granted is told in a task of its own whether it was granted; false only with IfAvailable.
 	Granted func(bool)
+	// Wanted is told in a task of its own that another request waits for it.
+	Wanted func()
 }
 
 // Request asks for a lock ("request a lock").
@@ -50,6 +52,11 @@ func (l *Locks) process() {
 			l.Schedule(func() { r.Granted(false) })
 		default:
 			left = append(left, r)
+			for _, o := range l.held {
+				if against(o) && o.Wanted != nil {
+					l.Schedule(o.Wanted)
+				}
+			}
 		}
 	}
 	l.queue = left

@@ -118,9 +118,10 @@ commands.registrationChanged = (json, event) => {
   if (event === 'updatefound') hear(r, 'updatefound');
 };
 commands.workerState = (id, state) => {
+  // Objects of scripts are made when they ask for them: until then the registration alone knows the state.
+  for (const r of registrations.values()) for (const slot of ['installing', 'waiting', 'active']) if (infoOf.get(r)[slot]?.id === id) infoOf.get(r)[slot].state = state;
   const w = workers.get(id);
   if (!w) return;
   infoOf.get(w).state = state;
-  for (const r of registrations.values()) for (const slot of ['installing', 'waiting', 'active']) if (infoOf.get(r)[slot]?.id === id) infoOf.get(r)[slot].state = state;
   hear(w, 'statechange');
 };

@@ -4,7 +4,7 @@ import { EvalError, assign, defineProperty, fromJSON, then, toJSON } from '../sh
 import { commands, side } from '../shared/dispatch.js';
 import { base, own, setOwn } from '../shared/settings.js';
 import { startTime } from '../shared/time.js';
-import { Event, fire, mutedScripts, report, trusted } from '../shared/event.js';
+import { Event, fire, listFor, mutedScripts, report, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
 import { addObjectURLs, textOfObject } from '../shared/objecturls.js';
@@ -395,16 +395,27 @@ commands.readyState = (state) => {
   fire(current.document, trusted(new Event('readystatechange')));
 };
 commands.fireAt = (target, type, bubbles) => {
-  fire(target === 'window' ? global : current.document, trusted(type === 'pageshow' || type === 'pagehide' ? new PageTransitionEvent(type, {}) : new Event(type, { bubbles, cancelable: type === 'beforeunload' })));
+  fire(target === 'window' ? global : current.document, trusted(new Event(type, { bubbles, cancelable: type === 'beforeunload' })));
 };
-// "unload a document" (HTML, 7.4.6.2): what scripts hear of when the tab goes elsewhere or is closed.
-commands.leave = () => {
-  commands.fireAt('window', 'pagehide', false);
+commands.transition = (type, persisted) => fire(global, trusted(new PageTransitionEvent(type, { persisted })));
+// "unload a document" (HTML, 7.4.6.2): what scripts hear of when the tab goes elsewhere or is closed. A document that is kept
+// for going back stays as it is (Page Lifecycle, 4: freezing).
+commands.leave = (kept, freezes) => {
+  commands.transition('pagehide', kept);
   own.left = true;
   commands.fireAt('document', 'visibilitychange', true);
+  if (freezes) commands.fireAt('document', 'freeze', false);
+  if (kept) return;
   commands.fireAt('window', 'unload', false);
   leaveDocument();
 };
+commands.comeBack = (freezes) => {
+  if (freezes) commands.fireAt('document', 'resume', false);
+  own.left = false;
+  commands.fireAt('document', 'visibilitychange', true);
+  commands.transition('pageshow', true);
+};
+commands.hearsUnload = () => listFor(global).some((entry) => entry.type === 'unload');
 // Who holds the document still finds no window at it.
 function leaveDocument() {
   if (current.document) current.document.$window = null;
