@@ -38,7 +38,7 @@ func Source(dir, environment string) (string, error) {
 	if err := errors.Join(failures...); err != nil {
 		return "", err
 	}
-	text := string(result.OutputFiles[0].Contents)
+	text := withoutNeedlessNames(string(result.OutputFiles[0].Contents))
 	return "(function (global, host, kin) { 'use strict';\n" + text + "\nreturn environment.dispatch; })", nil
 }
 

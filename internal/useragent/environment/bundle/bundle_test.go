@@ -33,6 +33,23 @@ func TestNothingRenamed(t *testing.T) {
 	}
 }
 
+// A function is given a name by a call only where it has none of its own, or another.
+func TestNames(t *testing.T) {
+	for text, want := range map[string]string{
+		"  __name(tide, \"tide\");\n":                       "",
+		"  __name(tide2, \"tide\");\n":                      "",
+		"  __name(ebb, \"tide\");\n":                        "  __name(ebb, \"tide\");\n",
+		"const t = /* @__PURE__ */ __name(() => 1, \"t\");": "const t = () => 1;",
+		"o = { t: /* @__PURE__ */ __name((a) => { const t2 = /* @__PURE__ */ __name(() => a, \"t\"); }, \"t\") }": "o = { t: (a) => { const t2 = () => a; } }",
+		"f(/* @__PURE__ */ __name(async function t() {}, \"t\"))":                                                 "f(async function t() {})",
+		"f(/* @__PURE__ */ __name(function t2() {}, \"t\"))":                                                      "f(/* @__PURE__ */ __name(function t2() {}, \"t\"))",
+		"class T extends U {\n static {\n  __name(this, \"T\");\n }\n}":                                           "class T extends U {\n static {\n }\n}",
+		"var T = class _T {\n static {\n  __name(this, \"T\");\n }\n}":                                            "var T = class _T {\n static {\n  __name(this, \"T\");\n }\n}",
+	} {
+		assert.Equal(t, want, withoutNeedlessNames(text))
+	}
+}
+
 // What a module uses it declares, imports, or has of the language: a name that is none of these would be looked for
 // among the scripts' own, and only where it is used.
 func TestNoFreeNames(t *testing.T) {

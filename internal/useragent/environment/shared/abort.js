@@ -1,7 +1,7 @@
 import { sharedState } from './primordials.js';
 import { MAKE, must, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
-import { Event, EventTarget, fire, handlers, trusted } from './event.js';
+import { EventTarget, announce, handlers } from './event.js';
 import { setTimeout } from './timers.js';
 
 // DOM, 3: aborting.
@@ -61,7 +61,7 @@ function abort(signal, reason) {
   for (const s of all) {
     for (const step of abortSteps.get(s) ?? []) step(why);
     abortSteps.delete(s);
-    fire(s, trusted(new Event('abort')));
+    announce(s, 'abort');
   }
 }
 export class AbortController {

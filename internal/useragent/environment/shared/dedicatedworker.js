@@ -5,7 +5,7 @@ import { commands } from './dispatch.js';
 import { MAKE, must, publishLoosely, usv } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { baseURL, own } from './settings.js';
-import { ErrorEvent, Event, EventTarget, MessageEvent, fire, handlers, messageWith, trusted } from './event.js';
+import { ErrorEvent, EventTarget, MessageEvent, announce, fire, handlers, messageWith, trusted } from './event.js';
 import { parsedURL } from './url.js';
 import { deserialize, serialize } from './structuredclone.js';
 import { received, sendable } from './messaging.js';
@@ -51,7 +51,7 @@ commands.fromDedicated = (id, json) => {
 commands.dedicatedFailed = (id, message, filename, line) => {
   const worker = workers.get(id);
   if (!worker) return;
-  if (!message) return void fire(worker, trusted(new Event('error', { cancelable: true })));
+  if (!message) return void announce(worker, 'error', { cancelable: true });
   if (fire(worker, trusted(new ErrorEvent('error', { message, filename, lineno: line, cancelable: true })))) host('log', 'error', message, '', '');
 };
 export function deliverMessage(target, json) {

@@ -12,23 +12,22 @@ export let insideOf;
 const TRUSTED = Object.getOwnPropertyDescriptor({ get isTrusted() { return insideOf(this).trusted; } }, 'isTrusted');
 TRUSTED.configurable = false;
 export class Event {
-  #in = { stop: false, stopNow: false, dispatching: false, passive: false, target: null, current: null, phase: 0, path: [], trusted: false, threw: false, related: null, relatedNow: undefined };
-  #type;
-  #bubbles = false;
-  #cancelable = false;
-  #composed = false;
-  #canceled = false;
+  #in = {
+    type: '', bubbles: false, cancelable: false, composed: false, canceled: false, stop: false, stopNow: false, dispatching: false, passive: false,
+    target: null, current: null, phase: 0, path: [], trusted: false, threw: false, related: null, relatedNow: undefined,
+  };
   #time = now() - timeOrigin;
   constructor(type, init = undefined) {
     if (arguments.length === 0) throw new TypeError('an event needs a type');
     defineProperty(this, 'isTrusted', TRUSTED);
-    this.#type = `${type}`;
+    const inside = this.#in;
+    inside.type = `${type}`;
     if (init === undefined || init === null) return;
-    this.#bubbles = Boolean(init.bubbles);
-    this.#cancelable = Boolean(init.cancelable);
-    this.#composed = Boolean(init.composed);
+    inside.bubbles = Boolean(init.bubbles);
+    inside.cancelable = Boolean(init.cancelable);
+    inside.composed = Boolean(init.composed);
   }
-  // How far the dispatching of an event has come, for the environment.
+  // What an event is and how far its dispatching of an event has come, for the environment.
   static {
     const inside = (event) => (#in in event ? event.#in : undefined);
     // Events of one realm may be dispatched in another of its engine.
@@ -36,7 +35,7 @@ export class Event {
     insideOf = (event) => inside(event) ?? kin.insides.map((of) => of(event)).find(Boolean);
   }
   get type() {
-    return this.#type;
+    return this.#in.type;
   }
   get target() {
     return this.#in.target;
@@ -51,19 +50,19 @@ export class Event {
     return this.#in.phase;
   }
   get bubbles() {
-    return this.#bubbles;
+    return this.#in.bubbles;
   }
   get cancelable() {
-    return this.#cancelable;
+    return this.#in.cancelable;
   }
   get composed() {
-    return this.#composed;
+    return this.#in.composed;
   }
   get defaultPrevented() {
-    return this.#canceled;
+    return this.#in.canceled;
   }
   get returnValue() {
-    return !this.#canceled;
+    return !this.#in.canceled;
   }
   set returnValue(value) {
     if (!value) this.preventDefault();
@@ -87,13 +86,14 @@ export class Event {
     this.#in.stop = this.#in.stopNow = true;
   }
   preventDefault() {
-    if (this.#cancelable && !this.#in.passive) this.#canceled = true;
+    if (this.#in.cancelable && !this.#in.passive) this.#in.canceled = true;
   }
   initEvent(type, bubbles = false, cancelable = false) {
     if (this.#in.dispatching) return;
-    this.#type = `${type}`;
-    this.#bubbles = Boolean(bubbles);
-    this.#cancelable = Boolean(cancelable);
+    const inside = this.#in;
+    inside.type = `${type}`;
+    inside.bubbles = Boolean(bubbles);
+    inside.cancelable = Boolean(cancelable);
   }
 }
 for (const [i, name] of ['NONE', 'CAPTURING_PHASE', 'AT_TARGET', 'BUBBLING_PHASE'].entries())
@@ -222,6 +222,18 @@ export const listFor = (target) => {
   if (!list) listenersOf.set(target, (list = []));
   return list;
 };
+// By type, whether any target of the engine's realms has been listened to, and on the way down to others: most of what the browser
+// tells nobody hears.
+const heard = (kin.heard ??= { __proto__: null });
+const HEARD = 1;
+const CAPTURED = 2;
+function isHeard(target, type, bubbles) {
+  const how = heard[type];
+  if (!how) return false;
+  return bubbles === true || (how & CAPTURED) !== 0 || (listenersOf.get(target)?.some((entry) => entry.type === type) ?? false);
+}
+// Fires an event of the browser, if anybody may hear of it. It says whether nobody prevented the default.
+export const announce = (target, type, init = undefined, kind = Event) => !isHeard(target, type, init?.bubbles) || fire(target, trusted(new kind(type, init)));
 export class EventTarget {
   addEventListener(type, callback, options = {}) {
     const target = this ?? global;
@@ -234,6 +246,7 @@ export class EventTarget {
     const list = listFor(target);
     if (list.some((e) => e.type === entry.type && e.callback === callback && e.capture === entry.capture)) return;
     list.push(entry);
+    heard[entry.type] |= entry.capture ? CAPTURED : HEARD;
     if (o.signal) apply(addListener, o.signal, ['abort', () => drop(target, entry), { once: true }]);
   }
   removeEventListener(type, callback, options = {}) {
@@ -297,7 +310,7 @@ export function fire(target, event) {
     let related = trees.retarget(asked, target);
     if (target === related && target !== asked) {
       inside.dispatching = false;
-      return !event.defaultPrevented;
+      return !inside.canceled;
     }
     const acts = activation !== null && activation.isActivation(event);
     const root = trees.rootOf(target);
@@ -315,7 +328,7 @@ export function fire(target, event) {
       if (trees.isNode(parent) && trees.assignedSlot(parent)) slottable = parent;
       related = trees.retarget(asked, parent);
       if (!trees.isNode(parent) || trees.inSameTree(target, parent)) {
-        if (acts && event.bubbles && !activated && activation.has(parent)) activated = parent;
+        if (acts && inside.bubbles && !activated && activation.has(parent)) activated = parent;
         note(parent, null);
       } else if (parent === related) break;
       else {
@@ -330,9 +343,9 @@ export function fire(target, event) {
   inside.path = path;
   const undo = activated ? activation.before(activated) : null;
   for (let i = path.length - 1; i >= 0; i--) invoke(path, i, event, inside, path[i].target ? AT_TARGET : CAPTURING_PHASE, true);
-  const ofForm = event.type === 'submit' || event.type === 'reset';
+  const ofForm = inside.type === 'submit' || inside.type === 'reset';
   for (let i = 0; i < path.length; i++) {
-    if (!path[i].target && !event.bubbles) continue;
+    if (!path[i].target && !inside.bubbles) continue;
     if (ofForm && i > 0 && trees.isForm?.(path[i].at)) break; // browsers keep what a form in a form does from the outer one
     invoke(path, i, event, inside, path[i].target ? AT_TARGET : BUBBLING_PHASE, false);
   }
@@ -343,10 +356,10 @@ export function fire(target, event) {
   inside.stop = inside.stopNow = false;
   if (clear) inside.target = inside.relatedNow = null;
   if (activated) {
-    if (!event.defaultPrevented) activation.run(activated, event);
+    if (!inside.canceled) activation.run(activated, event);
     else if (undo) undo();
   }
-  return !event.defaultPrevented;
+  return !inside.canceled;
 }
 const treeParent = (at, event, root) => (trees.isNode(at) ? trees.assignedSlot(at) ?? getParent(at, event, root) : getParent(at, event, root));
 // "invoke" and "inner invoke" (DOM, 2.9).
@@ -360,7 +373,7 @@ function invoke(path, i, event, inside, phase, capture) {
   inside.relatedNow = path[i].related;
   const list = listenersOf.get(target);
   if (!list || inside.stop) return;
-  const { type } = event;
+  const { type } = inside;
   inside.current = target;
   inside.phase = phase;
   for (const entry of [...list]) {

@@ -9,7 +9,7 @@ import { MAKE, expose, gives, lazy, must, onlyHere, publishLoosely } from './web
 import { DOMException } from './domexception.js';
 import { hostError } from './host.js';
 import { Date_ } from './time.js';
-import { Event, EventTarget, addParents, fire, handlers, insideOf, trusted } from './event.js';
+import { Event, EventTarget, addParents, announce, fire, handlers, insideOf, trusted } from './event.js';
 import { queueTask } from './timers.js';
 import { viewOf } from './bytes.js';
 import { deserialize, fromHost, serialize, toHost } from './structuredclone.js';
@@ -278,7 +278,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       return;
     }
     over(tx);
-    fire(tx, trusted(new Event('complete')));
+    announce(tx, 'complete');
   }
   function over(tx) {
     const s = stateOf.get(tx);
@@ -295,10 +295,10 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     over(tx);
     for (const { request } of s.queue.splice(0)) {
       assign(stateOf.get(request), { done: true, result: undefined, error: new DOMException('the transaction was aborted', 'AbortError') });
-      queueTask(() => fire(request, trusted(new Event('error', { bubbles: true, cancelable: true }))));
+      queueTask(() => announce(request, 'error', { bubbles: true, cancelable: true }));
     }
     queueTask(() => {
-      fire(tx, trusted(new Event('abort', { bubbles: true })));
+      announce(tx, 'abort', { bubbles: true });
       if (s.request) stateOf.get(s.request).transaction = null;
     });
   }

@@ -4,7 +4,7 @@ import { ScriptObject, TypeError, assign, fromJSON, toJSON } from './primordials
 import { commands } from './dispatch.js';
 import { MAKE, gives, must, onlyHere, publish } from './webidl.js';
 import { call } from './host.js';
-import { Event, EventTarget, fire, handlers, listFor, trusted } from './event.js';
+import { EventTarget, announce, handlers, listFor } from './event.js';
 import { serialize } from './structuredclone.js';
 import { sendable } from './messaging.js';
 
@@ -109,7 +109,7 @@ export function registrationFor(info) {
 // An event by which scripts hear of a worker; that somebody listens is noted.
 export function hear(target, type) {
   if (listFor(target).some((entry) => entry.type === type)) host('hears', type);
-  fire(target, trusted(new Event(type)));
+  announce(target, type);
 }
 commands.registrationChanged = (json, event) => {
   const info = fromJSON(json);

@@ -2,7 +2,7 @@ import { defineProperty } from './primordials.js';
 import { lazy, must, publishLoosely, usv } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { baseURL } from './settings.js';
-import { Event, EventTarget, MessageEvent, fire, handlers, trusted } from './event.js';
+import { Event, EventTarget, MessageEvent, announce, fire, handlers, trusted } from './event.js';
 import { setTimeout } from './timers.js';
 import { parsedURL } from './url.js';
 import { performFetch } from './fetch.js';
@@ -43,7 +43,7 @@ lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
       host('gap', 'connections that stay open (WebSocket); it was made to fail');
       setTimeout(() => {
         this.#state = 3;
-        fire(this, trusted(new Event('error')));
+        announce(this, 'error');
         fire(this, trusted(new CloseEvent('close', { code: 1006 })));
       }, 1);
     }
@@ -92,11 +92,11 @@ lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
         if (this.#state === 2) return;
         if (response.status !== 200 || !/^text\/event-stream\s*(;|$)/i.test(response.headers.get('content-type') ?? '')) {
           this.#state = 2;
-          fire(this, trusted(new Event('error')));
+          announce(this, 'error');
           return;
         }
         this.#state = 1;
-        fire(this, trusted(new Event('open')));
+        announce(this, 'open');
         const text = await response.text();
         if (text === '') { // a live host's stream, which is not listened to
           host('gap', 'connections that stay open (EventSource); nothing came of it');
@@ -108,7 +108,7 @@ lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
       }
       if (this.#state === 2) return;
       this.#state = 0;
-      fire(this, trusted(new Event('error')));
+      announce(this, 'error');
       if (++this.#asked < 5) setTimeout(() => { if (this.#state === 0) this.#ask(); }, this.#again); // nobody waits longer here
     }
     // 9.2.6: the lines of one event.

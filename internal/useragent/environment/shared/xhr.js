@@ -5,7 +5,7 @@ import { MAKE, must, onlyHere, publishLoosely, usv } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { baseURL } from './settings.js';
 import { now } from './time.js';
-import { Event, EventTarget, fire, handlers, trusted } from './event.js';
+import { Event, EventTarget, announce, fire, handlers, trusted } from './event.js';
 import { setTimeout } from './timers.js';
 import { bytesOf, decodeUTF8 } from './bytes.js';
 import { parsedURL } from './url.js';
@@ -69,7 +69,7 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
     s.flag = false;
     if (s.ready !== 1) {
       s.ready = 1;
-      fire(this, trusted(new Event('readystatechange')));
+      announce(this, 'readystatechange');
     }
   }
   setRequestHeader(name, value) {
@@ -116,7 +116,7 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
     const progress = (type, n = 0) => fire(this, trusted(new ProgressEvent(type, { loaded: n, total: n, lengthComputable: n > 0 })));
     const ready = (n) => {
       s.ready = n;
-      fire(this, trusted(new Event('readystatechange')));
+      announce(this, 'readystatechange');
     };
     progress('loadstart');
     // What goes up is told by the upload object.
@@ -184,7 +184,7 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
       s.flag = false;
       s.response = null;
       s.ready = 4;
-      fire(this, trusted(new Event('readystatechange')));
+      announce(this, 'readystatechange');
       fire(this, trusted(new ProgressEvent('abort')));
       fire(this, trusted(new ProgressEvent('loadend')));
     }
@@ -272,7 +272,7 @@ function block(xhr, s, payload) {
     throw error('NetworkError', `the request for ${s.url} failed`);
   }
   s.ready = 4;
-  fire(xhr, trusted(new Event('readystatechange')));
+  announce(xhr, 'readystatechange');
   for (const type of ['load', 'loadend']) fire(xhr, trusted(new ProgressEvent(type, { loaded: s.bytes.length, total: s.bytes.length, lengthComputable: true })));
 }
 // A blocking request of a window takes neither a timeout nor a type.

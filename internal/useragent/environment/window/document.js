@@ -11,10 +11,10 @@ import { byClassName, byTagName, byTagNameNS, elements, liveNodes } from './coll
 import { makeAttr } from './element.js';
 import { Node, current, elementById, mixParent } from './node.js';
 import {
-  DOCTYPE, DOCUMENT, ELEMENT, HTML, SVG, adopt, append, asciiLower, childElements, children, cloneNode, contains,
-  createLike, elementsOf, error, extractName, following, getAttr, hasAttr, isElement, isHTML, isNode, isText,
-  isValidAttributeName, isValidElementName, isValidName, late, makeCDATA, makeComment, makeDoctype, makeElement,
-  makeFragment, makeInstruction, makeText, preInsert, replace, replaceAllWithText, setAttr, steps,
+  DOCTYPE, DOCUMENT, ELEMENT, HTML, SVG, adopt, append, asciiLower, changes, childElements, children, cloneNode,
+  contains, createLike, elementsOf, error, extractName, following, getAttr, hasAttr, isElement, isHTML, isNode,
+  isText, isValidAttributeName, isValidElementName, isValidName, late, makeCDATA, makeComment, makeDoctype,
+  makeElement, makeFragment, makeInstruction, makeText, preInsert, replace, replaceAllWithText, setAttr, steps,
 } from './nodes.js';
 import { makers } from './parsing.js';
 import { states } from './selectors.js';
@@ -362,13 +362,18 @@ makers.document = makeDocument;
 createLike.document = (d) => assign(makeDocument(d.$html ? 'html' : 'xml', d.$type, getPrototypeOf(d).constructor), { $quirks: d.$quirks, $charset: d.$charset, $url: d.$url });
 // "document base URL" (HTML, 2.4.1).
 export function baseOf(d) {
-  const fallback = d === current.document && own.base ? own.base : d.$url() === 'about:blank' && d !== current.document && !d.$apart && current.document ? current.document.$base() : d.$url();
+  const url = d.$url();
+  const fallback = d === current.document && own.base ? own.base : url === 'about:blank' && d !== current.document && !d.$apart && current.document ? current.document.$base() : url;
+  if (d.$found?.at !== changes.n || d.$found.fallback !== fallback) d.$found = { at: changes.n, fallback, base: findBase(d, fallback) };
+  return d.$found.base;
+}
+function findBase(d, fallback) {
   for (let n = d.$f; n; n = following(n, d)) {
-    if (isHTML(n, 'base') && hasAttr(n, 'href')) {
+    if (n.$name === 'base' && isHTML(n, 'base') && hasAttr(n, 'href')) {
       const at = parsedURL(getAttr(n, 'href'), fallback)?.[0] ?? fallback;
       return /^(data|javascript):/.test(at) ? fallback : at;
     }
-    if (isHTML(n, 'body')) break;
+    if (n.$name === 'body' && isHTML(n, 'body')) break;
   }
   return fallback;
 }

@@ -3,7 +3,7 @@
 import { RealDate, TypeError, defineProperty, isA } from '../shared/primordials.js';
 import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import { Date_ } from '../shared/time.js';
-import { Event, fire, trusted } from '../shared/event.js';
+import { announce, fire, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { URL, parsedURL } from '../shared/url.js';
 import { formEntries } from '../shared/formdata.js';
@@ -87,7 +87,7 @@ function selectRange(e, from, to, direction) {
   e.$from = start;
   e.$to = end;
   e.$direction = direction === 'forward' || direction === 'backward' ? direction : 'none';
-  if (old[0] !== start || old[1] !== end || old[2] !== e.$direction) queueTask(() => fire(e, trusted(new Event('select', { bubbles: true }))));
+  if (old[0] !== start || old[1] !== end || old[2] !== e.$direction) queueTask(() => announce(e, 'select', { bubbles: true }));
 }
 const unsigned = (v) => Number(v) >>> 0;
 const selection = {
@@ -487,7 +487,7 @@ for (const [key, check] of Object.entries(CHECKS)) CHECKS[key] = (e) => (ofCusto
 export const customValidity = {
   check(e) {
     if (isValid(e)) return true;
-    fire(e, trusted(new Event('invalid', { cancelable: true })));
+    announce(e, 'invalid', { cancelable: true });
     return false;
   },
   willValidate: (e) => willValidate(e),
@@ -569,7 +569,7 @@ mix(C.HTMLFormElement, {
 defineProperty(C.HTMLFormElement.prototype, Symbol.iterator, { value: function* values() { yield* formElements(this); }, writable: true, configurable: true });
 const isSubmitter = (e) => (isHTML(e, 'button') && e.type === 'submit') || (isHTML(e, 'input') && ['submit', 'image'].includes(typeOf(e)));
 export function resetForm(form) {
-  if (!fire(form, trusted(new Event('reset', { bubbles: true, cancelable: true })))) return;
+  if (!announce(form, 'reset', { bubbles: true, cancelable: true })) return;
   for (const e of formElements(form)) {
     delete e.$value;
     delete e.$checked;
@@ -671,8 +671,8 @@ export const activation = {
       host('navigate.link', e.href, getAttr(e, 'target') ?? '');
     } else if (isHTML(e, 'input') && ['checkbox', 'radio'].includes(typeOf(e))) {
       if (!isConnected(e)) return;
-      fire(e, trusted(new Event('input', { bubbles: true, composed: true })));
-      fire(e, trusted(new Event('change', { bubbles: true })));
+      announce(e, 'input', { bubbles: true, composed: true });
+      announce(e, 'change', { bubbles: true });
     } else if (isDisabled(e)) return;
     else if (isSubmitter(e)) {
       const form = formOwner(e);

@@ -4,7 +4,7 @@ import { ScriptObject, assign, defineProperty, fromJSON, isA, toJSON } from '../
 import { commands, side } from '../shared/dispatch.js';
 import { must } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
-import { Event, fire, messageWith, report, trusted } from '../shared/event.js';
+import { announce, fire, messageWith, report } from '../shared/event.js';
 import { parsedURL } from '../shared/url.js';
 import { deserialize, serialize } from '../shared/structuredclone.js';
 import { received, sendable } from '../shared/messaging.js';
@@ -120,7 +120,7 @@ function processAttributes(e, initial) {
   const src = getAttr(e, 'src');
   const url = (src && parsedURL(src, current.document.$base())?.[0]) || 'about:blank';
   if (initial && /^about:blank([?#]|$)/.test(url)) {
-    fire(e, trusted(new Event('load')));
+    announce(e, 'load');
     return;
   }
   const text = url.startsWith('blob:') ? textOfObject(url) : undefined;
@@ -155,7 +155,7 @@ onAttribute.push((e, name, old, value) => {
 });
 commands.frameLoaded = (number) => {
   const e = frameOf.get(number);
-  if (e) fire(e, trusted(new Event('load')));
+  if (e) announce(e, 'load');
 };
 // The window's frame is gone, or shows another document.
 commands.discard = () => {

@@ -4,7 +4,7 @@ import {
   PromiseOf, ScriptArray, ScriptObject, TypeError, assign, defineProperty, rejected, resolved,
 } from '../shared/primordials.js';
 import { attribute, lazyEach, publishPlainly } from '../shared/webidl.js';
-import { Event, fire, handlers, report, trusted } from '../shared/event.js';
+import { Event, announce, fire, handlers, report, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { URL, URL_PARTS, parsedURL } from '../shared/url.js';
 import { elements, tokenList } from './collections.js';
@@ -704,7 +704,7 @@ mix(classes.HTMLDialogElement, {
     this.$modal = false;
     toggle(this, 'open', false);
     if (value !== undefined) this.$return = `${value}`;
-    queueTask(() => fire(this, trusted(new Event('close'))));
+    queueTask(() => announce(this, 'close'));
   },
   get returnValue() {
     return this.$return ?? '';

@@ -4,7 +4,7 @@ import { EvalError, assign, defineProperty, fromJSON, then, toJSON } from '../sh
 import { commands, side } from '../shared/dispatch.js';
 import { base, own, setOwn } from '../shared/settings.js';
 import { startTime } from '../shared/time.js';
-import { Event, fire, listFor, mutedScripts, report, trusted } from '../shared/event.js';
+import { announce, listFor, mutedScripts, report } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
 import { addObjectURLs, textOfObject } from '../shared/objecturls.js';
@@ -221,7 +221,7 @@ const ask = (e) => {
         e.$sheetText = local.startsWith('blob:') ? text : decodeURIComponent(local.slice(local.indexOf(',') + 1));
         changes.n++;
       }
-      fire(e, trusted(new Event(there ? 'load' : 'error')));
+      announce(e, there ? 'load' : 'error');
     });
     return;
   }
@@ -287,7 +287,7 @@ function styleLoaded(e) {
     if (!isConnected(e)) return;
     const type = getAttr(e, 'type');
     if (type && type.toLowerCase() !== 'text/css') return;
-    fire(e, trusted(new Event('load')));
+    announce(e, 'load');
   });
 }
 
@@ -355,7 +355,7 @@ writing.prepare = prepare;
 const reportRejection = (e) => report(e);
 commands.elementEvent = (parsed, number, type) => {
   const e = parsed >= 0 ? made[parsed] : numbers.get(number);
-  if (e) fire(e, trusted(new Event(type)));
+  if (e) announce(e, type);
   const resume = e?.$resume;
   if (!resume) return;
   e.$resume = null;
@@ -387,17 +387,17 @@ commands.loaded = (url, destination, ok, text) => {
       changes.n++;
       parsedChanges++;
     }
-    fire(e, trusted(new Event(ok ? 'load' : 'error')));
+    announce(e, ok ? 'load' : 'error');
   }
 };
 commands.readyState = (state) => {
   current.document.$ready = state;
-  fire(current.document, trusted(new Event('readystatechange')));
+  announce(current.document, 'readystatechange');
 };
 commands.fireAt = (target, type, bubbles) => {
-  fire(target === 'window' ? global : current.document, trusted(new Event(type, { bubbles, cancelable: type === 'beforeunload' })));
+  announce(target === 'window' ? global : current.document, type, { bubbles, cancelable: type === 'beforeunload' });
 };
-commands.transition = (type, persisted) => fire(global, trusted(new PageTransitionEvent(type, { persisted })));
+commands.transition = (type, persisted) => announce(global, type, { persisted }, PageTransitionEvent);
 // "unload a document" (HTML, 7.4.6.2): what scripts hear of when the tab goes elsewhere or is closed. A document that is kept
 // for going back stays as it is (Page Lifecycle, 4: freezing).
 commands.leave = (kept, freezes) => {

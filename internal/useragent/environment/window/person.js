@@ -1,7 +1,7 @@
 // What a person does with a page: clicking, typing, choosing, submitting. Each says why it could not be done, '' where it was.
 
 import { commands } from '../shared/dispatch.js';
-import { Event, fire, trusted } from '../shared/event.js';
+import { announce, fire, trusted } from '../shared/event.js';
 import { focusOn } from './htmlelements.js';
 import { current } from './node.js';
 import { ELEMENT, changes, descendants, getAttr, hasAttr, isConnected, isHTML, textOf } from './nodes.js';
@@ -77,7 +77,7 @@ function fill(e, text) {
     }
     key('keyup', c);
   }
-  fire(e, trusted(new Event('change', { bubbles: true })));
+  announce(e, 'change', { bubbles: true });
 }
 function choose(e, option) {
   if (isHTML(e, 'input')) return press(e);
@@ -86,8 +86,8 @@ function choose(e, option) {
   if (!found) return `there is no option ${option}`;
   e.value = found.value;
   changes.n++;
-  fire(e, trusted(new Event('input', { bubbles: true, composed: true })));
-  fire(e, trusted(new Event('change', { bubbles: true })));
+  announce(e, 'input', { bubbles: true, composed: true });
+  announce(e, 'change', { bubbles: true });
 }
 commands.act = (kind, on, text) => {
   if (kind === 'click') {

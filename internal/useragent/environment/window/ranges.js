@@ -2,7 +2,7 @@
 
 import { ScriptArray, TypeError, assign, defineProperty, sharedState } from '../shared/primordials.js';
 import { MAKE, onlyHere, publishLoosely } from '../shared/webidl.js';
-import { Event, fire, trusted } from '../shared/event.js';
+import { announce } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { Document } from './document.js';
 import { constant, current, extendInterface, position } from './node.js';
@@ -634,7 +634,7 @@ function choose(range, backward = false) {
   chosen.told = true;
   queueTask(() => {
     chosen.told = false;
-    fire(current.document, trusted(new Event('selectionchange')));
+    announce(current.document, 'selectionchange');
   });
 }
 export const selection = new Selection(MAKE);

@@ -1,7 +1,7 @@
 // HTML, 8.4: documents that scripts open and write into.
 
 import { fromJSON } from '../shared/primordials.js';
-import { Event, eraseListeners, fire, trusted } from '../shared/event.js';
+import { announce, eraseListeners } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parserAtWork } from './customelements.js';
 import { writing } from './document.js';
@@ -61,13 +61,13 @@ writing.close = (document) => {
 function ended(document) {
   if (!document.$window) return;
   document.$ready = 'interactive';
-  fire(document, trusted(new Event('readystatechange')));
+  announce(document, 'readystatechange');
   queueTask(() => {
     if (!document.$window || !document.$input?.closed) return;
-    fire(document, trusted(new Event('DOMContentLoaded', { bubbles: true })));
+    announce(document, 'DOMContentLoaded', { bubbles: true });
     document.$ready = 'complete';
-    fire(document, trusted(new Event('readystatechange')));
-    fire(document.$window, trusted(new Event('load')));
+    announce(document, 'readystatechange');
+    announce(document.$window, 'load');
     host('document.close');
   });
 }
