@@ -11,7 +11,8 @@ import (
 type Index struct {
 	text   []byte
 	starts []int // of lines
-	// counts are the characters before every stride bytes: texts without line ends are common, and places in them many.
+	// counts are the characters before every stride bytes, and in the end all: texts without line ends are common, and places in
+	// them many.
 	counts []int
 }
 
@@ -41,22 +42,27 @@ func (x *Index) read() {
 		i += j + 1
 		x.starts = append(x.starts, i)
 	}
-	for i := stride; i <= len(x.text); i += stride {
-		x.counts = append(x.counts, x.counts[len(x.counts)-1]+starting(x.text[i-stride:i]))
+	for i := 0; i < len(x.text); i += stride {
+		x.counts = append(x.counts, x.counts[len(x.counts)-1]+starting(x.text[i:min(i+stride, len(x.text))]))
 	}
 }
 
 // before counts the characters that begin before an offset.
 func (x *Index) before(offset int) int {
 	k := offset / stride
-	return x.counts[k] + starting(x.text[k*stride:offset])
+	from := k * stride
+	if k+1 < len(x.counts) && x.counts[k+1]-x.counts[k] == min(stride, len(x.text)-from) {
+		return x.counts[k] + offset - from // characters of one byte alone
+	}
+	return x.counts[k] + starting(x.text[from:offset])
 }
 
 // starting counts the bytes at which characters begin.
 func starting(text []byte) (n int) {
+	n = len(text)
 	for _, b := range text {
-		if utf8.RuneStart(b) {
-			n++
+		if b >= utf8.RuneSelf && !utf8.RuneStart(b) {
+			n--
 		}
 	}
 	return n

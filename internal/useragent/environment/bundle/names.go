@@ -7,8 +7,8 @@ import (
 )
 
 // The bundler has every function given its name by a call, since it numbers what two modules call the same. Nearly all have
-// it by themselves, and who is numbered is seldom seen by scripts; the calls cost a quarter of the time in which an
-// environment starts, and something wherever a function is made in another.
+// it by themselves, and who is numbered is seldom seen by scripts; the calls cost something in every start of an environment,
+// and wherever a function is made in another.
 var (
 	namedDeclaration = regexp.MustCompile(`(?m)^\s*__name\(([\w$]+), "([^"]+)"\);\n`)
 	namedClass       = regexp.MustCompile(`(\bclass ([\w$]+)(?: extends [^{\n]+)? \{\n\s*static \{\n)\s*__name\(this, "([^"]+)"\);\n`)

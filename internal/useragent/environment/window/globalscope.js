@@ -28,8 +28,8 @@ import { history, location } from './navigation.js';
 import { navigator } from './navigator.js';
 import { current } from './node.js';
 import {
-  ELEMENT, HTML, append, error, following, getAttr, isConnected, isNode, makeElement, makeText, namesGiven,
-  onAttribute, onInserted, onNamed, onRemoved, setAttr,
+  ELEMENT, HTML, allWithId, append, elementsOf, error, following, getAttr, isConnected, isNode, makeElement, makeText,
+  namesGiven, onAttribute, onInserted, onNamed, onRemoved, setAttr,
 } from './nodes.js';
 import {
   cancelAnimationFrame, cancelIdleCallback, matchMedia, requestAnimationFrame, requestIdleCallback,
@@ -216,8 +216,14 @@ onNamed.f = (e, name, value) => {
   namesGiven.add(value);
   if (isConnected(e)) onNamed.define(e, name, value);
 };
+const NAMED = new Set(['embed', 'form', 'img', 'object', 'iframe']);
+const byNames = new Set(); // the names that elements ever had by a name rather than an id
 onNamed.define = (e, name, value) => {
-  if (name === 'id' || (name === 'name' && ['embed', 'form', 'img', 'object', 'iframe'].includes(e.$name))) nameElement(value);
+  if (name === 'id') nameElement(value);
+  else if (name === 'name' && NAMED.has(e.$name)) {
+    byNames.add(value);
+    nameElement(value);
+  }
 };
 onInserted.push((node, connected) => {
   if (!connected) return;
@@ -234,11 +240,8 @@ onAttribute.push((e, name, old) => {
 function namedElement(key) {
   const d = current.document;
   if (!d) return null;
-  const found = [];
-  for (let n = d.$f; n; n = following(n, d)) {
-    if (n.$t !== ELEMENT || !n.$a) continue;
-    if (n.$a.some((x) => x.value === key && x.ns === null && (x.name === 'id' || (x.name === 'name' && ['embed', 'form', 'img', 'object', 'iframe'].includes(n.$name))))) found.push(n);
-  }
+  let found = allWithId(d, key);
+  if (byNames.has(key)) found = elementsOf(d).filter((n) => found.includes(n) || (NAMED.has(n.$name) && getAttr(n, 'name') === key));
   if (!found.length) {
     delete namedProperties[key];
     return null;

@@ -8,7 +8,7 @@ import {
   ATTRIBUTE, CDATA, COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, INSTRUCTION, TEXT, XML, XMLNS, adopt, allWithId,
   append, childElements, children, cloneNode, contains, descendants, ensureValid, error, findAttributeNS, indexOf,
   insert, isConnected, isData, isElement, isNode, isText, late, link, makeComment, makeFragment, makeText, preInsert,
-  preRemove, protos, ranges, remove, replace, replaceAll, replaceAllWithText, replaceData, rootOf,
+  preRemove, precedes, protos, ranges, remove, replace, replaceAll, replaceAllWithText, replaceData, rootOf,
   shadowIncludingRoot, textOf, unlink,
 } from './nodes.js';
 import { query } from './selectors.js';
@@ -205,20 +205,6 @@ export function position(node, other) {
   if ((contains(a, b) && a !== b && !attrA) || (a === b && attrB)) return 8 | 2;
   if ((contains(b, a) && a !== b && !attrB) || (a === b && attrA)) return 16 | 4;
   return precedes(a, b) ? 2 : 4;
-}
-export function precedes(a, b) {
-  const pathOf = (n) => {
-    const path = [];
-    for (; n; n = n.$p) path.unshift(n);
-    return path;
-  };
-  const [x, y] = [pathOf(a), pathOf(b)];
-  let i = 0;
-  while (i < x.length && i < y.length && x[i] === y[i]) i++;
-  if (i === x.length) return true;
-  if (i === y.length) return false;
-  for (let n = x[i]; n; n = n.$n) if (n === y[i]) return true;
-  return false;
 }
 const elementFor = (node) => (node.$t === ELEMENT ? node : node.$t === DOCUMENT ? childElements(node)[0] ?? null : node.$t === 2 ? node.$element : isElement(node.$p) ? node.$p : null);
 function lookupNamespace(node, prefix) {

@@ -129,8 +129,26 @@ export function allWithId(root, id) {
   const there = withId.get(id);
   if (there === undefined) return [];
   const found = there?.filter((e) => has(e) && contains(root, e));
-  return there === null ? elementsOf(root).filter(has) : found.length > 1 ? elementsOf(root).filter((e) => found.includes(e)) : found;
+  return there === null ? elementsOf(root).filter(has) : inTreeOrder(found, root);
 }
+// Whether a node comes before another one of the same tree.
+export function precedes(a, b) {
+  const pathOf = (n) => {
+    const path = [];
+    for (; n; n = n.$p) path.unshift(n);
+    return path;
+  };
+  const [x, y] = [pathOf(a), pathOf(b)];
+  let i = 0;
+  while (i < x.length && i < y.length && x[i] === y[i]) i++;
+  if (i === x.length) return true;
+  if (i === y.length) return false;
+  for (let n = x[i]; n; n = n.$n) if (n === y[i]) return true;
+  return false;
+}
+const FEW = 8;
+// Elements below a root in tree order.
+export const inTreeOrder = (list, root) => (list.length < 2 ? list : list.length <= FEW ? list.sort((a, b) => (precedes(a, b) ? -1 : 1)) : elementsOf(root).filter((e) => list.includes(e)));
 
 export function link(node, parent, before) {
   node.$p = parent;

@@ -451,18 +451,19 @@ export function query(root, text, one) {
   const { id } = list.length === 1 ? list[0][0].compound : {};
   const all = id !== undefined && !$quirks ? allWithId(root, id) : elementsOf(root);
   const found = [];
+  const heads = list.map((selector) => selector[0].compound);
   for (let i = 0; i < all.length; i++) {
     const e = all[i];
-    for (let k = 0; k < list.length; k++) {
+    for (let k = 0; k < heads.length; k++) {
       // What says at once that the selector does not match is looked at first.
-      const { tag, cls } = list[k][0].compound;
+      const { tag, cls } = heads[k];
       if (tag !== undefined && e.$name !== tag && $html && e.$ns === HTML) continue;
       if (cls !== undefined && (e.$class === undefined || (!$quirks && !e.$class.includes(cls)))) continue;
       if (!matchesFrom(e, list[k], 0, root)) continue;
+      if (one) return [e];
       found.push(e);
       break;
     }
-    if (one && found.length) break;
   }
   return found;
 }

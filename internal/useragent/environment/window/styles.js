@@ -9,7 +9,7 @@ import { Document } from './document.js';
 import { classes, toggle } from './htmlelements.js';
 import { extendInterface, mix } from './node.js';
 import {
-  DOCUMENT, HTML, asciiLower, changes, contains, elementsOf, error, getAttr, hasAttr, isConnected, isElement, isHTML,
+  DOCUMENT, HTML, asciiLower, changes, contains, error, getAttr, hasAttr, inTreeOrder, isConnected, isElement, isHTML,
   late, rootOf, setAttr, styling, textOf,
 } from './nodes.js';
 import { matches, parseSelectors } from './selectors.js';
@@ -346,7 +346,7 @@ asList(StyleSheetList);
 publishLoosely(StyleSheetList);
 const sheetsOf = (root) => {
   const all = [...styling].filter((e) => (e.$name === 'style' || e.$sheetText) && e.$ns === HTML && contains(root, e));
-  return (all.length > 1 ? elementsOf(root).filter((e) => all.includes(e)) : all).map(sheetOfElement).filter(Boolean);
+  return inTreeOrder(all, root).map(sheetOfElement).filter(Boolean);
 };
 export const sheetTools = { adopted: new WeakMap() };
 const adoptedOf = (root) => sheetTools.adopted.get(root) ?? sheetTools.adopted.set(root, ScriptArray.of()).get(root);
