@@ -44,7 +44,7 @@ export class Headers {
     const s = headersState.get(this);
     if (!mayChange(s, name, '') || (s.guard === 'request-no-cors' && !isSafelistedName(name) && name !== 'range')) return;
     s.list = s.list.filter(([k]) => k !== name);
-    removePrivileged(s);
+    changed(s);
   }
   get(name) {
     must(arguments, 1);
@@ -73,7 +73,7 @@ export class Headers {
       first[1] = value;
       s.list = s.list.filter((e) => e === first || e[0] !== name);
     } else s.list.push([name, value]);
-    removePrivileged(s);
+    changed(s);
   }
   forEach(callback, thisArg = undefined) {
     must(arguments, 1);
@@ -81,7 +81,7 @@ export class Headers {
     for (const [k, v] of this) apply(callback, thisArg, [v, k, this]);
   }
   entries() {
-    return headerIterator(this, (e) => e);
+    return headerIterator(this, ([k, v]) => [k, v]);
   }
   keys() {
     return headerIterator(this, ([k]) => k);
@@ -109,9 +109,14 @@ function headerIterator(headers, pick) {
   headerIterators.set(it, { headers, pick, at: 0 });
   return it;
 }
+// "sort and combine", which is kept until the list changes.
 function sortedHeaders(headers) {
+  const s = headersState.get(headers);
+  return (s.sorted ??= sorted(s.list));
+}
+function sorted(list) {
   const byName = new Map();
-  for (const [name, value] of headersState.get(headers).list) {
+  for (const [name, value] of list) {
     if (byName.has(name)) byName.get(name).push(value);
     else byName.set(name, [value]);
   }
@@ -154,7 +159,8 @@ function mayChange(s, name, value) {
   return !(s.guard === 'response' && (name === 'set-cookie' || name === 'set-cookie2'));
 }
 // "remove privileged no-CORS request-headers": a range that came with a copied request goes with the first change.
-function removePrivileged(s) {
+function changed(s) {
+  s.sorted = null;
   if (s.guard === 'request-no-cors') s.list = s.list.filter(([k]) => k !== 'range');
 }
 // "append (name, value) to a Headers object"
@@ -165,12 +171,21 @@ export function appendHeader(headers, name, value) {
   if (!mayChange(s, name, value)) return;
   if (s.guard === 'request-no-cors' && !isSafelisted(name, [...s.list.filter(([k]) => k === name).map(([, v]) => v), value].join(', '))) return;
   s.list.push([name, value]);
-  removePrivileged(s);
+  changed(s);
+}
+export function emptyHeaders(headers) {
+  const s = headersState.get(headers);
+  s.list = [];
+  changed(s);
 }
 export function fillHeaders(headers, init) {
   if (typeof init !== 'object' && typeof init !== 'function') throw new TypeError('headers are given as an object or a list of pairs');
   if (init === null) throw new TypeError('headers are given as an object or a list of pairs');
   const iterate = init[Symbol.iterator];
+  if (iterate === entries && iteratorProto.next === next && headersState.has(init)) { // nothing of a script's is run
+    for (const [k, v] of sortedHeaders(init)) appendHeader(headers, k, v);
+    return;
+  }
   if (iterate !== undefined && iterate !== null) {
     for (const pair of { [Symbol.iterator]: () => apply(iterate, init, []) }) {
       if (typeof pair !== 'object' || pair === null || pair[Symbol.iterator] === undefined) throw new TypeError('each header is a pair of name and value');
@@ -199,3 +214,5 @@ export function headersWith(list, guard) {
   return headers;
 }
 publish(Headers);
+const entries = Headers.prototype[Symbol.iterator];
+const { next } = iteratorProto;

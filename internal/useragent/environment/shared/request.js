@@ -7,7 +7,8 @@ import { AbortSignal } from './abort.js';
 import { parsedURL } from './url.js';
 import { ReadableStream, stateOfStream } from './readablestream.js';
 import {
-  appendHeader, byteString, fillHeaders, forbiddenMethods, headersFrom, headersState, headersWith, isToken,
+  appendHeader, byteString, emptyHeaders, fillHeaders, forbiddenMethods, headersFrom, headersState, headersWith,
+  isToken,
 } from './headers.js';
 import { bodyOf, cloneBody, consume, extract, isUnusable, mixBody, streamFor, useNow } from './body.js';
 
@@ -81,11 +82,11 @@ export class Request {
     if (s.mode === 'no-cors' && !['GET', 'HEAD', 'POST'].includes(s.method)) throw new TypeError(`the method ${s.method} does not go with mode no-cors`);
     s.headers = headersFrom(from ? headersState.get(input.headers).list : [], guard);
     if (given && init.headers !== undefined) {
-      headersState.get(s.headers).list = [];
+      emptyHeaders(s.headers);
       fillHeaders(s.headers, init.headers);
     } else if (given && from && guard === 'request-no-cors') {
       const list = headersState.get(s.headers).list;
-      headersState.get(s.headers).list = [];
+      emptyHeaders(s.headers);
       for (const [k, v] of list) appendHeader(s.headers, k, v);
     }
     const hasBody = init.body !== undefined && init.body !== null;

@@ -31,7 +31,7 @@ export function guard(proto, key, counts) {
 const wrong = (key) => new TypeError(`${key} was called on an object of another kind`);
 const selfOf = (proto, that) => ((that === undefined || that === null) && inherits(proto, global) ? global : that);
 // Objects of the same interface in another realm of the engine will do.
-const fits = (proto, that) => inherits(proto, that) || isA(that, proto.constructor);
+const fits = (proto, that) => (typeof that === 'object' && that !== null && getPrototypeOf(that) === proto) || inherits(proto, that) || isA(that, proto.constructor);
 function guardedAccessor(proto, key, get, set) {
   const promises = get && promised.has(get);
   return Object.getOwnPropertyDescriptor({
