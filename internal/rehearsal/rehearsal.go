@@ -168,6 +168,7 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	out.Cookies, out.NotSent = b.Cookies, slices.Clone(b.NotSent())
 	out.Notes, out.Stored, out.Gaps, out.Personal, out.UnreadRegistrations, out.Rivals = b.Notes(), b.Stored(),
 		slices.Clone(b.Gaps()), b.Personal(), b.UnreadRegistrations(), b.Rivals()
+	turns := make(turns, runtime.GOMAXPROCS(0))
 	if len(r.Probes)+len(r.Series) > 0 && len(r.Visit) > 0 {
 		branch, after := b.Branch(), b.Branch()
 		var wait sync.WaitGroup
@@ -175,16 +176,26 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 		defer wait.Wait()
 		go func() {
 			defer wait.Done()
+			defer turns.take()()
 			health := r.probe(ctx, branch)
 			health.NextRelease = r.deployNext(after)
 			out.Health = health
 		}()
 	}
-	err = r.try(ctx, b, out)
+	err = r.try(ctx, b, out, turns)
 	if first != nil && err == nil && !slices.Equal(first.CachedURLs(), b.CachedURLs()) {
 		r.tryAfterFirst(ctx, first, out)
 	}
 	return out, errors.Join(err, ctx.Err())
+}
+
+// turns lets as many go on at a time as there are processors: each more would need an engine of its own.
+type turns chan struct{}
+
+// take waits for a turn and gives what ends it.
+func (t turns) take() (end func()) {
+	t <- struct{}{}
+	return func() { <-t }
 }
 
 // tryAfterFirst opens pages that are whole offline once more, as somebody meets them who has made the first visit alone.
@@ -238,7 +249,7 @@ func (r *Rehearsal) visit(ctx context.Context, b *useragent.Browser, stop bool, 
 }
 
 // try opens the pages under the conditions, as many at a time as there are processors.
-func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) error {
+func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result, turns turns) error {
 	if r.OneProfile {
 		return r.tryInOneProfile(ctx, b, out)
 	}
@@ -277,7 +288,9 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result) 
 			go func() {
 				defer wait.Done()
 				for j := range jobs {
+					end := turns.take()
 					p := r.page(ctx, j.glance, j.draw, j.branches, known, online)
+					end()
 					p.Found = queue.found(j.index)
 					out.Pages[j.index] = p
 					mu.Lock()

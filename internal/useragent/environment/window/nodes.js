@@ -509,5 +509,9 @@ export function extractName(ns, qualified, valid = isValidElementName) {
   if ((qualified === 'xmlns' || prefix === 'xmlns') !== (ns === XMLNS)) throw error('NamespaceError', 'the name xmlns has a namespace of its own');
   return { ns, prefix, local };
 }
-export const asciiLower = (text) => text.replace(/[A-Z]/g, (c) => c.toLowerCase());
+// "ASCII lowercase" (Infra, 4.6).
+export function asciiLower(text) {
+  const lower = text.toLowerCase();
+  return lower !== text && /[^\0-\x7f]/.test(text) ? text.replace(/[A-Z]/g, (c) => c.toLowerCase()) : lower;
+}
 export const qualifiedName = (node) => (node.$prefix ? `${node.$prefix}:${node.$name}` : node.$name);

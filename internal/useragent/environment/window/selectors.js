@@ -163,10 +163,13 @@ function attributeTest(p) {
   if (name === null) throw syntax(p.text);
   if (p.text[p.at] === '|' && p.text[p.at + 1] !== '=') throw syntax(p.text);
   space(p);
+  const lowerName = asciiLower(name);
   const find = (e) => {
-    const lower = e.$ns === HTML && e.$d.$html ? asciiLower(name) : name;
-    const x = e.$a?.find((a) => a.local === lower || a.name === lower);
-    return x ? x.value : null;
+    const given = e.$a;
+    if (!given) return null;
+    const wanted = e.$ns === HTML && e.$d.$html ? lowerName : name;
+    for (let i = 0; i < given.length; i++) if (given[i].local === wanted || given[i].name === wanted) return given[i].value;
+    return null;
   };
   if (p.text[p.at] === ']') {
     p.at++;
@@ -208,10 +211,11 @@ function attributeTest(p) {
     }
   };
   const lower = asciiLower(value);
+  const ignores = IGNORE_CASE.has(lowerName);
   return (e) => {
     const a = find(e);
     if (a === null) return false;
-    const loose = flag === 'i' || (flag !== 's' && e.$ns === HTML && e.$d.$html && IGNORE_CASE.has(asciiLower(name)));
+    const loose = flag === 'i' || (flag !== 's' && ignores && e.$ns === HTML && e.$d.$html);
     return loose ? compare(asciiLower(a), lower) : compare(a, value);
   };
 }
