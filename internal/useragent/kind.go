@@ -30,11 +30,14 @@ const moduleWorkers = "module workers"
 
 // chromium is Chromium; on phones it keeps documents that listen for unload, as its documentation says, on desktops it does
 // not.
-func chromium(despiteUnload bool) *Kind {
-	return &Kind{UpdateDelay: updateDelay,
-		Lacks: []string{environment.CopiesByVary, environment.WholeKeys, environment.ImmutableCopies, "ReadableStream.from",
-			"SharedArrayBuffer"},
-		BackForward: document.BackForwardCache{Most: 6, For: 10 * time.Minute, DespiteUnload: despiteUnload,
+func chromium(phone bool) *Kind {
+	lacks := []string{environment.CopiesByVary, environment.WholeKeys, environment.ImmutableCopies, "ReadableStream.from",
+		"SharedArrayBuffer"}
+	if !phone {
+		lacks = append(lacks, environment.Touch)
+	}
+	return &Kind{UpdateDelay: updateDelay, Lacks: lacks,
+		BackForward: document.BackForwardCache{Most: 6, For: 10 * time.Minute, DespiteUnload: phone,
 			NoStore: document.KeptNoStoreWithCookies, DespiteLocks: true, Freezes: true, HearsLater: true},
 		KeptClients: serviceworker.KeptClientsGiveWay}
 }
@@ -58,16 +61,18 @@ var Kinds = map[string]*Kind{
 		BackForward: document.BackForwardCache{Most: 3, For: 30 * time.Minute, DespiteUnload: true, DespiteStatus: true,
 			Requests: document.KeptRequestsForbid},
 		KeptClients: serviceworker.KeptClientsCount},
-	target.SafariIOS:   safariKind,
-	target.SafariMacOS: safariKind,
+	target.SafariIOS:   safari(),
+	target.SafariMacOS: safari(environment.Touch),
 }
 
-var safariKind = &Kind{UpdateDelay: updateDelay,
-	Lacks: append([]string{"InstallEvent.prototype.addRoutes", "scheduler", "WebTransport", "ReadableStreamBYOBReader",
-		"WorkerNavigator.prototype.connection"}, backgroundSync...),
-	BackForward: document.BackForwardCache{Most: 2, For: 30 * time.Minute, DespiteUnload: true,
-		NoStore: document.KeptNoStoreAlways, DespiteStatus: true, DespiteLocks: true, DespiteContact: true, Requests: document.KeptRequestsFail},
-	KeptClients: serviceworker.KeptClientsStay}
+func safari(lacks ...string) *Kind {
+	return &Kind{UpdateDelay: updateDelay,
+		Lacks: append(append(lacks, "InstallEvent.prototype.addRoutes", "scheduler", "WebTransport", "ReadableStreamBYOBReader",
+			"WorkerNavigator.prototype.connection"), backgroundSync...),
+		BackForward: document.BackForwardCache{Most: 2, For: 30 * time.Minute, DespiteUnload: true,
+			NoStore: document.KeptNoStoreAlways, DespiteStatus: true, DespiteLocks: true, DespiteContact: true, Requests: document.KeptRequestsFail},
+		KeptClients: serviceworker.KeptClientsStay}
+}
 
 // KindNames lists the kinds of browser by name.
 func KindNames() []string { return slices.Sorted(maps.Keys(Kinds)) }

@@ -9,4 +9,6 @@ const (
 	WholeKeys = "whole keys"
 	// ImmutableCopies: the headers of answers from a cache can be changed.
 	ImmutableCopies = "immutable copies"
+	// Touch: there is no screen that could be touched, and no handlers for it.
+	Touch = "touch"
 )

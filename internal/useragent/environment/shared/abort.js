@@ -1,7 +1,7 @@
-import { sharedState } from './primordials.js';
+import { isA, sharedState } from './primordials.js';
 import { MAKE, must, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
-import { EventTarget, announce, handlers } from './event.js';
+import { EventTarget, announce, handlers, isSignal } from './event.js';
 import { setTimeout } from './timers.js';
 
 // DOM, 3: aborting.
@@ -74,3 +74,4 @@ export class AbortController {
   }
 }
 publish(AbortSignal, AbortController);
+isSignal.of = (value) => isA(value, AbortSignal);

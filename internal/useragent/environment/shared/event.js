@@ -14,7 +14,7 @@ TRUSTED.configurable = false;
 export class Event {
   #in = {
     type: '', bubbles: false, cancelable: false, composed: false, canceled: false, stop: false, stopNow: false, dispatching: false, passive: false,
-    target: null, current: null, phase: 0, path: [], trusted: false, threw: false, related: null, relatedNow: undefined,
+    uninitialized: false, target: null, current: null, phase: 0, path: [], trusted: false, threw: false, related: null, relatedNow: undefined,
   };
   #time = now() - timeOrigin;
   constructor(type, init = undefined) {
@@ -94,6 +94,7 @@ export class Event {
     inside.type = `${type}`;
     inside.bubbles = Boolean(bubbles);
     inside.cancelable = Boolean(cancelable);
+    inside.canceled = inside.stop = inside.stopNow = inside.uninitialized = inside.trusted = false;
   }
 }
 for (const [i, name] of ['NONE', 'CAPTURING_PHASE', 'AT_TARGET', 'BUBBLING_PHASE'].entries())
@@ -234,20 +235,23 @@ function isHeard(target, type, bubbles) {
 }
 // Fires an event of the browser, if anybody may hear of it. It says whether nobody prevented the default.
 export const announce = (target, type, init = undefined, kind = Event) => !isHeard(target, type, init?.bubbles) || fire(target, trusted(new kind(type, init)));
+export const isSignal = { of: (value) => value !== null };
 export class EventTarget {
   addEventListener(type, callback, options = {}) {
     const target = this ?? global;
     if (arguments.length < 2) throw new TypeError('addEventListener takes a type and a listener');
-    if (callback === null || callback === undefined) return;
-    if (typeof callback !== 'function' && typeof callback !== 'object') throw new TypeError('the listener is neither a function nor an object');
-    const o = typeof options === 'object' && options !== null ? options : { capture: Boolean(options) };
-    if (o.signal?.aborted) return;
-    const entry = { type: `${type}`, callback, capture: Boolean(o.capture), once: Boolean(o.once), passive: Boolean(o.passive), removed: false };
+    if (callback !== undefined && typeof callback !== 'function' && typeof callback !== 'object') throw new TypeError('the listener is neither a function nor an object');
+    // "flatten more": the members are read in their order, each once.
+    const { capture, once = false, passive, signal } = typeof options === 'object' && options !== null ? options : { capture: options };
+    if (signal !== undefined && !isSignal.of(signal)) throw new TypeError('signal is no AbortSignal');
+    if (callback === null || callback === undefined || signal?.aborted) return;
+    const entry = { type: `${type}`, callback, capture: Boolean(capture), once: Boolean(once), passive: false, removed: false };
+    entry.passive = passive === undefined ? trees.passive(entry.type, target) : Boolean(passive);
     const list = listFor(target);
     if (list.some((e) => e.type === entry.type && e.callback === callback && e.capture === entry.capture)) return;
     list.push(entry);
     heard[entry.type] |= entry.capture ? CAPTURED : HEARD;
-    if (o.signal) apply(addListener, o.signal, ['abort', () => drop(target, entry), { once: true }]);
+    if (signal) apply(addListener, signal, ['abort', () => drop(target, entry), { once: true }]);
   }
   removeEventListener(type, callback, options = {}) {
     const target = this ?? global;
@@ -258,6 +262,7 @@ export class EventTarget {
   dispatchEvent(event) {
     if (event === null || typeof event !== 'object' || !insideOf(event)) throw new TypeError('dispatchEvent takes an event');
     if (insideOf(event).dispatching) throw new DOMException('the event is being dispatched already', 'InvalidStateError');
+    if (insideOf(event).uninitialized) throw new DOMException('the event has no type yet', 'InvalidStateError');
     insideOf(event).trusted = false;
     return fire(this ?? global, event);
   }
@@ -292,6 +297,7 @@ export const trees = {
   closedRoot: () => null,
   inSameTree: () => false,
   inShadow: () => false,
+  passive: () => false,
   activation: null, // { isActivation(event), has(target), before(target), run(target, event) }
 };
 // "dispatch" (DOM, 2.9). It says whether nobody prevented the default.
@@ -362,6 +368,8 @@ export function fire(target, event) {
   return !inside.canceled;
 }
 const treeParent = (at, event, root) => (trees.isNode(at) ? trees.assignedSlot(at) ?? getParent(at, event, root) : getParent(at, event, root));
+// "current event" of a window (DOM, 2.3); what goes through shadow trees is none.
+export const currentEvent = { now: undefined };
 // "invoke" and "inner invoke" (DOM, 2.9).
 function invoke(path, i, event, inside, phase, capture) {
   const target = path[i].at;
@@ -376,10 +384,14 @@ function invoke(path, i, event, inside, phase, capture) {
   const { type } = inside;
   inside.current = target;
   inside.phase = phase;
+  let outer;
   for (const entry of [...list]) {
     if (entry.type !== type || entry.capture !== capture || entry.removed) continue;
     if (entry.once) drop(target, entry);
     inside.passive = entry.passive;
+    const before = currentEvent.now;
+    outer ??= !trees.inShadow(target);
+    if (outer) currentEvent.now = event;
     try {
       if (typeof entry.callback === 'function') apply(entry.callback, target, [event]);
       else entry.callback.handleEvent(event);
@@ -389,6 +401,7 @@ function invoke(path, i, event, inside, phase, capture) {
       else reportFor(entry.callback, error);
     }
     inside.passive = false;
+    currentEvent.now = before;
     if (inside.stopNow) break;
   }
 }

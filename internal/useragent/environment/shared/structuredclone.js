@@ -58,7 +58,7 @@ function serializeInto(out, memory, value) {
   if (isOf(value, ScriptMap, Map)) return { $: 'map', v: [...value].map(([k, v]) => [write(k), write(v)]) };
   if (isOf(value, ScriptSet, Set)) return { $: 'set', v: [...value].map(write) };
   if (isA(value, DOMException)) return { $: 'exception', n: value.name, m: value.message };
-  if (isA(value, Error)) return { $: 'error', n: value.name in nativeErrors ? value.name : 'Error', m: `${value.message}`, s: stackOf(value) };
+  if (isA(value, Error)) return { $: 'error', n: value.name in nativeErrors ? value.name : 'Error', m: `${value.message}`, s: stackOf(value), ...(Object.hasOwn(value, 'cause') ? { c: write(value.cause) } : null) };
   const platform = serializables.find(({ cls }) => isA(value, cls));
   if (platform) return { $: 'platform', t: platform.name, d: platform.write(value, out) };
   if (isOf(value, ...UNCLONEABLE)) throw cannotClone('this object');
@@ -124,6 +124,7 @@ export function deserialize({ tree, buffers, bodies, moved }) {
       case 'error': {
         const error = met(new nativeErrors[node.n](node.m));
         defineProperty(error, 'stack', { value: node.s, writable: true, configurable: true });
+        if ('c' in node) defineProperty(error, 'cause', { value: read(node.c), writable: true, configurable: true });
         return error;
       }
       case 'platform': return met(serializables.find(({ name }) => name === node.t).read(node.d, bodies));

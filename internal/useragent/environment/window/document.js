@@ -167,7 +167,7 @@ export class Document extends Node {
   createEvent(name) {
     const Made = LEGACY_EVENTS[`${name}`.toLowerCase()];
     const cls = Made && global[Made];
-    if (!cls) throw error('NotSupportedError', `"${name}" is no kind of event`);
+    if (!cls || (Made === 'TouchEvent' && own.lacks?.includes('touch'))) throw error('NotSupportedError', `"${name}" is no kind of event`);
     const event = new cls('');
     insideOf(event).uninitialized = true;
     return event;
@@ -334,7 +334,7 @@ const ownText = (n) => {
   for (let c = n.$f; c; c = c.$n) if (isText(c)) out += c.$data;
   return out;
 };
-const LEGACY_EVENTS = { __proto__: null, beforeunloadevent: 'BeforeUnloadEvent', compositionevent: 'CompositionEvent', customevent: 'CustomEvent', event: 'Event', events: 'Event', focusevent: 'FocusEvent', hashchangeevent: 'HashChangeEvent', htmlevents: 'Event', keyboardevent: 'KeyboardEvent', messageevent: 'MessageEvent', mouseevent: 'MouseEvent', mouseevents: 'MouseEvent', storageevent: 'StorageEvent', svgevents: 'Event', touchevent: 'TouchEvent', textevent: 'TextEvent', uievent: 'UIEvent', uievents: 'UIEvent' };
+const LEGACY_EVENTS = { __proto__: null, beforeunloadevent: 'BeforeUnloadEvent', compositionevent: 'CompositionEvent', customevent: 'CustomEvent', devicemotionevent: 'DeviceMotionEvent', deviceorientationevent: 'DeviceOrientationEvent', dragevent: 'DragEvent', event: 'Event', events: 'Event', focusevent: 'FocusEvent', hashchangeevent: 'HashChangeEvent', htmlevents: 'Event', keyboardevent: 'KeyboardEvent', messageevent: 'MessageEvent', mouseevent: 'MouseEvent', mouseevents: 'MouseEvent', storageevent: 'StorageEvent', svgevents: 'Event', touchevent: 'TouchEvent', textevent: 'TextEvent', uievent: 'UIEvent', uievents: 'UIEvent' };
 // What scripts write: parser takes it while the browser parses the page, the other functions do so later; prepare runs a script.
 export const writing = { parser: null, open: null, write: null, close: null, prepare: null };
 const COLLECTIONS = {
@@ -344,6 +344,7 @@ const COLLECTIONS = {
 for (const name of Object.keys(COLLECTIONS))
   defineProperty(Document.prototype, name, attribute(name, (d) => (d[`$${name}`] ??= elements(() => elementsOf(d).filter(COLLECTIONS[name])))));
 defineProperty(Document.prototype, 'plugins', attribute('plugins', (d) => d.embeds));
+defineProperty(Document.prototype, 'applets', attribute('applets', (d) => (d.$applets ??= elements(() => []))));
 defineProperty(Document.prototype, 'all', attribute('all', (d) => elements(() => elementsOf(d))));
 defineProperty(Document.prototype, Symbol.unscopables, { value: { __proto__: null, prepend: true, append: true, replaceChildren: true }, configurable: true });
 export class HTMLDocument extends Document {}

@@ -3,7 +3,7 @@
 import { assign, isA } from '../shared/primordials.js';
 import { trees } from '../shared/event.js';
 import { activation } from './forms.js';
-import { isHTML, isNode, late, rootOf } from './nodes.js';
+import { DOCUMENT, isElement, isHTML, isNode, late, rootOf } from './nodes.js';
 import { MouseEvent } from './uievents.js';
 
 // "shadow-including inclusive ancestor", of a root.
@@ -13,6 +13,7 @@ const encloses = (root, node) => {
     if (!r.$shadow) return false;
   }
 };
+const PASSIVE = new Set(['touchstart', 'touchmove', 'wheel', 'mousewheel']);
 assign(trees, {
   isNode,
   rootOf,
@@ -27,6 +28,8 @@ assign(trees, {
   assignedSlot: (node) => (node.$p?.$root ? late.slotFor(node) : null),
   closedRoot: (at) => (isNode(at) && at.$shadow ? at.$mode === 'closed' : null),
   inSameTree: (target, parent) => encloses(rootOf(target), parent),
+  // "default passive value" (DOM, 2.7)
+  passive: (type, target) => PASSIVE.has(type) && (target === global || (isNode(target) && (target.$t === DOCUMENT || (isElement(target) && (target === target.$d.documentElement || target === target.$d.body))))),
   isForm: (n) => isHTML(n, 'form'),
   inShadow: (n) => isNode(n) && Boolean(rootOf(n).$shadow),
   activation: { ...activation, isActivation: (event) => event.type === 'click' && isA(event, MouseEvent) },

@@ -1,6 +1,6 @@
 // HTML, 4.10: forms: values, checkedness, options, owners, validity, submission.
 
-import { RealDate, TypeError, defineProperty, isA } from '../shared/primordials.js';
+import { TypeError, defineProperty, isA } from '../shared/primordials.js';
 import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import { Date_ } from '../shared/time.js';
 import { announce, fire, trusted } from '../shared/event.js';
@@ -9,10 +9,11 @@ import { URL, parsedURL } from '../shared/url.js';
 import { formEntries } from '../shared/formdata.js';
 import { HTMLCollection, RadioNodeList, elements, elementsAs, listOf, liveNodes, ownerOf } from './collections.js';
 import { classes, toggle } from './htmlelements.js';
+import { boundsOf, isAligned, kindOf, modeOf, sanitize, stepBase, stepOf, stepped } from './inputtypes.js';
 import { elementById, mix } from './node.js';
 import {
   HTML, append, changes, childElements, contains, descendants, elementsOf, error, following, getAttr, hasAttr,
-  isConnected, isElement, isHTML, isNode, makeElement, namesGiven, onAttribute, preInsert, remove, replace,
+  isConnected, isElement, isHTML, isNode, isText, makeElement, namesGiven, onAttribute, preInsert, remove, replace,
   replaceAllWithText, rootOf, setAttr, textOf,
 } from './nodes.js';
 import { isDisabled, states } from './selectors.js';
@@ -30,36 +31,9 @@ export function formOwner(e) {
   for (let n = e.$p; isElement(n); n = n.$p) if (isHTML(n, 'form')) return n;
   return null;
 }
+const TYPE_NAMES = new Set('hidden text search tel url email password date month week time datetime-local number range color checkbox radio file submit image reset button'.split(' '));
 const labelsOf = (e) => liveNodes(() => elementsOf(rootOf(e)).filter((n) => isHTML(n, 'label') && n.control === e));
 const typeOf = (input) => input.type;
-const isDay = (v) => {
-  const m = /^(\d{4,})-(\d\d)-(\d\d)$/.exec(v);
-  return m !== null && Number(m[1]) > 0 && Number(m[2]) >= 1 && Number(m[2]) <= 12 && Number(m[3]) >= 1 && Number(m[3]) <= new RealDate(RealDate.UTC(Number(m[1]), Number(m[2]), 0)).getUTCDate();
-};
-const isTime = (v) => /^([01]\d|2[0-3]):[0-5]\d(:[0-5]\d(\.\d{1,3})?)?$/.test(v);
-// A range has a value always, between its bounds.
-const inRange = (e, value) => {
-  const least = Number(getAttr(e, 'min') ?? 0) || 0;
-  const most = getAttr(e, 'max') === null ? Math.max(100, least) : Number(getAttr(e, 'max'));
-  if (value === '') return `${most < least ? least : least + (most - least) / 2}`;
-  return `${Math.min(Math.max(Number(value), least), Math.max(most, least))}`;
-};
-const sanitize = (type, value) => {
-  switch (type) {
-    case 'text': case 'search': case 'tel': case 'password': return value.replace(/[\r\n]/g, '');
-    case 'url': case 'email': return value.replace(/[\r\n]/g, '').trim();
-    case 'number': return /^-?(\d+(\.\d+)?|\.\d+)([eE][-+]?\d+)?$/.test(value) ? value : '';
-    case 'range': return /^-?(\d+(\.\d+)?|\.\d+)([eE][-+]?\d+)?$/.test(value) ? value : '';
-    case 'color': return /^#[0-9a-fA-F]{6}$/.test(value) ? value.toLowerCase() : '#000000';
-    case 'date': return isDay(value) ? value : '';
-    case 'month': return /^\d{4,}-(0[1-9]|1[0-2])$/.test(value) ? value : '';
-    case 'week': return /^\d{4,}-W\d\d$/.test(value) ? value : '';
-    case 'time': return isTime(value) ? value : '';
-    case 'datetime-local': return /^[^T ]*[T ][^T ]*$/.test(value) && isDay(value.split(/[T ]/)[0]) && isTime(value.split(/[T ]/)[1]) ? value.replace(' ', 'T') : '';
-    default: return value;
-  }
-};
-const DEFAULT_MODE = new Set(['hidden', 'submit', 'image', 'reset', 'button']);
 export const checkedness = (e) => e.$checked ?? hasAttr(e, 'checked');
 function check(e, on) {
   e.$checked = on;
@@ -83,10 +57,10 @@ function selectRange(e, from, to, direction) {
   const n = textLength(e);
   const end = Math.min(to, n);
   const start = Math.min(from, end);
-  const old = [e.$from ?? 0, e.$to ?? 0, e.$direction ?? 'none'];
+  const old = [e.$from ?? 0, e.$to ?? 0, e.$direction ?? 'forward'];
   e.$from = start;
   e.$to = end;
-  e.$direction = direction === 'forward' || direction === 'backward' ? direction : 'none';
+  e.$direction = direction === 'backward' ? direction : 'forward'; // where browsers have no selection without a direction
   if (old[0] !== start || old[1] !== end || old[2] !== e.$direction) queueTask(() => announce(e, 'select', { bubbles: true }));
 }
 const unsigned = (v) => Number(v) >>> 0;
@@ -107,7 +81,7 @@ const selection = {
     selectRange(this, this.selectionStart, unsigned(v), this.$direction);
   },
   get selectionDirection() {
-    return hasSelection(this) ? this.$direction ?? 'none' : null;
+    return hasSelection(this) ? this.$direction ?? 'forward' : null;
   },
   set selectionDirection(v) {
     needSelection(this);
@@ -153,25 +127,37 @@ const selection = {
     selectRange(this, a, b, 'none');
   },
 };
+function step(e, count) {
+  const kind = kindOf(typeOf(e));
+  if (!kind || stepOf(e, kind) === null) throw error('InvalidStateError', 'this input has no steps');
+  const value = kind.parse(e.value);
+  const to = stepped(e, typeOf(e), Number.isNaN(value) ? 0 : value, count);
+  if (to !== null) e.value = kind.write(to);
+}
 mix(C.HTMLInputElement, selection, {
   get value() {
     const type = typeOf(this);
-    if (type === 'file') return '';
-    if (type === 'checkbox' || type === 'radio') return getAttr(this, 'value') ?? 'on';
-    if (DEFAULT_MODE.has(type)) return getAttr(this, 'value') ?? '';
-    const v = sanitize(type, this.$value ?? getAttr(this, 'value') ?? '');
-    return type === 'range' ? inRange(this, v) : v;
+    switch (modeOf(type)) {
+      case 'filename': return '';
+      case 'default/on': return getAttr(this, 'value') ?? 'on';
+      case 'default': return getAttr(this, 'value') ?? '';
+      default: return sanitize(this, type, this.$value ?? getAttr(this, 'value') ?? '');
+    }
   },
   set value(v) {
     const type = typeOf(this);
     const text = v === null ? '' : `${v}`;
-    if (type === 'file') {
+    const mode = modeOf(type);
+    if (mode === 'filename') {
       if (text !== '') throw error('InvalidStateError', 'the file of an input is chosen by a person');
-    } else if (type === 'checkbox' || type === 'radio' || DEFAULT_MODE.has(type)) setAttr(this, 'value', text);
+    } else if (mode !== 'value') setAttr(this, 'value', text);
     else {
       const old = this.value;
-      this.$value = sanitize(type, text);
-      if (this.$value !== old) this.$from = this.$to = this.$value.length;
+      this.$value = sanitize(this, type, text);
+      if (this.$value !== old) {
+        this.$from = this.$to = this.$value.length;
+        this.$direction = 'forward';
+      }
       changes.n++;
     }
   },
@@ -197,25 +183,32 @@ mix(C.HTMLInputElement, selection, {
     return isHTML(e, 'datalist') ? e : null;
   },
   get valueAsNumber() {
-    const { value } = this;
-    return value === '' ? NaN : typeOf(this) === 'date' ? RealDate.parse(value) : Number(value);
+    return kindOf(typeOf(this))?.parse(this.value) ?? NaN;
   },
   set valueAsNumber(v) {
-    this.value = typeOf(this) === 'date' ? new RealDate(v).toISOString().slice(0, 10) : `${v}`;
+    const n = Number(v);
+    if (Math.abs(n) === Infinity) throw new TypeError('a value is a finite number');
+    const kind = kindOf(typeOf(this));
+    if (!kind) throw error('InvalidStateError', 'the value of this input is no number');
+    this.value = Number.isNaN(n) ? '' : kind.write(n);
   },
   get valueAsDate() {
-    const { value } = this;
-    return value === '' || typeOf(this) !== 'date' ? null : new Date_(value);
+    const kind = kindOf(typeOf(this));
+    const n = kind?.date ? kind.parse(this.value) : NaN;
+    return Number.isNaN(n) ? null : new Date_(kind.date(n));
   },
   set valueAsDate(v) {
-    this.value = v === null ? '' : v.toISOString().slice(0, 10);
+    if (v !== null && !(v instanceof Date_)) throw new TypeError('a value is a date or null');
+    const kind = kindOf(typeOf(this));
+    if (!kind?.date) throw error('InvalidStateError', 'the value of this input is no date');
+    const at = v === null ? NaN : v.getTime();
+    this.value = Number.isNaN(at) ? '' : kind.write(kind.ofDate(at));
   },
   stepUp(n = 1) {
-    if (!['date', 'month', 'week', 'time', 'datetime-local', 'number', 'range'].includes(typeOf(this))) throw error('InvalidStateError', 'this input has no steps');
-    this.value = `${Number(this.value || 0) + n * Number(getAttr(this, 'step') || 1)}`;
+    step(this, Number(n) | 0);
   },
   stepDown(n = 1) {
-    this.stepUp(-n);
+    step(this, -(Number(n) | 0));
   },
   showPicker() {},
 });
@@ -234,6 +227,7 @@ mix(C.HTMLTextAreaElement, selection, {
   },
   set value(v) {
     this.$value = (v === null ? '' : `${v}`).replace(/\r\n?/g, '\n');
+    this.$direction = 'forward';
     changes.n++;
   },
   get textLength() {
@@ -246,7 +240,7 @@ mix(C.HTMLOptionElement, {
     return s ? formOwner(s) : null;
   },
   get label() {
-    return getAttr(this, 'label') ?? this.text;
+    return getAttr(this, 'label') || this.text;
   },
   set label(v) {
     setAttr(this, 'label', `${v}`);
@@ -266,7 +260,9 @@ mix(C.HTMLOptionElement, {
     setAttr(this, 'value', `${v}`);
   },
   get text() {
-    return textOf(this).replace(/[\t\n\f\r ]+/g, ' ').trim();
+    let text = '';
+    for (let n = this.$f; n; n = following(n, this, isElement(n) && n.$name === 'script')) if (isText(n)) text += n.$data;
+    return text.replace(/[\t\n\f\r ]+/g, ' ').trim();
   },
   set text(v) {
     replaceAllWithText(`${v}`, this);
@@ -336,9 +332,15 @@ mix(C.HTMLSelectElement, {
       this.$options = elementsAs(HTMLOptionsCollection, () => optionsOf(this), {
         owner: this,
         set: (i, option) => {
-          const there = optionsOf(this)[i];
-          if (option === null) there?.remove();
-          else if (there) replace(there, option, there.$p);
+          const list = optionsOf(this);
+          const there = list[i];
+          if (option === null) {
+            there?.remove();
+            return;
+          }
+          if (!isNode(option) || !isHTML(option, 'option')) throw new TypeError('this is no option');
+          for (let n = list.length; n < i; n++) append(makeElement(HTML, 'option', this.$d), this);
+          if (there) replace(there, option, there.$p);
           else append(option, this);
         },
       });
@@ -451,27 +453,55 @@ export class ValidityState {
   }
 }
 const validityOf = new WeakMap();
+const TEXTS = ['text', 'search', 'url', 'tel', 'email', 'password'];
+const REQUIRABLE = new Set([...TEXTS, 'date', 'month', 'week', 'time', 'datetime-local', 'number', 'checkbox', 'radio', 'file']);
+const isMissing = (e) => {
+  if (isHTML(e, 'select')) {
+    const list = optionsOf(e);
+    const first = !hasAttr(e, 'multiple') && whole(e) <= 1 && list[0]?.$p === e && list[0].value === '' ? list[0] : null; // the placeholder
+    return !list.some((o) => o.selected && o !== first);
+  }
+  if (isHTML(e, 'textarea')) return !hasAttr(e, 'readonly') && e.value === '';
+  if (!isHTML(e, 'input') || !REQUIRABLE.has(typeOf(e))) return false;
+  if (typeOf(e) === 'checkbox') return !e.checked;
+  if (typeOf(e) === 'radio') return !radioChosen(e);
+  return !hasAttr(e, 'readonly') && e.value === '';
+};
+// Whether a value is under or over its bounds. Those of times may go over midnight: then it is both or neither.
+function beyond(e) {
+  const type = isHTML(e, 'input') ? typeOf(e) : '';
+  const kind = kindOf(type);
+  const value = kind?.parse(e.value) ?? NaN;
+  if (Number.isNaN(value)) return { under: false, over: false };
+  const [least, most] = boundsOf(e, type);
+  if (type === 'time' && least !== null && most !== null && least > most) {
+    const outside = value > most && value < least;
+    return { under: outside, over: outside };
+  }
+  return { under: least !== null && value < least, over: most !== null && value > most };
+}
 const CHECKS = {
-  valueMissing: (e) => hasAttr(e, 'required') && !hasAttr(e, 'readonly') && !isDisabled(e) && (typeOf(e) === 'checkbox' ? !e.checked : typeOf(e) === 'radio' ? !radioChosen(e) : e.value === ''),
+  valueMissing: (e) => hasAttr(e, 'required') && !isDisabled(e) && isMissing(e),
   typeMismatch: (e) => isHTML(e, 'input') && e.value !== '' && ((typeOf(e) === 'email' && !(hasAttr(e, 'multiple') ? e.value.split(',').map((v) => v.trim()) : [e.value]).every((v) => /^[a-zA-Z0-9.!#$%&'*+/=?^_`{|}~-]+@[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?(?:\.[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?)*$/.test(v))) || (typeOf(e) === 'url' && !parsedURL(e.value))),
   patternMismatch: (e) => {
-    const p = isHTML(e, 'input') ? getAttr(e, 'pattern') : null;
+    const p = isHTML(e, 'input') && TEXTS.includes(typeOf(e)) ? getAttr(e, 'pattern') : null;
     if (p === null || e.value === '') return false;
     try {
-      return !new RegExp(`^(?:${p})$`, 'v').test(e.value);
+      const pattern = new RegExp(`^(?:${p})$`, 'v');
+      return !(typeOf(e) === 'email' && hasAttr(e, 'multiple') ? e.value.split(',') : [e.value]).every((v) => pattern.test(v));
     } catch {
       return false;
     }
   },
   tooLong: (e) => Boolean(e.$typed) && e.maxLength >= 0 && e.value.length > e.maxLength,
   tooShort: (e) => Boolean(e.$typed) && e.minLength >= 0 && e.value !== '' && e.value.length < e.minLength,
-  rangeUnderflow: (e) => isHTML(e, 'input') && ['number', 'range', 'date', 'month', 'week', 'time', 'datetime-local'].includes(typeOf(e)) && hasAttr(e, 'min') && e.value !== '' && (['number', 'range'].includes(typeOf(e)) ? Number(e.value) < Number(getAttr(e, 'min')) : e.value < getAttr(e, 'min')),
-  rangeOverflow: (e) => isHTML(e, 'input') && ['number', 'range', 'date', 'month', 'week', 'time', 'datetime-local'].includes(typeOf(e)) && hasAttr(e, 'max') && e.value !== '' && (['number', 'range'].includes(typeOf(e)) ? Number(e.value) > Number(getAttr(e, 'max')) : e.value > getAttr(e, 'max')),
+  rangeUnderflow: (e) => beyond(e).under,
+  rangeOverflow: (e) => beyond(e).over,
   stepMismatch: (e) => {
-    if (!isHTML(e, 'input') || typeOf(e) !== 'number' || e.value === '' || getAttr(e, 'step') === 'any') return false;
-    const step = Number(getAttr(e, 'step') || 1) || 1;
-    const r = (Number(e.value) - Number(getAttr(e, 'min') ?? getAttr(e, 'value') ?? 0)) / step;
-    return Math.abs(r - Math.round(r)) > 1e-9;
+    const kind = isHTML(e, 'input') ? kindOf(typeOf(e)) : null;
+    const value = kind?.parse(e.value) ?? NaN;
+    const by = kind && stepOf(e, kind);
+    return !Number.isNaN(value) && by !== null && !isAligned(value, stepBase(e, kind), by);
   },
   badInput: () => false,
   customError: (e) => Boolean(e.$message),
@@ -495,7 +525,11 @@ export const customValidity = {
   isValid: (e) => isValid(e),
   flags: Object.keys(CHECKS),
 };
-const willValidate = (e) => !isDisabled(e) && !['fieldset', 'output', 'object'].includes(e.$name) && !(e.$name === 'input' && ['hidden', 'reset', 'button', 'image'].includes(typeOf(e))) && !(e.$name === 'button' && e.type !== 'submit') && !hasAttr(e, 'readonly');
+const inDataList = (e) => {
+  for (let p = e.$p; p; p = p.$p) if (isHTML(p, 'datalist')) return true;
+  return false;
+};
+const willValidate = (e) => !isDisabled(e) && !inDataList(e) && !['fieldset', 'output', 'object'].includes(e.$name) && !(e.$name === 'input' && ['hidden', 'reset', 'button', 'image'].includes(typeOf(e))) && !(e.$name === 'button' && e.type !== 'submit') && !hasAttr(e, 'readonly');
 const isValid = (e) => !willValidate(e) || Object.values(CHECKS).every((f) => !f(e));
 for (const key of Object.keys(CHECKS)) defineProperty(ValidityState.prototype, key, attribute(key, (v) => Boolean(CHECKS[key](validityOf.get(v)))));
 defineProperty(ValidityState.prototype, 'valid', attribute('valid', (v) => Object.values(CHECKS).every((f) => !f(validityOf.get(v)))));
@@ -586,6 +620,12 @@ function requestSubmit(form, submitter) {
   if (!hasAttr(form, 'novalidate') && !(submitter && hasAttr(submitter, 'formnovalidate')) && !form.checkValidity()) return;
   if (fire(form, trusted(new global.SubmitEvent('submit', { bubbles: true, cancelable: true, submitter })))) submitForm(form, submitter);
 }
+const DIRECTED = new Set([...TEXTS, 'hidden', 'submit', 'reset', 'button']);
+// "directionality" (3.2.6.4), as attributes tell it.
+const directionOf = (e) => {
+  for (let n = e; isElement(n); n = n.$p) if (['ltr', 'rtl'].includes(n.dir)) return n.dir;
+  return 'ltr';
+};
 // "constructing the entry list".
 export function entryListOf(form, submitter = null) {
   const list = [];
@@ -614,6 +654,8 @@ export function entryListOf(form, submitter = null) {
       for (const o of optionsOf(e)) if (o.selected && !isDisabled(o)) list.push([name, o.value]);
     } else if (isHTML(e, 'input') && typeOf(e) === 'file') list.push([name, new global.File([], '', { type: 'application/octet-stream' })]);
     else list.push([name, e.value]);
+    const direction = (isHTML(e, 'textarea') || (isHTML(e, 'input') && DIRECTED.has(typeOf(e)))) && getAttr(e, 'dirname');
+    if (direction) list.push([direction, directionOf(e)]);
   }
   return list;
 }
@@ -629,7 +671,7 @@ function constructEntries(form, submitter) {
 }
 function submitForm(form, submitter) {
   if (!isConnected(form)) return;
-  const method = (submitter && getAttr(submitter, 'formmethod')?.toLowerCase()) || form.method;
+  const method = (submitter && hasAttr(submitter, 'formmethod') && submitter.formMethod) || form.method;
   if (method === 'dialog') {
     for (let e = form; isElement(e); e = e.$p) if (isHTML(e, 'dialog')) return e.close(submitter?.value);
     return;
@@ -645,15 +687,21 @@ function submitForm(form, submitter) {
   host('navigate.link', u.href, target);
 }
 
+// What buttons have others do is for the module that knows these.
+export const buttons = { activate: () => {} };
 // Activation behaviour of elements (DOM, 2.9 and HTML): what a click does.
 export const activation = {
   // before the listeners; what it gives is undone when they prevent the default
   before(e) {
     if (isHTML(e, 'input')) {
       if (typeOf(e) === 'checkbox') {
-        const was = e.checked;
+        const [was, between] = [e.checked, e.indeterminate];
         check(e, !was);
-        return () => check(e, was);
+        e.indeterminate = false;
+        return () => {
+          check(e, was);
+          e.indeterminate = between;
+        };
       }
       if (typeOf(e) === 'radio') {
         const root = rootOf(e);
@@ -674,13 +722,9 @@ export const activation = {
       announce(e, 'input', { bubbles: true, composed: true });
       announce(e, 'change', { bubbles: true });
     } else if (isDisabled(e)) return;
-    else if (isSubmitter(e)) {
-      const form = formOwner(e);
-      if (form) requestSubmit(form, e);
-    } else if ((isHTML(e, 'button') || isHTML(e, 'input')) && e.type === 'reset') {
-      const form = formOwner(e);
-      if (form) resetForm(form);
-    } else if (isHTML(e, 'summary')) {
+    else if (isSubmitter(e) && formOwner(e)) requestSubmit(formOwner(e), e);
+    else if ((isHTML(e, 'button') || isHTML(e, 'input')) && e.type === 'reset' && formOwner(e)) resetForm(formOwner(e));
+    else if (isHTML(e, 'button') || isHTML(e, 'input')) buttons.activate(e); else if (isHTML(e, 'summary')) {
       const d = e.$p;
       if (isHTML(d, 'details') && childElements(d).find((c) => isHTML(c, 'summary')) === e) toggle(d, 'open', !hasAttr(d, 'open'));
     } else if (isHTML(e, 'label')) {
@@ -690,16 +734,16 @@ export const activation = {
   },
 };
 // 4.10.5: an input that becomes one of another type keeps what its new type can hold.
-onAttribute.push((e, name) => {
+onAttribute.push((e, name, old) => {
   if (name !== 'type' || !isHTML(e, 'input')) return;
   const type = typeOf(e);
-  if (['file', 'checkbox', 'radio'].includes(type) || DEFAULT_MODE.has(type)) return;
+  const [before, now] = [modeOf(TYPE_NAMES.has(old?.toLowerCase()) ? old.toLowerCase() : 'text'), modeOf(type)];
+  if (before === 'value' && now.startsWith('default') && e.$value) setAttr(e, 'value', e.$value);
+  if (now !== 'value' || before !== 'value') delete e.$value;
+  if (now !== 'value') return;
   const text = e.$value ?? getAttr(e, 'value') ?? '';
-  if (sanitize(type, text) !== text) e.$value = sanitize(type, text);
-});
-onAttribute.push((e, name, old, value) => {
-  if (name !== 'open' || !isHTML(e, 'details') || (old === null) === (value === null)) return;
-  queueTask(() => fire(e, trusted(new global.ToggleEvent('toggle', { oldState: old === null ? 'closed' : 'open', newState: value === null ? 'closed' : 'open' }))));
+  const clean = sanitize(e, type, text);
+  if (clean !== text) e.$value = clean;
 });
 publish(ValidityState);
 publishLoosely(HTMLOptionsCollection, HTMLFormControlsCollection);
@@ -764,7 +808,12 @@ const formName = (form, key, list) => {
   if (/^\d+$/.test(key)) return list[Number(key)];
   const found = list.filter((e) => getAttr(e, 'id') === key || getAttr(e, 'name') === key);
   if (!found.length) found.push(...[...descendants(form)].filter((e) => isHTML(e, 'img') && (getAttr(e, 'id') === key || getAttr(e, 'name') === key)));
-  return found.length > 1 ? liveNodes(() => found, RadioNodeList) : found[0];
+  if (found.length > 1) return liveNodes(() => found, RadioNodeList);
+  // "past names map": a control is found by a name that it once was found by.
+  const past = (form.$past ??= new Map());
+  if (found.length) past.set(key, found[0]);
+  const known = found[0] ?? past.get(key);
+  return known && (found.length || formOwner(known) === form) ? known : undefined;
 };
 const aboveForms = Object.getPrototypeOf(C.HTMLFormElement.prototype);
 Object.setPrototypeOf(C.HTMLFormElement.prototype, new Proxy(aboveForms, {

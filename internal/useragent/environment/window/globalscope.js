@@ -8,7 +8,7 @@ import {
   attribute, expose, lazyEach, must, onlyHere, publish, publishLoosely, publishPlainly, usv,
 } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
-import { EventTarget, fire, handlers, messageWith } from '../shared/event.js';
+import { EventTarget, currentEvent, fire, handlers, messageWith } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { loadPerformance, performanceObject, timing } from '../shared/performance.js';
 import { parsedURL } from '../shared/url.js';
@@ -53,7 +53,7 @@ export class Window extends EventTarget {
 publish(Window);
 setPrototypeOf(global, Window.prototype);
 // Members of the interface of a global object are its own (Web IDL, 3.7.6: Global).
-handlers(global, ...ELEMENT_HANDLERS, ...WINDOW_HANDLERS, 'appinstalled', 'beforeinstallprompt', 'devicemotion', 'deviceorientation');
+handlers(global, ...ELEMENT_HANDLERS, ...WINDOW_HANDLERS, 'appinstalled', 'beforeinstallprompt', 'devicemotion', 'deviceorientation', 'deviceorientationabsolute', 'pagereveal', 'pageswap');
 const member = (name, d) => defineProperty(global, name, { configurable: true, enumerable: true, ...d });
 const readOnly = (name, read) => member(name, attribute(name, read));
 // What a script may put its own thing in the place of (Replaceable).
@@ -89,7 +89,8 @@ for (const [name, area] of [['localStorage', 'local'], ['sessionStorage', 'sessi
   if (own.opaque) throw error('SecurityError', 'a document without an origin has no storage');
   return (areas[area] ??= storageArea(area));
 });
-const plain = { opener: null, status: '', event: undefined };
+const plain = { opener: null, status: '' };
+replaceable('event', () => currentEvent.now);
 for (const name of Object.keys(plain)) member(name, { get: () => plain[name], set: (v) => { plain[name] = name === 'status' ? `${v}` : v; } });
 member('name', { get: () => own.name ?? '', set: (v) => { host('frame.name', 0, (own.name = `${v}`)); } });
 for (const [name, value] of Object.entries({ innerWidth: 1000, innerHeight: 700, outerWidth: 1000, outerHeight: 700, screenX: 0, screenY: 0, screenLeft: 0, screenTop: 0, scrollX: 0, scrollY: 0, pageXOffset: 0, pageYOffset: 0, devicePixelRatio: 1 })) replaceable(name, () => value);

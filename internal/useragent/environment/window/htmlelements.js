@@ -4,7 +4,7 @@ import {
   PromiseOf, ScriptArray, ScriptObject, TypeError, assign, defineProperty, rejected, resolved,
 } from '../shared/primordials.js';
 import { attribute, lazyEach, publishPlainly } from '../shared/webidl.js';
-import { Event, announce, fire, handlers, report, trusted } from '../shared/event.js';
+import { Event, fire, handlers, report, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { URL, URL_PARTS, parsedURL } from '../shared/url.js';
 import { elements, tokenList } from './collections.js';
@@ -15,12 +15,23 @@ import {
   HTML, MATHML, SVG, append, asciiLower, childElements, children, cloneNode, contains, error, getAttr, hasAttr,
   insert, isConnected, isElement, isHTML, isNode, isText, isValidAttributeName, late, makeElement, makeFragment,
   makeText, onAttribute, onCloned, onRemoved, preInsert, protoFor, remove, replace, replaceAll, replaceAllWithText,
-  setAttr, textOf,
+  replaceData, setAttr, textOf,
 } from './nodes.js';
 import { contentOf, onParsed } from './parsing.js';
 import { isDisabled, states } from './selectors.js';
 
 const illegal = () => new TypeError('Illegal constructor');
+// "rendered text fragment" (HTML, 3.2.7)
+const textFragment = (text, document) => {
+  const fragment = makeFragment(document);
+  `${text === null ? '' : text}`.split(/\r\n|\r|\n/).forEach((line, i) => {
+    if (i) append(makeElement(HTML, 'br', document), fragment);
+    if (line) append(makeText(line, document), fragment);
+  });
+  return fragment;
+};
+// Whether a summary opens the details that it stands in.
+const opens = (e) => isHTML(e.$p, 'details') && childElements(e.$p).find((c) => isHTML(c, 'summary')) === e;
 export const constructing = { html: null };
 export class HTMLElement extends Element {
   constructor() {
@@ -31,18 +42,25 @@ export class HTMLElement extends Element {
     return late.renderedText(this);
   }
   set innerText(text) {
-    const fragment = makeFragment(this.$d);
-    `${text === null ? '' : text}`.split(/\r\n|\r|\n/).forEach((line, i) => {
-      if (i) append(makeElement(HTML, 'br', this.$d), fragment);
-      if (line) append(makeText(line, this.$d), fragment);
-    });
-    replaceAll(fragment, this);
+    replaceAll(textFragment(text, this.$d), this);
   }
   get outerText() {
     return this.innerText;
   }
   set outerText(text) {
-    if (this.$p) replace(this, makeText(`${text}`, this.$d), this.$p);
+    const parent = this.$p;
+    if (!parent) throw error('NoModificationAllowedError', 'an element without a parent cannot be replaced');
+    const [before, after] = [this.$v, this.$n];
+    const fragment = textFragment(text, this.$d);
+    if (!fragment.$f) append(makeText('', this.$d), fragment);
+    replace(this, fragment, parent);
+    // "merge with the next text node"
+    for (const text_ of [after?.$v, before]) {
+      const next = text_?.$n;
+      if (!text_ || !next || text_.$t !== 3 || next.$t !== 3) continue;
+      replaceData(text_, text_.$data.length, 0, next.$data);
+      remove(next);
+    }
   }
   click() {
     if (isDisabled(this)) return;
@@ -65,7 +83,7 @@ export class HTMLElement extends Element {
   }
   get tabIndex() {
     const n = Number.parseInt(getAttr(this, 'tabindex') ?? '', 10);
-    return Number.isNaN(n) ? (['a', 'button', 'input', 'select', 'textarea', 'iframe', 'summary'].includes(this.$name) ? 0 : -1) : n;
+    return Number.isNaN(n) ? (['a', 'area', 'button', 'input', 'select', 'textarea', 'iframe'].includes(this.$name) || (this.$name === 'summary' && opens(this)) ? 0 : -1) : n;
   }
   set tabIndex(value) {
     setAttr(this, 'tabindex', `${Number(value) | 0}`);
@@ -92,7 +110,7 @@ export class HTMLElement extends Element {
   }
   get contentEditable() {
     const v = getAttr(this, 'contenteditable');
-    return v === null ? 'inherit' : v === '' || asciiLower(v) === 'true' ? 'true' : asciiLower(v) === 'false' ? 'false' : 'inherit';
+    return v === '' ? 'true' : v !== null && ['true', 'false', 'plaintext-only'].includes(asciiLower(v)) ? asciiLower(v) : 'inherit';
   }
   set contentEditable(value) {
     const v = asciiLower(`${value}`);
@@ -128,11 +146,6 @@ export class HTMLElement extends Element {
   }
   get offsetParent() {
     return isConnected(this) && this.$name !== 'body' ? this.$d.body : null;
-  }
-  showPopover() {}
-  hidePopover() {}
-  togglePopover() {
-    return false;
   }
   attachInternals() {
     return late.internals(this);
@@ -195,7 +208,23 @@ const REFLECT = {
     },
     set [p](v) { setAttr(this, name, `${v}`); },
   }),
-  l: (p, name, [fallback = '0']) => ({ get [p]() { return whole(getAttr(this, name)) ?? Number(fallback); }, set [p](v) { setAttr(this, name, `${Number(v) | 0}`); } }),
+  l: (p, name, [fallback = '0']) => ({
+    get [p]() {
+      const n = whole(getAttr(this, name)) ?? Number(fallback);
+      return n === (n | 0) ? n : Number(fallback);
+    },     set [p](v) { setAttr(this, name, `${Number(v) | 0}`); },
+  }),
+  // between two bounds, which larger and smaller ones come to ("clamped to the range")
+  r: (p, name, [least, most, fallback]) => ({
+    get [p]() {
+      const n = whole(getAttr(this, name));
+      return n === null || n < 0 ? Number(fallback) : Math.min(Math.max(n, Number(least)), Number(most));
+    },
+    set [p](v) {
+      const n = Number(v) >>> 0;
+      setAttr(this, name, `${n > 2147483647 ? fallback : n}`);
+    },
+  }),
   n: (p, name, [fallback = '0', positive = '']) => ({
     get [p]() {
       const n = whole(getAttr(this, name));
@@ -233,18 +262,11 @@ const REFLECT = {
   }),
 };
 const REFERRER = 'e referrerpolicy no-referrer,no-referrer-when-downgrade,same-origin,origin,strict-origin,origin-when-cross-origin,strict-origin-when-cross-origin,unsafe-url';
+const ENCTYPES = 'application/x-www-form-urlencoded,multipart/form-data,text/plain';
+const FORM_ENCTYPE = `e formenctype ${ENCTYPES} - application/x-www-form-urlencoded`;
+const FORM_METHOD = 'e formmethod get,post,dialog - get';
 const LOADING = 'e loading lazy,eager eager eager';
-reflect(HTMLElement, { title: 's', lang: 's', dir: 'e dir ltr,rtl,auto', accessKey: 's', inputMode: 'e inputmode none,text,tel,url,email,numeric,decimal,search', enterKeyHint: 'e enterkeyhint enter,done,go,next,previous,search,send', autocapitalize: 's', inert: 'b' });
-mix(HTMLElement, {
-  get popover() {
-    const v = getAttr(this, 'popover');
-    return v === null ? null : ['', 'auto'].includes(asciiLower(v)) ? 'auto' : asciiLower(v) === 'hint' ? 'hint' : 'manual';
-  },
-  set popover(v) {
-    if (v === null) this.removeAttribute('popover');
-    else setAttr(this, 'popover', `${v}`);
-  },
-});
+reflect(HTMLElement, { title: 's', lang: 's', dir: 'e dir ltr,rtl,auto', accessKey: 's', inputMode: 'e inputmode none,text,tel,url,email,numeric,decimal,search', enterKeyHint: 'e enterkeyhint enter,done,go,next,previous,search,send', autocapitalize: 'e autocapitalize none,sentences,words,characters - sentences', inert: 'b' });
 export const DATE_TIME = 's';
 
 // The elements that have an interface of their own: its name, what it reflects, and the tags.
@@ -287,14 +309,14 @@ const INTERFACES = [
   ['HTMLAreaElement', { alt: 's', coords: 's', shape: 's', target: 's', download: 's', ping: 's', rel: 's', relList: 't rel noreferrer noopener opener', referrerPolicy: REFERRER, noHref: 'b' }, ['area']],
   ['HTMLTableElement', { align: 's', border: 's', frame: 's', rules: 's', summary: 's', width: 's', bgColor: 's', cellPadding: 's', cellSpacing: 's' }, ['table']],
   ['HTMLTableCaptionElement', { align: 's' }, ['caption']],
-  ['HTMLTableColElement', { span: 'n span 1', align: 's', ch: 's char', chOff: 's charoff', vAlign: 's', width: 's' }, ['col', 'colgroup']],
+  ['HTMLTableColElement', { span: 'r span 1 1000 1', align: 's', ch: 's char', chOff: 's charoff', vAlign: 's', width: 's' }, ['col', 'colgroup']],
   ['HTMLTableSectionElement', { align: 's', ch: 's char', chOff: 's charoff', vAlign: 's' }, ['tbody', 'thead', 'tfoot']],
   ['HTMLTableRowElement', { align: 's', ch: 's char', chOff: 's charoff', vAlign: 's', bgColor: 's' }, ['tr']],
-  ['HTMLTableCellElement', { colSpan: 'n colspan 1', rowSpan: 'n rowspan 1', headers: 's', abbr: 's', scope: 'e scope row,col,rowgroup,colgroup', align: 's', axis: 's', height: 's', width: 's', ch: 's char', chOff: 's charoff', noWrap: 'b', vAlign: 's', bgColor: 's' }, ['td', 'th']],
+  ['HTMLTableCellElement', { colSpan: 'r colspan 1 1000 1', rowSpan: 'r rowspan 0 65534 1', headers: 's', abbr: 's', scope: 'e scope row,col,rowgroup,colgroup', align: 's', axis: 's', height: 's', width: 's', ch: 's char', chOff: 's charoff', noWrap: 'b', vAlign: 's', bgColor: 's' }, ['td', 'th']],
   ['HTMLFormElement', { acceptCharset: 's accept-charset', autocomplete: 'e autocomplete on,off on on', enctype: 'e enctype application/x-www-form-urlencoded,multipart/form-data,text/plain application/x-www-form-urlencoded application/x-www-form-urlencoded', encoding: 'e enctype application/x-www-form-urlencoded,multipart/form-data,text/plain application/x-www-form-urlencoded application/x-www-form-urlencoded', method: 'e method get,post,dialog get get', name: 's', noValidate: 'b', target: 's', rel: 's', relList: 't rel' }, ['form']],
   ['HTMLLabelElement', { htmlFor: 's for' }, ['label']],
-  ['HTMLInputElement', { accept: 's', alt: 's', autocomplete: 's', defaultChecked: 'b checked', dirName: 's', disabled: 'b', formEnctype: 's', formMethod: 's', formNoValidate: 'b', formTarget: 's', height: 'n', max: 's', maxLength: 'n maxlength -1', min: 's', minLength: 'n minlength -1', multiple: 'b', name: 's', pattern: 's', placeholder: 's', readOnly: 'b', required: 'b', size: 'n size 20 positive', src: 'u', step: 's', type: 'e type hidden,text,search,tel,url,email,password,date,month,week,time,datetime-local,number,range,color,checkbox,radio,file,submit,image,reset,button text text', defaultValue: 's value', width: 'n', align: 's', useMap: 's' }, ['input']],
-  ['HTMLButtonElement', { disabled: 'b', formEnctype: 's', formMethod: 's', formNoValidate: 'b', formTarget: 's', name: 's', type: 'e type submit,reset,button submit submit', value: 's' }, ['button']],
+  ['HTMLInputElement', { accept: 's', alt: 's', autocomplete: 's', defaultChecked: 'b checked', dirName: 's', disabled: 'b', formEnctype: FORM_ENCTYPE, formMethod: FORM_METHOD, formNoValidate: 'b', formTarget: 's', height: 'n', max: 's', maxLength: 'n maxlength -1', min: 's', minLength: 'n minlength -1', multiple: 'b', name: 's', pattern: 's', placeholder: 's', readOnly: 'b', required: 'b', size: 'n size 20 positive', src: 'u', step: 's', type: 'e type hidden,text,search,tel,url,email,password,date,month,week,time,datetime-local,number,range,color,checkbox,radio,file,submit,image,reset,button text text', defaultValue: 's value', width: 'n', align: 's', useMap: 's' }, ['input']],
+  ['HTMLButtonElement', { disabled: 'b', formEnctype: FORM_ENCTYPE, formMethod: FORM_METHOD, formNoValidate: 'b', formTarget: 's', name: 's', type: 'e type submit,reset,button submit submit', value: 's' }, ['button']],
   ['HTMLSelectElement', { autocomplete: 's', disabled: 'b', multiple: 'b', name: 's', required: 'b', size: 'n' }, ['select']],
   ['HTMLDataListElement', {}, ['datalist']],
   ['HTMLOptGroupElement', { disabled: 'b', label: 's' }, ['optgroup']],
@@ -445,13 +467,19 @@ protoFor.of = (ns, name) => {
 };
 const RESERVED = new Set(['annotation-xml', 'color-profile', 'font-face', 'font-face-src', 'font-face-uri', 'font-face-format', 'font-face-name', 'missing-glyph']);
 export const isCustomName = (name) => /^[a-z][^A-Z\0\t\n\f\r />]*$/.test(name) && name.includes('-') && !RESERVED.has(name);
-export const ELEMENT_HANDLERS = ['abort', 'animationend', 'animationiteration', 'animationstart', 'auxclick', 'beforeinput', 'beforetoggle', 'blur', 'cancel', 'canplay', 'canplaythrough', 'change', 'click', 'close', 'contextmenu', 'copy', 'cuechange', 'cut', 'dblclick', 'drag', 'dragend', 'dragenter', 'dragleave', 'dragover', 'dragstart', 'drop', 'durationchange', 'emptied', 'ended', 'error', 'focus', 'formdata', 'input', 'invalid', 'keydown', 'keypress', 'keyup', 'load', 'loadeddata', 'loadedmetadata', 'loadstart', 'mousedown', 'mouseenter', 'mouseleave', 'mousemove', 'mouseout', 'mouseover', 'mouseup', 'paste', 'pause', 'play', 'playing', 'pointercancel', 'pointerdown', 'pointerenter', 'pointerleave', 'pointermove', 'pointerout', 'pointerover', 'pointerup', 'progress', 'ratechange', 'reset', 'resize', 'scroll', 'scrollend', 'securitypolicyviolation', 'seeked', 'seeking', 'select', 'slotchange', 'stalled', 'submit', 'suspend', 'timeupdate', 'toggle', 'touchcancel', 'touchend', 'touchmove', 'touchstart', 'transitioncancel', 'transitionend', 'transitionrun', 'transitionstart', 'volumechange', 'waiting', 'wheel'];
+// Those of touch screens are for devices that have one.
+export const TOUCH_HANDLERS = ['touchcancel', 'touchend', 'touchmove', 'touchstart'];
+export const ELEMENT_HANDLERS = ['abort', 'animationcancel', 'animationend', 'animationiteration', 'animationstart', 'auxclick', 'beforeinput', 'beforematch', 'beforetoggle', 'beforexrselect', 'blur', 'cancel', 'canplay', 'canplaythrough', 'change', 'click', 'close', 'command', 'contentvisibilityautostatechange', 'contextlost', 'contextmenu', 'contextrestored', 'cuechange', 'dblclick', 'drag', 'dragend', 'dragenter', 'dragleave', 'dragover', 'dragstart', 'drop', 'durationchange', 'emptied', 'ended', 'error', 'focus', 'formdata', 'gotpointercapture', 'input', 'invalid', 'keydown', 'keypress', 'keyup', 'load', 'loadeddata', 'loadedmetadata', 'loadstart', 'lostpointercapture', 'mousedown', 'mouseenter', 'mouseleave', 'mousemove', 'mouseout', 'mouseover', 'mouseup', 'mousewheel', 'pause', 'play', 'playing', 'pointercancel', 'pointerdown', 'pointerenter', 'pointerleave', 'pointermove', 'pointerout', 'pointerover', 'pointerrawupdate', 'pointerup', 'progress', 'ratechange', 'reset', 'resize', 'scroll', 'scrollend', 'scrollsnapchange', 'scrollsnapchanging', 'search', 'securitypolicyviolation', 'seeked', 'seeking', 'select', 'selectionchange', 'selectstart', 'slotchange', 'stalled', 'submit', 'suspend', 'timeupdate', 'toggle', 'transitioncancel', 'transitionend', 'transitionrun', 'transitionstart', 'volumechange', 'waiting', 'webkitanimationend', 'webkitanimationiteration', 'webkitanimationstart', 'webkittransitionend', 'wheel'];
+// What windows do not have.
+const CLIPBOARD_HANDLERS = ['beforecopy', 'beforecut', 'beforepaste', 'copy', 'cut', 'paste'];
+const FULLSCREEN_HANDLERS = ['fullscreenchange', 'fullscreenerror', 'webkitfullscreenchange', 'webkitfullscreenerror'];
 handlers(HTMLElement.prototype, ...ELEMENT_HANDLERS);
 handlers(SVGElement.prototype, ...ELEMENT_HANDLERS);
-handlers(Document.prototype, ...ELEMENT_HANDLERS);
-export const WINDOW_HANDLERS = ['afterprint', 'beforeprint', 'beforeunload', 'hashchange', 'languagechange', 'message', 'messageerror', 'offline', 'online', 'pagehide', 'pageshow', 'popstate', 'rejectionhandled', 'storage', 'unhandledrejection', 'unload'];
+handlers(Element.prototype, ...CLIPBOARD_HANDLERS, ...FULLSCREEN_HANDLERS);
+handlers(Document.prototype, ...ELEMENT_HANDLERS, ...CLIPBOARD_HANDLERS, 'freeze', 'resume', 'pointerlockerror', 'prerenderingchange', 'webkitfullscreenchange', 'webkitfullscreenerror');
+export const WINDOW_HANDLERS = ['afterprint', 'beforeprint', 'beforeunload', 'gamepadconnected', 'gamepaddisconnected', 'hashchange', 'languagechange', 'message', 'messageerror', 'offline', 'online', 'pagehide', 'pageshow', 'popstate', 'rejectionhandled', 'storage', 'unhandledrejection', 'unload'];
 // Content attributes that are event handlers (HTML, 8.1.8.1): compiled when they are set.
-const HANDLER_NAMES = new Set([...ELEMENT_HANDLERS, ...WINDOW_HANDLERS].map((n) => `on${n}`));
+const HANDLER_NAMES = new Set([...ELEMENT_HANDLERS, ...CLIPBOARD_HANDLERS, ...FULLSCREEN_HANDLERS, ...TOUCH_HANDLERS, ...WINDOW_HANDLERS].map((n) => `on${n}`));
 const evaluate = global.eval;
 export function handlerAttribute(e, name, value) {
   if (!HANDLER_NAMES.has(name) || (e.$ns !== HTML && e.$ns !== SVG)) return;
@@ -589,13 +617,13 @@ mix(classes.HTMLImageElement, {
     return this.$broken || !hasAttr(this, 'src') ? 0 : 1;
   },
   get width() {
-    return whole(getAttr(this, 'width')) ?? 0;
+    return Math.max(0, whole(getAttr(this, 'width')) ?? 0);
   },
   set width(v) {
     setAttr(this, 'width', `${Number(v) >>> 0}`);
   },
   get height() {
-    return whole(getAttr(this, 'height')) ?? 0;
+    return Math.max(0, whole(getAttr(this, 'height')) ?? 0);
   },
   set height(v) {
     setAttr(this, 'height', `${Number(v) >>> 0}`);
@@ -685,32 +713,6 @@ mix(classes.HTMLMediaElement, {
   set playbackRate(v) {},
   addTextTrack() {
     return null;
-  },
-});
-mix(classes.HTMLDialogElement, {
-  show() {
-    toggle(this, 'open', true);
-  },
-  showModal() {
-    if (hasAttr(this, 'open')) {
-      if (this.$modal) return;
-      throw error('InvalidStateError', 'the dialog is open');
-    }
-    this.$modal = true;
-    toggle(this, 'open', true);
-  },
-  close(value = undefined) {
-    if (!hasAttr(this, 'open')) return;
-    this.$modal = false;
-    toggle(this, 'open', false);
-    if (value !== undefined) this.$return = `${value}`;
-    queueTask(() => announce(this, 'close'));
-  },
-  get returnValue() {
-    return this.$return ?? '';
-  },
-  set returnValue(v) {
-    this.$return = `${v}`;
   },
 });
 const rowsOf = (table) => {

@@ -4,14 +4,15 @@ import { EvalError, assign, defineProperty, fromJSON, then, toJSON } from '../sh
 import { commands, side } from '../shared/dispatch.js';
 import { base, own, setOwn } from '../shared/settings.js';
 import { startTime } from '../shared/time.js';
-import { announce, listFor, mutedScripts, report } from '../shared/event.js';
+import { announce, handlers, listFor, mutedScripts, report } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
 import { addObjectURLs, textOfObject } from '../shared/objecturls.js';
 import { documents } from '../shared/xhr.js';
 import { attachShadow, isPlain, parserAtWork } from './customelements.js';
-import { makeDocument, writing } from './document.js';
+import { Document, makeDocument, writing } from './document.js';
 import { insertFrame } from './frames.js';
+import { HTMLElement, SVGElement, TOUCH_HANDLERS } from './htmlelements.js';
 import { documentURL, location, startHistory } from './navigation.js';
 import { current } from './node.js';
 import {
@@ -56,6 +57,7 @@ function forbidEval() {
 commands.start = (json) => {
   leaveDocument();
   setOwn(fromJSON(json));
+  if (!own.lacks?.includes('touch')) for (const target of [global, HTMLElement.prototype, SVGElement.prototype, Document.prototype]) handlers(target, ...TOUCH_HANDLERS);
   startTime();
   side.id = own.window;
   kin.windows.set(own.window, side);

@@ -25,7 +25,7 @@ export const XLINK = 'http://www.w3.org/1999/xlink';
 export const error = (name, message) => new DOMException(message, name);
 
 // What modules that are made later offer to earlier ones.
-export const late = { styleOf: null, displayOf: null, internals: null, renderedText: null, slotFor: null, box: null, inert: (document) => document, parseUnsafe: null };
+export const late = { styleOf: null, colour: null, displayOf: null, internals: null, renderedText: null, slotFor: null, box: null, inert: (document) => document, parseUnsafe: null };
 
 // What else has to happen when the tree changes is told by the modules that it concerns.
 export const onInserted = []; // (node): it is in a document now, with its subtree, each node in tree order

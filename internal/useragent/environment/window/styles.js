@@ -489,16 +489,35 @@ function declared(e) {
   return block;
 }
 const NAMED_COLOURS = { black: [0, 0, 0], white: [255, 255, 255], red: [255, 0, 0], green: [0, 128, 0], blue: [0, 0, 255], yellow: [255, 255, 0], gray: [128, 128, 128], grey: [128, 128, 128], orange: [255, 165, 0], purple: [128, 0, 128], navy: [0, 0, 128], teal: [0, 128, 128], lime: [0, 255, 0], silver: [192, 192, 192], maroon: [128, 0, 0] };
+// CSS Color 4, 7.1: hue in degrees, saturation and lightness in percent.
+const colourOfHue = (hue, saturation, lightness, alpha) => {
+  const l = lightness / 100;
+  const range = (saturation / 100) * Math.min(l, 1 - l);
+  const part = (n) => {
+    const k = (n + hue / 30) % 12;
+    return Math.round(255 * (l - range * Math.max(-1, Math.min(k - 3, 9 - k, 1))));
+  };
+  const numbers = [part(0), part(8), part(4)].join(', ');
+  return alpha >= 1 ? `rgb(${numbers})` : `rgba(${numbers}, ${alpha})`;
+};
 const computedColour = (text) => {
   const t = text.trim().toLowerCase();
   if (NAMED_COLOURS[t]) return `rgb(${NAMED_COLOURS[t].join(', ')})`;
   if (t === 'transparent') return 'rgba(0, 0, 0, 0)';
-  const m = /^#([0-9a-f]{3,8})$/.exec(t);
+  const given = /^rgba?\(\s*(\d+)[\s,]+(\d+)[\s,]+(\d+)(?:\s*[,/]\s*([\d.]+))?\s*\)$/.exec(t);
+  if (given) {
+    const numbers = given.slice(1, 4).map((n) => Math.min(255, Number(n))).join(', ');
+    return given[4] === undefined || Number(given[4]) >= 1 ? `rgb(${numbers})` : `rgba(${numbers}, ${Number(given[4])})`;
+  }
+  const turned = /^hsla?\(\s*([\d.]+)(?:deg)?[\s,]+([\d.]+)%[\s,]+([\d.]+)%(?:\s*[,/]\s*([\d.]+))?\s*\)$/.exec(t);
+  if (turned) return colourOfHue(...turned.slice(1).map((n) => (n === undefined ? 1 : Number(n))));
+  const m = /^#([0-9a-f]{3,4}|[0-9a-f]{6}|[0-9a-f]{8})$/.exec(t);
   if (!m) return text;
   const hex = m[1].length < 5 ? [...m[1]].map((c) => c + c).join('') : m[1];
   const [r, g, b, a] = hex.match(/../g).map((x) => parseInt(x, 16));
   return a === undefined || a === 255 ? `rgb(${r}, ${g}, ${b})` : `rgba(${r}, ${g}, ${b}, ${Math.round((a / 255) * 1000) / 1000})`;
 };
+late.colour = computedColour;
 export function computed(e, name, depth = 0) {
   if (depth > 100) return '';
   let value = declared(e).get(name)?.value;

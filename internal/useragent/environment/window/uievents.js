@@ -34,7 +34,7 @@ const eventClass = (name, Base, fields) => {
   delete cls.stateOf;
   return cls;
 };
-export const UIEvent = eventClass('UIEvent', Event, { view: null, detail: 0, which: 0 });
+export const UIEvent = eventClass('UIEvent', Event, { view: null, detail: 0 });
 // The old way to give an event its values, which does nothing while it is on its way.
 const oldInit = (cls, name, keys) => mix(cls, { [name](type, bubbles = false, cancelable = false, ...values) {
   must(arguments, 1);
@@ -54,7 +54,11 @@ oldInit(UIEvent, 'initUIEvent', [...VIEW, ['detail', 0]]);
 const modifiers = { ctrlKey: false, shiftKey: false, altKey: false, metaKey: false };
 export const FocusEvent = eventClass('FocusEvent', UIEvent, { relatedTarget: null });
 export const MouseEvent = eventClass('MouseEvent', UIEvent, { screenX: 0, screenY: 0, clientX: 0, clientY: 0, pageX: 0, pageY: 0, x: 0, y: 0, layerX: 0, layerY: 0, offsetX: 0, offsetY: 0, movementX: 0, movementY: 0, button: 0, buttons: 0, relatedTarget: null, ...modifiers });
+mix(UIEvent, { get which() { return 0; } });
 mix(MouseEvent, {
+  get which() {
+    return this.button + 1;
+  },
   getModifierState(key) {
     must(arguments, 1);
     return Boolean({ Control: this.ctrlKey, Shift: this.shiftKey, Alt: this.altKey, Meta: this.metaKey }[key]);
@@ -65,8 +69,14 @@ export const PointerEvent = eventClass('PointerEvent', MouseEvent, { pointerId: 
 export const WheelEvent = eventClass('WheelEvent', MouseEvent, { deltaX: 0, deltaY: 0, deltaZ: 0, deltaMode: 0 });
 constantsOf(WheelEvent, ['DOM_DELTA_PIXEL', 'DOM_DELTA_LINE', 'DOM_DELTA_PAGE']);
 export const DragEvent = eventClass('DragEvent', MouseEvent, { dataTransfer: null });
+// Of an event of keys it is the code of the key, of one of the mouse the button.
 export const KeyboardEvent = eventClass('KeyboardEvent', UIEvent, { key: '', code: '', location: 0, repeat: false, isComposing: false, charCode: 0, keyCode: 0, ...modifiers });
-mix(KeyboardEvent, { getModifierState: MouseEvent.prototype.getModifierState });
+mix(KeyboardEvent, {
+  getModifierState: MouseEvent.prototype.getModifierState,
+  get which() {
+    return this.keyCode;
+  },
+});
 oldInit(KeyboardEvent, 'initKeyboardEvent', [...VIEW, ['key', ''], ['location', 0], ['ctrlKey', false], ['altKey', false], ['shiftKey', false], ['metaKey', false]]);
 constantsOf(KeyboardEvent, ['DOM_KEY_LOCATION_STANDARD', 'DOM_KEY_LOCATION_LEFT', 'DOM_KEY_LOCATION_RIGHT', 'DOM_KEY_LOCATION_NUMPAD']);
 export const InputEvent = eventClass('InputEvent', UIEvent, { data: null, isComposing: false, inputType: '', dataTransfer: null });
@@ -79,14 +89,26 @@ export const HashChangeEvent = eventClass('HashChangeEvent', Event, { oldURL: ''
 export const PopStateEvent = eventClass('PopStateEvent', Event, { state: null, hasUAVisualTransition: false });
 export const PageTransitionEvent = eventClass('PageTransitionEvent', Event, { persisted: false });
 export const BeforeUnloadEvent = eventClass('BeforeUnloadEvent', Event, {});
+const returned = new WeakMap();
+mix(BeforeUnloadEvent, {
+  get returnValue() {
+    return returned.get(this) ?? '';
+  },
+  set returnValue(v) {
+    returned.set(this, `${v}`);
+  },
+});
+export const DeviceMotionEvent = eventClass('DeviceMotionEvent', Event, { acceleration: null, accelerationIncludingGravity: null, rotationRate: null, interval: 0 });
+export const DeviceOrientationEvent = eventClass('DeviceOrientationEvent', Event, { alpha: null, beta: null, gamma: null, absolute: false });
 export const StorageEvent = eventClass('StorageEvent', Event, { key: null, oldValue: null, newValue: null, url: '', storageArea: null });
 oldInit(StorageEvent, 'initStorageEvent', [['key', null], ['oldValue', null], ['newValue', null], ['url', ''], ['storageArea', null]]);
 export const SubmitEvent = eventClass('SubmitEvent', Event, { submitter: null });
 export const FormDataEvent = eventClass('FormDataEvent', Event, { formData: null });
 export const ToggleEvent = eventClass('ToggleEvent', Event, { oldState: '', newState: '' });
+export const CommandEvent = eventClass('CommandEvent', Event, { command: '', source: null });
 export const AnimationEvent = eventClass('AnimationEvent', Event, { animationName: '', elapsedTime: 0, pseudoElement: '' });
 export const TransitionEvent = eventClass('TransitionEvent', Event, { propertyName: '', elapsedTime: 0, pseudoElement: '' });
 export const ClipboardEvent = eventClass('ClipboardEvent', Event, { clipboardData: null });
 export const MediaQueryListEvent = eventClass('MediaQueryListEvent', Event, { media: '', matches: false });
 export const SecurityPolicyViolationEvent = eventClass('SecurityPolicyViolationEvent', Event, { documentURI: '', referrer: '', blockedURI: '', violatedDirective: '', effectiveDirective: '', originalPolicy: '', disposition: 'enforce', statusCode: 0 });
-publishLoosely(UIEvent, FocusEvent, MouseEvent, PointerEvent, WheelEvent, DragEvent, KeyboardEvent, InputEvent, CompositionEvent, TextEvent, TouchEvent, HashChangeEvent, PopStateEvent, PageTransitionEvent, BeforeUnloadEvent, StorageEvent, SubmitEvent, FormDataEvent, ToggleEvent, AnimationEvent, TransitionEvent, ClipboardEvent, MediaQueryListEvent, SecurityPolicyViolationEvent);
+publishLoosely(UIEvent, FocusEvent, MouseEvent, PointerEvent, WheelEvent, DragEvent, KeyboardEvent, InputEvent, CompositionEvent, TextEvent, TouchEvent, HashChangeEvent, PopStateEvent, PageTransitionEvent, BeforeUnloadEvent, DeviceMotionEvent, DeviceOrientationEvent, StorageEvent, SubmitEvent, FormDataEvent, ToggleEvent, CommandEvent, AnimationEvent, TransitionEvent, ClipboardEvent, MediaQueryListEvent, SecurityPolicyViolationEvent);
