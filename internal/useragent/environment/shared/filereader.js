@@ -1,10 +1,11 @@
 import { TypeError, Uint8Array, defineProperty, isA } from './primordials.js';
 import { lazy, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
-import { Event, EventTarget, fire, handlers } from './event.js';
+import { EventTarget, fire, handlers, trusted } from './event.js';
 import { setTimeout } from './timers.js';
 import { bytesOf } from './bytes.js';
 import { Blob, blobHandle } from './blob.js';
+import { ProgressEvent } from './progressevent.js';
 
 lazy(['FileReader', 'FileList'], () => {
 // File API, 6: reading blobs by events.
@@ -15,8 +16,9 @@ class FileReader extends EventTarget {
     if (!isA(blob, Blob)) throw new TypeError('a FileReader reads blobs');
     if (this.#state === 1) throw new DOMException('the reader is busy', 'InvalidStateError');
     this.#state = 1;
+    const told = (type, loaded = blob.size) => fire(this, trusted(new ProgressEvent(type, { lengthComputable: true, loaded, total: blob.size })));
     setTimeout(() => {
-      if (this.#state === 1) fire(this, new Event('loadstart'));
+      if (this.#state === 1) told('loadstart', 0);
     });
     setTimeout(() => {
       if (this.#state !== 1) return;
@@ -24,10 +26,10 @@ class FileReader extends EventTarget {
       this.#result = turn(blobHandle.get(blob));
       if (blob.size) {
         this.#state = 1;
-        fire(this, new Event('progress'));
+        told('progress');
         this.#state = 2;
       }
-      for (const type of ['load', 'loadend']) fire(this, new Event(type));
+      for (const type of ['load', 'loadend']) told(type);
     });
   }
   get result() {
@@ -54,7 +56,8 @@ class FileReader extends EventTarget {
   abort() {
     if (this.#state === 1) {
       this.#state = 2;
-      for (const type of ['abort', 'loadend']) fire(this, new Event(type));
+      this.#result = null;
+      for (const type of ['abort', 'loadend']) fire(this, trusted(new ProgressEvent(type)));
     }
   }
 }

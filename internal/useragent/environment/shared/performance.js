@@ -111,10 +111,13 @@ const make = (cls, value) => {
   values.set(entry, value);
   return entry;
 };
+// The times of a navigation, whose names no mark has (User Timing, 3.1).
+const TIMES = new Set('navigationStart unloadEventStart unloadEventEnd redirectStart redirectEnd fetchStart domainLookupStart domainLookupEnd connectStart connectEnd secureConnectionStart requestStart responseStart responseEnd domLoading domInteractive domContentLoadedEventStart domContentLoadedEventEnd domComplete loadEventStart loadEventEnd'.split(' '));
 class PerformanceMark extends PerformanceEntry {
   constructor(name, options = {}) {
     must(arguments, 1);
     super(MAKE);
+    if (timing.navigation && TIMES.has(`${name}`)) throw new DOMException(`"${name}" is a time of the navigation`, 'SyntaxError');
     const { startTime, detail } = options ?? {};
     if (startTime !== undefined && Number(startTime) < 0) throw new TypeError('a mark has no negative time');
     values.set(this, { name: `${name}`, entryType: 'mark', startTime: startTime === undefined ? performanceObject.now() : Number(startTime), duration: 0, detail: detail === undefined || detail === null ? null : clone(detail) });

@@ -1,6 +1,6 @@
 import { TypeError, resolved, scriptEval, then } from './primordials.js';
 import { commands } from './dispatch.js';
-import { expose } from './webidl.js';
+import { expose, must } from './webidl.js';
 import { report } from './event.js';
 
 // HTML, 8.6: timers. Repeated ones are bounded by the host's own limit on time.
@@ -35,7 +35,7 @@ commands.timer = (id) => {
   nesting = 0;
 };
 export const setTimeout = (callback, delay = 0, ...args) => startTimer(callback, delay, args, false);
-expose('setTimeout', function setTimeout(callback, delay = 0, ...args) { return startTimer(callback, delay, args, false); });
+expose('setTimeout', function setTimeout(callback, delay = 0, ...args) { must(arguments, 1); return startTimer(callback, delay, args, false); });
 expose('setInterval', function setInterval(callback, delay = 0, ...args) { return startTimer(callback, delay, args, true); });
 expose('clearTimeout', function clearTimeout(id) { clearTimer(id); });
 expose('clearInterval', function clearInterval(id) { clearTimer(id); });

@@ -5,7 +5,7 @@ import { MAKE, must, onlyHere, publishLoosely, usv } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { baseURL } from './settings.js';
 import { now } from './time.js';
-import { Event, EventTarget, announce, fire, handlers, trusted } from './event.js';
+import { EventTarget, announce, fire, handlers, trusted } from './event.js';
 import { setTimeout } from './timers.js';
 import { bytesOf, decodeUTF8 } from './bytes.js';
 import { parsedURL } from './url.js';
@@ -15,6 +15,7 @@ import { bodyOf } from './body.js';
 import { Request, requestJSON } from './request.js';
 import { responseFrom } from './response.js';
 import { performFetch } from './fetch.js';
+import { ProgressEvent } from './progressevent.js';
 
 const stateOf = new WeakMap();
 // What windows add: documents as bodies and answers.
@@ -28,22 +29,6 @@ export class XMLHttpRequestEventTarget extends EventTarget {
 }
 handlers(XMLHttpRequestEventTarget.prototype, 'loadstart', 'progress', 'abort', 'error', 'load', 'timeout', 'loadend');
 export class XMLHttpRequestUpload extends XMLHttpRequestEventTarget {}
-export class ProgressEvent extends Event {
-  #init;
-  constructor(type, init = {}) {
-    super(type, init);
-    this.#init = init ?? {};
-  }
-  get lengthComputable() {
-    return Boolean(this.#init.lengthComputable);
-  }
-  get loaded() {
-    return Number(this.#init.loaded ?? 0);
-  }
-  get total() {
-    return Number(this.#init.total ?? 0);
-  }
-}
 const FORBIDDEN = new Set(['connect', 'trace', 'track']);
 export class XMLHttpRequest extends XMLHttpRequestEventTarget {
   constructor() {
@@ -307,4 +292,4 @@ const documentOfAnswer = (s) => {
 };
 for (const [i, name] of ['UNSENT', 'OPENED', 'HEADERS_RECEIVED', 'LOADING', 'DONE'].entries()) for (const of of [XMLHttpRequest, XMLHttpRequest.prototype]) defineProperty(of, name, { value: i, enumerable: true });
 handlers(XMLHttpRequest.prototype, 'readystatechange');
-publishLoosely(ProgressEvent, XMLHttpRequestEventTarget, XMLHttpRequestUpload, XMLHttpRequest);
+publishLoosely(XMLHttpRequestEventTarget, XMLHttpRequestUpload, XMLHttpRequest);

@@ -19,7 +19,7 @@ import {
   onChildren, onCloned, onInserted, onRemoved, remove, replaceAll, rootOf,
 } from './nodes.js';
 import { innerMarkup, onParsed, parseFragment, serializeChildren, shadowTools } from './parsing.js';
-import { states } from './selectors.js';
+import { isDisabled, states } from './selectors.js';
 import { documentSheets } from './styles.js';
 
 // Whether the parser makes the elements that are made now.
@@ -212,7 +212,28 @@ function upgrade(e, d) {
   for (const x of attributes) if (e.$a?.includes(x)) enqueue(e, 'attributeChangedCallback', [x.local, null, x.value, x.ns]);
   if (throws) throws.$noMarkup--;
   if (connected && isConnected(e)) enqueue(e, 'connectedCallback', []);
+  tellOfForm(e);
 }
+// What a form-associated element hears of its form and of being disabled (4.13.3).
+function tellOfForm(e) {
+  if (!e.$definition?.form) return;
+  const owner = formOwner(e);
+  if (owner !== (e.$owner ?? null)) {
+    e.$owner = owner;
+    enqueue(e, 'formAssociatedCallback', [owner]);
+  }
+  const off = isDisabled(e);
+  if (off !== (e.$off ?? false)) {
+    e.$off = off;
+    enqueue(e, 'formDisabledCallback', [off]);
+  }
+}
+customValidity.reset = (e) => enqueue(e, 'formResetCallback', []);
+const FORM_ATTRIBUTES = new Set(['disabled', 'form', 'id']);
+onAttribute.push((e, name) => {
+  if (!defined.n || !FORM_ATTRIBUTES.has(name)) return;
+  for (const n of name === 'id' ? elementsOf(rootOf(e)) : [e, ...elementsOf(e)]) tellOfForm(n);
+});
 // Constructors of scripts' own registries are known while their elements are made ("active custom element constructor map").
 const active = new Map();
 function construct(d) {
@@ -338,8 +359,15 @@ onInserted.push((node, connected) => {
   }
 });
 onRemoved.push((node, parent, connected) => {
-  if (!connected || !defined.n) return;
-  for (const e of [node, ...shadowDescendants(node)]) if (e.$custom === 'custom') enqueue(e, 'disconnectedCallback', []);
+  if (!defined.n) return;
+  for (const e of [node, ...shadowDescendants(node)]) {
+    if (e.$custom !== 'custom') continue;
+    if (connected) enqueue(e, 'disconnectedCallback', []);
+    tellOfForm(e);
+  }
+});
+onInserted.push((node) => {
+  if (defined.n) for (const e of [node, ...descendants(node)]) if (e.$custom === 'custom') tellOfForm(e);
 });
 onAdopted.push((node, old, document) => {
   if (!defined.n) return;

@@ -524,6 +524,7 @@ export const customValidity = {
   validity: (e) => (e.$validity ??= new ValidityState(MAKE, e)),
   isValid: (e) => isValid(e),
   flags: Object.keys(CHECKS),
+  reset: () => {},
 };
 const inDataList = (e) => {
   for (let p = e.$p; p; p = p.$p) if (isHTML(p, 'datalist')) return true;
@@ -608,6 +609,7 @@ export function resetForm(form) {
     delete e.$value;
     delete e.$checked;
     delete e.$typed;
+    if (ofCustom(e)) customValidity.reset(e);
     if (isHTML(e, 'select')) {
       e.$none = false;
       for (const o of optionsOf(e)) delete o.$selected;

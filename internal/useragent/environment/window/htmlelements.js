@@ -265,6 +265,7 @@ const REFERRER = 'e referrerpolicy no-referrer,no-referrer-when-downgrade,same-o
 const ENCTYPES = 'application/x-www-form-urlencoded,multipart/form-data,text/plain';
 const FORM_ENCTYPE = `e formenctype ${ENCTYPES} - application/x-www-form-urlencoded`;
 const FORM_METHOD = 'e formmethod get,post,dialog - get';
+const PRIORITY = 'e fetchpriority high,low,auto auto auto';
 const LOADING = 'e loading lazy,eager eager eager';
 reflect(HTMLElement, { title: 's', lang: 's', dir: 'e dir ltr,rtl,auto', accessKey: 's', inputMode: 'e inputmode none,text,tel,url,email,numeric,decimal,search', enterKeyHint: 'e enterkeyhint enter,done,go,next,previous,search,send', autocapitalize: 'e autocapitalize none,sentences,words,characters - sentences', inert: 'b' });
 export const DATE_TIME = 's';
@@ -276,9 +277,9 @@ const INTERFACES = [
   ['HTMLHeadElement', {}, ['head']],
   ['HTMLTitleElement', {}, ['title']],
   ['HTMLBaseElement', { target: 's' }, ['base']],
-  ['HTMLLinkElement', { href: 'u', crossOrigin: 'c', rel: 's', as: 'e as fetch,audio,document,embed,font,image,manifest,object,report,script,sharedworker,style,track,video,worker,xslt,json', relList: 't rel alternate dns-prefetch icon manifest modulepreload next pingback preconnect prefetch preload search stylesheet apple-touch-icon', media: 's', integrity: 's', hreflang: 's', type: 's', imageSrcset: 's', imageSizes: 's', referrerPolicy: REFERRER, fetchPriority: 's', charset: 's', rev: 's', target: 's', sizes: 't sizes' }, ['link']],
+  ['HTMLLinkElement', { href: 'u', crossOrigin: 'c', rel: 's', as: 'e as fetch,audio,document,embed,font,image,manifest,object,report,script,sharedworker,style,track,video,worker,xslt,json', relList: 't rel alternate dns-prefetch icon manifest modulepreload next pingback preconnect prefetch preload search stylesheet apple-touch-icon', media: 's', integrity: 's', hreflang: 's', type: 's', imageSrcset: 's', imageSizes: 's', referrerPolicy: REFERRER, fetchPriority: PRIORITY, blocking: 't blocking render', charset: 's', rev: 's', target: 's', sizes: 't sizes' }, ['link']],
   ['HTMLMetaElement', { name: 's', httpEquiv: 's http-equiv', content: 's', media: 's', scheme: 's' }, ['meta']],
-  ['HTMLStyleElement', { media: 's', type: 's' }, ['style']],
+  ['HTMLStyleElement', { media: 's', type: 's', blocking: 't blocking render' }, ['style']],
   ['HTMLBodyElement', { text: 's', link: 's', vLink: 's', aLink: 's', bgColor: 's', background: 's' }, ['body']],
   ['HTMLHeadingElement', { align: 's' }, ['h1', 'h2', 'h3', 'h4', 'h5', 'h6']],
   ['HTMLParagraphElement', { align: 's' }, ['p']],
@@ -299,7 +300,7 @@ const INTERFACES = [
   ['HTMLModElement', { cite: 'u', dateTime: 's' }, ['ins', 'del']],
   ['HTMLPictureElement', {}, ['picture']],
   ['HTMLSourceElement', { src: 'u', type: 's', srcset: 's', sizes: 's', media: 's', width: 'n', height: 'n' }, ['source']],
-  ['HTMLImageElement', { alt: 's', src: 'u', srcset: 's', sizes: 's', crossOrigin: 'c', useMap: 's', isMap: 'b', referrerPolicy: REFERRER, decoding: 'e decoding sync,async,auto auto auto', loading: 'e loading lazy,eager,auto auto auto', fetchPriority: 's', name: 's', lowsrc: 'u', align: 's', hspace: 'n', vspace: 'n', longDesc: 'u', border: 's' }, ['img']],
+  ['HTMLImageElement', { alt: 's', src: 'u', srcset: 's', sizes: 's', crossOrigin: 'c', useMap: 's', isMap: 'b', referrerPolicy: REFERRER, decoding: 'e decoding sync,async,auto auto auto', loading: 'e loading lazy,eager,auto auto auto', fetchPriority: PRIORITY, name: 's', lowsrc: 'u', align: 's', hspace: 'n', vspace: 'n', longDesc: 'u', border: 's' }, ['img']],
   ['HTMLIFrameElement', { src: 'u', srcdoc: 's', name: 's', sandbox: 't sandbox allow-forms allow-scripts allow-same-origin allow-popups', allow: 's', allowFullscreen: 'b', width: 's', height: 's', referrerPolicy: REFERRER, loading: LOADING, align: 's', scrolling: 's', frameBorder: 's', longDesc: 'u' }, ['iframe']],
   ['HTMLEmbedElement', { src: 'u', type: 's', width: 's', height: 's', align: 's', name: 's' }, ['embed']],
   ['HTMLObjectElement', { data: 'u', type: 's', name: 's', useMap: 's', width: 's', height: 's' }, ['object']],
@@ -329,7 +330,7 @@ const INTERFACES = [
   ['HTMLLegendElement', { align: 's' }, ['legend']],
   ['HTMLDetailsElement', { open: 'b', name: 's' }, ['details']],
   ['HTMLDialogElement', { open: 'b' }, ['dialog']],
-  ['HTMLScriptElement', { src: 'u', type: 's', noModule: 'b', defer: 'b', crossOrigin: 'c', integrity: 's', referrerPolicy: REFERRER, charset: 's', event: 's', htmlFor: 's for', fetchPriority: 's' }, ['script']],
+  ['HTMLScriptElement', { src: 'u', type: 's', noModule: 'b', defer: 'b', crossOrigin: 'c', integrity: 's', referrerPolicy: REFERRER, charset: 's', event: 's', htmlFor: 's for', fetchPriority: PRIORITY, blocking: 't blocking render' }, ['script']],
   ['HTMLTemplateElement', {}, ['template']],
   ['HTMLSlotElement', { name: 's' }, ['slot']],
   ['HTMLCanvasElement', { width: 'n width 300', height: 'n height 150' }, ['canvas']],
@@ -561,7 +562,7 @@ mix(classes.HTMLScriptElement, {
     replaceAllWithText(`${v}`, this);
   },
   get async() {
-    return Boolean(this.$forceAsync) || hasAttr(this, 'async');
+    return (this.$forceAsync ?? true) || hasAttr(this, 'async');
   },
   set async(v) {
     this.$forceAsync = false;
@@ -569,7 +570,7 @@ mix(classes.HTMLScriptElement, {
   },
 });
 defineProperty(classes.HTMLScriptElement, 'supports', { value: function supports(type) {
-  return ['classic', 'module', 'importmap'].includes(`${type}`);
+  return ['classic', 'module', 'importmap', 'speculationrules'].includes(`${type}`);
 }, writable: true, enumerable: true, configurable: true });
 const hyperlink = {
   get href() {

@@ -119,6 +119,7 @@ commands.parse = (json) => {
     inDocument.push(connected);
     if (node.$name === 'script' && node.$ns === HTML) {
       node.$parser = true;
+      node.$forceAsync = false;
       scripts.push(node);
     }
     if (!quick) {
@@ -299,8 +300,12 @@ function prepare(e) {
   const text = [...children(e)].filter(isText).map((c) => c.$data).join('');
   if (!hasAttr(e, 'src') && text === '') return;
   const kind = scriptKind(e);
-  if (!kind || (kind === 'classic' && hasAttr(e, 'nomodule'))) return;
+  if (!kind || (kind === 'classic' && (hasAttr(e, 'nomodule') || isForOther(e)))) return;
   e.$started = true;
+  if (getAttr(e, 'src') === '') {
+    queueTask(() => announce(e, 'error'));
+    return;
+  }
   if (kind === 'classic' && !hasAttr(e, 'src')) {
     if (!host('csp.script', text, getAttr(e, 'nonce') ?? e.$nonce ?? '')) return;
     runClassic(e, text, current.document.$url());
@@ -308,6 +313,11 @@ function prepare(e) {
   }
   const forced = e.$forceAsync !== false && !hasAttr(e, 'async') ? e.$forceAsync ?? true : false;
   host('script', numberOf(e), toJSON({ kind, src: getAttr(e, 'src'), text, async: hasAttr(e, 'async') || forced, markup: markUp(e) }));
+}
+// Scripts by the attributes event and for run where these say what all scripts do.
+function isForOther(e) {
+  const [event, target] = [getAttr(e, 'event'), getAttr(e, 'for')].map((v) => v?.trim().toLowerCase() ?? null);
+  return event !== null && target !== null && (target !== 'window' || !['onload', 'onload()'].includes(event));
 }
 function scriptKind(e) {
   const type = getAttr(e, 'type');

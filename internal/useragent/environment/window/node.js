@@ -74,8 +74,9 @@ export class Node extends EventTarget {
     return isData(this) ? this.$data : this.$t === ATTRIBUTE ? this.value : null;
   }
   set nodeValue(value) {
-    if (isData(this)) replaceData(this, 0, this.$data.length, value === null ? '' : `${value}`);
-    else if (this.$t === ATTRIBUTE) this.value = value === null ? '' : value;
+    const text = value === null || value === undefined ? '' : `${value}`;
+    if (isData(this)) replaceData(this, 0, this.$data.length, text);
+    else if (this.$t === ATTRIBUTE) this.value = text;
   }
   get textContent() {
     if (this.$t === ELEMENT || this.$t === FRAGMENT) return textOf(this);
@@ -278,7 +279,9 @@ const parentNode = {
     return nodes(query(this, `${selectors}`, false));
   },
   moveBefore(node, child) {
-    preInsert(nodeArgument(node), this, child ?? null);
+    if (shadowIncludingRoot(nodeArgument(node)) !== shadowIncludingRoot(this)) throw error('HierarchyRequestError', 'what is moved stands in the same tree');
+    if (!isElement(node) && !isData(node)) throw error('HierarchyRequestError', 'elements and texts can be moved');
+    preInsert(node, this, child ?? null);
   },
 };
 const viable = (start, list, way) => {

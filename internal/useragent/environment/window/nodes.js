@@ -499,8 +499,7 @@ export function extractName(ns, qualified, valid = isValidElementName) {
   let local = qualified;
   const colon = qualified.indexOf(':');
   if (colon >= 0) {
-    prefix = qualified.slice(0, colon);
-    local = qualified.slice(colon + 1);
+    [prefix, local] = qualified.split(':');
     if (!NAME.test(prefix)) throw error('InvalidCharacterError', `"${qualified}" is no name`);
   }
   if (!valid(local)) throw error('InvalidCharacterError', `"${qualified}" is no name`);

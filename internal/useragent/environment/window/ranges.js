@@ -165,6 +165,7 @@ export class Range extends AbstractRange {
     const { startContainer: from, endContainer: to } = this;
     // What is taken in part has to be text.
     for (const [end, other] of [[from, to], [to, from]]) for (let n = end; n; n = n.$p) if (!isText(n) && n !== other && !contains(n, other)) throw error('InvalidStateError', 'the range takes an element in part');
+    if (parent.$t === DOCUMENT || parent.$t === DOCTYPE || parent.$t === FRAGMENT) throw error('InvalidNodeTypeError', 'a node of this kind surrounds nothing');
     const fragment = this.extractContents();
     if (parent.$f) replaceAll(null, parent);
     this.insertNode(parent);

@@ -260,7 +260,7 @@ const place_ = (e, way, counts) => {
   return i;
 };
 const sameType = (e) => (n) => n.$name === e.$name && n.$ns === e.$ns;
-const isFormControl = (e) => e.$ns === HTML && ['button', 'input', 'select', 'textarea', 'optgroup', 'option', 'fieldset'].includes(e.$name);
+const isFormControl = (e) => e.$ns === HTML && (['button', 'input', 'select', 'textarea', 'optgroup', 'option', 'fieldset'].includes(e.$name) || e.$definition?.form === true);
 export const isDisabled = (e) => {
   if (!isFormControl(e)) return false;
   if (hasAttr(e, 'disabled')) return true;

@@ -38,7 +38,7 @@ const keysOf = (s) => fromJSON(host('webstorage.keys', areaOf.get(s)));
 const handler = {
   get: (target, key) => (typeof key !== 'string' || key in target ? Reflect.get(target, key, target) : target.getItem(key) ?? undefined),
   set(target, key, value) {
-    if (typeof key !== 'string') return Reflect.set(target, key, value, target);
+    if (typeof key !== 'string' || (key in Storage.prototype && key !== 'length')) return Reflect.set(target, key, value, target);
     target.setItem(key, value);
     return true;
   },
@@ -47,9 +47,9 @@ const handler = {
     if (typeof key === 'string') target.removeItem(key);
     return true;
   },
-  ownKeys: (target) => ScriptArray.from(keysOf(target)),
+  ownKeys: (target) => ScriptArray.from([...new Set([...Reflect.ownKeys(target), ...keysOf(target)])]),
   getOwnPropertyDescriptor(target, key) {
-    if (typeof key !== 'string') return undefined;
+    if (typeof key !== 'string' || key in target) return Reflect.getOwnPropertyDescriptor(target, key);
     const value = target.getItem(key);
     return value === null ? undefined : { value, writable: true, enumerable: true, configurable: true };
   },
