@@ -132,6 +132,7 @@ func (w *Windows) runDocument(c *window, d *page.Document, mediaType string) {
 // nothing of it runs and that it has loaded already.
 func (c *window) startScripting(d *page.Document, mediaType string, complete bool) bool {
 	nodes, quirks := parseAs(mediaType, d)
+	quirks = quirks && c.URL != "about:srcdoc" // HTML, 13.2.6.4.1: "iframe srcdoc document"
 	s := &scripting{page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}, source: d, parsed: complete, fired: complete,
 		loaded: complete}
 	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.documentReferrer(), Reload: c.reload,

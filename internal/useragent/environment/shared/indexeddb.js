@@ -207,7 +207,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     }
     objectStore(name) {
       const s = stateOf.get(this);
-      if (s.state === 'finished') throw new DOMException('the transaction is over', 'InvalidStateError');
+      if (s.state === 'finished' || s.state === 'committing') throw new DOMException('the transaction is over', 'InvalidStateError');
       if (!(s.mode === 'versionchange' ? layoutOf(s.db).stores[`${name}`] : s.scope.includes(`${name}`))) throw new DOMException(`there is no object store "${name}" in this transaction`, 'NotFoundError');
       if (!s.stores.has(`${name}`)) s.stores.set(`${name}`, new IDBObjectStore(MAKE, this, `${name}`, layoutOf(s.db).stores[`${name}`].id));
       return s.stores.get(`${name}`);
@@ -416,10 +416,12 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
         s.state = 'active';
       }
       const question = { op, ...where, value: kept };
-      const found = ask('database.check', stateOf.get(s.db).id, toJSON({ ...question, key: keyToHost(given) }));
+      // A cursor over a store whose values have no keys in them has the key.
+      const outside = cursorKey !== undefined && this._layout().keyPath === null;
+      const found = ask('database.check', stateOf.get(s.db).id, toJSON({ ...question, key: keyToHost(outside ? cursorKey : given) }));
       if (cursorKey !== undefined) {
         const inside = keyFromHost(fromJSON(found));
-        if (this._layout().keyPath !== null && (inside === undefined || compare(inside, cursorKey))) throw new DOMException('the key of the record cannot change', 'DataError');
+        if (!outside && (inside === undefined || compare(inside, cursorKey))) throw new DOMException('the key of the record cannot change', 'DataError');
         question.key = keyToHost(cursorKey);
       } else question.key = fromJSON(found);
       return enqueue(tx, source, () => keyFromHost(rowsOf(tx, question)));

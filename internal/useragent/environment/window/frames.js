@@ -28,7 +28,7 @@ export function otherWindow(id) {
   const refuse = () => {
     throw error('SecurityError', 'this window is of another origin');
   };
-  for (const [name, get] of Object.entries({ window: () => there, self: () => there, frames: () => there, closed: () => false, length: () => 0, opener: () => null, parent: () => otherWindow(host('window.parent', id)) ?? there, top: () => otherWindow(own.top) ?? global, document: refuse, location: () => farLocation(id, refuse) }))
+  for (const [name, get] of Object.entries({ window: () => known.get(id), self: () => known.get(id), frames: () => known.get(id), closed: () => false, length: () => 0, opener: () => null, parent: () => otherWindow(host('window.parent', id)) ?? known.get(id), top: () => otherWindow(own.top) ?? global, document: refuse, location: () => farLocation(id, refuse) }))
     defineProperty(there, name, { get, set: name === 'location' ? (url) => { farLocation(id, refuse).href = url; } : refuse, enumerable: true, configurable: true });
   assign(there, {
     postMessage(message, options = undefined, transfer = undefined) {
@@ -39,9 +39,27 @@ export function otherWindow(id) {
     blur() {},
     close() {},
   });
-  known.set(id, there);
-  return there;
+  const far = beyond(there);
+  known.set(id, far);
+  return far;
 }
+// What is not there for other origins cannot be asked for either ("CrossOriginGetOwnPropertyHelper", HTML, 7.2.1.3).
+const ASKED_BY_THE_LANGUAGE = new Set(['then', Symbol.toStringTag, Symbol.hasInstance, Symbol.isConcatSpreadable]);
+const beyond = (there) => {
+  const refuse = () => {
+    throw error('SecurityError', 'this is of another origin');
+  };
+  return new Proxy(there, {
+    get: (target, key) => (Object.hasOwn(target, key) ? target[key] : ASKED_BY_THE_LANGUAGE.has(key) ? undefined : refuse()),
+    set: (target, key, value) => (Object.hasOwn(target, key) ? ((target[key] = value), true) : refuse()),
+    has: (target, key) => Object.hasOwn(target, key) || ASKED_BY_THE_LANGUAGE.has(key) || refuse(),
+    defineProperty: refuse,
+    deleteProperty: refuse,
+    getPrototypeOf: () => null,
+    setPrototypeOf: (target, proto) => proto === null,
+    preventExtensions: () => false,
+  });
+};
 function farLocation(id, refuse) {
   const to = (url) => {
     const frame = [...frameOf].find(([number]) => host('frame.window', number) === id)?.[0];

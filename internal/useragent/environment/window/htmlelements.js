@@ -515,12 +515,12 @@ export function focusOn(e) {
   states.focused = e;
   const FocusEvent = global.FocusEvent ?? Event;
   if (old) {
-    fire(old, trusted(new FocusEvent('blur', { composed: true })));
-    fire(old, trusted(new FocusEvent('focusout', { bubbles: true, composed: true })));
+    fire(old, trusted(new FocusEvent('blur', { composed: true, relatedTarget: e })));
+    fire(old, trusted(new FocusEvent('focusout', { bubbles: true, composed: true, relatedTarget: e })));
   }
   if (e) {
-    fire(e, trusted(new FocusEvent('focus', { composed: true })));
-    fire(e, trusted(new FocusEvent('focusin', { bubbles: true, composed: true })));
+    fire(e, trusted(new FocusEvent('focus', { composed: true, relatedTarget: old })));
+    fire(e, trusted(new FocusEvent('focusin', { bubbles: true, composed: true, relatedTarget: old })));
   }
 }
 onRemoved.push((node) => {

@@ -117,6 +117,7 @@ for (const part of ['protocol', 'host', 'hostname', 'port', 'pathname', 'search'
   defineProperty(location, part, {
     get: () => parsedURL(here())[URL_PARTS.indexOf(part)],
     set(v) {
+      if (part === 'protocol' && !/^[A-Za-z][\w+.-]*(:|$)/.test(`${v}`)) throw error('SyntaxError', `"${v}" is no scheme`);
       const u = new URL(here());
       const before = u.href;
       u[part] = `${v}`;

@@ -205,19 +205,30 @@ export function serializeNode(n, keep = null, shown = null) {
 // XML serialization, for trees without prefixes that would have to be invented.
 const xmlText = (s) => s.replace(/[&<>]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;' })[c]);
 const xmlValue = (s) => s.replace(/[&"<>\t\n\r]/g, (c) => ({ '&': '&amp;', '"': '&quot;', '<': '&lt;', '>': '&gt;', '\t': '&#9;', '\n': '&#10;', '\r': '&#13;' })[c]);
-export function serializeXML(n, ns = null) {
+const NO_PREFIXES = new Map();
+// prefixes are those that are declared around, with what they stand for.
+export function serializeXML(n, ns = null, prefixes = NO_PREFIXES) {
   switch (n.$t) {
     case ELEMENT: {
       const name = qualifiedName(n);
       let out = `<${name}`;
+      const known = new Map(prefixes);
+      for (const x of n.$a ?? []) if (x.ns === XMLNS && x.local !== 'xmlns') known.set(x.local, x.value);
+      if (n.$prefix) known.set(n.$prefix, n.$ns);
       const declared = n.$a?.find((x) => x.ns === XMLNS && (n.$prefix ? x.local === n.$prefix : x.local === 'xmlns'));
       if (n.$ns !== ns && !declared && !n.$prefix) out += ` xmlns="${xmlValue(n.$ns ?? '')}"`;
       else if (n.$prefix && !declared && n.$ns !== ns) out += ` xmlns:${n.$prefix}="${xmlValue(n.$ns ?? '')}"`;
-      for (const x of n.$a ?? []) out += ` ${x.ns === XMLNS ? attributeName(x) : x.name}="${xmlValue(x.value)}"`;
+      for (const x of n.$a ?? []) {
+        if (x.ns && x.prefix && x.ns !== XMLNS && x.ns !== XML && known.get(x.prefix) !== x.ns) {
+          known.set(x.prefix, x.ns);
+          out += ` xmlns:${x.prefix}="${xmlValue(x.ns)}"`;
+        }
+        out += ` ${x.ns === XMLNS ? attributeName(x) : x.name}="${xmlValue(x.value)}"`;
+      }
       const top = isHTML(n, 'template') ? contentOf(n) : n;
       if (!top.$f) return n.$ns === HTML ? (VOID.has(n.$name) ? `${out} />` : `${out}></${name}>`) : `${out}/>`;
       out += '>';
-      for (let c = top.$f; c; c = c.$n) out += serializeXML(c, n.$prefix ? ns : n.$ns);
+      for (let c = top.$f; c; c = c.$n) out += serializeXML(c, n.$prefix ? ns : n.$ns, known);
       return `${out}</${name}>`;
     }
     case TEXT: return xmlText(n.$data);
@@ -227,7 +238,7 @@ export function serializeXML(n, ns = null) {
     case DOCTYPE: return `<!DOCTYPE ${n.$name}${n.$public ? ` PUBLIC "${n.$public}" "${n.$system}"` : n.$system ? ` SYSTEM "${n.$system}"` : ''}>`;
     default: {
       let out = '';
-      for (let c = n.$f; c; c = c.$n) out += serializeXML(c, ns);
+      for (let c = n.$f; c; c = c.$n) out += serializeXML(c, ns, prefixes);
       return out;
     }
   }
