@@ -14,7 +14,11 @@ type lockInfo struct {
 var lockOperations = operations{
 	"lock.request": touching(func(r *Realm, args arguments) (any, error) {
 		id := args.number(0)
-		lock := &storage.Lock{Name: args.text(1), Shared: args.text(2) == "shared", IfAvailable: args.flag(3)}
+		lock := &storage.Lock{Name: args.text(1), Shared: args.text(2) == "shared", IfAvailable: args.flag(3), Steal: args.flag(4)}
+		lock.Stolen = func() {
+			delete(r.shared.locks, id)
+			r.command("lockStolen", id)
+		}
 		lock.Granted = func(granted bool) {
 			if !granted {
 				delete(r.shared.locks, id)

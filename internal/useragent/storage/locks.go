@@ -16,6 +16,9 @@ type Lock struct {
 	Shared bool
 	// IfAvailable asks for it only where it can be had at once.
 	IfAvailable bool
+	// Steal takes it from who holds it; Stolen tells these in a task of its own.
+	Steal  bool
+	Stolen func()
 	// Granted is told in a task of its own whether it was granted; false only with IfAvailable.
 	Granted func(bool)
 	// Wanted is told in a task of its own that another request waits for it.
@@ -24,7 +27,17 @@ type Lock struct {
 
 // Request asks for a lock ("request a lock").
 func (l *Locks) Request(r *Lock) {
-	l.queue = append(l.queue, r)
+	if r.Steal {
+		for _, o := range l.held {
+			if o.Name == r.Name && o.Stolen != nil {
+				l.Schedule(o.Stolen)
+			}
+		}
+		l.held = slices.DeleteFunc(l.held, func(o *Lock) bool { return o.Name == r.Name })
+		l.queue = slices.Insert(l.queue, 0, r)
+	} else {
+		l.queue = append(l.queue, r)
+	}
 	l.Schedule(l.process)
 }
 

@@ -5,7 +5,7 @@ import {
   ArrayBuffer, DataView, Error, PromiseOf, RealDate, ScriptArray, ScriptBoolean, ScriptMap, ScriptNumber,
   ScriptObject, ScriptRegExp, ScriptSet, ScriptString, ScriptWeakMap, ScriptWeakSet, TypeError, defineProperty, isA,
 } from './primordials.js';
-import { expose } from './webidl.js';
+import { expose, must } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { nativeErrors } from './host.js';
 import { stackOf } from './errors.js';
@@ -156,5 +156,6 @@ export const fromHost = ({ tree, buffers, bodies }) => ({ tree, buffers: buffers
 export const clone = (value, transfer = undefined) => deserialize(serialize(value, transfer)).value;
 
 expose('structuredClone', function structuredClone(value, options = {}) {
+  must(arguments, 1);
   return clone(value, options?.transfer);
 });

@@ -283,6 +283,9 @@ export class Document extends Node {
   get fullscreenEnabled() {
     return false;
   }
+  get pictureInPictureElement() {
+    return null;
+  }
   get pictureInPictureEnabled() {
     return false;
   }
@@ -292,10 +295,28 @@ export class Document extends Node {
   execCommand() {
     return false;
   }
-  queryCommandSupported() {
+  queryCommandSupported(command) {
+    return ['bold', 'italic', 'underline', 'copy', 'cut', 'delete', 'forecolor', 'inserthtml', 'inserttext', 'selectall', 'undo', 'redo'].includes(`${command}`.toLowerCase());
+  }
+  queryCommandEnabled() {
     return false;
   }
+  queryCommandState() {
+    return false;
+  }
+  queryCommandIndeterm() {
+    return false;
+  }
+  queryCommandValue() {
+    return '';
+  }
   elementFromPoint() {
+    return null;
+  }
+  caretRangeFromPoint() {
+    return null;
+  }
+  caretPositionFromPoint() {
     return null;
   }
   elementsFromPoint() {

@@ -12,10 +12,10 @@ import { Document } from './document.js';
 import { Element } from './element.js';
 import { mix } from './node.js';
 import {
-  HTML, MATHML, SVG, append, asciiLower, childElements, children, cloneNode, contains, error, getAttr, hasAttr,
-  insert, isConnected, isElement, isHTML, isNode, isText, isValidAttributeName, late, makeElement, makeFragment,
-  makeText, onAttribute, onCloned, onRemoved, preInsert, protoFor, remove, replace, replaceAll, replaceAllWithText,
-  replaceData, setAttr, textOf,
+  HTML, MATHML, SVG, append, asciiLower, childElements, children, cloneNode, contains, elementsOf, error, getAttr,
+  hasAttr, insert, isConnected, isElement, isHTML, isNode, isText, isValidAttributeName, late, makeElement,
+  makeFragment, makeText, onAttribute, onCloned, onRemoved, preInsert, protoFor, remove, replace, replaceAll,
+  replaceAllWithText, replaceData, setAttr, textOf,
 } from './nodes.js';
 import { contentOf, onParsed } from './parsing.js';
 import { isDisabled, states } from './selectors.js';
@@ -332,6 +332,8 @@ const INTERFACES = [
   ['HTMLDialogElement', { open: 'b' }, ['dialog']],
   ['HTMLScriptElement', { src: 'u', type: 's', noModule: 'b', defer: 'b', crossOrigin: 'c', integrity: 's', referrerPolicy: REFERRER, charset: 's', event: 's', htmlFor: 's for', fetchPriority: PRIORITY, blocking: 't blocking render' }, ['script']],
   ['HTMLTemplateElement', {}, ['template']],
+  ['HTMLSelectedContentElement', {}, ['selectedcontent']],
+  ['HTMLFencedFrameElement', {}, ['fencedframe']],
   ['HTMLSlotElement', { name: 's' }, ['slot']],
   ['HTMLCanvasElement', { width: 'n width 300', height: 'n height 150' }, ['canvas']],
   ['HTMLFontElement', { color: 's', face: 's', size: 's' }, ['font']],
@@ -659,6 +661,8 @@ mix(classes.HTMLCanvasElement, {
     throw error('NotSupportedError', 'there is nothing to capture');
   },
 });
+const noRanges = () => assign(new ScriptObject(), { length: 0 });
+mix(classes.HTMLMapElement, { get areas() { return (this.$areas ??= elements(() => elementsOf(this).filter((e) => isHTML(e, 'area')))); } });
 mix(classes.HTMLMediaElement, {
   play() {
     host('gap', 'playing media');
@@ -712,6 +716,25 @@ mix(classes.HTMLMediaElement, {
     return 1;
   },
   set playbackRate(v) {},
+  get defaultPlaybackRate() {
+    return 1;
+  },
+  set defaultPlaybackRate(v) {},
+  get seeking() {
+    return false;
+  },
+  get buffered() {
+    return noRanges();
+  },
+  get played() {
+    return noRanges();
+  },
+  get seekable() {
+    return noRanges();
+  },
+  get textTracks() {
+    return (this.$tracks ??= assign(new ScriptObject(), { length: 0, addEventListener() {}, removeEventListener() {} }));
+  },
   addTextTrack() {
     return null;
   },

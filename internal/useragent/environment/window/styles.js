@@ -364,7 +364,7 @@ export const documentSheets = {
 };
 extendInterface(Document, documentSheets);
 mix(classes.HTMLStyleElement, { get sheet() { return sheetOfElement(this); }, get disabled() { return false; }, set disabled(v) {} });
-mix(classes.HTMLLinkElement, { get sheet() { return sheetOfElement(this); }, get disabled() { return hasAttr(this, 'disabled'); }, set disabled(v) { toggle(this, 'disabled', v); } });
+mix(classes.HTMLLinkElement, { get sheet() { return hasAttr(this, 'disabled') ? null : sheetOfElement(this); }, get disabled() { return hasAttr(this, 'disabled'); }, set disabled(v) { toggle(this, 'disabled', v); } });
 
 // How often scripts have changed what is in sheets.
 const sheetChanges = { n: 0 };
