@@ -8,6 +8,7 @@ type Locks struct {
 	Schedule func(func())
 
 	held, queue []*Lock
+	stolen      []func() // who is to hear of it, once the thief has
 }
 
 // Lock is a lock that is held or asked for.
@@ -28,12 +29,13 @@ type Lock struct {
 // Request asks for a lock ("request a lock").
 func (l *Locks) Request(r *Lock) {
 	if r.Steal {
-		for _, o := range l.held {
-			if o.Name == r.Name && o.Stolen != nil {
-				l.Schedule(o.Stolen)
+		l.held = slices.DeleteFunc(l.held, func(o *Lock) bool {
+			taken := o.Name == r.Name
+			if taken && o.Stolen != nil {
+				l.stolen = append(l.stolen, o.Stolen)
 			}
-		}
-		l.held = slices.DeleteFunc(l.held, func(o *Lock) bool { return o.Name == r.Name })
+			return taken
+		})
 		l.queue = slices.Insert(l.queue, 0, r)
 	} else {
 		l.queue = append(l.queue, r)
@@ -73,4 +75,8 @@ func (l *Locks) process() {
 		}
 	}
 	l.queue = left
+	for _, tell := range l.stolen {
+		l.Schedule(tell)
+	}
+	l.stolen = nil
 }
