@@ -17,7 +17,7 @@ var lockOperations = operations{
 		lock := &storage.Lock{Name: args.text(1), Shared: args.text(2) == "shared", IfAvailable: args.flag(3), Steal: args.flag(4)}
 		lock.Stolen = func() {
 			delete(r.shared.locks, id)
-			r.command("lockStolen", id)
+			r.p.clock().After(0, func() { r.command("lockStolen", id) }) // once the thief has heard that it has it
 		}
 		lock.Granted = func(granted bool) {
 			if !granted {
