@@ -33,7 +33,7 @@ var cookieOperations = operations{
 		}
 		var pairs []string
 		for _, c := range r.p.store().ForScripts(u, r.p.clock().Now) {
-			pairs = append(pairs, c.Name+"="+c.Value)
+			pairs = append(pairs, c.Pair())
 		}
 		return strings.Join(pairs, "; "), nil
 	}),

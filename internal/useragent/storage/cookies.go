@@ -27,11 +27,31 @@ type Cookie struct {
 	expires time.Duration
 }
 
+// Pair is the cookie as it is sent; one without a name is its value alone.
+func (c Cookie) Pair() string {
+	if c.Name == "" {
+		return c.Value
+	}
+	return c.Name + "=" + c.Value
+}
+
 // parseCookie reads a Set-Cookie header of an answer from u (RFC 6265bis, 5.6 and 5.7); false means that it is ignored.
 func parseCookie(line string, u *whatwg.Url, now time.Duration) (c Cookie, ok bool) {
+	pair, rest, _ := strings.Cut(line, ";")
+	name, value, named := strings.Cut(pair, "=")
+	if !named {
+		name, value = "", pair
+	}
+	nameless := strings.TrimSpace(name) == "" && strings.TrimSpace(value) != ""
+	if nameless { // the library wants a name
+		line = "x=" + strings.TrimSpace(value) + ";" + rest
+	}
 	set, err := http.ParseSetCookie(line)
 	if err != nil {
 		return c, false
+	}
+	if nameless {
+		set.Name = ""
 	}
 	host := u.Hostname()
 	c = Cookie{Name: set.Name, Value: set.Value, Domain: host, hostOnly: true, Path: set.Path, secure: set.Secure,
@@ -108,11 +128,7 @@ func (s *Storage) Retrieve(u *whatwg.Url, from fetch.Crossing, now time.Duration
 	slices.SortStableFunc(list, func(a, b Cookie) int { return len(b.Path) - len(a.Path) })
 	var parts []string
 	for _, c := range list {
-		if c.Name == "" {
-			parts = append(parts, c.Value)
-		} else {
-			parts = append(parts, c.Name+"="+c.Value)
-		}
+		parts = append(parts, c.Pair())
 	}
 	return strings.Join(parts, "; ")
 }

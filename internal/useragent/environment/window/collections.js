@@ -127,10 +127,16 @@ export const liveNodes = (make, cls = NodeList) => live(cls, make);
 publish(NodeList, RadioNodeList, HTMLCollection);
 
 // "getElementsByTagName" and its kin (4.5).
+// The same list is given for the same question.
+function once(root, key, make) {
+  const lists = (root.$lists ??= new Map());
+  if (!lists.has(key)) lists.set(key, elements(make));
+  return lists.get(key);
+}
 export function byTagName(root, name) {
   const all = name === '*';
   const lower = asciiLower(name);
-  return elements(() => {
+  return once(root, `tag ${name}`, () => {
     const list = elementsOf(root);
     if (all) return list;
     const { $html } = root.$t === DOCUMENT ? root : root.$d;
@@ -139,7 +145,7 @@ export function byTagName(root, name) {
 }
 export function byTagNameNS(root, ns, local) {
   ns = ns === '' || ns === null || ns === undefined ? null : `${ns}`;
-  return elements(() => {
+  return once(root, `tag ${local} ${ns}`, () => {
     return elementsOf(root).filter((n) => (ns === '*' || n.$ns === ns) && (local === '*' || n.$name === local));
   });
 }
@@ -154,7 +160,7 @@ export function hasClass(element, cls, quirks) {
 }
 export function byClassName(root, names) {
   const wanted = wordsOf(names);
-  return elements(() => {
+  return once(root, `class ${names}`, () => {
     if (!wanted.length) return [];
     const quirks = Boolean((root.$t === DOCUMENT ? root : root.$d).$quirks);
     const [first] = wanted;

@@ -13,8 +13,8 @@ import { boundsOf, isAligned, kindOf, modeOf, sanitize, stepBase, stepOf, steppe
 import { elementById, mix } from './node.js';
 import {
   HTML, append, changes, childElements, contains, descendants, elementsOf, error, following, getAttr, hasAttr,
-  isConnected, isElement, isHTML, isNode, isText, makeElement, namesGiven, onAttribute, preInsert, remove, replace,
-  replaceAllWithText, rootOf, setAttr, textOf,
+  isConnected, isElement, isHTML, isNode, isText, makeElement, namesGiven, onAttribute, onCloned, preInsert, remove,
+  replace, replaceAllWithText, rootOf, setAttr, textOf,
 } from './nodes.js';
 import { isDisabled, states } from './selectors.js';
 
@@ -749,6 +749,13 @@ onAttribute.push((e, name, old) => {
 });
 publish(ValidityState);
 publishLoosely(HTMLOptionsCollection, HTMLFormControlsCollection);
+// "cloning steps" (4.10.5, 4.10.11): what was typed and checked goes along.
+onCloned.push((node, copy) => {
+  if (!isHTML(node, 'input') && !isHTML(node, 'textarea')) return;
+  copy.$value = node.$value;
+  copy.$checked = node.$checked;
+  copy.$indeterminate = node.$indeterminate;
+});
 // "new FormData(form, submitter)" (XMLHttpRequest, 5).
 formEntries.of = (form, submitter) => {
   if (!isNode(form) || !isHTML(form, 'form')) throw new TypeError('FormData takes a form');

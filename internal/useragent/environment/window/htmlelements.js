@@ -334,6 +334,7 @@ const INTERFACES = [
   ['HTMLTemplateElement', {}, ['template']],
   ['HTMLSelectedContentElement', {}, ['selectedcontent']],
   ['HTMLFencedFrameElement', {}, ['fencedframe']],
+  ['HTMLGeolocationElement', {}, ['geolocation']],
   ['HTMLSlotElement', { name: 's' }, ['slot']],
   ['HTMLCanvasElement', { width: 'n width 300', height: 'n height 150' }, ['canvas']],
   ['HTMLFontElement', { color: 's', face: 's', size: 's' }, ['font']],

@@ -1,14 +1,14 @@
 // HTML, 4.11 and 6.12: popovers, dialogs, details, and the buttons that open and close them.
 
-import { TypeError } from '../shared/primordials.js';
 import { announce, fire, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
+import { reflectElement } from './elementreferences.js';
 import { buttons } from './forms.js';
 import { HTMLElement, classes, reflect, toggle } from './htmlelements.js';
-import { elementById, mix } from './node.js';
+import { mix } from './node.js';
 import {
-  asciiLower, contains, elementsOf, error, getAttr, hasAttr, isConnected, isElement, isHTML, isNode, onAttribute,
-  onInserted, onRemoved, rootOf, setAttr,
+  asciiLower, contains, elementsOf, error, getAttr, hasAttr, isConnected, isHTML, onAttribute, onInserted, onRemoved,
+  rootOf, setAttr,
 } from './nodes.js';
 import { states } from './selectors.js';
 import { CommandEvent, ToggleEvent } from './uievents.js';
@@ -161,26 +161,6 @@ onInserted.push((node) => {
 });
 
 // Buttons that have others open and close ("popover target attribute activation behavior", 4.10.6: commands).
-const named = (e, name, slot) => {
-  const given = e[slot];
-  if (given && rootOf(given) === rootOf(e)) return given;
-  const id = getAttr(e, name);
-  return id ? elementById(rootOf(e), id) : null;
-};
-const targeted = (property, name) => {
-  const slot = `$${property}`;
-  return Object.getOwnPropertyDescriptor({
-    get [property]() {
-      return named(this, name, slot);
-    },
-    set [property](v) {
-      if (v !== null && (!isNode(v) || !isElement(v))) throw new TypeError(`${property} is an element or null`);
-      if (v === null) this.removeAttribute(name);
-      else setAttr(this, name, '');
-      this[slot] = v;
-    },
-  }, property);
-};
 const COMMANDS = {
   __proto__: null,
   'show-modal': (e) => isHTML(e, 'dialog') && !hasAttr(e, 'open') && e.showModal(),
@@ -195,10 +175,10 @@ const commandOf = (e) => {
   return v.startsWith('--') ? v : Object.hasOwn(COMMANDS, asciiLower(v)) ? asciiLower(v) : '';
 };
 for (const cls of [classes.HTMLButtonElement, classes.HTMLInputElement]) {
-  Object.defineProperty(cls.prototype, 'popoverTargetElement', { ...targeted('popoverTargetElement', 'popovertarget'), enumerable: true });
+  reflectElement(cls.prototype, 'popoverTargetElement', 'popovertarget');
   reflect(cls, { popoverTargetAction: 'e popovertargetaction toggle,show,hide toggle toggle' });
 }
-Object.defineProperty(classes.HTMLButtonElement.prototype, 'commandForElement', { ...targeted('commandForElement', 'commandfor'), enumerable: true });
+reflectElement(classes.HTMLButtonElement.prototype, 'commandForElement', 'commandfor');
 mix(classes.HTMLButtonElement, {
   get command() {
     return commandOf(this);

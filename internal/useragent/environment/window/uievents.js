@@ -1,6 +1,6 @@
 // UI Events, Pointer Events and the events of HTML that windows have.
 
-import { TypeError, assign, defineProperty } from '../shared/primordials.js';
+import { ScriptArray, TypeError, defineProperty } from '../shared/primordials.js';
 import { attribute, must, publishLoosely } from '../shared/webidl.js';
 import { Event, insideOf } from '../shared/event.js';
 import { constant, mix } from './node.js';
@@ -8,12 +8,13 @@ import { constant, mix } from './node.js';
 const isWindow = (value) => value === global || [...(kin.windows?.values() ?? [])].some((side) => side.global === value);
 // Makes an interface of events whose attributes come from its init, with what they are without it.
 const inits = new Map(); // of an interface: gives an event other values
-const eventClass = (name, Base, fields) => {
+const eventClass = (name, Base, fields, check = null) => {
   const stateOf = new WeakMap();
   const cls = { [name]: class extends Base {
     constructor(type, init = {}) {
       if (arguments.length === 0) throw new TypeError('an event needs a type');
       super(type, init);
+      check?.(init);
       const s = {};
       if ('view' in fields && init?.view !== undefined && init.view !== null && !isWindow(init.view)) throw new TypeError('view is no window');
       for (const [key, fallback] of Object.entries(fields)) {
@@ -29,7 +30,10 @@ const eventClass = (name, Base, fields) => {
     const { relatedNow } = insideOf(event);
     return relatedNow === undefined ? stateOf.get(event)?.relatedTarget ?? null : relatedNow;
   }));
-  inits.set(cls, (event, values) => assign(stateOf.get(event), values));
+  inits.set(cls, (event, values) => {
+    inits.get(Base)?.(event, values);
+    for (const key of Object.keys(fields)) if (key in values) stateOf.get(event)[key] = values[key];
+  });
   cls.stateOf = undefined;
   delete cls.stateOf;
   return cls;
@@ -66,6 +70,10 @@ mix(MouseEvent, {
 });
 oldInit(MouseEvent, 'initMouseEvent', [...VIEW, ['detail', 0], ['screenX', 0], ['screenY', 0], ['clientX', 0], ['clientY', 0], ['ctrlKey', false], ['altKey', false], ['shiftKey', false], ['metaKey', false], ['button', 0], ['relatedTarget', null]]);
 export const PointerEvent = eventClass('PointerEvent', MouseEvent, { pointerId: 0, width: 1, height: 1, pressure: 0, tangentialPressure: 0, tiltX: 0, tiltY: 0, twist: 0, pointerType: '', isPrimary: false });
+mix(PointerEvent, {
+  getCoalescedEvents: () => ScriptArray.of(),
+  getPredictedEvents: () => ScriptArray.of(),
+});
 export const WheelEvent = eventClass('WheelEvent', MouseEvent, { deltaX: 0, deltaY: 0, deltaZ: 0, deltaMode: 0 });
 constantsOf(WheelEvent, ['DOM_DELTA_PIXEL', 'DOM_DELTA_LINE', 'DOM_DELTA_PAGE']);
 export const DragEvent = eventClass('DragEvent', MouseEvent, { dataTransfer: null });
@@ -77,9 +85,10 @@ mix(KeyboardEvent, {
     return this.keyCode;
   },
 });
-oldInit(KeyboardEvent, 'initKeyboardEvent', [...VIEW, ['key', ''], ['location', 0], ['ctrlKey', false], ['altKey', false], ['shiftKey', false], ['metaKey', false]]);
+oldInit(KeyboardEvent, 'initKeyboardEvent', [...VIEW, ['keyIdentifier', ''], ['location', 0], ['ctrlKey', false], ['altKey', false], ['shiftKey', false], ['metaKey', false]]);
 constantsOf(KeyboardEvent, ['DOM_KEY_LOCATION_STANDARD', 'DOM_KEY_LOCATION_LEFT', 'DOM_KEY_LOCATION_RIGHT', 'DOM_KEY_LOCATION_NUMPAD']);
 export const InputEvent = eventClass('InputEvent', UIEvent, { data: null, isComposing: false, inputType: '', dataTransfer: null });
+mix(InputEvent, { getTargetRanges: () => ScriptArray.of() });
 export const CompositionEvent = eventClass('CompositionEvent', UIEvent, { data: '' });
 oldInit(CompositionEvent, 'initCompositionEvent', [...VIEW, ['data', '']]);
 export const TextEvent = eventClass('TextEvent', UIEvent, { data: '' });
@@ -103,7 +112,9 @@ export const DeviceOrientationEvent = eventClass('DeviceOrientationEvent', Event
 export const StorageEvent = eventClass('StorageEvent', Event, { key: null, oldValue: null, newValue: null, url: '', storageArea: null });
 oldInit(StorageEvent, 'initStorageEvent', [['key', null], ['oldValue', null], ['newValue', null], ['url', ''], ['storageArea', null]]);
 export const SubmitEvent = eventClass('SubmitEvent', Event, { submitter: null });
-export const FormDataEvent = eventClass('FormDataEvent', Event, { formData: null });
+export const FormDataEvent = eventClass('FormDataEvent', Event, { formData: null }, (init) => {
+  if (init?.formData === undefined) throw new TypeError('the event is one of form data');
+});
 export const ToggleEvent = eventClass('ToggleEvent', Event, { oldState: '', newState: '' });
 export const CommandEvent = eventClass('CommandEvent', Event, { command: '', source: null });
 export const AnimationEvent = eventClass('AnimationEvent', Event, { animationName: '', elapsedTime: 0, pseudoElement: '' });

@@ -14,6 +14,7 @@ import './ranges.js';
 import './mutationobserver.js';
 import './uievents.js';
 import './eventpath.js';
+import './elementreferences.js';
 import './popovers.js';
 import './navigation.js';
 import './frames.js';
