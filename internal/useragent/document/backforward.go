@@ -203,7 +203,7 @@ func (w *Windows) reactivate(t *Tab, k *keptDocument, step int) {
 	c := k.window
 	t.forget(c)
 	now := *c.view
-	now.Source, now.FromWorker = fetch.Source{Kind: fetch.HistorySource}, false
+	now.Source, now.FromWorker, now.At, now.Elapsed = fetch.Source{Kind: fetch.HistorySource}, false, 0, 0
 	c.view = &now
 	w.put(t, c, true, func() { t.history.at = k.place })
 	for _, inner := range c.inside() {

@@ -19,8 +19,12 @@ const (
 	KeptClientsStay
 )
 
-// KeepClient takes a client out of those that workers see, since its document is kept for going back.
+// KeepClient takes a client out of those that workers see, since its document is kept for going back. One that they did not
+// see stays unseen.
 func (s *Container) KeepClient(c *Client) {
+	if !slices.Contains(s.clients, c) {
+		return
+	}
 	s.clients = without(s.clients, c)
 	s.kept = append(s.kept, c)
 	if c.Controller != nil && s.KeptClients != KeptClientsCount {
@@ -30,6 +34,9 @@ func (s *Container) KeepClient(c *Client) {
 
 // ReturnClient makes a kept client one that workers see again.
 func (s *Container) ReturnClient(c *Client) {
+	if !slices.Contains(s.kept, c) {
+		return
+	}
 	s.kept = without(s.kept, c)
 	s.clients = append(s.clients, c)
 }

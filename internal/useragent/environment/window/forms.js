@@ -726,7 +726,8 @@ export const activation = {
     } else if (isDisabled(e)) return;
     else if (isSubmitter(e) && formOwner(e)) requestSubmit(formOwner(e), e);
     else if ((isHTML(e, 'button') || isHTML(e, 'input')) && e.type === 'reset' && formOwner(e)) resetForm(formOwner(e));
-    else if (isHTML(e, 'button') || isHTML(e, 'input')) buttons.activate(e); else if (isHTML(e, 'summary')) {
+    else if (isHTML(e, 'button') || isHTML(e, 'input')) buttons.activate(e);
+    else if (isHTML(e, 'summary')) {
       const d = e.$p;
       if (isHTML(d, 'details') && childElements(d).find((c) => isHTML(c, 'summary')) === e) toggle(d, 'open', !hasAttr(d, 'open'));
     } else if (isHTML(e, 'label')) {
