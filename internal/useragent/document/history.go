@@ -3,7 +3,9 @@ package document
 import (
 	"slices"
 
+	"tachyform/internal/useragent/sessionhistory"
 	"tachyform/internal/useragent/structured"
+	"tachyform/internal/weburl"
 )
 
 // history is the session history of a tab or a frame (HTML, 7.4.1.1): what it has shown.
@@ -20,12 +22,17 @@ type historyEntry struct {
 	document int
 	url      string
 	state    *structured.Value // that scripts gave it, nil for null
+	// key is the same for what takes the place of an entry, id is not; kept is its state for the navigation API.
+	key, id int
+	kept    *structured.Value
 }
 
 // handling is how a navigation changes the history (HTML, 7.4.2.2): what comes follows what is shown, takes its place, or
 // is an entry that was there before.
 type handling struct {
 	replace bool
+	// kept is the state that the navigation API gives the entry, nil for none.
+	kept *structured.Value
 	// back is set for an entry, whose place is to.
 	back bool
 	to   int
@@ -35,6 +42,13 @@ type handling struct {
 type steps struct {
 	used []int
 	now  int
+	// names counts the names of entries.
+	names int
+}
+
+func (s *steps) name() int {
+	s.names++
+	return s.names
 }
 
 // journal gives the history of the tab or frame that shows a window, nil for none.
@@ -82,7 +96,7 @@ func (t *Tab) push(h *history, e historyEntry) {
 	if !slices.Contains(t.steps.used, t.steps.now) {
 		t.steps.used = append(t.steps.used, t.steps.now)
 	}
-	e.step = t.steps.now
+	e.step, e.key, e.id = t.steps.now, t.steps.name(), t.steps.name()
 	h.entries = append(h.entries, e)
 	h.at = len(h.entries) - 1
 }
@@ -94,7 +108,7 @@ func (c *window) shown() {
 		return
 	}
 	h.documents++
-	e := historyEntry{document: h.documents, url: c.URL}
+	e := historyEntry{document: h.documents, url: c.URL, kept: c.handling.kept}
 	switch {
 	case len(h.entries) == 0, !c.reload && !c.handling.back && !c.handling.replace:
 		t.push(h, e)
@@ -102,8 +116,7 @@ func (c *window) shown() {
 	case c.handling.back:
 		h.at = min(c.handling.to, len(h.entries)-1)
 	case c.handling.replace:
-		e.step = h.entries[h.at].step
-		h.entries[h.at] = e
+		t.replaceEntry(h, e)
 		return
 	}
 	// All places within the document that was there are ones within this.
@@ -139,11 +152,45 @@ func (p *Page) ChangeHistory(url string, replace bool, state *structured.Value) 
 	}
 	e := historyEntry{document: h.entries[h.at].document, url: url, state: state}
 	if replace {
-		e.step = h.entries[h.at].step
-		h.entries[h.at] = e
+		e.kept = h.entries[h.at].kept
+		t.replaceEntry(h, e)
 		return
 	}
 	t.push(h, e)
+}
+
+// replaceEntry puts an entry in the place of the one that is shown.
+func (t *Tab) replaceEntry(h *history, e historyEntry) {
+	was := h.entries[h.at]
+	e.step, e.key, e.id = was.step, was.key, t.steps.name()
+	h.entries[h.at] = e
+}
+
+// HistoryEntries lists the entries around the one that is shown that have its origin, and tells which of them that is.
+func (p *Page) HistoryEntries() (list []sessionhistory.Entry, at int) {
+	h := p.c.journal()
+	if h == nil || len(h.entries) == 0 {
+		return nil, 0
+	}
+	from, to := h.at, h.at
+	near := func(i int) bool { return weburl.OriginOf(h.entries[i].url) == p.c.origin() }
+	for from > 0 && near(from-1) {
+		from--
+	}
+	for to < len(h.entries)-1 && near(to+1) {
+		to++
+	}
+	for i, e := range h.entries[from : to+1] {
+		list = append(list, sessionhistory.Entry{URL: e.url, Key: e.key, ID: e.id, Same: h.within(from + i), State: e.kept})
+	}
+	return list, h.at - from
+}
+
+// KeepState gives the entry that is shown a state for the navigation API.
+func (p *Page) KeepState(state *structured.Value) {
+	if h := p.c.journal(); h != nil && len(h.entries) > 0 {
+		h.entries[h.at].kept = state
+	}
 }
 
 // HistoryLength is how many steps there are (HTML, 7.2.5: history.length).
@@ -214,7 +261,7 @@ func (c *window) traverseTo(h *history, to int) {
 	}
 	h.at = to
 	c.URL = e.url
-	c.scripts.realm.(WindowRealm).Traverse(e.url, e.state)
+	c.scripts.realm.(WindowRealm).Traverse(e.url, e.state, e.key)
 }
 
 // goBackTo goes to a document that is kept, in a task of its own; if that has gone by then, it is loaded anew.

@@ -9,6 +9,7 @@ import (
 	"tachyform/internal/request"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
+	"tachyform/internal/useragent/structured"
 	"tachyform/internal/weburl"
 )
 
@@ -92,10 +93,10 @@ func (p *Page) SetBase(url string) { p.c.scripts.base = url }
 // to rest.
 const maxNavigations = 4
 
-// Navigate leaves the page; with replace what comes takes its place in the history.
-func (p *Page) Navigate(url string, replace bool) {
+// Navigate leaves the page; with replace what comes takes its place in the history, kept is its state for the navigation API.
+func (p *Page) Navigate(url string, replace bool, kept *structured.Value) {
 	by := p.c.passage()
-	by.handling.replace = replace || p.c.samePlace(url)
+	by.handling.replace, by.handling.kept = replace || p.c.samePlace(url), kept
 	p.c.leaveFor(url, by)
 }
 

@@ -47,8 +47,8 @@ type WindowRealm interface {
 	Realm
 	// Restart has it go on with the document that takes the place of the empty one that its window began with.
 	Restart(p *Page, s Settings) error
-	// Traverse goes to another place in the history of its document.
-	Traverse(url string, state *structured.Value)
+	// Traverse goes to another place in the history of its document, by the key of its entry.
+	Traverse(url string, state *structured.Value, key int)
 }
 
 // StartWorker makes the realm of a dedicated or shared worker.

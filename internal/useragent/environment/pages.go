@@ -45,23 +45,37 @@ var pageOperations = operations{
 	// A host that can't be reached is no connection that was lost.
 	"online": plain(func(*Realm, arguments) (any, error) { return true, nil }),
 	"history.change": touching(func(r *Realm, args arguments) (any, error) {
-		var state *structured.Value
-		if text := args.text(2); text != "" {
-			var kept keptValue
-			if err := json.Unmarshal([]byte(text), &kept); err != nil {
-				return nil, err
-			}
-			v := r.valueFrom(kept)
-			state = &v
+		state, err := r.stateFrom(args.text(2))
+		if err == nil {
+			r.page.ChangeHistory(args.text(0), args.flag(1), state)
 		}
-		r.page.ChangeHistory(args.text(0), args.flag(1), state)
-		return nil, nil
+		return nil, err
+	}),
+	"history.entries": plain(func(r *Realm, _ arguments) (any, error) {
+		entries, at := r.page.HistoryEntries()
+		list := []map[string]any{}
+		for _, e := range entries {
+			state := ""
+			if e.State != nil {
+				state = toJSON(r.valueInto(*e.State))
+			}
+			list = append(list, map[string]any{"url": e.URL, "key": e.Key, "id": e.ID, "same": e.Same, "state": state})
+		}
+		return toJSON(map[string]any{"entries": list, "at": at}), nil
+	}),
+	"history.keep": touching(func(r *Realm, args arguments) (any, error) {
+		state, err := r.stateFrom(args.text(0))
+		if err == nil {
+			r.page.KeepState(state)
+		}
+		return nil, err
 	}),
 	"history.length": plain(func(r *Realm, _ arguments) (any, error) { return r.page.HistoryLength(), nil }),
 	"location.assign": touching(func(r *Realm, args arguments) (any, error) {
 		url, replace := args.text(0), args.flag(1)
-		r.p.clock().After(0, func() { r.page.Navigate(url, replace) })
-		return nil, nil
+		kept, err := r.stateFrom(args.text(2))
+		r.p.clock().After(0, func() { r.page.Navigate(url, replace, kept) })
+		return nil, err
 	}),
 	"location.reload": touching(func(r *Realm, _ arguments) (any, error) {
 		r.p.clock().After(0, r.page.Reload)
@@ -77,7 +91,11 @@ var pageOperations = operations{
 		return nil, nil
 	}),
 	"navigate.post": touching(func(r *Realm, args arguments) (any, error) {
-		url, target, kind, body := args.text(0), args.text(1), args.text(2), args.bytes(3)
+		url, target, kind := args.text(0), args.text(1), args.text(2)
+		body, err := r.bodies[args.number(3)].body.Bytes()
+		if err != nil {
+			return nil, err
+		}
 		r.p.clock().After(0, func() { r.page.Follow(url, target, kind, body) })
 		return nil, nil
 	}),
@@ -124,4 +142,17 @@ var pageOperations = operations{
 		r.page.SetBase(args.text(0))
 		return nil, nil
 	}),
+}
+
+// stateFrom takes a state of the history over, as it crosses; "" is none.
+func (r *Realm) stateFrom(text string) (*structured.Value, error) {
+	if text == "" {
+		return nil, nil
+	}
+	var kept keptValue
+	if err := json.Unmarshal([]byte(text), &kept); err != nil {
+		return nil, err
+	}
+	v := r.valueFrom(kept)
+	return &v, nil
 }

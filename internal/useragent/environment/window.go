@@ -9,6 +9,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
+	"tachyform/internal/useragent/sessionhistory"
 	"tachyform/internal/useragent/structured"
 	"tachyform/internal/weburl"
 )
@@ -47,8 +48,11 @@ type Page interface {
 	// HistoryLength is how many steps the history has, TraverseHistory goes some back or ahead.
 	HistoryLength() int
 	TraverseHistory(delta int)
+	// HistoryEntries are those of its origin around the one that is shown, KeepState gives that a state for the navigation API.
+	HistoryEntries() (list []sessionhistory.Entry, at int)
+	KeepState(state *structured.Value)
 	// Navigate leaves the page, Reload loads it anew.
-	Navigate(url string, replace bool)
+	Navigate(url string, replace bool, kept *structured.Value)
 	Reload()
 	// Failed tells of an error that no script of the page caught, by its name.
 	Failed(name, text string)
@@ -180,12 +184,12 @@ func (r *Realm) begin(settings map[string]any) error {
 }
 
 // Traverse goes to another place in the history of its document.
-func (r *Realm) Traverse(url string, state *structured.Value) {
+func (r *Realm) Traverse(url string, state *structured.Value, key int) {
 	text := ""
 	if state != nil {
 		text = toJSON(r.valueInto(*state))
 	}
-	r.command("traverse", url, text)
+	r.command("traverse", url, text, key)
 }
 
 // Command runs one of the environment's commands in a task, while the page is open.

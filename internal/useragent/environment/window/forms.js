@@ -5,12 +5,14 @@ import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../sha
 import { Date_ } from '../shared/time.js';
 import { announce, fire, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
+import { encodeUTF8, keepBytes } from '../shared/bytes.js';
 import { URL, parsedURL } from '../shared/url.js';
-import { formEntries } from '../shared/formdata.js';
+import { extractForm, formEntries } from '../shared/formdata.js';
 import { HTMLCollection, RadioNodeList, elements, elementsAs, listOf, liveNodes, ownerOf } from './collections.js';
 import { classes, toggle } from './htmlelements.js';
 import { boundsOf, isAligned, kindOf, modeOf, sanitize, stepBase, stepOf, stepped } from './inputtypes.js';
-import { elementById, mix } from './node.js';
+import { hooks } from './navigation.js';
+import { current, elementById, mix } from './node.js';
 import {
   HTML, append, changes, childElements, contains, descendants, elementsOf, error, following, getAttr, hasAttr,
   isConnected, isElement, isHTML, isNode, isText, makeElement, namesGiven, onAttribute, onCloned, preInsert, remove,
@@ -681,11 +683,27 @@ function submitForm(form, submitter) {
   const action = (submitter && hasAttr(submitter, 'formaction') && submitter.formAction) || form.action;
   const data = constructEntries(form, submitter);
   if (!data) return;
-  const query = new global.URLSearchParams([...data].map(([k, v]) => [k, typeof v === 'string' ? v : v.name])).toString();
+  // "convert to a list of name-value pairs"
+  const lines = (text) => text.replace(/\r\n?|\n/g, '\r\n');
+  const pairs = data.map(([k, v]) => [lines(k), lines(typeof v === 'string' ? v : v.name)]);
+  const query = new global.URLSearchParams(pairs).toString();
   const target = (submitter && getAttr(submitter, 'formtarget')) || form.target;
-  if (method === 'post') return void host('navigate.post', action, query, target);
+  if (method === 'post') {
+    const here = ['', '_self'].includes(target.toLowerCase());
+    if (here && hooks.navigate) {
+      const formData = new global.FormData();
+      for (const [k, v] of data) formData.append(k, v);
+      if (!hooks.navigate({ type: action === current.document.$url() ? 'replace' : 'push', url: action, same: false, formData, sourceElement: submitter })) return;
+    }
+    const type = (submitter && hasAttr(submitter, 'formenctype') && submitter.formEnctype) || form.enctype;
+    const text = type === 'text/plain' ? pairs.map(([k, v]) => `${k}=${v}\r\n`).join('') : query;
+    const body = type === 'multipart/form-data' ? extractForm(data) : { type, handle: keepBytes(encodeUTF8(text)) };
+    host('navigate.post', action, target, body.type, body.handle);
+    return;
+  }
   const u = new URL(action);
   u.search = query;
+  hooks.source = submitter;
   host('navigate.link', u.href, target);
 }
 
@@ -718,6 +736,7 @@ export const activation = {
   run(e, event) {
     if (isHTML(e, 'a') || isHTML(e, 'area')) {
       if (hasAttr(e, 'download')) return;
+      hooks.source = e;
       host('navigate.link', e.href, getAttr(e, 'target') ?? '');
     } else if (isHTML(e, 'input') && ['checkbox', 'radio'].includes(typeOf(e))) {
       if (!isConnected(e)) return;

@@ -25,6 +25,7 @@ import {
   byTag, classes, complete, incompleteNames,
 } from './htmlelements.js';
 import { history, location } from './navigation.js';
+import { navigationObject } from './navigationapi.js';
 import { navigator } from './navigator.js';
 import { current } from './node.js';
 import {
@@ -73,6 +74,7 @@ replaceable('length', () => frameElements().length);
 readOnly('navigator', () => navigator);
 readOnly('clientInformation', () => navigator);
 readOnly('history', () => history);
+replaceable('navigation', () => navigationObject.get());
 readOnly('customElements', () => registry);
 readOnly('frameElement', () => (own.closed ? null : kin.windows.get(own.parent)?.frame(own.frame) ?? null));
 readOnly('closed', () => own.closed === true);

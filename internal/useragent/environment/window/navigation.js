@@ -15,6 +15,10 @@ import { changes, error } from './nodes.js';
 import { states } from './selectors.js';
 import { HashChangeEvent, PopStateEvent } from './uievents.js';
 
+// What the navigation API does once a script has asked for it: navigate says whether a navigation goes on, traverse goes to another
+// place within the document.
+// source is the element whose activation leads somewhere now.
+export const hooks = { navigate: null, traverse: null, source: null };
 let entry = null; // of the history that this document shows: { url, state }
 const here = () => entry.url;
 export const documentURL = () => (entry ? entry.url : own.script);
@@ -24,7 +28,7 @@ export function startHistory(url, state) {
 const fragmentOf = (url) => (url.includes('#') ? url.slice(url.indexOf('#')) : '');
 const withoutFragment = (url) => url.split('#')[0];
 // "navigate": within the document when only the fragment differs.
-export function navigate(url, replace = false) {
+export function navigate(url, replace = false, state = '', push = false, sourceElement = null) {
   const from = here();
   if (url.startsWith('javascript:')) {
     queueTask(() => {
@@ -36,13 +40,23 @@ export function navigate(url, replace = false) {
     });
     return;
   }
-  if (url.includes('#') && withoutFragment(url) === withoutFragment(from)) {
-    goTo(url, null, replace || url === from);
+  const within = url.includes('#') && withoutFragment(url) === withoutFragment(from);
+  replace ||= !push && (url === from || (!within && current.document.$ready !== 'complete'));
+  if (hooks.navigate) {
+    const apply = () => {
+      goTo(url, null, replace);
+      if (state) host('history.keep', state);
+    };
+    const goesOn = hooks.navigate({ type: replace ? 'replace' : 'push', url, same: within, state, sourceElement, apply: within ? apply : null });
+    if (!within && !goesOn) return;
+  } else if (within) goTo(url, null, replace);
+  if (within) {
+    if (here() !== url) return; // it was prevented
     fire(global, trusted(new PopStateEvent('popstate', { state: null })));
     if (from !== url) queueTask(() => fire(global, trusted(new HashChangeEvent('hashchange', { oldURL: from, newURL: url }))));
     return;
   }
-  host('location.assign', url, replace);
+  host('location.assign', url, replace, state);
 }
 function goTo(url, state, replace) {
   entry = { url, state };
@@ -50,6 +64,7 @@ function goTo(url, state, replace) {
   changes.n++;
   host('history.change', url, replace, state === null ? '' : toJSON(toHost(state)));
 }
+export const commit = goTo;
 // "URL and history update steps" (7.4.4), in the place of the present entry.
 export const rewriteURL = (url) => goTo(url, entry.state, true);
 const targetOf = (url) => (fragmentOf(url).length > 1 ? elementById(current.document, decodeFragment(fragmentOf(url).slice(1))) : null);
@@ -61,18 +76,22 @@ const decodeFragment = (text) => {
   }
 };
 function traverse(delta) {
-  if (delta === 0) host('location.reload');
+  if (delta === 0) reload();
   else host('history.traverse', delta);
 }
+function reload() {
+  if (!hooks.navigate || hooks.navigate({ type: 'reload', url: here(), same: false })) host('location.reload');
+}
 // "update document for history step application" (7.4.6.2), for another place within the document.
-commands.traverse = (url, json) => {
+commands.traverse = (url, json, key) => hooks.traverse(url, key, () => arrive(url, json));
+function arrive(url, json) {
   const from = here();
   entry = { url, state: json ? fromHost(fromJSON(json)) : null };
   states.target = targetOf(url);
   changes.n++;
   fire(global, trusted(new PopStateEvent('popstate', { state: history.state })));
   if (fragmentOf(from) !== fragmentOf(url)) fire(global, trusted(new HashChangeEvent('hashchange', { oldURL: from, newURL: url })));
-};
+}
 export class Location {
   constructor(key = undefined) {
     onlyHere(key);
@@ -100,7 +119,7 @@ const members = {
     navigate(address(url), true);
   },
   reload() {
-    host('location.reload');
+    reload();
   },
   toString() {
     if (this !== location) throw new TypeError('this is no location');
@@ -168,7 +187,7 @@ export class History {
 const restoration = { mode: 'auto' };
 const stateObjects = new WeakMap();
 // "can have its URL rewritten" (7.4.4), by the parts of addresses.
-function mayBecome(to, from) {
+export function mayBecome(to, from) {
   const [scheme, user, password, host_, path, query] = ['protocol', 'username', 'password', 'host', 'pathname', 'search'].map((name) => URL_PARTS.indexOf(name));
   if ([scheme, user, password, host_].some((i) => to[i] !== from[i])) return false;
   if (/^https?:$/.test(to[scheme])) return true;
@@ -184,8 +203,14 @@ function change(data, url, replace) {
     if (!parts || !mayBecome(parts, parsedURL(here()))) throw error('SecurityError', `the history cannot be given the address ${url}`);
     to = parts[0];
   }
-  goTo(to, state, replace);
+  const apply = () => goTo(to, state, replace);
+  if (hooks.navigate) hooks.navigate({ type: replace ? 'replace' : 'push', url: to, same: true, classic: state, apply });
+  else apply();
 }
 export const history = new History(MAKE);
 publish(Location, History);
-commands.navigateTo = (url) => navigate(url);
+commands.navigateTo = (url) => {
+  const { source } = hooks;
+  hooks.source = null;
+  navigate(url, false, '', false, source);
+};

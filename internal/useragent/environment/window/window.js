@@ -17,6 +17,7 @@ import './eventpath.js';
 import './elementreferences.js';
 import './popovers.js';
 import './navigation.js';
+import './navigationapi.js';
 import './frames.js';
 import './writing.js';
 import './webstorage.js';
