@@ -185,9 +185,13 @@ func (c *window) LetGo() {
 // LetGoOfKept ends all documents that are kept for going back.
 func (w *Windows) LetGoOfKept() {
 	for _, t := range w.tabs {
-		for _, k := range slices.Clone(t.kept) {
-			k.LetGo()
-		}
+		t.letGoOfKept()
+	}
+}
+
+func (t *Tab) letGoOfKept() {
+	for _, k := range slices.Clone(t.kept) {
+		k.LetGo()
 	}
 }
 

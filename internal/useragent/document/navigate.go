@@ -268,9 +268,7 @@ type Tab struct {
 
 // CloseTab closes a tab.
 func (w *Windows) CloseTab(t *Tab) {
-	for _, k := range slices.Clone(t.kept) {
-		k.LetGo()
-	}
+	t.letGoOfKept()
 	if t.window != nil {
 		t.window.leave(false)
 		t.window.end()

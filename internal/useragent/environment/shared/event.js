@@ -27,7 +27,7 @@ export class Event {
     inside.cancelable = Boolean(init.cancelable);
     inside.composed = Boolean(init.composed);
   }
-  // What an event is and how far its dispatching of an event has come, for the environment.
+  // What an event is and how far its dispatching has come, for the environment.
   static {
     const inside = (event) => (#in in event ? event.#in : undefined);
     // Events of one realm may be dispatched in another of its engine.

@@ -9,12 +9,12 @@ import { encodeUTF8, keepBytes } from '../shared/bytes.js';
 import { URL, parsedURL } from '../shared/url.js';
 import { extractForm, formEntries } from '../shared/formdata.js';
 import { HTMLCollection, RadioNodeList, elements, elementsAs, listOf, liveNodes, ownerOf } from './collections.js';
-import { classes, toggle } from './htmlelements.js';
+import { classes, opens, toggle } from './htmlelements.js';
 import { boundsOf, isAligned, kindOf, modeOf, sanitize, stepBase, stepOf, stepped } from './inputtypes.js';
 import { hooks } from './navigation.js';
 import { current, elementById, mix } from './node.js';
 import {
-  HTML, append, changes, childElements, contains, descendants, elementsOf, error, following, getAttr, hasAttr,
+  HTML, append, changes, contains, descendants, elementsOf, error, following, getAttr, hasAttr,
   isConnected, isElement, isHTML, isNode, isText, makeElement, namesGiven, onAttribute, onCloned, preInsert, remove,
   replace, replaceAllWithText, rootOf, setAttr, textOf,
 } from './nodes.js';
@@ -747,8 +747,7 @@ export const activation = {
     else if ((isHTML(e, 'button') || isHTML(e, 'input')) && e.type === 'reset' && formOwner(e)) resetForm(formOwner(e));
     else if (isHTML(e, 'button') || isHTML(e, 'input')) buttons.activate(e);
     else if (isHTML(e, 'summary')) {
-      const d = e.$p;
-      if (isHTML(d, 'details') && childElements(d).find((c) => isHTML(c, 'summary')) === e) toggle(d, 'open', !hasAttr(d, 'open'));
+      if (opens(e)) toggle(e.$p, 'open', !hasAttr(e.$p, 'open'));
     } else if (isHTML(e, 'label')) {
       const c = e.control;
       if (c && !(event.target !== e && activation.has(event.target) && event.target !== c && contains(e, event.target)) && event.target !== c) c.click();

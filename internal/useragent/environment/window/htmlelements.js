@@ -31,7 +31,7 @@ const textFragment = (text, document) => {
   return fragment;
 };
 // Whether a summary opens the details that it stands in.
-const opens = (e) => isHTML(e.$p, 'details') && childElements(e.$p).find((c) => isHTML(c, 'summary')) === e;
+export const opens = (e) => isHTML(e.$p, 'details') && childElements(e.$p).find((c) => isHTML(c, 'summary')) === e;
 export const constructing = { html: null };
 export class HTMLElement extends Element {
   constructor() {
