@@ -3,10 +3,9 @@ package audit
 import (
 	"errors"
 	"fmt"
-	"runtime"
 	"strings"
-	"sync"
 
+	"tachyform/internal/crash"
 	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
 	"tachyform/internal/site"
@@ -148,20 +147,21 @@ func examine(came useragent.Fetched, img manifest.Image) (e examined) {
 // to is judged by a.iconsLater.
 func (a *auditor) checkIcons(look *useragent.Installer, p *manifest.Processed, murl string, at Where) {
 	seen := make([]examined, len(p.Icons))
-	var wait sync.WaitGroup
-	free := make(chan struct{}, runtime.GOMAXPROCS(0))
+	came := make([]useragent.Fetched, len(p.Icons))
 	for i, img := range p.Icons {
-		came := look.Icon(img.Src)
-		wait.Add(1)
-		go func() {
-			defer wait.Done()
-			free <- struct{}{}
-			seen[i] = examine(came, img)
-			<-free
-		}()
+		came[i] = look.Icon(img.Src)
 	}
+	var failed error
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		defer crash.Catch(&failed)
+		crash.Each(len(p.Icons), func(i int) { seen[i] = examine(came[i], p.Icons[i]) })
+	}()
 	a.iconsLater = func() {
-		wait.Wait()
+		if <-done; failed != nil {
+			panic(failed)
+		}
 		a.judgeIcons(p, seen, murl, at)
 	}
 }

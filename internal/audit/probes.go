@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"tachyform/internal/condition"
+	"tachyform/internal/crash"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/request"
 	"tachyform/internal/target"
@@ -311,8 +312,12 @@ func (a *auditor) firstVisit() (judge func() error) {
 	}
 	done := make(chan came, 1)
 	go func() {
-		ran, err := plan.Run(a.ctx)
-		done <- came{ran, err}
+		var c came
+		func() {
+			defer crash.Catch(&c.err)
+			c.ran, c.err = plan.Run(a.ctx)
+		}()
+		done <- c
 	}()
 	return func() error {
 		c := <-done

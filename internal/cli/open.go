@@ -61,6 +61,7 @@ func (a *app) load(args []string) (*project.Project, string, error) {
 	if err != nil {
 		return nil, "", err
 	}
+	a.stateDir = filepath.Join(p.Dir, project.StateDir)
 	if arg != "" {
 		return p, arg, nil
 	}

@@ -17,6 +17,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"tachyform/internal/crash"
 	"tachyform/internal/problem"
 	"tachyform/internal/report"
 	"tachyform/internal/spelling"
@@ -45,6 +46,8 @@ type app struct {
 	// headers, answerWithin and allWithin are for a live site.
 	headers                 []string
 	answerWithin, allWithin time.Duration
+	// stateDir is the state folder of the project, "" if there is no project file.
+	stateDir string
 	// stop ends the run for a reason.
 	stop  context.CancelCauseFunc
 	width int
@@ -53,7 +56,7 @@ type app struct {
 }
 
 // Main runs the program and gives its exit status.
-func Main(args []string, in io.Reader, out, errOut io.Writer) int {
+func Main(args []string, in io.Reader, out, errOut io.Writer) (status int) {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	ctx, because := context.WithCancelCause(ctx)
@@ -77,7 +80,18 @@ func Main(args []string, in io.Reader, out, errOut io.Writer) int {
 	root.SetOut(a.out)
 	root.SetErr(a.err)
 	a.stop = because
-	err := root.ExecuteContext(ctx)
+	log := &crash.Log{}
+	ctx = crash.WithLog(ctx, log)
+	err := func() (err error) {
+		defer crash.Catch(&err)
+		return root.ExecuteContext(ctx)
+	}()
+	if c := (*crash.Crash)(nil); errors.As(err, &c) {
+		log.Add(c)
+		defer func() { status = statusFailed }()
+		err = nil
+	}
+	a.reportCrashes(log.All())
 	var late *problem.Problem
 	if err != nil && errors.As(context.Cause(ctx), &late) {
 		err = late

@@ -3,11 +3,13 @@
 package handover
 
 import (
+	"cmp"
 	"context"
 	"runtime"
 	"slices"
 	"sync"
 
+	"tachyform/internal/crash"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/account"
@@ -83,11 +85,7 @@ func Run(ctx context.Context, in Input) (*Result, error) {
 			wanted = append(wanted, d)
 		}
 	}
-	type job struct {
-		d *definition
-		v *visitor
-		s *Scenario
-	}
+	var failed error
 	jobs := make(chan job)
 	var wait sync.WaitGroup
 	var mu sync.Mutex
@@ -97,13 +95,9 @@ func Run(ctx context.Context, in Input) (*Result, error) {
 		go func() {
 			defer wait.Done()
 			for j := range jobs {
-				j.d.play(j.v)
-				j.s.Steps, j.s.Pages = j.v.steps, j.v.pages
-				j.v.conclude(j.s)
-				if j.v != first {
-					j.v.b.Close()
-				}
+				err := j.play(first)
 				mu.Lock()
+				failed = cmp.Or(failed, err)
 				done++
 				if in.Progress != nil {
 					in.Progress(done, len(wanted))
@@ -127,7 +121,26 @@ func Run(ctx context.Context, in Input) (*Result, error) {
 	}
 	close(jobs)
 	wait.Wait()
-	return result, ctx.Err()
+	return result, cmp.Or(failed, ctx.Err())
+}
+
+// job is a scenario to be played by a visitor.
+type job struct {
+	d *definition
+	v *visitor
+	s *Scenario
+}
+
+// play plays the scenario; the browser of first is not closed. The error is a *crash.Crash.
+func (j job) play(first *visitor) (err error) {
+	defer crash.Catch(&err)
+	j.d.play(j.v)
+	j.s.Steps, j.s.Pages = j.v.steps, j.v.pages
+	j.v.conclude(j.s)
+	if j.v != first {
+		j.v.b.Close()
+	}
+	return nil
 }
 
 func (in Input) entry() string { return in.Visit[len(in.Visit)-1] }

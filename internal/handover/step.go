@@ -108,7 +108,7 @@ func (v *visitor) watch() {
 // note looks at a tab at the end of a step.
 func (v *visitor) note(name, tab string) {
 	for _, t := range v.tabs {
-		t.Take()
+		v.b.Take(t)
 		t.View.Controlled = t.IsControlled()
 	}
 	t := v.tabs[tab]

@@ -9,8 +9,8 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"sync"
 
+	"tachyform/internal/crash"
 	"tachyform/internal/target"
 )
 
@@ -146,46 +146,41 @@ func Make(r Recipe) ([]Icon, error) {
 	wanted := r.wanted(grounded)
 	list := make([]Icon, len(wanted))
 	errs := make([]error, len(wanted))
-	var wait sync.WaitGroup
-	for i, icon := range wanted {
-		wait.Add(1)
-		go func() {
-			defer wait.Done()
-			icon.Type = "image/png"
-			switch icon.Purpose {
-			case "vector":
-				icon.Type, icon.Data = "image/svg+xml", small.source
-			case "shortcut":
-				for _, s := range r.Shortcuts {
-					if s.Name == icon.Shortcut {
-						icon.Data, errs[i] = clear(s.Master, icon.Size)
-					}
+	crash.Each(len(wanted), func(i int) {
+		icon := wanted[i]
+		icon.Type = "image/png"
+		switch icon.Purpose {
+		case "vector":
+			icon.Type, icon.Data = "image/svg+xml", small.source
+		case "shortcut":
+			for _, s := range r.Shortcuts {
+				if s.Name == icon.Shortcut {
+					icon.Data, errs[i] = clear(s.Master, icon.Size)
 				}
-			case "any":
-				if grounded {
-					icon.Data, errs[i] = onGround(m, shape, icon.Size, backdrop)
-				} else {
-					icon.Data, errs[i] = clear(m, icon.Size)
-				}
-			case "monochrome":
-				icon.Data, errs[i] = clear(r.Monochrome, icon.Size)
-			case "maskable":
-				icon.Data, errs[i] = filled(maskable, maskableShape, icon.Size, backdrop, SafeRadius*0.98)
-			case "apple":
-				icon.Data, errs[i] = filled(m, shape, icon.Size, backdrop, 0.5)
-			case "favicon":
-				icon.Type = "image/x-icon"
-				icon.Data, errs[i] = favicon(func(size int) ([]byte, error) {
-					if grounded && r.Small == nil {
-						return onGround(small, shape, size, backdrop)
-					}
-					return clear(small, size)
-				}, 16, 32, 48)
 			}
-			list[i] = icon
-		}()
-	}
-	wait.Wait()
+		case "any":
+			if grounded {
+				icon.Data, errs[i] = onGround(m, shape, icon.Size, backdrop)
+			} else {
+				icon.Data, errs[i] = clear(m, icon.Size)
+			}
+		case "monochrome":
+			icon.Data, errs[i] = clear(r.Monochrome, icon.Size)
+		case "maskable":
+			icon.Data, errs[i] = filled(maskable, maskableShape, icon.Size, backdrop, SafeRadius*0.98)
+		case "apple":
+			icon.Data, errs[i] = filled(m, shape, icon.Size, backdrop, 0.5)
+		case "favicon":
+			icon.Type = "image/x-icon"
+			icon.Data, errs[i] = favicon(func(size int) ([]byte, error) {
+				if grounded && r.Small == nil {
+					return onGround(small, shape, size, backdrop)
+				}
+				return clear(small, size)
+			}, 16, 32, 48)
+		}
+		list[i] = icon
+	})
 	for _, err := range errs {
 		if err != nil {
 			return nil, err

@@ -9,6 +9,8 @@ import (
 	"image/color"
 	"image/draw"
 	"sync"
+
+	"tachyform/internal/crash"
 )
 
 // Screen is the screen of an iPhone or iPad: width and height in CSS pixels when held upright, and device pixels for
@@ -88,21 +90,13 @@ func MakeStartup(r StartupRecipe) ([]Startup, error) {
 		}
 	}
 	errs := make([]error, len(list))
-	var wait sync.WaitGroup
-	slots := make(chan struct{}, 4) // one takes some 20 MB while it is packed
-	for i := range list {
-		wait.Add(1)
-		slots <- struct{}{}
-		go func() {
-			defer func() { <-slots; wait.Done() }()
-			picture, err := pictures[middle{min(list[i].Width, list[i].Height) * 3 / 10, grounds[i]}]()
-			if err == nil {
-				list[i].Data, err = inMiddle(picture, list[i].Width, list[i].Height, grounds[i])
-			}
-			errs[i] = err
-		}()
-	}
-	wait.Wait()
+	crash.Each(len(list), func(i int) {
+		picture, err := pictures[middle{min(list[i].Width, list[i].Height) * 3 / 10, grounds[i]}]()
+		if err == nil {
+			list[i].Data, err = inMiddle(picture, list[i].Width, list[i].Height, grounds[i])
+		}
+		errs[i] = err
+	})
 	for _, err := range errs {
 		if err != nil {
 			return nil, err

@@ -58,7 +58,7 @@ func (d *embedded) Traverse(tab string, delta int) bool {
 func (d *embedded) rest() {
 	d.b.Settle()
 	for _, t := range d.tabs {
-		t.Take()
+		d.b.Take(t)
 		t.View.Controlled = t.IsControlled()
 	}
 }
@@ -135,7 +135,7 @@ func (d *embedded) SetCookie(name, value string) { d.b.SetCookie(d.hosts[0].Orig
 func (d *embedded) Wait(t time.Duration) {
 	d.b.Pass(t)
 	for _, t := range d.tabs {
-		t.Take()
+		d.b.Take(t)
 		t.View.Controlled = t.IsControlled()
 	}
 }

@@ -13,6 +13,7 @@ import (
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/condition"
+	"tachyform/internal/crash"
 	"tachyform/internal/page"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent"
@@ -177,9 +178,14 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 		go func() {
 			defer wait.Done()
 			defer turns.take()()
-			health := r.probe(ctx, branch)
-			health.NextRelease = r.deployNext(after)
-			out.Health = health
+			var err error
+			func() {
+				defer crash.Catch(&err)
+				health := r.probe(ctx, branch)
+				health.NextRelease = r.deployNext(after)
+				out.Health = health
+			}()
+			logCrash(ctx, err)
 		}()
 	}
 	err = r.try(ctx, b, out, turns)
@@ -231,7 +237,7 @@ func (r *Rehearsal) visit(ctx context.Context, b *useragent.Browser, stop bool, 
 		}
 		tab = b.Open(url, tab)
 		b.Settle()
-		tab.Take()
+		b.Take(tab)
 		tab.View.Controlled = tab.IsControlled()
 		views = append(views, tab.View)
 		if afterFirst != nil && len(views) == 1 && len(r.Visit) > 1 {
@@ -289,7 +295,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result, 
 				defer wait.Done()
 				for j := range jobs {
 					end := turns.take()
-					p := r.page(ctx, j.glance, j.draw, j.branches, known, online)
+					p := r.pageOrUnknown(ctx, j.glance, j.draw, j.branches, known, online)
 					end()
 					p.Found = queue.found(j.index)
 					out.Pages[j.index] = p
@@ -423,6 +429,35 @@ func (s *sample) wants(d *page.Document) bool {
 	return s.opened[set] <= sampleOfSet
 }
 
+// pageOrUnknown is page. If that panics, the outcomes of the page are unknown.
+func (r *Rehearsal) pageOrUnknown(ctx context.Context, glance *document.View, draw bool, branches []*useragent.Browser,
+	known *standIns, online *onlineAnswers) (result *PageResult) {
+	var err error
+	func() {
+		defer crash.Catch(&err)
+		result = r.page(ctx, glance, draw, branches, known, online)
+	}()
+	if err == nil {
+		return result
+	}
+	logCrash(ctx, err)
+	view := document.NewFailedTab(glance.URL).View
+	result = &PageResult{URL: glance.URL, Under: map[string]*PageOutcome{}, Seen: view.Seen()}
+	for _, c := range r.Conditions {
+		result.Under[c.Name] = &PageOutcome{Outcome: Lost, Reason: view.Reason, View: view,
+			Doubt: &Doubt{Kind: DoubtStopped, Err: err}}
+	}
+	return result
+}
+
+// logCrash adds an error that crash.Catch stored to the log of the command.
+func logCrash(ctx context.Context, err error) {
+	var c *crash.Crash
+	if errors.As(err, &c) {
+		crash.LogOf(ctx).Add(c)
+	}
+}
+
 // page tries a page under each condition, and opens it online to compare where its own content is shown.
 func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, branches []*useragent.Browser,
 	known *standIns, online *onlineAnswers) *PageResult {
@@ -454,6 +489,9 @@ func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, 
 			open()
 		}
 		outcome := judge(branches[i], v, reference)
+		if opened && outcome.Doubt == nil && outcome.Outcome != Lost && outcome.Outcome != Stuck && len(plain.Exhausted()) > 0 {
+			outcome.Doubt = &Doubt{Kind: DoubtStopped, Err: plain.Exhausted()[0]} // there is nothing to compare with
+		}
 		result.Under[c.Name] = outcome
 		if branches[i].RequestsSent() == 0 {
 			// The network was not asked for anything, so its state makes no difference.

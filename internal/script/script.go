@@ -7,6 +7,8 @@ import (
 	"errors"
 	"fmt"
 	"time"
+
+	"tachyform/internal/crash"
 )
 
 // Bounds of one engine.
@@ -28,13 +30,17 @@ var (
 	ErrEndless = errors.New("the script took more than 20 million steps without a pause and was stopped")
 	ErrMemory  = fmt.Errorf("the script used more than %d MB of memory and was stopped", MemoryLimit>>20)
 	// ErrStuck is no fault that could be told of the script: what it called might have come to an end in a browser.
-	ErrStuck    = errors.New("something that the language has built in computed for seconds without an end and was stopped")
+	ErrStuck = errors.New("something that the language has built in computed for seconds without an end and was stopped")
+	// ErrTooDeep is what a call within too many others ends with. The engine goes on, and the script that caused the call gets
+	// a RangeError.
+	ErrTooDeep  = errors.New("more than 32 windows were called within each other")
 	ErrCanceled = errors.New("the script was stopped, since nobody waits for it any more")
 )
 
-// Fatal says whether an error is one after which its engine can't go on.
+// Fatal reports whether an engine cannot go on after an error.
 func Fatal(err error) bool {
-	return errors.Is(err, ErrEndless) || errors.Is(err, ErrMemory) || errors.Is(err, ErrStuck) ||
+	var crashed *crash.Crash
+	return errors.As(err, &crashed) || errors.Is(err, ErrEndless) || errors.Is(err, ErrMemory) || errors.Is(err, ErrStuck) ||
 		errors.Is(err, ErrCanceled)
 }
 
@@ -91,6 +97,10 @@ type Engine interface {
 	// its own still do. A call of one may call another, whose microtasks then wait for the end of the first. Rewinding or closing
 	// this engine ends it.
 	Beside(code []byte, successor bool) (Engine, error)
+	// Interrupt ends the call that is under way at its next step; it ends with ErrCanceled.
+	Interrupt()
+	// Broken reports that the engine can only be closed: its memory was taken away, or a call panicked.
+	Broken() bool
 	// Held is how much memory the engine has from the system, in bytes.
 	Held() int
 	// Used is how many steps this turn has taken.

@@ -3,12 +3,12 @@ package survey
 
 import (
 	"context"
-	"runtime"
 	"slices"
 	"sort"
 	"strings"
 	"sync"
 
+	"tachyform/internal/crash"
 	"tachyform/internal/page"
 	"tachyform/internal/site"
 )
@@ -108,44 +108,32 @@ func BuildGraph(ctx context.Context, f *site.Folder, r *page.Reader) (*Graph, er
 	files := f.Files()
 	var mu sync.Mutex
 	var firstErr error
-	var wait sync.WaitGroup
-	work := make(chan *site.File)
-	for range runtime.GOMAXPROCS(0) {
-		wait.Add(1)
-		go func() {
-			defer wait.Done()
-			for file := range work {
-				path := f.PathOf(file)
-				doc, refs, script, style, err := read(f, r, file)
-				mu.Lock()
-				if err != nil && firstErr == nil {
-					firstErr = err
-				}
-				g.Files[path] = file
-				if doc != nil {
-					g.Pages[path] = doc
-				}
-				if refs != nil {
-					g.Refs[path] = refs
-				}
-				if script != nil {
-					g.Scripts[path] = script
-				}
-				if style != nil {
-					g.Styles[path] = style
-				}
-				mu.Unlock()
-			}
-		}()
-	}
-	for _, file := range files {
+	crash.Each(len(files), func(i int) {
 		if ctx.Err() != nil {
-			break
+			return
 		}
-		work <- file
-	}
-	close(work)
-	wait.Wait()
+		file := files[i]
+		path := f.PathOf(file)
+		doc, refs, script, style, err := read(f, r, file)
+		mu.Lock()
+		defer mu.Unlock()
+		if err != nil && firstErr == nil {
+			firstErr = err
+		}
+		g.Files[path] = file
+		if doc != nil {
+			g.Pages[path] = doc
+		}
+		if refs != nil {
+			g.Refs[path] = refs
+		}
+		if script != nil {
+			g.Scripts[path] = script
+		}
+		if style != nil {
+			g.Styles[path] = style
+		}
+	})
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}

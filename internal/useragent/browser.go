@@ -11,6 +11,7 @@ import (
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/condition"
+	"tachyform/internal/crash"
 	"tachyform/internal/page"
 	"tachyform/internal/script"
 	"tachyform/internal/site"
@@ -118,6 +119,8 @@ func (b *Browser) assemble(c *clock.Clock, n *network.Network, cache *fetch.HTTP
 	b.clock, b.net, b.account = c, n, a
 	c.Limit = func() int64 { return b.bounds.Run(len(n.Asked)) }
 	c.OnTired = func() { b.bounds.Exhaust(script.ErrEndless) }
+	c.OnPanic = func(p *crash.Crash) { b.bounds.Exhaust(p) }
+	b.bounds.Crashes = crash.LogOf(c.Context)
 	b.fetcher = &fetch.Fetcher{
 		Clock: c, Network: n, Cache: cache, Cookies: b.store,
 		Blob: func(url string) (site.Body, string, bool) {
@@ -192,11 +195,22 @@ func windowSettings(s document.Settings) environment.WindowSettings {
 
 // Close ends every worker. The browser is of no use afterwards.
 func (b *Browser) Close() {
-	b.windows.Close()
-	b.workers.Close()
+	b.attempt(b.windows.Close)
+	b.attempt(b.workers.Close)
 	if !b.branch {
 		b.engines.Drop()
 	}
+}
+
+// attempt calls a part of the browser. A panic there is recorded like a script that was stopped: what the browser shows
+// is unknown from then on.
+func (b *Browser) attempt(do func()) {
+	defer func() {
+		if p := recover(); p != nil {
+			b.bounds.Exhaust(crash.From(p))
+		}
+	}()
+	do()
 }
 
 // Branch copies what the browser keeps, its storage and registrations, into a browser of its own; scripts start again

@@ -10,10 +10,10 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
+
+	"tachyform/internal/crash"
 	"tachyform/internal/request"
 	"tachyform/internal/survey"
 
@@ -507,38 +507,25 @@ func (b *planner) fill() error {
 	paths := slices.Sorted(maps.Keys(b.chosen))
 	entries := make([]Entry, len(paths))
 	problems := make([]error, len(paths))
-	var wait sync.WaitGroup
-	next := make(chan int)
-	for range runtime.GOMAXPROCS(0) {
-		wait.Add(1)
-		go func() {
-			defer wait.Done()
-			for i := range next {
-				path := paths[i]
-				file := b.f.FileAt(path)
-				if file == nil {
-					problems[i] = &problem.Problem{Kind: problem.Read, Where: path,
-						What: "this file of the pack cannot be fetched at installation, so the worker could never be installed" +
-							b.otherwise(path),
-						Mend: "mend the hosting rule that redirects or refuses it, or name it under worker.pack.leave_out"}
-					continue
-				}
-				stamp, err := file.Stamp()
-				if err != nil {
-					problems[i] = &problem.Problem{Kind: problem.Read, Where: file.Abs, What: "cannot be read: " + err.Error(),
-						Cause: err}
-					continue
-				}
-				entries[i] = Entry{Path: path, Stamp: stamp, Bytes: file.Size, Why: b.chosen[path], Hashed: HashedName(path),
-					Rendered: file.Rendered(), page: b.graph.IsPage(path), media: mediaFile.MatchString(file.Path)}
-			}
-		}()
-	}
-	for i := range paths {
-		next <- i
-	}
-	close(next)
-	wait.Wait()
+	crash.Each(len(paths), func(i int) {
+		path := paths[i]
+		file := b.f.FileAt(path)
+		if file == nil {
+			problems[i] = &problem.Problem{Kind: problem.Read, Where: path,
+				What: "this file of the pack cannot be fetched at installation, so the worker could never be installed" +
+					b.otherwise(path),
+				Mend: "mend the hosting rule that redirects or refuses it, or name it under worker.pack.leave_out"}
+			return
+		}
+		stamp, err := file.Stamp()
+		if err != nil {
+			problems[i] = &problem.Problem{Kind: problem.Read, Where: file.Abs, What: "cannot be read: " + err.Error(),
+				Cause: err}
+			return
+		}
+		entries[i] = Entry{Path: path, Stamp: stamp, Bytes: file.Size, Why: b.chosen[path], Hashed: HashedName(path),
+			Rendered: file.Rendered(), page: b.graph.IsPage(path), media: mediaFile.MatchString(file.Path)}
+	})
 	b.Pack = entries
 	for _, err := range problems {
 		if err != nil {

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"runtime"
 	"runtime/debug"
-	"sync"
 	"sync/atomic"
 	"time"
 	"unsafe"
@@ -14,6 +13,7 @@ import (
 	"modernc.org/libc"
 	lib "modernc.org/libquickjs"
 
+	"tachyform/internal/crash"
 	"tachyform/internal/script"
 )
 
@@ -29,9 +29,11 @@ const (
 	stepsAsked  = 10_000
 	stepsOfJob  = 80
 	stepsOfCall = 50
-	bytesOfStep = 4
+	// stepsOfRealm is what a realm beside others counts for.
+	stepsOfRealm = 100_000
+	bytesOfStep  = 4
 	// bytesOfBlock is how much of a large block of memory counts for a step.
-	bytesOfBlock = 64
+	bytesOfBlock = 256
 )
 
 // Engine implements script.Engine.
@@ -44,8 +46,9 @@ type Engine struct {
 	ctx, scripts uintptr
 	dispatch     lib.TJSValue
 	failed       map[string]lib.TJSValue // errors of modules whose texts are none, by address
-	keys         [2]uintptr              // by which the library's callbacks find it
 	beside       bool                    // another engine's machine runs it
+	// left says that it has left its machine. Functions of it that others hold on to may still call the host.
+	left bool
 }
 
 // machine is what runs the scripts of an engine and of those beside it, with the memory that they share.
@@ -59,17 +62,24 @@ type machine struct {
 	tls  *libc.TLS
 	rt   uintptr
 	// kin is an object that the environments of all its engines are given.
-	kin      lib.TJSValue
-	used     int // steps of this turn
-	late     bool
-	watched  watched
-	rejected []rejection
-	scratch  []byte // on its way into the engine
-	args     uintptr
-	depth    int // of calls within calls
-	siblings []*Engine
-	panicked any
-	closed   bool
+	kin lib.TJSValue
+	// base is a realm that exists as long as the machine.
+	base uintptr
+	used int // steps of this turn
+	late bool
+	// installing says that an environment starts, whose work is not the script's.
+	installing bool
+	watched    watched
+	rejected   []rejection
+	scratch    []byte // on its way into the engine
+	args       uintptr
+	depth      int // of calls within calls
+	siblings   []*Engine
+	// tooDeep says that a call within calls was refused; the script that asked for it gets a RangeError.
+	tooDeep bool
+	// crashed is set once a call ended by a panic, which leaves the engine in no usable state.
+	crashed *crash.Crash
+	closed  bool
 }
 
 // state is a state of memory, and what the environment gave.
@@ -81,7 +91,7 @@ type state struct {
 // Bounds of calls: arguments of one, and calls within calls, as when a script makes a frame.
 const (
 	maxArgs  = 16
-	maxDepth = 8
+	maxDepth = 32
 )
 
 var mallocFunctions = lib.TJSMallocFunctions{Fjs_malloc: pointer(jsMalloc), Fjs_free: pointer(jsFree),
@@ -89,9 +99,6 @@ var mallocFunctions = lib.TJSMallocFunctions{Fjs_malloc: pointer(jsMalloc), Fjs_
 
 // pointer gives a function, which must be one of a package, the form that the translated C code calls.
 func pointer(f any) uintptr { return (*[2]uintptr)(unsafe.Pointer(&f))[1] }
-
-// engines finds the engine that a context belongs to.
-var engines sync.Map
 
 // New starts an engine without anything in it but the language.
 func New() (*Engine, error) {
@@ -110,15 +117,14 @@ func New() (*Engine, error) {
 	m.limitMemory()
 	lib.XJS_SetGCThreshold(e.tls, e.rt, gcThreshold)
 	lib.XJS_SetMaxStackSize(e.tls, e.rt, stackLimit)
-	lib.XJS_SetInterruptHandler(e.tls, e.rt, pointer(interrupt), e.rt)
+	lib.XJS_SetInterruptHandler(e.tls, e.rt, pointer(interrupt), uintptr(unsafe.Pointer(m)))
 	lib.XJS_SetHostPromiseRejectionTracker(e.tls, e.rt, pointer(trackRejection), e.rt)
 	lib.XJS_SetModuleLoaderFunc2(e.tls, e.rt, pointer(normalizeModule), pointer(loadModule), 0, e.rt)
 	if err := e.makeRealms(nil); err != nil {
 		return nil, err
 	}
-	e.kin = lib.XJS_NewObject(e.tls, e.ctx)
+	e.kin, e.base = lib.XJS_NewObject(e.tls, e.ctx), e.ctx
 	e.args = e.heap.alloc(maxDepth * maxArgs * unsafe.Sizeof(lib.TJSValue{}))
-	engines.Store(e.rt, e)
 	watch(m)
 	return e, nil
 }
@@ -134,9 +140,6 @@ func (e *Engine) Close() {
 	}
 	e.closed = true
 	e.dropSiblings()
-	for _, key := range []uintptr{e.ctx, e.scripts, e.rt} {
-		engines.Delete(key)
-	}
 	unwatch(e.machine)
 	e.tls.Close()
 	e.heap.close()
@@ -154,10 +157,13 @@ func (e *Engine) Surround(s script.Surroundings) {
 // Bound implements script.Engine.
 func (e *Engine) Bound(steps int, patience time.Duration) { e.steps, e.patience = steps, patience }
 
-// guard runs part of a script. Where the watchdog takes the engine's memory away meanwhile, it gives script.ErrStuck
-// or script.ErrCanceled.
+// guard runs part of a script. It returns script.ErrStuck or script.ErrCanceled if the watchdog takes the engine's memory
+// away meanwhile, and a *crash.Crash for any other panic. The engine cannot be used after either.
 func (e *machine) guard(f func()) (err error) {
-	if e.watched.gone.Load() {
+	switch {
+	case e.crashed != nil:
+		return e.crashed
+	case e.watched.gone.Load():
 		return e.stuck()
 	}
 	faults := debug.SetPanicOnFault(true)
@@ -168,13 +174,14 @@ func (e *machine) guard(f func()) (err error) {
 	defer func() {
 		e.watched.run(before)
 		debug.SetPanicOnFault(faults)
-		if !e.watched.gone.Load() {
-			return
+		p := recover()
+		switch {
+		case p != nil && !(e.watched.gone.Load() && isFault(p)):
+			e.crashed = crash.From(p)
+			err = e.crashed
+		case e.watched.gone.Load():
+			err = e.stuck()
 		}
-		if p := recover(); p != nil && !isFault(p) {
-			panic(p)
-		}
-		err = e.stuck()
 	}()
 	f()
 	return nil
@@ -202,7 +209,7 @@ func (e *Engine) Rewind(to script.Mark) {
 	m := to.(*state)
 	e.dropSiblings()
 	e.heap.rewind(m.heap)
-	e.dispatch, e.late, e.rejected, e.depth, e.failed = m.dispatch, false, nil, 0, nil
+	e.dispatch, e.late, e.rejected, e.depth, e.failed, e.tooDeep = m.dispatch, false, nil, 0, nil, false
 	e.watched.stop.Store(false)
 }
 
@@ -231,8 +238,21 @@ func (e *Engine) Compile(source string) ([]byte, error) {
 
 // Install runs bytecode whose value is a function, in the environment's realm; calls that with the scripts' global
 // object and the way to the host, and takes what it returns as the function that Call calls.
-func (e *Engine) Install(code []byte) error {
-	defer e.enter()()
+func (e *Engine) Install(code []byte) (err error) {
+	if fatal := e.guard(func() { err = e.install(code) }); fatal != nil {
+		return fatal
+	}
+	return err
+}
+
+func (e *Engine) install(code []byte) error {
+	defer func(before bool) { e.installing = before }(e.installing)
+	e.installing = true
+	leave, err := e.enter()
+	if err != nil {
+		return err
+	}
+	defer leave()
 	object := lib.XJS_ReadObject(e.tls, e.ctx, uintptr(unsafe.Pointer(unsafe.SliceData(code))), lib.Tsize_t(len(code)),
 		lib.MJS_READ_OBJ_BYTECODE)
 	runtime.KeepAlive(code)
@@ -270,12 +290,15 @@ func (e *Engine) Call(args ...any) (result any, err error) {
 }
 
 func (e *Engine) call(args []any) (result any, err error) {
-	defer e.enter()()
+	leave, err := e.enter()
+	if err != nil {
+		return nil, err
+	}
+	defer leave()
 	for i, a := range args {
 		e.setArg(i, e.value(a))
 	}
 	v := lib.XJS_Call(e.tls, e.ctx, e.dispatch, undefined, int32(len(args)), e.argv())
-	e.repanic()
 	for i := range args {
 		lib.XFreeValue(e.tls, e.ctx, e.arg(i))
 	}
@@ -306,7 +329,6 @@ func (e *machine) jobs() error {
 	defer e.tls.Free(8)
 	for n := 0; ; n++ {
 		r := lib.XJS_ExecutePendingJob(e.tls, e.rt, context)
-		e.repanic()
 		switch {
 		case r == 0:
 			return nil
@@ -326,17 +348,18 @@ func (e *machine) jobs() error {
 	}
 }
 
-// enter begins a turn, or a call within one, and gives what ends it.
-func (m *machine) enter() (leave func()) {
+// enter begins a turn, or a call within one, and returns what ends it. Pages control how deep such calls are.
+func (m *machine) enter() (leave func(), err error) {
 	m.watched.beats.Add(1)
 	if m.depth == 0 {
 		m.used, m.late = 0, false
 	}
-	m.depth++
-	if m.depth > maxDepth {
-		panic("calls within calls within calls") // the environment makes at most two
+	if m.depth == maxDepth {
+		m.tooDeep = true
+		return nil, script.ErrTooDeep
 	}
-	return func() { m.depth-- }
+	m.depth++
+	return func() { m.depth-- }, nil
 }
 
 // Used is how many steps the last turn took, to within a few thousand.
@@ -344,9 +367,12 @@ func (e *machine) Used() int { return e.used }
 
 // ask counts steps and says whether the script has to end.
 func (e *machine) ask() bool {
-	e.used += stepsAsked
 	e.watched.beats.Add(1)
-	e.late = e.late || e.used > e.steps || e.watched.stop.Load()
+	if !e.installing {
+		e.used += stepsAsked
+		e.late = e.late || e.used > e.steps
+	}
+	e.late = e.late || e.watched.stop.Load()
 	return e.late
 }
 
@@ -365,13 +391,15 @@ func (e *machine) fatal(err error) error {
 
 // Eval runs a classic script in the scripts' realm under its own name, so that errors tell their place.
 func (e *Engine) Eval(source, name string) error {
+	if e.left {
+		return errLeft
+	}
 	// It runs inside a call, whose host it is called by.
 	defer e.watched.run(e.watched.run(true))
 	result := e.compile(source, name, false)
 	if !isException(result) {
 		result = lib.XJS_EvalFunction(e.tls, e.scripts, result)
 	}
-	e.repanic()
 	if isException(result) {
 		return thrown{lib.XJS_GetException(e.tls, e.ctx)}
 	}
@@ -381,6 +409,9 @@ func (e *Engine) Eval(source, name string) error {
 
 // Import begins to load a module in the scripts' realm and gives the promise of it.
 func (e *Engine) Import(url string) any {
+	if e.left {
+		return nil
+	}
 	base, name := terminated(""), terminated(url)
 	promise := lib.XJS_LoadModule(e.tls, e.scripts, uintptr(unsafe.Pointer(&base[0])), uintptr(unsafe.Pointer(&name[0])))
 	runtime.KeepAlive(base)
@@ -419,7 +450,7 @@ func terminated(s string) []byte {
 }
 
 // cString copies a short string into the scratch memory, with a NUL after it.
-func (e *Engine) cString(s string) uintptr {
+func (e *machine) cString(s string) uintptr {
 	if len(e.scratch) <= len(s) {
 		e.scratch = make([]byte, 2*len(s)+1)
 	}
@@ -431,13 +462,13 @@ func bytesAt(p, n uintptr) []byte { return unsafe.Slice((*byte)(unsafe.Add(nil, 
 
 // What the engine calls.
 
-func engineOf(key uintptr) *Engine {
-	e, _ := engines.Load(key)
-	return e.(*Engine)
+// engineOf is the engine that a realm belongs to. Others keep it from being collected: its machine, as long as that runs.
+func engineOf(ctx uintptr) *Engine {
+	return (*Engine)(unsafe.Add(nil, (*lib.TJSContext)(unsafe.Add(nil, ctx)).Fuser_opaque))
 }
 
 func interrupt(_ *libc.TLS, _, opaque uintptr) int32 {
-	if engineOf(opaque).ask() {
+	if (*machine)(unsafe.Add(nil, opaque)).ask() {
 		return 1
 	}
 	return 0
@@ -454,62 +485,68 @@ func callHost(tls *libc.TLS, ctx uintptr, _ lib.TJSValue, argc int32, argv uintp
 			e.used += len(text) / bytesOfStep
 		}
 	}
-	// A panic must not go through the engine, which would be left half-way; it goes on once the engine has returned.
-	defer func() {
-		if p := recover(); p != nil {
-			if e.watched.gone.Load() {
-				panic(p)
-			}
-			e.panicked = p
-			result = e.throw("the host failed")
-		}
-	}()
-	if e.host == nil { // a function of a realm that is gone
-		return e.throw("this window is closed")
+	if e.host == nil {
+		return e.throw(ctx, errLeft.Error())
 	}
 	v, err := e.host(args)
+	if e.crashed != nil { // in a call within this one: nothing below may go on
+		panic(e.crashed)
+	}
+	if e.tooDeep {
+		e.tooDeep = false
+		return e.throwRange(ctx, "Maximum call stack size exceeded")
+	}
 	if t, is := err.(thrown); is {
-		return lib.XJS_Throw(e.tls, e.ctx, t.value)
+		return lib.XJS_Throw(e.tls, ctx, t.value)
 	}
 	if err != nil {
-		return e.throw(err.Error())
+		return e.throw(ctx, err.Error())
 	}
 	return e.value(v)
 }
 
-func (e *machine) repanic() {
-	if p := e.panicked; p != nil {
-		e.panicked = nil
-		panic(p)
-	}
+// errLeft is what functions of a closed window throw.
+var errLeft = errors.New("this window is closed")
+
+// throwRange makes a RangeError with a short text the pending exception.
+func (e *machine) throwRange(ctx uintptr, text string) lib.TJSValue {
+	message := terminated(text)
+	v := lib.XJS_ThrowRangeError(e.tls, ctx, uintptr(unsafe.Pointer(&message[0])), 0)
+	runtime.KeepAlive(message)
+	return v
 }
 
-// throw makes a TypeError with a text the pending exception.
-func (e *Engine) throw(text string) lib.TJSValue {
+// throw makes a TypeError with a text the pending exception. ctx is a realm that still exists: that of the function
+// that was called, since the engine may have left its machine.
+func (e *Engine) throw(ctx uintptr, text string) lib.TJSValue {
 	format := terminated("%s")
 	message := terminated(text)
 	va := e.tls.Alloc(8)
 	*word(va) = uintptr(unsafe.Pointer(&message[0]))
-	v := lib.XJS_ThrowTypeError(e.tls, e.ctx, uintptr(unsafe.Pointer(&format[0])), va)
+	v := lib.XJS_ThrowTypeError(e.tls, ctx, uintptr(unsafe.Pointer(&format[0])), va)
 	e.tls.Free(8)
 	runtime.KeepAlive(message)
 	runtime.KeepAlive(format)
 	// The engine cuts long messages off.
 	if len(text) > 200 {
-		lib.XFreeValue(e.tls, e.ctx, v)
-		thrown := lib.XJS_GetException(e.tls, e.ctx)
+		lib.XFreeValue(e.tls, ctx, v)
+		thrown := lib.XJS_GetException(e.tls, ctx)
 		name := terminated("message")
-		lib.XJS_SetPropertyStr(e.tls, e.ctx, thrown, uintptr(unsafe.Pointer(&name[0])), e.value(text))
-		return lib.XJS_Throw(e.tls, e.ctx, thrown)
+		lib.XJS_SetPropertyStr(e.tls, ctx, thrown, uintptr(unsafe.Pointer(&name[0])), e.textValue(ctx, text))
+		return lib.XJS_Throw(e.tls, ctx, thrown)
 	}
 	return v
 }
 
 func normalizeModule(tls *libc.TLS, ctx, base, name, _ uintptr) uintptr {
 	e := engineOf(ctx)
+	if e.left {
+		e.throw(ctx, errLeft.Error())
+		return 0
+	}
 	url, err := e.modules.Normalize(goString(tls, base), goString(tls, name))
 	if err != nil {
-		e.throw(err.Error())
+		e.throw(ctx, err.Error())
 		return 0
 	}
 	return lib.Xjs_strdup(tls, ctx, e.cString(url))
@@ -517,10 +554,14 @@ func normalizeModule(tls *libc.TLS, ctx, base, name, _ uintptr) uintptr {
 
 func loadModule(tls *libc.TLS, ctx, name, _ uintptr, _ lib.TJSValue) uintptr {
 	e := engineOf(ctx)
+	if e.left {
+		e.throw(ctx, errLeft.Error())
+		return 0
+	}
 	url := goString(tls, name)
 	source, err := e.modules.Load(url)
 	if err != nil {
-		e.throw(err.Error())
+		e.throw(ctx, err.Error())
 		return 0
 	}
 	if earlier, is := e.failed[url]; is {
@@ -555,3 +596,9 @@ func goString(tls *libc.TLS, p uintptr) string {
 
 // Held implements script.Engine.
 func (m *machine) Held() int { return m.heap.held() }
+
+// Interrupt implements script.Engine.
+func (m *machine) Interrupt() { m.watched.stop.Store(true) }
+
+// Broken implements script.Engine.
+func (m *machine) Broken() bool { return m.crashed != nil || m.watched.gone.Load() }

@@ -46,9 +46,9 @@ func (e *Engine) makeRealms(before *Engine) error {
 		e.exchangeGlobals(before)
 	}
 	e.share()
-	e.keys = [2]uintptr{e.ctx, e.scripts}
-	for _, key := range e.keys {
-		engines.Store(key, e)
+	for _, ctx := range []uintptr{e.ctx, e.scripts} {
+		lib.XJS_SetContextOpaque(e.tls, ctx, uintptr(unsafe.Pointer(e)))
+		e.countBuiltIns(ctx)
 	}
 	return nil
 }
@@ -65,27 +65,29 @@ func (e *Engine) Beside(code []byte, successor bool) (script.Engine, error) {
 	}
 	e.siblings = append(e.siblings, inner)
 	e.limitMemory()
-	return inner, inner.Install(code)
+	used, late := e.used, e.late
+	err := inner.Install(code)
+	e.used, e.late = used+stepsOfRealm, late
+	return inner, err
 }
 
-// leave takes an engine away from the others of its machine. Its realms stay as long as any object of theirs does.
+// leave takes an engine away from the others of its machine. Its realms stay as long as any object of theirs does: what
+// calls the host is one, so that e.ctx is there whenever that is called.
 func (e *Engine) leave() {
-	if e.host = nil; e.ctx == 0 || e.watched.gone.Load() {
+	if e.left || e.watched.gone.Load() || e.crashed != nil {
 		return
 	}
+	e.left = true
 	lib.XFreeValue(e.tls, e.ctx, e.dispatch)
 	lib.XJS_FreeContext(e.tls, e.scripts)
 	lib.XJS_FreeContext(e.tls, e.ctx)
-	e.ctx, e.scripts, e.dispatch = 0, 0, undefined
+	e.dispatch = undefined
 }
 
 // dropSiblings forgets the engines beside this one, whose memory goes.
 func (m *machine) dropSiblings() {
 	for _, s := range m.siblings {
-		s.host = nil
-		for _, key := range s.keys {
-			engines.Delete(key)
-		}
+		s.host, s.left = nil, true
 	}
 	if m.siblings = nil; !m.closed {
 		m.limitMemory()

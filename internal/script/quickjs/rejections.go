@@ -55,7 +55,9 @@ func (m *machine) tellRejections() error {
 		r := m.rejected[0]
 		e := r.in
 		m.rejected = m.rejected[1:]
-		if e.ctx == 0 {
+		if e.left {
+			lib.XFreeValue(e.tls, e.base, r.promise)
+			lib.XFreeValue(e.tls, e.base, r.reason)
 			continue
 		}
 		command := rejectedCommand
@@ -66,7 +68,6 @@ func (m *machine) tellRejections() error {
 		e.setArg(1, r.promise)
 		e.setArg(2, r.reason)
 		v := lib.XJS_Call(e.tls, e.ctx, e.dispatch, undefined, 3, e.argv())
-		e.repanic()
 		for i := range 3 {
 			lib.XFreeValue(e.tls, e.ctx, e.arg(i))
 		}

@@ -32,8 +32,7 @@ func (m *machine) setArg(i int, v lib.TJSValue) {
 func (e *Engine) value(v any) lib.TJSValue {
 	switch x := v.(type) {
 	case string:
-		p := e.cString(x)
-		return lib.XJS_NewStringLen(e.tls, e.ctx, p, lib.Tsize_t(len(x)))
+		return e.textValue(e.ctx, x)
 	case bool:
 		out := lib.TJSValue{Ftag: lib.EJS_TAG_BOOL}
 		if x {
@@ -58,6 +57,11 @@ func (e *Engine) value(v any) lib.TJSValue {
 		return lib.TJSValue{Ftag: lib.EJS_TAG_NULL}
 	}
 	panic(fmt.Sprintf("a %T cannot cross into the script engine", v))
+}
+
+func (e *machine) textValue(ctx uintptr, s string) lib.TJSValue {
+	p := e.cString(s)
+	return lib.XJS_NewStringLen(e.tls, ctx, p, lib.Tsize_t(len(s)))
 }
 
 // plain gives a value its form in Go: an ArrayBuffer becomes a copy of its bytes; undefined, null and other objects

@@ -5,6 +5,8 @@ import (
 	"container/heap"
 	"context"
 	"time"
+
+	"tachyform/internal/crash"
 )
 
 // Epoch is where the virtual clock starts, so that every run gives the same result.
@@ -30,6 +32,8 @@ type Clock struct {
 	Tired bool
 	// OnTired is told of that.
 	OnTired func()
+	// OnPanic, if set, receives the panic of a task; the run then goes on with the next task.
+	OnPanic func(*crash.Crash)
 }
 
 // MaxTasks bounds what may wait for its time.
@@ -129,8 +133,19 @@ func (c *Clock) Run(done func() bool, deadline time.Duration) bool {
 			c.others--
 			c.lastOther = c.Now
 		}
-		t.run()
+		c.perform(t.run)
 	}
+}
+
+func (c *Clock) perform(task func()) {
+	if c.OnPanic != nil {
+		defer func() {
+			if p := recover(); p != nil {
+				c.OnPanic(crash.From(p))
+			}
+		}()
+	}
+	task()
 }
 
 // Pass lets a span of time go by.

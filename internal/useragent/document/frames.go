@@ -36,7 +36,7 @@ type frame struct {
 // Bounds of frames: how deep they may stand in one another, how many a page may have, and how often one may be sent on.
 const (
 	maxFrameDepth        = 6
-	mostPlaces           = 500
+	mostPlaces           = 100
 	mostFrameNavigations = 50
 )
 
@@ -91,7 +91,7 @@ func (p *Page) MakeFrame(name string, sandboxed bool, allows []string) int {
 	c, w := p.c, p.c.in
 	top := c.top()
 	if c.depth() >= maxFrameDepth || top.placed >= mostPlaces {
-		w.Workers.Account.Gap("more than 500 frames in one page, or frames that stand too deep in one another")
+		w.Workers.Account.Gap("more than 100 frames in one page, or frames nested more than 6 deep")
 		return 0
 	}
 	top.placed++
@@ -344,7 +344,7 @@ func (f *frame) commit(d *page.Document, mediaType string) {
 	inner.document = d
 	runs := w.StartRealm != nil && (goesOn || f.reached(old) || !inner.settings.scriptless && hasScripts(d.Decoded()))
 	if runs && f.holder.top().framed >= mostFrames {
-		w.Workers.Account.Gap("more than 128 frames with scripts in one page")
+		w.Workers.Account.Gap("more than 100 documents with scripts in the frames of one page")
 		runs = false
 	}
 	if goesOn {
@@ -466,7 +466,7 @@ func (p *Page) RemoveFrame(number int) {
 
 // close ends a frame's window with all that stands in it.
 func (c *window) close() {
-	for _, f := range c.frames {
+	for _, f := range slices.Clone(c.frames) {
 		f.close()
 	}
 	c.end()

@@ -6,6 +6,7 @@ import (
 
 	"tachyform/internal/request"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
 
@@ -18,6 +19,12 @@ const (
 	DrawnStopped Drawn = "stopped" // our bounds ended them
 	DrawnRead    Drawn = "read"    // they were only read
 )
+
+// NewFailedTab returns a tab that shows nothing, for a page that an internal error kept from being opened.
+func NewFailedTab(url string) *Tab {
+	return &Tab{View: &View{URL: url, FinalURL: url, Failed: true, Reason: fetch.Failure{Kind: fetch.InternalError},
+		Drawn: DrawnStopped, Documents: 1}}
+}
 
 // Take takes over what the tab shows now, and what it has loaded since it was last sent somewhere.
 func (t *Tab) Take() {

@@ -2,6 +2,7 @@ package document
 
 import (
 	"cmp"
+	"slices"
 	"strings"
 
 	"tachyform/internal/csp"
@@ -194,8 +195,10 @@ func (c *window) RegistrationChanged(g serviceworker.RegistrationView, found boo
 // leave tells a page that its tab goes elsewhere or is closed ("unload a document", HTML, 7.4.6.2).
 // kept says that the page is kept for going back.
 func (c *window) leave(kept bool) {
-	for _, f := range c.frames {
-		f.leave(kept)
+	for _, f := range slices.Clone(c.frames) { // their scripts may take frames away
+		if !f.Closed {
+			f.leave(kept)
+		}
 	}
 	c.command("leave", kept, kept && c.in.BackForward.Freezes)
 }
@@ -205,10 +208,10 @@ func (c *window) end() {
 	if !c.runs() {
 		return
 	}
-	for _, f := range c.frames {
+	for _, f := range slices.Clone(c.frames) {
 		f.close()
 	}
-	for _, inner := range c.workers {
+	for _, inner := range slices.Clone(c.workers) {
 		inner.endWorker()
 	}
 	for _, f := range c.children {

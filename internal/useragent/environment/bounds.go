@@ -1,9 +1,11 @@
 package environment
 
 import (
+	"errors"
 	"slices"
 	"time"
 
+	"tachyform/internal/crash"
 	"tachyform/internal/script"
 )
 
@@ -43,6 +45,8 @@ type Bounds struct {
 	full, now limits
 	exhausted []error
 	strain    int
+	// Crashes, if set, collects the panics among what stopped scripts.
+	Crashes *crash.Log
 }
 
 // NewBounds gives bounds of so many steps of the engine without a pause, 0 for the usual ones.
@@ -68,6 +72,10 @@ func (b *Bounds) Run(addresses int) int64 {
 
 // Exhaust notes that a script, or scripts together, used up what they are given, or were stopped otherwise.
 func (b *Bounds) Exhaust(why error) {
+	var crashed *crash.Crash
+	if errors.As(why, &crashed) {
+		b.Crashes.Add(crashed)
+	}
 	b.exhausted = append(b.exhausted, why)
 	b.now = b.full.after(b.strain + len(b.exhausted))
 }

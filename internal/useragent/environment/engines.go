@@ -76,7 +76,7 @@ func (p *enginePool) put(e *pooledEngine) {
 	e.Surround(script.Surroundings{})
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if len(p.list) < 2*runtime.GOMAXPROCS(0) && e.Held() < mostHeld {
+	if !e.Broken() && len(p.list) < 2*runtime.GOMAXPROCS(0) && e.Held() < mostHeld {
 		p.list = append(p.list, e)
 	} else {
 		e.Close()

@@ -108,6 +108,7 @@ func (r *Realm) record(e account.Event) {
 
 // Finish lets go of every event that is still open, as the end of the worker does.
 func (r *Realm) Finish() {
+	r.ended = true
 	for id, e := range r.events {
 		delete(r.events, id)
 		if e.respond != nil {

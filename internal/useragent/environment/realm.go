@@ -61,14 +61,30 @@ type Realm struct {
 	turns       int         // tasks so far
 	turn        *turn
 	main        *Realm // of a realm beside another: the one whose engine holds both
+	accompanied bool   // there have been realms beside it
 	frozen      bool   // kept for going back
 	stopped     error  // why the realm may not run any more
+	ended       bool   // its page or worker has ended; only its scripts that are running go on
 }
 
 // turn is what realms of one engine share while one of them runs.
 type turn struct {
 	blocked int      // over 0 while a script waits in the middle of a task
 	held    []func() // tasks that came meanwhile
+	depth   int      // of calls of the engine within each other
+	closing []*Realm // realms to close once no call is on the stack
+}
+
+// leave is the end of a call of the engine. The last one closes what ended meanwhile.
+func (t *turn) leave() {
+	if t.depth--; t.depth > 0 {
+		return
+	}
+	closing := t.closing
+	t.closing = nil
+	for _, r := range closing {
+		r.Close()
+	}
 }
 
 // newRealm makes a realm without an engine.
@@ -170,9 +186,17 @@ func (r *Realm) runTask(op string, args ...any) (any, error) {
 		return nil, nil
 	}
 	r.turns++
+	r.turn.depth++
+	defer r.turn.leave()
 	r.Bound(r.p.Bounds.now.steps, r.p.Bounds.now.patience)
 	v, err := r.Call(append([]any{op}, args...)...)
-	r.p.clock().Spent += turnSteps + int64(r.Used())
+	r.p.clock().Spent += turnSteps
+	if r.turn.depth == 1 { // calls within others count for the turn already
+		r.p.clock().Spent += int64(r.Used())
+	}
+	if errors.Is(err, script.ErrTooDeep) {
+		r.p.account().Gap(err.Error())
+	}
 	if script.Fatal(err) {
 		r.stopped = err
 		if !errors.Is(err, script.ErrCanceled) {
@@ -182,10 +206,23 @@ func (r *Realm) runTask(op string, args ...any) (any, error) {
 	return v, err
 }
 
-// Close ends the realm and lets others have its engine.
+// Close ends the realm and lets others have its engine. If a call of the engine is on the stack, the end is only marked:
+// the last call to return carries it out.
 func (r *Realm) Close() {
+	r.ended = true
 	switch {
 	case r.pooledEngine == nil:
+		return
+	case r.turn.depth > 0:
+		if r.stopped == nil {
+			r.stopped = errEnded
+		}
+		if r.page == nil || r.alone() {
+			r.Interrupt()
+		}
+		if !slices.Contains(r.turn.closing, r) {
+			r.turn.closing = append(r.turn.closing, r)
+		}
 		return
 	case r.main != nil:
 		if r.main.pooledEngine != nil { // else the engine has gone, or belongs to another page
@@ -205,6 +242,9 @@ func (r *Realm) Close() {
 }
 
 var errEnded = errors.New("the worker has ended")
+
+// alone reports whether the engine runs no other realm.
+func (r *Realm) alone() bool { return r.main == nil && !r.accompanied }
 
 // Alive says whether its scripts may still run.
 func (r *Realm) Alive() bool { return r.stopped == nil }

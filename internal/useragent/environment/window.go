@@ -141,6 +141,7 @@ func (p *Platform) StartWindow(in Page, s WindowSettings, beside *Realm, success
 		return nil, fmt.Errorf("the environment does not start: %w", err)
 	}
 	r.pooledEngine, r.main = &pooledEngine{Engine: engine}, cmp.Or(beside.main, beside)
+	r.main.accompanied = true
 	r.turn, r.contents = beside.turn, beside.contents
 	r.attach()
 	return r, r.begin(s.start(in))

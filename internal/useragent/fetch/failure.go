@@ -29,6 +29,7 @@ const (
 	FrameForbids       // the headers of what was to stand in a frame
 	NothingAnswers     // to the question that a browser asks when it installs
 	ToldOnConsole      // the console says it, Detail
+	InternalError      // of this program
 	UnknownOrigin      // nobody said what answers at the origin Detail
 )
 
@@ -82,6 +83,8 @@ func (f Failure) String() string {
 		return "nothing answers"
 	case ToldOnConsole:
 		return f.Detail
+	case InternalError:
+		return "an internal error of Tachyform ended the visit"
 	case UnknownOrigin:
 		return "it lies on " + f.Detail + ", which other_origins does not list, so it was not asked for"
 	}

@@ -412,6 +412,8 @@ export function trusted(event) {
 }
 // Event handler attributes, such as onfetch (HTML, 8.1.8.1).
 export const handlerSlots = (kin.handlers ??= new WeakMap()); // target → { type: slot }
+// The global object may have been that of another document before (HTML, 7.2.3).
+eraseListeners(global);
 export const slotsOf = (target) => {
   let slots = handlerSlots.get(target);
   if (!slots) handlerSlots.set(target, (slots = { __proto__: null }));
