@@ -65,6 +65,8 @@ type auditor struct {
 	reader *page.Reader
 	origin string
 	graph  *survey.Graph
+	// strained is how many limits scripts have exhausted so far.
+	strained int
 	report *Report
 	pages  []string // absolute URLs
 	ran    *rehearsal.Result
@@ -373,7 +375,7 @@ func (a *auditor) visits() (list []string) {
 
 // rehearse runs the default rehearsal over all pages.
 func (a *auditor) rehearse(start string) error {
-	r := &rehearsal.Rehearsal{Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress, Reader: a.reader,
+	r := &rehearsal.Rehearsal{Strained: a.strained, Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress, Reader: a.reader,
 		ReadScripts: a.Project.Audit.Scripts == "read", OneProfile: a.Project.Audit.Profile == "yes",
 		HostKnows: a.hostKnows(), Lean: true}
 	r.Visit = a.visits()
@@ -401,7 +403,10 @@ func (a *auditor) rehearse(start string) error {
 		}
 	}
 	var err error
-	if a.ran, err = r.Run(a.ctx); err != nil {
+	if a.ran, err = r.Run(a.ctx); a.ran != nil {
+		a.strained = max(a.strained, a.ran.Strained)
+	}
+	if err != nil {
 		return err
 	}
 	a.report.Rehearsal = a.ran
@@ -517,6 +522,7 @@ func (a *auditor) knownScript() *document.KnownScript {
 // session begins a rehearsal of steps on the embedded user agent.
 func (a *auditor) session(o useragent.Options) *rehearsal.Session {
 	o.HostKnows = a.hostKnows()
+	o.Strained = a.strained
 	o.Reader, o.ReadScripts = a.reader, a.Project.Audit.Scripts == "read"
 	return rehearsal.NewSession(rehearsal.NewEmbedded(a.ctx, append([]site.Host{a.Host}, a.Others...), o), a.origin)
 }

@@ -143,6 +143,7 @@ func (a *auditor) install() (start string) {
 	look := useragent.NewInstaller(a.ctx, append([]site.Host{a.Host}, a.Others...), useragent.Options{Reader: a.reader},
 		a.visits(), entry)
 	defer look.Close()
+	a.strained = look.Strained()
 	view := look.Page()
 	doc := look.Document()
 	switch {

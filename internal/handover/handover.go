@@ -67,11 +67,14 @@ func Run(ctx context.Context, in Input) (*Result, error) {
 		truth.newCaches = append(truth.newCaches, c.Name)
 	}
 	fresh.b.Close()
+	base.b.Strain(fresh.b.Strained())
+	base.arrive()
+	in.Options.Strained = base.b.Strained()
+	truth.in = in
 
 	// The first scenario is played in the profile in which the pages were visited; the others begin in branches of it.
 	first := newVisitor(ctx, in, truth, useragent.New(ctx, in.old().hosts(), in.Options))
 	defer first.b.Close()
-	base.arrive()
 	if g, has := base.b.RegistrationFor(in.entry()); has && g.Active != nil {
 		result.OldWorker = true
 		truth.oldWorker = append([]string{g.Active.Script}, g.Active.Imports...)

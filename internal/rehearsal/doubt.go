@@ -57,6 +57,8 @@ func doubt(b *useragent.Browser, v, reference *document.View, o *PageOutcome) *D
 		return &Doubt{Kind: DoubtGap, Gap: b.Gaps()[0]}
 	case !b.KnowsWorkers() && len(b.UnreadRegistrations()) > 0:
 		return &Doubt{Kind: DoubtRegistration, Where: b.UnreadRegistrations()[0]}
+	case !b.KnowsWorkers() && len(b.StoppedBefore()) > 0:
+		return &Doubt{Kind: DoubtStopped, Err: b.StoppedBefore()[0]}
 	case v.Document == nil || outcome == Lost || outcome == Stuck || b.Asked(v.FinalURL):
 		return nil
 	case v.Drawn == document.DrawnRead && outcome == Whole:

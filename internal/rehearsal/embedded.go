@@ -158,6 +158,7 @@ func (d *embedded) Judge(tab string) *PageOutcome {
 	plain := useragent.New(d.ctx, d.hosts, o)
 	defer plain.Close()
 	plain.CopyCookies(d.b)
+	plain.Strain(d.b.Strained())
 	outcome := judge(d.b, v, plain.Open(v.URL, nil).View)
 	if len(outcome.Lacks) > 0 {
 		plain.Pass(laterBy)

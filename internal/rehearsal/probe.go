@@ -56,6 +56,7 @@ func (r *Rehearsal) probe(ctx context.Context, b *useragent.Browser) *Health {
 	defer b.Close()
 	plain := useragent.New(ctx, r.Hosts, r.plainOptions())
 	defer plain.Close()
+	plain.Strain(b.Strained())
 	b.SetForeground()
 	plain.SetForeground()
 	tab := b.Open(r.Visit[0], nil)

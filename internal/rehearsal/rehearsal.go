@@ -49,6 +49,8 @@ type Rehearsal struct {
 	HTTPCache bool
 	// Steps, if set, bounds what scripts compute without a pause, in steps; else script.TurnSteps.
 	Steps int
+	// Strained is how many limits scripts have exhausted on the site before; see useragent.Options.
+	Strained int
 	// Lean has pages that are not visited keep no document once they are judged.
 	Lean bool
 	// Reader, if set, has read the site's files already.
@@ -84,6 +86,8 @@ type PageResult struct {
 	opens   bool   // online, as a document
 	drawn   bool   // it was opened online, rather than glanced at
 	scripts string // the names of those that it came with
+	// exhausted is how many limits its scripts exhausted in the browser without workers.
+	exhausted int
 }
 
 // Result is what a rehearsal showed.
@@ -110,14 +114,16 @@ type Result struct {
 	Rivals []serviceworker.Rival
 	// Cookies gives what the visitor brings to a URL after the visits, "" for none.
 	Cookies func(u *whatwg.Url) string
+	// Strained is how many limits are known to have been exhausted on the site.
+	Strained int
 	// Health is what the probes showed, nil without any.
 	Health *Health
 }
 
 // options are those of the browsers that the rehearsal runs on.
 func (r *Rehearsal) options() useragent.Options {
-	return useragent.Options{Kind: r.Kind, Reader: r.Reader, Present: r.Present, Asks: r.Asks, HTTPCache: r.HTTPCache,
-		Steps: r.Steps, ReadScripts: r.ReadScripts, HostKnows: r.HostKnows}
+	return useragent.Options{Kind: r.Kind, Reader: r.Reader, Present: r.Present, Fitted: r.Known, Asks: r.Asks, HTTPCache: r.HTTPCache,
+		Steps: r.Steps, Strained: r.Strained, ReadScripts: r.ReadScripts, HostKnows: r.HostKnows}
 }
 
 // browser gives a fresh browser as the rehearsal asks for.
@@ -142,6 +148,7 @@ func (r *Rehearsal) withoutWorkers(ctx context.Context, visited *useragent.Brows
 	b.SetKnown(r.Known)
 	if visited != nil {
 		b.CopyCookies(visited)
+		b.Strain(visited.Strained())
 	}
 	return b
 }
@@ -261,7 +268,8 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result, 
 	}
 	// They go in waves that grow, and what one wave exhausted lowers the limits of the next: a site that loops without
 	// end on every page is soon told, and the result depends on nothing but the site.
-	done, exhausted := 0, len(b.Exhausted())
+	done, exhausted := 0, b.Strained()
+	defer func() { out.Strained = exhausted }()
 	var found []string
 	defer func() {
 		slices.Sort(found)
@@ -279,13 +287,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result, 
 		to := min(from+size, len(queue.pages))
 		out.Pages = append(out.Pages, make([]*PageResult, to-len(out.Pages))...)
 		// Branches are made here, one after the other, since making one marks what is shared.
-		type job struct {
-			index    int
-			branches []*useragent.Browser
-			glance   *document.View
-			draw     bool
-		}
-		jobs := make(chan job)
+		jobs := make(chan pageJob)
 		var wait sync.WaitGroup
 		var mu sync.Mutex
 		wave := 0
@@ -295,12 +297,13 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result, 
 				defer wait.Done()
 				for j := range jobs {
 					end := turns.take()
-					p := r.pageOrUnknown(ctx, j.glance, j.draw, j.branches, known, online)
+					p := r.pageOrUnknown(ctx, j, known, online)
 					end()
 					p.Found = queue.found(j.index)
 					out.Pages[j.index] = p
 					mu.Lock()
 					done++
+					wave += p.exhausted
 					for _, branch := range j.branches {
 						wave += len(branch.Exhausted()) - len(b.Exhausted())
 						for _, n := range branch.NotSent() {
@@ -322,7 +325,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result, 
 			}()
 		}
 		for i := from; i < to && ctx.Err() == nil; i++ {
-			j := job{index: i, glance: plain.Glance(queue.pages[i])}
+			j := pageJob{index: i, glance: plain.Glance(queue.pages[i]), strained: exhausted}
 			j.draw = sample.wants(j.glance.Document)
 			for _, c := range r.Conditions {
 				branch := b.Branch()
@@ -352,7 +355,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result, 
 
 // tryInOneProfile opens the pages one after the other, for each condition in a branch that all pages share.
 func (r *Rehearsal) tryInOneProfile(ctx context.Context, b *useragent.Browser, out *Result) error {
-	out.Pages = make([]*PageResult, len(r.Pages))
+	out.Pages, out.Strained = make([]*PageResult, len(r.Pages)), b.Strained()
 	for i, url := range r.Pages {
 		out.Pages[i] = &PageResult{URL: url, Under: map[string]*PageOutcome{}}
 	}
@@ -429,20 +432,29 @@ func (s *sample) wants(d *page.Document) bool {
 	return s.opened[set] <= sampleOfSet
 }
 
+// pageJob is a page to be tried, in a branch for each condition. draw has it opened online whatever the outcomes are;
+// strained is how many limits were exhausted on the site before.
+type pageJob struct {
+	index    int
+	branches []*useragent.Browser
+	glance   *document.View
+	draw     bool
+	strained int
+}
+
 // pageOrUnknown is page. If that panics, the outcomes of the page are unknown.
-func (r *Rehearsal) pageOrUnknown(ctx context.Context, glance *document.View, draw bool, branches []*useragent.Browser,
-	known *standIns, online *onlineAnswers) (result *PageResult) {
+func (r *Rehearsal) pageOrUnknown(ctx context.Context, j pageJob, known *standIns, online *onlineAnswers) (result *PageResult) {
 	var err error
 	func() {
 		defer crash.Catch(&err)
-		result = r.page(ctx, glance, draw, branches, known, online)
+		result = r.page(ctx, j, known, online)
 	}()
 	if err == nil {
 		return result
 	}
 	logCrash(ctx, err)
-	view := document.NewFailedTab(glance.URL).View
-	result = &PageResult{URL: glance.URL, Under: map[string]*PageOutcome{}, Seen: view.Seen()}
+	view := document.NewFailedTab(j.glance.URL).View
+	result = &PageResult{URL: j.glance.URL, Under: map[string]*PageOutcome{}, Seen: view.Seen()}
 	for _, c := range r.Conditions {
 		result.Under[c.Name] = &PageOutcome{Outcome: Lost, Reason: view.Reason, View: view,
 			Doubt: &Doubt{Kind: DoubtStopped, Err: err}}
@@ -459,15 +471,15 @@ func logCrash(ctx context.Context, err error) {
 }
 
 // page tries a page under each condition, and opens it online to compare where its own content is shown.
-func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, branches []*useragent.Browser,
-	known *standIns, online *onlineAnswers) *PageResult {
-	url := glance.URL
+func (r *Rehearsal) page(ctx context.Context, j pageJob, known *standIns, online *onlineAnswers) *PageResult {
+	glance, branches, url := j.glance, j.branches, j.glance.URL
 	var visited *useragent.Browser
 	if len(branches) > 0 {
 		visited = branches[0]
 	}
 	plain := r.withoutWorkers(ctx, visited)
 	defer plain.Close()
+	plain.Strain(max(plain.Strained(), j.strained))
 	reference, opened := glance, false
 	open := func() *document.View {
 		if !opened {
@@ -483,6 +495,7 @@ func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, 
 		v := known.open(branches[i], url, c.Name, reference)
 		branches[i].Close() // its engines go on to the page online
 		if outcome := outcomeOf(v, reference).Outcome; outcome == Partial || outcome == Whole {
+			plain.Strain(max(plain.Strained(), branches[i].Strained()))
 			if !opened && outcome == Whole && areFolders(r.Hosts) && online.draws(v, glance, plain) {
 				reference, opened = v, true
 			}
@@ -501,9 +514,10 @@ func (r *Rehearsal) page(ctx context.Context, glance *document.View, draw bool, 
 			break
 		}
 	}
-	if draw {
+	if j.draw {
 		open()
 	}
+	result.exhausted = len(plain.Exhausted())
 	result.Title, result.Status, result.Document, result.Seen = reference.Title, reference.Status, reference.Document, reference.Seen()
 	result.shown, result.drawn = reference.Document != nil, opened
 	result.opens = result.shown && reference.Status < 400

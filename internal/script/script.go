@@ -17,9 +17,9 @@ const (
 	MemoryLimit = 256 << 20
 	// RealmMemory is what an engine beside another one adds to that.
 	RealmMemory = 4 << 20
-	// TurnSteps is how many steps scripts may take without coming to an end: calls and rounds of loops, whatever the
-	// machine's speed.
-	TurnSteps = 20_000_000
+	// TurnSteps is how many steps scripts may take without coming to an end: calls, rounds of loops, and what built-in
+	// functions and the environment count for by the size of their input, whatever the machine's speed.
+	TurnSteps = 100_000_000
 	// StuckLimit is how long one engine may compute without coming to a step. It is processor time, which a busy machine
 	// does not make longer, and far away from what any step takes.
 	StuckLimit = 3 * Slower * time.Second
@@ -27,7 +27,7 @@ const (
 
 // Ways in which a script uses up what it is given, or is stopped. The engine can't go on after any of them.
 var (
-	ErrEndless = errors.New("the script took more than 20 million steps without a pause and was stopped")
+	ErrEndless = errors.New("the script took more than 100 million steps without a pause and was stopped")
 	ErrMemory  = fmt.Errorf("the script used more than %d MB of memory and was stopped", MemoryLimit>>20)
 	// ErrStuck is no fault that could be told of the script: what it called might have come to an end in a browser.
 	ErrStuck = errors.New("something that the language has built in computed for seconds without an end and was stopped")

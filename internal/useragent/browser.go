@@ -41,6 +41,10 @@ type Options struct {
 	HTTPCache bool
 	// Steps, if set, bounds what scripts compute without a pause, in steps of the engine; else script.TurnSteps.
 	Steps int
+	// Strained is how many limits scripts have exhausted on the site before; see Browser.Strain.
+	Strained int
+	// Fitted, if set, is the script that registers the worker; see document.Options.
+	Fitted *document.KnownScript
 	// KeepsDocuments keeps documents for going back as its kind of browser does; else it is like one that is short of memory.
 	KeepsDocuments bool
 	// WithoutWorkers is a browser that knows no service workers.
@@ -88,6 +92,7 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 	for _, h := range hosts {
 		n.Hosts[h.Origin()] = h
 	}
+	b.bounds.Strain(o.Strained)
 	var cache *fetch.HTTPCache
 	if o.HTTPCache {
 		cache = fetch.NewHTTPCache()
@@ -96,7 +101,7 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 	b.workers.ClassicOnly = b.kind.lacks(moduleWorkers)
 	b.windows = &document.Windows{Workers: b.workers, Options: document.Options{
 		Reader: cmp.Or(o.Reader, &page.Reader{}), Present: o.Present, Asks: o.Asks, UpdateDelay: b.kind.UpdateDelay,
-		WithoutWorkers: o.WithoutWorkers, ScriptsOnly: o.ScriptsOnly, HostKnows: o.HostKnows,
+		WithoutWorkers: o.WithoutWorkers, Fitted: o.Fitted, ScriptsOnly: o.ScriptsOnly, HostKnows: o.HostKnows,
 		Has: func(url string) bool {
 			folder, is := n.Hosts[weburl.OriginOf(url)].(*site.Folder)
 			return is && folder.FileAt(url) != nil
@@ -277,6 +282,12 @@ func (b *Browser) SpentUp() bool { return b.bounds.SpentUp() }
 
 // Strain sets the limits for a browser on whose site so many limits were exhausted elsewhere.
 func (b *Browser) Strain(by int) { b.bounds.Strain(by) }
+
+// Strained is how many limits are known to have been exhausted on the site, here and elsewhere.
+func (b *Browser) Strained() int { return b.bounds.Strained() }
+
+// StoppedBefore lists why scripts of pages were stopped before this branch began.
+func (b *Browser) StoppedBefore() []error { return b.bounds.Before() }
 
 // Exhausted lists why scripts were stopped by our bounds, in order.
 func (b *Browser) Exhausted() []error { return b.bounds.Exhausted() }

@@ -48,6 +48,9 @@ func NewInstaller(ctx context.Context, hosts []site.Host, o Options, visit []str
 // Close gives back what the installer holds.
 func (i *Installer) Close() { i.b.Close() }
 
+// Strained is how many limits are known to have been exhausted on the site; see Browser.Strain.
+func (i *Installer) Strained() int { return i.b.Strained() }
+
 // Page is the page that it looks at.
 func (i *Installer) Page() *document.View { return i.tab.View }
 

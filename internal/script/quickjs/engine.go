@@ -353,6 +353,8 @@ func (m *machine) enter() (leave func(), err error) {
 	m.watched.beats.Add(1)
 	if m.depth == 0 {
 		m.used, m.late = 0, false
+		m.watched.turns.Add(1)
+		m.watched.steps.Store(0)
 	}
 	if m.depth == maxDepth {
 		m.tooDeep = true
@@ -370,6 +372,7 @@ func (e *machine) ask() bool {
 	e.watched.beats.Add(1)
 	if !e.installing {
 		e.used += stepsAsked
+		e.watched.steps.Store(int64(e.used))
 		e.late = e.late || e.used > e.steps
 	}
 	e.late = e.late || e.watched.stop.Load()

@@ -19,6 +19,11 @@ const (
 	watchTick = 50 * time.Millisecond
 	// cancelLimit is the same once nobody waits for the script any more.
 	cancelLimit = 100 * script.Slower * time.Millisecond
+	// A turn that takes longer than slowTurn, and slowness times as long as its steps usually do, repeats something that
+	// costs far more than it is counted for.
+	slowTurn = 5 * script.Slower * time.Second
+	slowness = 6 * script.Slower
+	stepTime = 160 * time.Nanosecond
 )
 
 // watched is what the watchdog knows of an engine.
@@ -38,6 +43,11 @@ type watched struct {
 
 	seen  int64 // beats at the last look
 	since time.Duration
+	// turns counts the turns that began, steps those of the present one; turn is the one of the last look, took the share of
+	// the processor time that it has had by then.
+	turns, steps atomic.Int64
+	turn         int64
+	took, last   time.Duration
 }
 
 var dog struct {
@@ -108,6 +118,12 @@ func (e *machine) look(now, sharing time.Duration) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	beats := w.beats.Load()
+	if turn := w.turns.Load(); turn != w.turn || !w.running {
+		w.turn, w.took = turn, 0
+	} else {
+		w.took += (now - w.last) / max(1, sharing)
+	}
+	w.last = now
 	if !w.running || beats != w.seen {
 		w.seen, w.since = beats, now
 	}
@@ -119,7 +135,8 @@ func (e *machine) look(now, sharing time.Duration) {
 		w.stop.Store(true)
 		limit = cancelLimit
 	}
-	if now-w.since > limit*max(1, sharing) && !w.gone.Load() {
+	tooSlow := w.took > slowTurn && w.took > slowness*time.Duration(w.steps.Load())*stepTime
+	if (now-w.since > limit*max(1, sharing) || tooSlow) && !w.gone.Load() {
 		w.gone.Store(true)
 		e.heap.forbid()
 	}

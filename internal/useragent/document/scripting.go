@@ -3,11 +3,13 @@ package document
 import (
 	"cmp"
 	"encoding/json"
+	"slices"
 	"strings"
 	"time"
 
 	"tachyform/internal/markup"
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
@@ -284,13 +286,32 @@ func (c *window) draw() {
 		return
 	}
 	w := c.in
-	w.clock().Run(func() bool { return c.pending == 0 }, w.clock().Now+Limit)
+	w.clock().Run(func() bool { return c.pending == 0 || s.realm.Stop() != nil }, w.clock().Now+Limit)
+	if s.realm.Stop() != nil {
+		c.registerFitted()
+	}
 	w.clock().Settle(rest, Limit)
-	w.clock().Run(func() bool { return c.pending == 0 }, w.clock().Now+rest)
+	w.clock().Run(func() bool { return c.pending == 0 || s.realm.Stop() != nil }, w.clock().Now+rest)
 	if c.Closed {
 		return
 	}
 	c.takeOver()
+}
+
+// registerFitted registers the worker whose registering script the page has, if scripts that were stopped kept it from
+// running.
+func (c *window) registerFitted() {
+	known := c.in.Fitted
+	if known == nil || c.Closed || c.scripts.source == nil ||
+		slices.ContainsFunc(c.view.Registrations, func(r page.Registration) bool { return r.Script == known.Script }) {
+		return
+	}
+	for _, r := range c.scripts.source.References {
+		if r.Destination == request.Script && r.URL == known.URL {
+			c.in.register(c, known.Registration)
+			return
+		}
+	}
 }
 
 // takeOver takes over the document as the page's scripts have left it.

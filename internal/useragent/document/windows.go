@@ -39,6 +39,9 @@ type Options struct {
 	// Known, if set, is a script of which it is known that it registers a worker and draws nothing: for a page with no other
 	// scripts no realm is made.
 	Known *KnownScript
+	// Fitted, if set, is a script that registers a worker. A page that has it registers the worker even if other scripts of the
+	// page are stopped before it runs.
+	Fitted *KnownScript
 	// BackForward, if set, says which documents are kept for going back.
 	BackForward *BackForwardCache
 	// Foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.

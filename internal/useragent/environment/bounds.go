@@ -12,14 +12,15 @@ import (
 // limits bound the work that scripts may cause. They count work, not time, so that a busy machine changes nothing: a
 // step of the engine is the unit, and what goes on outside of it is weighed against that.
 type limits struct {
-	// steps bounds a turn of the event loop; a whole run from task to task may take runTurns times as many.
+	// steps bounds a turn of the event loop, and a whole run from task to task.
 	steps int
 	// patience is how long something that the language has built in may compute without a step.
 	patience time.Duration
 }
 
 const (
-	runTurns  = 2
+	// laterSteps is what is left of a turn on a site where a script took more than that once.
+	laterSteps = 20_000_000
 	turnSteps = 1000 // and a turn of an engine, beside its own steps
 	// addressSteps is how much more a run may take for each address that has been asked for: large sites are no endless
 	// ones.
@@ -35,8 +36,9 @@ func (l limits) after(exhausted int) limits {
 	if exhausted == 0 {
 		return l
 	}
-	steps := max(l.steps/(1+8*exhausted), min(l.steps, leastSteps))
-	return limits{steps, max(l.patience/time.Duration(1+8*exhausted), min(l.patience, l.patience/16))}
+	less := 1 + 8*(exhausted-1)
+	steps := max(min(l.steps, laterSteps)/less, min(l.steps, leastSteps))
+	return limits{steps, max(l.patience/time.Duration(less), l.patience/16)}
 }
 
 // Bounds are how much work scripts may cause in a browser, and what they have used up of it.
@@ -45,6 +47,10 @@ type Bounds struct {
 	full, now limits
 	exhausted []error
 	strain    int
+	// byPages are the numbers of those among exhausted that scripts of pages exhausted, not those of workers; before are
+	// those of pages that were exhausted before this branch began.
+	byPages map[int]bool
+	before  []error
 	// Crashes, if set, collects the panics among what stopped scripts.
 	Crashes *crash.Log
 }
@@ -58,16 +64,36 @@ func NewBounds(steps int) *Bounds {
 	return &Bounds{full: l, now: l}
 }
 
-// Branch copies the bounds, with what was used up.
+// Branch copies the bounds. What workers used up counts for all that follows, what a page used up only for that page.
 func (b *Bounds) Branch() *Bounds {
 	c := *b
-	c.exhausted = slices.Clone(b.exhausted)
+	c.exhausted, c.byPages, c.before = nil, nil, slices.Clone(b.before)
+	for i, err := range b.exhausted {
+		if b.byPages[i] {
+			c.before = append(c.before, err)
+			c.strain++
+		} else {
+			c.exhausted = append(c.exhausted, err)
+		}
+	}
 	return &c
+}
+
+// Before lists why scripts of pages were stopped before this branch began.
+func (b *Bounds) Before() []error { return b.before }
+
+// ExhaustByPage is Exhaust for a script of a page.
+func (b *Bounds) ExhaustByPage(why error) {
+	if b.byPages == nil {
+		b.byPages = map[int]bool{}
+	}
+	b.byPages[len(b.exhausted)] = true
+	b.Exhaust(why)
 }
 
 // Run is how much work a run from task to task may take, where so many addresses have been asked for.
 func (b *Bounds) Run(addresses int) int64 {
-	return runTurns*int64(b.now.steps) + addressSteps*int64(addresses)
+	return int64(b.now.steps) + addressSteps*int64(addresses)
 }
 
 // Exhaust notes that a script, or scripts together, used up what they are given, or were stopped otherwise.
@@ -85,6 +111,9 @@ func (b *Bounds) Exhausted() []error { return b.exhausted }
 
 // SpentUp says whether scripts were stopped so often that trying more of the same shows nothing new.
 func (b *Bounds) SpentUp() bool { return len(b.exhausted) >= spentUp }
+
+// Strained is how many limits are known to have been exhausted on the site, here and elsewhere.
+func (b *Bounds) Strained() int { return b.strain + len(b.exhausted) }
 
 // Strain sets the bounds for a browser on whose site so many limits were exhausted elsewhere.
 func (b *Bounds) Strain(by int) {

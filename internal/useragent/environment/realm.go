@@ -200,7 +200,11 @@ func (r *Realm) runTask(op string, args ...any) (any, error) {
 	if script.Fatal(err) {
 		r.stopped = err
 		if !errors.Is(err, script.ErrCanceled) {
-			r.p.Bounds.Exhaust(err)
+			if r.page != nil {
+				r.p.Bounds.ExhaustByPage(err)
+			} else {
+				r.p.Bounds.Exhaust(err)
+			}
 		}
 	}
 	return v, err
