@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/fit"
+	"tachyform/internal/inputfile"
 	"tachyform/internal/report"
 )
 
@@ -113,7 +114,7 @@ func gitIgnores(path string) string {
 	name, said := filepath.Base(path), "no"
 	dir, err := filepath.Abs(filepath.Dir(path))
 	for err == nil {
-		text, _ := os.ReadFile(filepath.Join(dir, ".gitignore"))
+		text, _ := inputfile.Read(filepath.Join(dir, ".gitignore"), 1<<20)
 		for line := range strings.Lines(string(text)) {
 			if strings.Trim(strings.TrimSpace(line), "/") == name {
 				said = "yes"

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/fit"
 	"tachyform/internal/handover"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
@@ -297,7 +298,11 @@ func (a *app) recordRelease(ctx context.Context, args []string, opts handoverOpt
 		fmt.Fprintf(a.out, "%s holds the release in %s; a later handover takes it with --old.\n", opts.save, o.name)
 	}
 	if opts.markLive {
-		r, err := releases.Of(o.project).Record(ctx, o.folder, true)
+		var r *releases.Release
+		err := a.writing(ctx, o.project, o.folder.Dir, "handover --mark-live", func(*fit.State) (err error) {
+			r, err = releases.Of(o.project).Record(ctx, o.folder, true)
+			return err
+		})
 		if err != nil {
 			return err
 		}

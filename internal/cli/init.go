@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+
 	"tachyform/internal/audit"
 	"tachyform/internal/survey"
 

@@ -33,8 +33,20 @@ type opened struct {
 	folder  *site.Folder // nil for a live site
 }
 
-// load finds the project file and the site that the argument or the file names.
+// load finds the project file and the site that the argument or the file names, and applies --backend.
 func (a *app) load(args []string) (*project.Project, string, error) {
+	p, name, err := a.find(args)
+	if err == nil && a.backend != "" {
+		u, parseErr := whatwg.Parse(a.backend)
+		if parseErr != nil || !isURL(a.backend) || u.Pathname() != "/" || u.Query() != "" || u.Fragment() != "" || u.Username() != "" {
+			return nil, "", usagef("--backend takes an origin such as http://localhost:3000, not %q", a.backend)
+		}
+		p.Host.Backend, p.Host.BackendElsewhere = weburl.Origin(u), true
+	}
+	return p, name, err
+}
+
+func (a *app) find(args []string) (*project.Project, string, error) {
 	arg := ""
 	if len(args) > 0 {
 		arg = args[0]

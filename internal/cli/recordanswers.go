@@ -3,15 +3,19 @@ package cli
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"os"
 	"path"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/inputfile"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/report"
@@ -61,6 +65,27 @@ func (a *app) recordAnswers(ctx context.Context, o *opened, into string) error {
 	return nil
 }
 
+// maxAnswer bounds the size of a recorded answer that is compared with a new one, in bytes.
+const maxAnswer = 64 << 20
+
+var notInNames = regexp.MustCompile(`[^A-Za-z0-9._]+`)
+
+// answerName is the name of the file that holds the answer at a path. Part of it is a hash of the path, so that no two
+// paths have one name, whatever letters a disk tells apart, and it is at most 80 bytes long.
+func answerName(at, mediaType string) string {
+	plain := strings.Trim(notInNames.ReplaceAllString(weburl.WithoutQuery(at), "-"), "-.")
+	ext := path.Ext(plain)
+	plain = strings.TrimSuffix(plain, ext)
+	switch {
+	case strings.HasSuffix(mediaType, "json"):
+		ext = ".json"
+	case len(ext) > 10:
+		ext = ""
+	}
+	sum := sha256.Sum256([]byte(at))
+	return strings.TrimLeft(plain[:min(len(plain), 60)]+"-"+hex.EncodeToString(sum[:4])+ext, "-")
+}
+
 // recordAnswer asks for a URL and writes what came; an answer that lies there and differs is not overwritten.
 func recordAnswer(ctx context.Context, f *site.Folder, url, at, into string) (*project.Answer, error) {
 	u, err := whatwg.Parse(url)
@@ -80,12 +105,8 @@ func recordAnswer(ctx context.Context, f *site.Folder, url, at, into string) (*p
 		answer.MediaType = ""
 		return answer, nil
 	}
-	name := strings.Trim(strings.ReplaceAll(weburl.WithoutQuery(at), "/", "-"), "-.")
-	if path.Ext(name) == "" && strings.HasSuffix(answer.MediaType, "json") {
-		name += ".json"
-	}
-	answer.File = filepath.Join(into, name)
-	if now, err := os.ReadFile(answer.File); err == nil && !bytes.Equal(now, body) {
+	answer.File = filepath.Join(into, answerName(at, answer.MediaType))
+	if now, err := inputfile.Read(answer.File, maxAnswer); err == nil && !bytes.Equal(now, body) {
 		return nil, &problem.Problem{Kind: problem.Write, Where: answer.File, What: "another answer lies there already; it was left as it is",
 			Mend: "take it away to record anew, or name another folder"}
 	}

@@ -7,11 +7,13 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"syscall"
 	"time"
 
 	"tachyform/internal/audit"
 	"tachyform/internal/condition"
 	"tachyform/internal/fit"
+	"tachyform/internal/inputfile"
 	"tachyform/internal/problem"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/report"
@@ -19,6 +21,9 @@ import (
 
 // historyFile holds what audits came to, a line of JSON each, beside the journal.
 const historyFile = "audits.jsonl"
+
+// mostHistory bounds how much of it is read, in bytes.
+const mostHistory = 64 << 20
 
 // remember adds an audit to the history beside the project file and gives the whole of it.
 func remember(o *opened, r *audit.Report) ([]report.Remembered, error) {
@@ -30,7 +35,7 @@ func remember(o *opened, r *audit.Report) ([]report.Remembered, error) {
 		return &problem.Problem{Kind: problem.Write, Where: file, What: "the history cannot be kept: " +
 			problem.Innermost(err), Mend: "check that the folder can be written to", Cause: err}
 	}
-	text, err := os.ReadFile(file)
+	text, err := inputfile.Read(file, mostHistory)
 	if err != nil && !os.IsNotExist(err) {
 		return nil, failed(err)
 	}
@@ -54,7 +59,8 @@ func remember(o *opened, r *audit.Report) ([]report.Remembered, error) {
 	if err != nil {
 		return nil, failed(err)
 	}
-	out, err := os.OpenFile(file, os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o644)
+	// It was a regular file a moment ago; the flag is for a pipe that took its place.
+	out, err := os.OpenFile(file, os.O_APPEND|os.O_CREATE|os.O_WRONLY|syscall.O_NONBLOCK, 0o644)
 	if err != nil {
 		return nil, failed(err)
 	}

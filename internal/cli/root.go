@@ -42,6 +42,8 @@ type app struct {
 	err     io.Writer
 	screen  io.Writer // the same without that, to clear it
 	project string
+	// backend is the server of --backend, "" for that of the project file.
+	backend string
 	format  string
 	// headers, answerWithin and allWithin are for a live site.
 	headers                 []string
@@ -195,6 +197,8 @@ To see all of it on an example: tachyform demo`,
 	}
 	root.PersistentFlags().StringVar(&a.project, "project", "",
 		"the project `file` (default: tachyform.yaml, found by walking up)")
+	root.PersistentFlags().StringVar(&a.backend, "backend", "",
+		"ask this server for what no file of the site answers, instead of hosting.backend; it may be on another machine (`origin`)")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.SetVersionTemplate("tachyform {{.Version}}\n")
 	for _, c := range []*cobra.Command{a.survey(), a.initialise(), a.fit(), a.undo(), a.rehearse(), a.trace(), a.icons(),

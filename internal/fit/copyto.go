@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"tachyform/internal/inputfile"
 	"tachyform/internal/problem"
 )
 
@@ -142,7 +143,7 @@ func (p *Plan) copySite(ctx context.Context, site, part string, passed map[strin
 }
 
 func copyFile(from, to string, mode fs.FileMode) error {
-	in, err := os.Open(from)
+	in, err := inputfile.Open(from)
 	if err != nil {
 		return err
 	}

@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"tachyform/internal/icon"
+	"tachyform/internal/inputfile"
 	"tachyform/internal/manifest"
 	"tachyform/internal/page"
 	"tachyform/internal/problem"
@@ -66,7 +67,7 @@ func (o *output) makeStandIn(name string) ([]byte, error) {
 		return made, nil
 	}
 	path := filepath.Join(o.p.Dir, name)
-	now, err := os.ReadFile(path)
+	now, err := inputfile.Read(path, fileLimit)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 	case err != nil:

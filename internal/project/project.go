@@ -264,8 +264,10 @@ type Hosting struct {
 	Redirects     []Redirect        `yaml:"redirects" doc:"Redirects, looked at before anything else."`
 	Statuses      []StatusRule      `yaml:"statuses" doc:"Paths that answer with another status."`
 	Answers       []Answer          `yaml:"answers" doc:"What a server behind the host answers; the first that matches counts."`
-	Backend       string            `yaml:"backend" doc:"A server on this machine that is asked for what no file answers, with GET and HEAD only." check:"origin"`
-	Hidden        string            `yaml:"hidden" doc:"Whether files answer whose name or folder begins with a dot; /.well-known/ always does." enum:"answer,refuse"`
+	// BackendElsewhere allows the backend to be on another machine; only the command line says so.
+	BackendElsewhere bool   `yaml:"-"`
+	Backend          string `yaml:"backend" doc:"A server on this machine that is asked for what no file answers, with GET and HEAD only." check:"origin"`
+	Hidden           string `yaml:"hidden" doc:"Whether files answer whose name or folder begins with a dot; /.well-known/ always does." enum:"answer,refuse"`
 }
 
 // HeaderRule sets or (with a null value) removes response headers of the URLs it matches.

@@ -2,15 +2,17 @@ package releases
 
 import (
 	"archive/zip"
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
-	"os"
+	"maps"
 	"path"
 	"slices"
 
+	"tachyform/internal/inputfile"
+	"tachyform/internal/outputfile"
 	"tachyform/internal/problem"
 	"tachyform/internal/site"
 )
@@ -31,31 +33,32 @@ func Pack(ctx context.Context, f *site.Folder, file string) error {
 	if err != nil {
 		return err
 	}
-	var out bytes.Buffer
-	z := zip.NewWriter(&out)
-	add := func(name string, content []byte) {
-		w, err2 := z.Create(name)
-		if err2 == nil {
-			_, err2 = w.Write(content)
+	text, err := json.Marshal(r)
+	if err != nil {
+		return err
+	}
+	err = outputfile.Write(file, 0o644, func(out io.Writer) error {
+		z := zip.NewWriter(out)
+		add := func(name string, content []byte) error {
+			w, err := z.Create(name)
+			if err != nil {
+				return err
+			}
+			_, err = w.Write(content)
+			return errors.Join(err, ctx.Err())
 		}
-		err = errors.Join(err, err2)
-	}
-	text, err2 := json.Marshal(r)
-	err = errors.Join(err, err2)
-	add(recordName, text)
-	var hashes []string
-	for hash := range contents {
-		hashes = append(hashes, hash)
-	}
-	slices.Sort(hashes)
-	for _, hash := range hashes {
-		add(path.Join(objectsName, hash), contents[hash])
-	}
-	if err = errors.Join(err, z.Close()); err == nil {
-		part := file + ".part"
-		if err = os.WriteFile(part, out.Bytes(), 0o644); err == nil {
-			err = os.Rename(part, file)
+		if err := add(recordName, text); err != nil {
+			return err
 		}
+		for _, hash := range slices.Sorted(maps.Keys(contents)) {
+			if err := add(path.Join(objectsName, hash), contents[hash]); err != nil {
+				return err
+			}
+		}
+		return z.Close()
+	})
+	if errors.Is(err, context.Canceled) {
+		return err
 	}
 	if err != nil {
 		return &problem.Problem{Kind: problem.Write, Where: file, What: "the release cannot be written: " + problem.Innermost(err),
@@ -66,15 +69,29 @@ func Pack(ctx context.Context, f *site.Folder, file string) error {
 
 // Unpack writes the release in a file into a new temporary folder, as Lay does, and gives its path.
 func Unpack(file string, now *site.Folder) (dir string, err error) {
-	z, err := zip.OpenReader(file)
 	bad := func(err error) (string, error) {
 		return "", &problem.Problem{Kind: problem.Read, Where: file, What: "this is no release that can be read: " + problem.Innermost(err),
 			Mend: "tachyform handover --save FILE makes one", Cause: err}
 	}
+	archive, err := inputfile.Open(file)
 	if err != nil {
 		return bad(err)
 	}
-	defer z.Close()
+	defer archive.Close()
+	info, err := archive.Stat()
+	if err != nil {
+		return bad(err)
+	}
+	if info.Size() > mostUnpacked {
+		return bad(errTooMuch)
+	}
+	z, err := zip.NewReader(archive, info.Size())
+	if err != nil {
+		return bad(err)
+	}
+	if len(z.File) > mostFiles {
+		return bad(fmt.Errorf("it holds more than %d files", mostFiles))
+	}
 	var left int64 = mostUnpacked
 	read := func(name string) ([]byte, error) {
 		f, err := z.Open(name)
@@ -84,7 +101,7 @@ func Unpack(file string, now *site.Folder) (dir string, err error) {
 		defer f.Close()
 		text, err := io.ReadAll(io.LimitReader(f, left+1))
 		if left -= int64(len(text)); left < 0 {
-			return nil, errors.New("it holds more than 1 GB")
+			return nil, errTooMuch
 		}
 		return text, err
 	}
@@ -92,8 +109,8 @@ func Unpack(file string, now *site.Folder) (dir string, err error) {
 	if err != nil {
 		return bad(err)
 	}
-	r := &Release{}
-	if err := json.Unmarshal(text, r); err != nil {
+	r, err := parse(text)
+	if err != nil {
 		return bad(err)
 	}
 	return lay(r, now, func(hash string) ([]byte, error) {

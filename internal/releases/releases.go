@@ -10,6 +10,8 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"errors"
+	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path"
@@ -19,6 +21,8 @@ import (
 	"strings"
 	"time"
 
+	"tachyform/internal/inputfile"
+	"tachyform/internal/outputfile"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
@@ -83,16 +87,23 @@ func describe(ctx context.Context, f *site.Folder, each func(hash string, conten
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		content, err := file.Bytes()
-		if err != nil {
-			return nil, err
-		}
-		one := File{Path: file.Path, Hash: hashOf(content), Size: int64(len(content))}
+		one := File{Path: file.Path, Size: file.Size}
 		one.Kept = keptKinds[strings.ToLower(path.Ext(file.Path))] && one.Size <= largest
 		if one.Kept {
+			content, err := file.Bytes()
+			if err != nil {
+				return nil, err
+			}
+			one.Hash, one.Size = hashOf(content), int64(len(content))
 			if err := each(one.Hash, content); err != nil {
 				return nil, err
 			}
+		} else {
+			sum, err := file.Digest()
+			if err != nil {
+				return nil, err
+			}
+			one.Hash = hex.EncodeToString(sum[:])
 		}
 		r.Files = append(r.Files, one)
 	}
@@ -129,7 +140,7 @@ func (s *Store) Record(ctx context.Context, f *site.Folder, live bool) (*Release
 		if info, err := root.Lstat(name); err == nil && info.Mode().IsRegular() && info.Size() == int64(len(content)) {
 			return nil
 		}
-		return replace(root, name, content)
+		return outputfile.WriteIn(root, name, 0o644, content)
 	})
 	if err != nil {
 		return nil, s.failed(err)
@@ -140,27 +151,18 @@ func (s *Store) Record(ctx context.Context, f *site.Folder, live bool) (*Release
 		r.At = time.Now().UTC()
 		text, err := json.Marshal(r)
 		if err == nil {
-			err = replace(root, path.Join(folderName, r.ID+".json"), text)
+			err = outputfile.WriteIn(root, path.Join(folderName, r.ID+".json"), 0o644, text)
 		}
 		if err != nil {
 			return nil, s.failed(err)
 		}
 	}
 	if live {
-		if err := replace(root, path.Join(folderName, liveName), []byte(r.ID)); err != nil {
+		if err := outputfile.WriteIn(root, path.Join(folderName, liveName), 0o644, []byte(r.ID)); err != nil {
 			return nil, s.failed(err)
 		}
 	}
 	return r, s.failed(s.prune(root, r.ID))
-}
-
-// replace writes a file so that it is there wholly or not at all.
-func replace(root *os.Root, name string, content []byte) error {
-	part := name + ".part"
-	if err := root.WriteFile(part, content, 0o644); err != nil {
-		return err
-	}
-	return root.Rename(part, name)
 }
 
 var identifier = regexp.MustCompile(`^[0-9a-f]{16}$`)
@@ -170,26 +172,39 @@ func (s *Store) read(root *os.Root, id string) (*Release, error) {
 	if !identifier.MatchString(id) {
 		return nil, fs.ErrNotExist
 	}
-	text, err := root.ReadFile(path.Join(folderName, id+".json"))
+	text, err := inputfile.ReadIn(root, path.Join(folderName, id+".json"), mostRecord)
 	if err != nil {
 		return nil, err
 	}
-	r := &Release{}
-	if err := json.Unmarshal(text, r); err != nil {
+	r, err := parse(text)
+	if err != nil {
 		return nil, err
 	}
 	r.ID = id
 	return r, nil
 }
 
+// Bounds of a record: its size in bytes, and how many files it may name.
+const (
+	mostRecord = 64 << 20
+	mostFiles  = 200_000
+)
+
+// parse reads a record.
+func parse(text []byte) (*Release, error) {
+	r := &Release{}
+	if err := json.Unmarshal(text, r); err != nil {
+		return nil, err
+	}
+	if len(r.Files) > mostFiles {
+		return nil, fmt.Errorf("it names more than %d files", mostFiles)
+	}
+	return r, nil
+}
+
 // all lists the recorded releases, the latest first.
 func (s *Store) all(root *os.Root) (list []*Release) {
-	dir, err := root.Open(folderName)
-	if err != nil {
-		return nil
-	}
-	defer dir.Close()
-	entries, _ := dir.ReadDir(-1)
+	entries, _ := inputfile.ListIn(root, folderName)
 	for _, e := range entries {
 		if id, is := strings.CutSuffix(e.Name(), ".json"); is {
 			if r, err := s.read(root, id); err == nil {
@@ -205,7 +220,7 @@ func (s *Store) all(root *os.Root) (list []*Release) {
 
 // live is the release that is marked as deployed, "" for none.
 func (s *Store) live(root *os.Root) string {
-	text, err := root.ReadFile(path.Join(folderName, liveName))
+	text, err := inputfile.ReadIn(root, path.Join(folderName, liveName), 1<<10)
 	if err != nil || !identifier.Match(text) {
 		return ""
 	}
@@ -239,12 +254,15 @@ func (s *Store) prune(root *os.Root, newest string) error {
 			}
 		}
 	}
-	dir, err := root.Open(path.Join(folderName, objectsName))
-	if err != nil {
-		return err
+	// Whoever records holds the project's lock: temporary files are of runs that were killed.
+	records, err := inputfile.ListIn(root, folderName)
+	for _, e := range records {
+		if outputfile.IsTemporary(e.Name()) && !e.IsDir() {
+			err = errors.Join(err, root.Remove(path.Join(folderName, e.Name())))
+		}
 	}
-	defer dir.Close()
-	entries, err := dir.ReadDir(-1)
+	entries, listErr := inputfile.ListIn(root, path.Join(folderName, objectsName))
+	err = errors.Join(err, listErr)
 	for _, e := range entries {
 		if !wanted[e.Name()] && !e.IsDir() {
 			err = errors.Join(err, root.Remove(path.Join(folderName, objectsName, e.Name())))
@@ -287,16 +305,21 @@ func (s *Store) Lay(r *Release, now *site.Folder) (dir string, err error) {
 		return "", s.failed(err)
 	}
 	defer root.Close()
-	return lay(r, now, func(hash string) ([]byte, error) { return root.ReadFile(path.Join(folderName, objectsName, hash)) })
+	return lay(r, now, func(hash string) ([]byte, error) {
+		return inputfile.ReadIn(root, path.Join(folderName, objectsName, hash), largest)
+	})
 }
 
-// A file that was not kept is filled with lines that name its hash.
+// A file that was not kept is filled with a line that names its hash, and zeros.
 const fillingStart = "not kept: "
 
-func filling(f File) []byte {
+// fill writes a filling. Its file is as long as the one that it stands for, up to mostFilling, and takes hardly any room.
+func fill(name string, f File) error {
 	line := fillingStart + f.Hash + "\n"
-	size := int(min(max(f.Size, int64(len(line))), mostFilling))
-	return []byte(strings.Repeat(line, size/len(line)+1)[:size])
+	if err := os.WriteFile(name, []byte(line), 0o644); err != nil {
+		return err
+	}
+	return os.Truncate(name, min(max(f.Size, int64(len(line))), mostFilling))
 }
 
 // StandsFor gives the SHA-256 of the content that a filling stands for.
@@ -309,21 +332,42 @@ func StandsFor(content []byte) (sum []byte, known bool) {
 	return sum, err == nil
 }
 
-// unchanged gives the content of a file that is the same in the site as it is now, nil where it is not.
-func unchanged(f File, now *site.Folder) []byte {
+// unchanged returns the file of the site as it is now if it has the content of a recorded one, else nil.
+func unchanged(f File, now *site.Folder) *site.File {
 	if now == nil {
 		return nil
 	}
 	if file := now.File(f.Path); file != nil && file.Size == f.Size {
-		if content, err := file.Bytes(); err == nil && hashOf(content) == f.Hash {
-			return content
+		if sum, err := file.Digest(); err == nil && hex.EncodeToString(sum[:]) == f.Hash {
+			return file
 		}
 	}
 	return nil
 }
 
-// mostFilling bounds how much stands in the place of a file that was not kept.
-const mostFilling = 4 << 20
+// take puts a file of the site as it is now in a place, as another name of the same file where the disk has that.
+func take(file *site.File, name string) error {
+	if from, err := filepath.EvalSymlinks(file.Abs); err == nil && os.Link(from, name) == nil {
+		return nil
+	}
+	in, err := inputfile.Open(file.Abs)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	return outputfile.Write(name, 0o644, func(w io.Writer) error {
+		_, err := io.Copy(w, io.LimitReader(in, file.Size))
+		return err
+	})
+}
+
+// mostFilling bounds how long a file is that stands for one that was not kept, in bytes; blockSize is what it takes on a disk.
+const (
+	mostFilling = 4 << 20
+	blockSize   = 4 << 10
+)
+
+var errTooMuch = fmt.Errorf("it holds more than %d GB", mostUnpacked>>30)
 
 // lay writes the files of a release into a new temporary folder.
 func lay(r *Release, now *site.Folder, content func(hash string) ([]byte, error)) (dir string, err error) {
@@ -338,26 +382,38 @@ func lay(r *Release, now *site.Folder, content func(hash string) ([]byte, error)
 				problem.Innermost(err), Mend: "record it anew with tachyform handover --mark-live", Cause: err}
 		}
 	}()
+	var left int64 = mostUnpacked
 	for _, f := range r.Files {
 		if !filepath.IsLocal(filepath.FromSlash(f.Path)) {
 			return dir, errors.New("it names a file outside of the site: " + f.Path)
 		}
-		var text []byte
+		name := filepath.Join(dir, filepath.FromSlash(f.Path))
+		if err = os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
+			return dir, err
+		}
+		if _, err = os.Lstat(name); err == nil {
+			return dir, errors.New("it names a file twice: " + f.Path)
+		}
 		if f.Kept {
+			var text []byte
 			if text, err = content(f.Hash); err != nil {
 				return dir, err
 			}
 			if hashOf(text) != f.Hash {
 				return dir, errors.New("the content of " + f.Path + " is not what was recorded")
 			}
-		} else if text = unchanged(f, now); text == nil {
-			text = filling(f)
+			if left -= int64(len(text)); left < 0 {
+				return dir, errTooMuch
+			}
+			err = os.WriteFile(name, text, 0o644)
+		} else if file := unchanged(f, now); file != nil {
+			err = take(file, name)
+		} else if left -= blockSize; left >= 0 {
+			err = fill(name, f)
+		} else {
+			err = errTooMuch
 		}
-		name := filepath.Join(dir, filepath.FromSlash(f.Path))
-		if err = os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
-			return dir, err
-		}
-		if err = os.WriteFile(name, text, 0o644); err != nil {
+		if err != nil {
 			return dir, err
 		}
 	}

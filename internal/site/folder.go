@@ -6,7 +6,6 @@ import (
 	"crypto/sha256"
 	"encoding/base64"
 	"errors"
-	"io"
 	"io/fs"
 	"net/url"
 	"os"
@@ -19,6 +18,7 @@ import (
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/inputfile"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 )
@@ -57,8 +57,11 @@ type File struct {
 	mu      sync.Mutex
 	content []byte
 	loaded  bool
-	stamp   string
+	digest  *[sha256.Size]byte
 }
+
+// mostRead bounds what is read of one file into memory, in bytes. Larger files have a digest, and nothing else.
+const mostRead = 1 << 30
 
 // Bytes reads the file, at most once while memory for it is free.
 func (f *File) Bytes() ([]byte, error) {
@@ -67,7 +70,7 @@ func (f *File) Bytes() ([]byte, error) {
 	if f.loaded {
 		return f.content, nil
 	}
-	b, err := os.ReadFile(f.Abs)
+	b, err := inputfile.Read(f.Abs, mostRead)
 	if err != nil {
 		return nil, err
 	}
@@ -82,38 +85,32 @@ func (f *File) Bytes() ([]byte, error) {
 // Len is the file's size in bytes.
 func (f *File) Len() int64 { return f.Size }
 
-// Stamp is the short hash of the file's content; a file that nothing else has read is not kept in memory for it.
+// Stamp is the short hash of the file's content.
 func (f *File) Stamp() (string, error) {
+	sum, err := f.Digest()
+	if err != nil {
+		return "", err
+	}
+	return shortHash(sum[:]), nil
+}
+
+// Digest is the SHA-256 of the file's content; a file that nothing else has read is not kept in memory for it.
+func (f *File) Digest() (sum [sha256.Size]byte, err error) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	switch {
-	case f.stamp != "":
+	case f.digest != nil:
+		return *f.digest, nil
 	case f.loaded:
-		f.stamp = Stamp(f.content)
+		sum = sha256.Sum256(f.content)
 	default:
-		file, err := os.Open(f.Abs)
-		if err != nil {
-			return "", err
+		if sum, _, err = inputfile.Digest(f.Abs); err != nil {
+			return sum, err
 		}
-		defer file.Close()
-		h := sha256.New()
-		buffer := stampBuffers.Get().(*[]byte)
-		defer stampBuffers.Put(buffer)
-		for {
-			n, err := file.Read(*buffer)
-			h.Write((*buffer)[:n])
-			if errors.Is(err, io.EOF) {
-				break
-			} else if err != nil {
-				return "", err
-			}
-		}
-		f.stamp = shortHash(h.Sum(nil))
 	}
-	return f.stamp, nil
+	f.digest = &sum
+	return sum, nil
 }
-
-var stampBuffers = sync.Pool{New: func() any { b := make([]byte, 128<<10); return &b }}
 
 func shortHash(sum []byte) string { return base64.StdEncoding.EncodeToString(sum[:6]) }
 
@@ -210,7 +207,7 @@ func (f *Folder) With(changes map[string][]byte) *Folder {
 	for path, content := range changes {
 		if content != nil {
 			n.add(&File{Path: path, Abs: filepath.Join(f.Dir, filepath.FromSlash(path)), Size: int64(len(content)),
-				content: content, loaded: true, stamp: Stamp(content)})
+				content: content, loaded: true})
 		}
 	}
 	slices.SortFunc(n.files, func(a, b *File) int { return strings.Compare(a.Path, b.Path) })

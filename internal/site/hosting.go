@@ -2,16 +2,17 @@ package site
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
-	"os"
 	"path"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
+	"tachyform/internal/inputfile"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 
@@ -77,7 +78,7 @@ func compileHosting(h project.Hosting, origin string) (*hosting, error) {
 		c.answers = append(c.answers, compiledAnswer{p, r})
 	}
 	if h.Backend != "" {
-		c.backend = NewLive(h.Backend, 0)
+		c.backend = newBackend(h.Backend, h.BackendElsewhere)
 	}
 	return c, nil
 }
@@ -179,6 +180,9 @@ func (f *Folder) route(ctx context.Context, r *Request) (*Response, error) {
 	return resp, nil
 }
 
+// mostAnswer bounds the size of a file under hosting.answers, in bytes.
+const mostAnswer = 64 << 20
+
 // stated gives the answer of a server behind the host that the settings state, nil where they state none.
 func (f *Folder) stated(r *Request, full string) (*Response, error) {
 	for _, a := range f.hosting.answers {
@@ -188,7 +192,7 @@ func (f *Folder) stated(r *Request, full string) (*Response, error) {
 		if a.File == "" {
 			return plain(a.Status), nil
 		}
-		text, err := os.ReadFile(a.File)
+		text, err := inputfile.Read(a.File, mostAnswer)
 		if err != nil {
 			return nil, &problem.Problem{Kind: problem.Read, Where: a.File, What: "the answer to " + a.Match +
 				" cannot be read: " + err.Error(), Mend: "correct hosting.answers in " + project.FileName, Cause: err}
@@ -211,6 +215,11 @@ func (f *Folder) askBackend(ctx context.Context, r *Request) (*Response, error) 
 	behind := *r
 	behind.URL = u
 	resp, err := f.hosting.backend.Answer(ctx, &behind)
+	if errors.Is(err, errElsewhere) {
+		return nil, &problem.Problem{Kind: problem.Usage, Where: f.hosting.backend.Origin(),
+			What: "hosting.backend names a server on another machine; it was not asked",
+			Mend: "if you trust it, name it on the command line: --backend " + f.hosting.backend.Origin(), Cause: err}
+	}
 	if err != nil {
 		return nil, &problem.Problem{Kind: problem.Read, Where: f.hosting.backend.Origin(),
 			What: "the server of hosting.backend does not answer: " + err.Error(), Mend: "start it, or remove hosting.backend",

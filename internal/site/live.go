@@ -8,9 +8,12 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
+	"net/netip"
 	"strings"
 	"sync"
+	"syscall"
 	"time"
 )
 
@@ -60,6 +63,26 @@ func NewLive(origin string, within time.Duration) *Live {
 	return &Live{origin: origin, within: within, given: map[string]*liveAnswer{}, transport: &http.Transport{
 		MaxConnsPerHost: 6, MaxIdleConnsPerHost: 6, MaxResponseHeaderBytes: maxLiveHeaders, TLSClientConfig: &tls.Config{},
 		Proxy: http.ProxyFromEnvironment}}
+}
+
+// errElsewhere says that a server behind the host is not on this machine.
+var errElsewhere = errors.New("the server is on another machine")
+
+// newBackend gives a server behind the host. A project that came from somebody else must not have this machine ask
+// others, so without elsewhere only loopback addresses are connected to, whatever a name resolves to, and no proxy is used.
+func newBackend(origin string, elsewhere bool) *Live {
+	l := NewLive(origin, 0)
+	if elsewhere {
+		return l
+	}
+	dialer := &net.Dialer{Control: func(_, address string, _ syscall.RawConn) error {
+		if at, err := netip.ParseAddrPort(address); err != nil || !at.Addr().Unmap().IsLoopback() {
+			return errElsewhere
+		}
+		return nil
+	}}
+	l.transport.Proxy, l.transport.DialContext = nil, dialer.DialContext
+	return l
 }
 
 // SignedOut is the host as those see it who have not signed in: without the headers that were given for this run.

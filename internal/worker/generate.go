@@ -1,6 +1,7 @@
 package worker
 
 import (
+	"cmp"
 	"embed"
 	"fmt"
 	"path/filepath"
@@ -8,6 +9,7 @@ import (
 
 	"github.com/evanw/esbuild/pkg/api"
 
+	"tachyform/internal/inputfile"
 	"tachyform/internal/project"
 )
 
@@ -99,6 +101,7 @@ func bundle(entry, settings string, features map[string]bool, own string, o Opti
 		TreeShaking:   api.TreeShakingTrue,
 		// The project's own module stands in the output under its path from its folder, so that no machine's path does.
 		AbsWorkingDir: dir,
+		TsconfigRaw:   "{}",
 		Plugins: []api.Plugin{{Name: "runtime", Setup: func(b api.PluginBuild) {
 			b.OnResolve(api.OnResolveOptions{Filter: `^(\./.*|own-code)$`},
 				func(a api.OnResolveArgs) (api.OnResolveResult, error) {
@@ -110,6 +113,9 @@ func bundle(entry, settings string, features map[string]bool, own string, o Opti
 					}
 					return api.OnResolveResult{}, nil
 				})
+			b.OnLoad(api.OnLoadOptions{Filter: `.*`, Namespace: "file"}, func(a api.OnLoadArgs) (api.OnLoadResult, error) {
+				return loadOwn(a.Path)
+			})
 			b.OnLoad(api.OnLoadOptions{Filter: `.*`, Namespace: "runtime"}, func(a api.OnLoadArgs) (api.OnLoadResult, error) {
 				if a.Path == "settings.js" {
 					return api.OnLoadResult{Contents: &settings}, nil
@@ -133,6 +139,23 @@ func bundle(entry, settings string, features map[string]bool, own string, o Opti
 		code = tidy(code)
 	}
 	return []byte(code), nil
+}
+
+// mostModule bounds the size of a file of the project's own module, in bytes.
+const mostModule = 16 << 20
+
+// ownLoaders are the languages of the project's own module, by extension; others are JavaScript.
+var ownLoaders = map[string]api.Loader{".ts": api.LoaderTS, ".mts": api.LoaderTS, ".cts": api.LoaderTS, ".tsx": api.LoaderTSX,
+	".jsx": api.LoaderJSX, ".json": api.LoaderJSON, ".txt": api.LoaderText, ".css": api.LoaderCSS}
+
+// loadOwn reads a file of the project's own module. It never waits for a pipe.
+func loadOwn(path string) (api.OnLoadResult, error) {
+	text, err := inputfile.Read(path, mostModule)
+	if err != nil {
+		return api.OnLoadResult{}, err
+	}
+	contents := string(text)
+	return api.OnLoadResult{Contents: &contents, Loader: cmp.Or(ownLoaders[filepath.Ext(path)], api.LoaderJS), ResolveDir: filepath.Dir(path)}, nil
 }
 
 // ModuleError is a mistake in the project's own module, or in what it imports.

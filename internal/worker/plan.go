@@ -245,6 +245,15 @@ func (b *planner) module() error {
 		return b.usage("worker.module", fmt.Sprintf("the module %s cannot be read", b.p.Worker.Module),
 			"the path starts at the project file's folder")
 	}
+	// The bundler looks for these on the way up, and would wait for a pipe.
+	for dir := filepath.Dir(abs); ; dir = filepath.Dir(dir) {
+		if info, err := os.Stat(filepath.Join(dir, "package.json")); err == nil && !info.Mode().IsRegular() {
+			return b.usage("worker.module", filepath.Join(dir, "package.json")+" is not a file", "remove it")
+		}
+		if dir == filepath.Dir(dir) {
+			break
+		}
+	}
 	b.Module = abs
 	return nil
 }

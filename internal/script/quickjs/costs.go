@@ -35,6 +35,8 @@ var (
 	visits   = cost{this: true, sparse: true, per: elementsOfStep}
 	lists    = cost{args: true, result: true, per: elementsOfStep}
 	scans    = cost{this: true, args: true, per: lettersOfStep}
+	numbers  = cost{this: true, per: lettersOfStep}
+	blocks   = cost{this: true, args: true, per: 16 * lettersOfStep}
 	reads    = cost{args: true, per: lettersOfStep}
 	writes   = cost{result: true, per: lettersOfStep}
 )
@@ -58,9 +60,10 @@ var costs = []struct {
 	{"Object", lists, "keys values entries assign getOwnPropertyNames getOwnPropertyDescriptors fromEntries freeze seal isFrozen isSealed"},
 	{"Reflect", lists, "ownKeys apply construct"},
 	{"Function.prototype", lists, "apply"},
-	{"Uint8Array.prototype.__proto__", searches, "indexOf lastIndexOf includes reverse fill sort toSorted toReversed with join toLocaleString"},
-	{"Uint8Array.prototype.__proto__", moves, "set slice copyWithin"},
-	{"ArrayBuffer.prototype", scans, "slice resize transfer transferToFixedLength"},
+	{"Uint8Array.prototype.__proto__", searches, "sort toSorted join toLocaleString"},
+	{"Uint8Array.prototype.__proto__", numbers, "indexOf lastIndexOf includes reverse toReversed with"},
+	{"Uint8Array.prototype.__proto__", blocks, "set slice copyWithin fill"},
+	{"ArrayBuffer.prototype", blocks, "slice resize transfer transferToFixedLength"},
 	{"Set.prototype", moves, "union intersection difference symmetricDifference isSubsetOf isSupersetOf isDisjointFrom"},
 	{"", lists, "Set Map WeakSet WeakMap"},
 	{"", reads, "encodeURIComponent decodeURIComponent encodeURI decodeURI escape unescape"},

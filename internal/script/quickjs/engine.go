@@ -160,11 +160,8 @@ func (e *Engine) Bound(steps int, patience time.Duration) { e.steps, e.patience 
 // guard runs part of a script. It returns script.ErrStuck or script.ErrCanceled if the watchdog takes the engine's memory
 // away meanwhile, and a *crash.Crash for any other panic. The engine cannot be used after either.
 func (e *machine) guard(f func()) (err error) {
-	switch {
-	case e.crashed != nil:
-		return e.crashed
-	case e.watched.gone.Load():
-		return e.stuck()
+	if err := e.broken(); err != nil {
+		return err
 	}
 	faults := debug.SetPanicOnFault(true)
 	e.watched.mu.Lock()
@@ -184,6 +181,17 @@ func (e *machine) guard(f func()) (err error) {
 		}
 	}()
 	f()
+	return nil
+}
+
+// broken says why the engine cannot be used any more, nil while it can.
+func (e *machine) broken() error {
+	switch {
+	case e.crashed != nil:
+		return e.crashed
+	case e.watched.gone.Load():
+		return e.stuck()
+	}
 	return nil
 }
 
@@ -604,4 +612,4 @@ func (m *machine) Held() int { return m.heap.held() }
 func (m *machine) Interrupt() { m.watched.stop.Store(true) }
 
 // Broken implements script.Engine.
-func (m *machine) Broken() bool { return m.crashed != nil || m.watched.gone.Load() }
+func (m *machine) Broken() bool { return m.broken() != nil }

@@ -55,18 +55,25 @@ func (e *Engine) makeRealms(before *Engine) error {
 
 // Beside implements script.Engine.
 func (e *Engine) Beside(code []byte, successor bool) (script.Engine, error) {
+	if e.Broken() {
+		return nil, e.broken()
+	}
 	inner := &Engine{machine: e.machine, dispatch: undefined, beside: true}
 	var before *Engine
 	if successor {
 		before = e
 	}
-	if err := inner.makeRealms(before); err != nil {
+	var err error
+	if fatal := e.guard(func() { err = inner.makeRealms(before) }); fatal != nil {
+		return nil, fatal
+	}
+	if err != nil {
 		return nil, err
 	}
 	e.siblings = append(e.siblings, inner)
 	e.limitMemory()
 	used, late := e.used, e.late
-	err := inner.Install(code)
+	err = inner.Install(code)
 	e.used, e.late = used+stepsOfRealm, late
 	return inner, err
 }

@@ -99,6 +99,27 @@ func (t *Tab) push(h *history, e historyEntry) {
 	e.step, e.key, e.id = t.steps.now, t.steps.name(), t.steps.name()
 	h.entries = append(h.entries, e)
 	h.at = len(h.entries) - 1
+	t.trim()
+}
+
+// mostSteps is how many steps a tab remembers, as Chromium and Firefox have it.
+const mostSteps = 50
+
+// trim forgets the first steps if there are too many, with the entries that none of the others shows.
+func (t *Tab) trim() {
+	if len(t.steps.used) <= mostSteps {
+		return
+	}
+	t.steps.used = slices.Clone(t.steps.used[len(t.steps.used)-mostSteps:])
+	first := t.steps.used[0]
+	for _, h := range t.histories() {
+		forgotten := 0
+		for forgotten < h.at && h.entries[forgotten+1].step <= first {
+			forgotten++
+		}
+		h.entries = slices.Delete(h.entries, 0, forgotten)
+		h.at -= forgotten
+	}
 }
 
 // shown takes in that a tab or frame shows the document of a window.

@@ -24,7 +24,7 @@ const (
 	turnSteps = 1000 // and a turn of an engine, beside its own steps
 	// addressSteps is how much more a run may take for each address that has been asked for: large sites are no endless
 	// ones.
-	addressSteps = 40_000
+	addressSteps = 60_000
 	leastSteps   = 400_000
 	// spentUp is how many exhausted limits show that trying more of the same shows nothing new.
 	spentUp = 4

@@ -194,6 +194,20 @@ export function mayBecome(to, from) {
   if (to[path] !== from[path]) return false;
   return to[scheme] === 'file:' || to[query] === from[query];
 }
+// Browsers let a document make so many changes in so many milliseconds; Chromium ignores the others.
+const MOST_CHANGES = 200;
+const CHANGES_WITHIN = 10_000;
+let counted = 0;
+let countedSince = 0;
+function mayChange() {
+  const at = host('now');
+  if (at - countedSince > CHANGES_WITHIN) {
+    countedSince = at;
+    counted = 0;
+  }
+  if (++counted === MOST_CHANGES + 1) host('log', 'warning', 'Changes of the history are ignored: there were more than 200 within ten seconds.');
+  return counted <= MOST_CHANGES;
+}
 // "shared history push/replace state steps".
 function change(data, url, replace) {
   const state = serialize(data);
@@ -203,6 +217,7 @@ function change(data, url, replace) {
     if (!parts || !mayBecome(parts, parsedURL(here()))) throw error('SecurityError', `the history cannot be given the address ${url}`);
     to = parts[0];
   }
+  if (!mayChange()) return;
   const apply = () => goTo(to, state, replace);
   if (hooks.navigate) hooks.navigate({ type: replace ? 'replace' : 'push', url: to, same: true, classic: state, apply });
   else apply();
