@@ -11,6 +11,7 @@ import (
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/document"
+	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/worker"
 )
 
@@ -170,6 +171,10 @@ func (a *auditor) checkOffline(start string) {
 					if !l.Anyway { // what is missing online too is another finding
 						names = append(names, a.local(l.URL))
 					}
+				}
+				if o.Reason.Kind != fetch.NoFailure {
+					add(offlinePartial, under+": "+o.Reason.String(), p.URL)
+					continue
 				}
 				if len(names) == 0 && len(o.Lacks) > 0 {
 					add(offlinePartial, under+", not drawn: "+a.lacks(o), p.URL)

@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	udiff "github.com/aymanbagabas/go-udiff"
-	"github.com/charmbracelet/colorprofile"
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/fit"
@@ -137,9 +136,10 @@ func (a *app) diff(plan *fit.Plan) {
 		fmt.Fprintln(a.out, "Nothing would change.")
 		return
 	}
-	// A file of it is a patch, byte for byte; a person sees text.
-	show := func(s string) string { return s }
-	if _, onTerminal := a.out.(*colorprofile.Writer).Forward.(shield); onTerminal {
+	// A file of it is a patch, byte for byte; a person sees text, through a pipe too.
+	show, out := func(s string) string { return s }, a.exact
+	if !a.patch {
+		out = a.out
 		show = func(s string) string {
 			lines := strings.SplitAfter(s, "\n")
 			for i, l := range lines {
@@ -156,9 +156,9 @@ func (a *app) diff(plan *fit.Plan) {
 		case c.What == "icon":
 			fmt.Fprintf(a.out, "new icon %s, %d bytes\n", report.Shown(c.Path), len(c.New))
 		case c.Old == nil:
-			fmt.Fprint(a.out, show(udiff.Unified("/dev/null", c.Path, "", string(c.New))))
+			fmt.Fprint(out, show(udiff.Unified("/dev/null", c.Path, "", string(c.New))))
 		default:
-			fmt.Fprint(a.out, show(udiff.Unified(c.Path, c.Path, string(c.Old), string(c.New))))
+			fmt.Fprint(out, show(udiff.Unified(c.Path, c.Path, string(c.Old), string(c.New))))
 		}
 	}
 }

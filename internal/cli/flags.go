@@ -1,22 +1,24 @@
 package cli
 
 import (
-	"encoding/json"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/condition"
+	"tachyform/internal/report"
 	"tachyform/internal/spelling"
 	"tachyform/internal/target"
 	"tachyform/internal/useragent"
 )
 
 func (a *app) json(v any) error {
-	enc := json.NewEncoder(a.out)
-	enc.SetEscapeHTML(false)
-	enc.SetIndent("", "  ")
-	return enc.Encode(v)
+	text, err := report.JSON(v, true)
+	if err != nil {
+		return err
+	}
+	_, err = a.out.Write(text)
+	return err
 }
 
 // conditionsFlag reads --under.

@@ -56,7 +56,7 @@ passes over.`,
 		if into != "" {
 			return a.writeManifest(plan, into)
 		}
-		_, err = a.out.Write(plan.Manifest)
+		_, err = a.exact.Write(plan.Manifest)
 		return err
 	}
 	return c
@@ -137,8 +137,6 @@ func (a *app) processManifest(file, manifestURL, documentURL string, as manifest
 	}
 	scanner := bufio.NewScanner(in)
 	scanner.Buffer(nil, 64<<20)
-	enc := json.NewEncoder(a.out)
-	enc.SetEscapeHTML(false)
 	for n := 1; scanner.Scan(); n++ {
 		var item struct{ ID, ManifestText, ManifestURL, DocumentURL string }
 		if err := json.Unmarshal(scanner.Bytes(), &item); err != nil {
@@ -146,7 +144,11 @@ func (a *app) processManifest(file, manifestURL, documentURL string, as manifest
 				err.Error()}
 		}
 		p, issues := manifest.Process([]byte(item.ManifestText), item.ManifestURL, item.DocumentURL, as)
-		if err := enc.Encode(map[string]any{"id": item.ID, "processed": p, "findings": issuesJSON(issues)}); err != nil {
+		text, err := report.JSON(map[string]any{"id": item.ID, "processed": p, "findings": issuesJSON(issues)}, false)
+		if err != nil {
+			return err
+		}
+		if _, err := a.out.Write(text); err != nil {
 			return err
 		}
 	}

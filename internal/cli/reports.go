@@ -72,8 +72,7 @@ func writeReports(specs []string, value any, forms reportForms) error {
 		make_ := forms[kind]
 		if make_ == nil {
 			make_ = func() ([]byte, error) {
-				content, err := json.MarshalIndent(value, "", "  ")
-				return append(content, '\n'), err
+				return report.JSON(value, true)
 			}
 		}
 		content, err := make_()

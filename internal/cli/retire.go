@@ -67,7 +67,7 @@ then the new one, then nothing that is left.`,
 		case a.format == "json":
 			return a.json(map[string]any{"schema": "tachyform.retire/1", "at": at, "code": string(code), "tried": tried})
 		case out == "":
-			_, err = a.out.Write(code)
+			_, err = a.exact.Write(code)
 			fmt.Fprint(a.err, report.Retired(tried, at, out, a.width))
 		default:
 			fmt.Fprint(a.out, report.Retired(tried, at, out, a.width))

@@ -38,7 +38,9 @@ var errFindings = errors.New("findings at or over the threshold")
 // Each command is a method of it.
 type app struct {
 	in      io.Reader
-	out     io.Writer // strips colours where they are not wanted
+	out     io.Writer // strips colours where they are not wanted, and what a terminal would obey
+	exact   io.Writer // for generated files: their bytes, except on a terminal
+	patch   bool      // standard output is a file, which gets differences byte for byte
 	err     io.Writer
 	screen  io.Writer // the same without that, to clear it
 	project string
@@ -64,8 +66,13 @@ func Main(args []string, in io.Reader, out, errOut io.Writer) (status int) {
 	ctx, because := context.WithCancelCause(ctx)
 	a := &app{in: in, width: 80}
 	a.screen = out
-	a.out, a.err = styled(out), styled(errOut)
+	a.out, a.err, a.exact = styled(out), styled(errOut), out
 	if f, ok := out.(*os.File); ok {
+		if info, err := f.Stat(); err == nil && info.Mode().IsRegular() {
+			a.patch = true
+		} else if term.IsTerminal(int(f.Fd())) {
+			a.exact = a.out
+		}
 		if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 0 {
 			a.width = min(max(w, 60), 120)
 		}
@@ -101,14 +108,10 @@ func Main(args []string, in io.Reader, out, errOut io.Writer) (status int) {
 	return a.status(err)
 }
 
-// styled gives a writer that takes colours away where they are not wanted, and all commands but those where a terminal
-// takes what is written.
+// styled returns a writer that removes colours where they are not wanted, and everything else that a terminal would
+// obey: what goes to a pipe may still reach one.
 func styled(w io.Writer) io.Writer {
-	profile := colorprofile.Detect(w, os.Environ())
-	if profile > colorprofile.NoTTY {
-		w = shield{w}
-	}
-	return &colorprofile.Writer{Forward: w, Profile: profile}
+	return &colorprofile.Writer{Forward: shield{w}, Profile: colorprofile.Detect(w, os.Environ())}
 }
 
 func (a *app) status(err error) int {
@@ -198,7 +201,7 @@ To see all of it on an example: tachyform demo`,
 	root.PersistentFlags().StringVar(&a.project, "project", "",
 		"the project `file` (default: tachyform.yaml, found by walking up)")
 	root.PersistentFlags().StringVar(&a.backend, "backend", "",
-		"ask this server for what no file of the site answers, instead of hosting.backend; it may be on another machine (`origin`)")
+		"ask this `origin` for what no file of the site answers, instead of hosting.backend; other machines are allowed")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.SetVersionTemplate("tachyform {{.Version}}\n")
 	for _, c := range []*cobra.Command{a.survey(), a.initialise(), a.fit(), a.undo(), a.rehearse(), a.trace(), a.icons(),

@@ -53,7 +53,7 @@ func (a *app) worker() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		_, err = a.out.Write([]byte(strings.TrimRight(string(code), "\n") + "\n"))
+		_, err = a.exact.Write([]byte(strings.TrimRight(string(code), "\n") + "\n"))
 		return err
 	}
 	return c

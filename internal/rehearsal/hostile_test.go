@@ -107,7 +107,7 @@ func TestHostilePages(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			host := siteWith(t, "", "index.html", "<!doctype html><title>Pier</title><p>Sailings</p><script>navigator.serviceWorker.register('/w.js')</script><script src=/app.js></script>",
 				"more.html", "<!doctype html><title>More</title><p>More</p><script src=/app.js></script>", "app.js", c.code, "w.js", keeping)
-			r := &Rehearsal{Steps: 2_000_000, Hosts: []site.Host{host}, Visit: []string{home}, Pages: []string{home},
+			r := &Rehearsal{Steps: 6_000_000, Hosts: []site.Host{host}, Visit: []string{home}, Pages: []string{home},
 				Conditions: []condition.Condition{condition.Offline}}
 			got, err := r.Run(context.Background())
 			require.NoError(t, err)

@@ -74,7 +74,8 @@ func outcomeOf(v, reference *document.View) *PageOutcome {
 	}
 	seen := map[string]bool{}
 	for _, l := range v.Loads {
-		if (l.Missing || !l.Done) && !l.Background && !seen[l.URL] {
+		refused := l.Refused && !refusedAnyway(reference, l.URL)
+		if (l.Missing || !l.Done || refused) && !l.Background && !seen[l.URL] {
 			seen[l.URL] = true
 			l.Anyway = missingAnyway(reference, l.URL)
 			o.Missing = append(o.Missing, l)
@@ -82,12 +83,15 @@ func outcomeOf(v, reference *document.View) *PageOutcome {
 	}
 	needed := slices.ContainsFunc(o.Missing, func(l *document.Load) bool { return !l.Hint })
 	switch {
-	case !ownContent(v, reference):
+	case !ownContent(v, reference) || ledElsewhere(v, reference):
 		o.Outcome = StandIn
 		// It asks for the page that it stands for, to find out whether that can be had again.
 		o.Missing = slices.DeleteFunc(o.Missing, func(l *document.Load) bool {
 			return l.Runs && l.URL == weburl.WithoutFragment(v.FinalURL)
 		})
+	case v.Document == nil && reference.Document != nil:
+		o.Outcome = Partial
+		o.Reason = fetch.Failure{Kind: fetch.SourceShown, Detail: site.Essence(v.Response.Actual().Get("content-type"))}
 	case needed:
 		o.Outcome = Partial
 	default:
@@ -96,9 +100,20 @@ func outcomeOf(v, reference *document.View) *PageOutcome {
 	return o
 }
 
+// refusedAnyway reports that what came for a load is of no use online either.
+func refusedAnyway(reference *document.View, url string) bool {
+	return slices.ContainsFunc(reference.Loads, func(l *document.Load) bool { return l.URL == url && l.Refused })
+}
+
 // missingAnyway says whether a load fails online too.
 func missingAnyway(reference *document.View, url string) bool {
 	return slices.ContainsFunc(reference.Loads, func(l *document.Load) bool { return l.URL == url && l.Missing })
+}
+
+// ledElsewhere reports that the tab was sent on to another address than online, as by a refresh that only the worker's
+// answer has.
+func ledElsewhere(v, reference *document.View) bool {
+	return v.Documents > 1 && reference.Response != nil && weburl.WithoutQuery(v.FinalURL) != weburl.WithoutQuery(reference.FinalURL)
 }
 
 // ownContent says whether what is shown is the page itself: the bytes that the host gives for it, or an answer that was

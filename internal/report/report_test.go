@@ -6,8 +6,9 @@ import (
 	"os"
 	"regexp"
 	"strings"
-	"tachyform/internal/survey"
 	"testing"
+
+	"tachyform/internal/survey"
 
 	"github.com/charmbracelet/colorprofile"
 	"github.com/stretchr/testify/assert"

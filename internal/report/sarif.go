@@ -1,7 +1,6 @@
 package report
 
 import (
-	"encoding/json"
 	"net/url"
 	"path/filepath"
 	"slices"
@@ -87,8 +86,7 @@ func SARIF(r *audit.Report) ([]byte, error) {
 			"results": results,
 		}},
 	}
-	text, err := json.MarshalIndent(out, "", "  ")
-	return append(text, '\n'), err
+	return JSON(out, true)
 }
 
 // sentence says a finding in a line: what, the evidence, and the mend.

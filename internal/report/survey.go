@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 	"strings"
+
 	"tachyform/internal/survey"
 )
 

@@ -97,6 +97,8 @@ type Engine interface {
 	// its own still do. A call of one may call another, whose microtasks then wait for the end of the first. Rewinding or closing
 	// this engine ends it.
 	Beside(code []byte, successor bool) (Engine, error)
+	// Charge counts work that the host does for the scripts that run, in steps.
+	Charge(steps int)
 	// Interrupt ends the call that is under way at its next step; it ends with ErrCanceled.
 	Interrupt()
 	// Broken reports that the engine can only be closed: its memory was taken away, or a call panicked.

@@ -207,6 +207,20 @@ func (m *machine) charge(ctx uintptr, steps int) {
 	}
 }
 
+// Charge implements script.Engine.
+func (e *Engine) Charge(steps int) {
+	e.charge(e.base, steps)
+	if e.used > e.steps {
+		for _, s := range append([]*Engine{e}, e.siblings...) {
+			if !s.left {
+				for _, ctx := range []uintptr{s.ctx, s.scripts} {
+					(*lib.TJSContext)(unsafe.Add(nil, ctx)).Finterrupt_counter = 0
+				}
+			}
+		}
+	}
+}
+
 // refuse ends the script, as the interpreter does when time is up.
 func refuse(tls *libc.TLS, ctx uintptr) lib.TJSValue {
 	message := terminated("interrupted")

@@ -354,6 +354,10 @@ func (w *Windows) navigate(c *window, url string, hops int,
 			done(nil, g, fetch.Failure{Kind: fetch.NoContent, Status: actual.Status})
 			return
 		}
+		if why := downloads(actual); why != "" {
+			done(nil, g, fetch.Failure{Kind: fetch.Download, Detail: why})
+			return
+		}
 		c.view.FromWorker = how == fetch.ByWorker
 		done(resp, g, fetch.Failure{})
 	}
@@ -402,6 +406,24 @@ func (w *Windows) commit(c *window, g *serviceworker.Registration, resp *fetch.R
 		}
 		w.loadSubresources(c, v.Document, 0)
 	}
+}
+
+// downloads says why a browser saves an answer as a file (HTML, 7.4.5, "load a document": external content), "" if it shows
+// the answer.
+func downloads(r *fetch.Response) string {
+	disposition, _, _ := strings.Cut(r.Get("content-disposition"), ";")
+	if d := strings.ToLower(strings.TrimSpace(disposition)); d != "" && d != "inline" {
+		return "Content-Disposition: " + d
+	}
+	e := site.Essence(r.Get("content-type"))
+	kind, sub, _ := strings.Cut(e, "/")
+	switch {
+	case e == "", !strings.Contains(e, "/"), site.IsJavaScript(e), site.IsHTML(e), strings.HasSuffix(e, "+xml"), strings.HasSuffix(e, "+json"):
+		return ""
+	case slices.Contains([]string{"text", "image", "audio", "video", "multipart"}, kind), slices.Contains([]string{"json", "xml", "pdf"}, sub):
+		return ""
+	}
+	return "the media type " + e
 }
 
 // scriptTag finds what may run in a document.

@@ -30,6 +30,8 @@ type Realm interface {
 	Freeze()
 	Thaw()
 	HoldsLocks() bool
+	// ChargeText counts against the limits of scripts that the browser parses so many bytes for them.
+	ChargeText(size int)
 	// Turns is how many tasks its scripts have had.
 	Turns() int
 	// FromDedicated gives it a message of a dedicated worker that it started.

@@ -66,6 +66,7 @@ func (c *window) writtenAhead(number int, text string) []*markup.Node {
 	if end == 0 || len(s.text)+len(text) > mostWritten {
 		return nil
 	}
+	s.realm.ChargeText(3*len(s.text) + 2*len(text)) // parsed twice, and searched
 	nodes, _ := markup.Nodes(slices.Concat(s.text[:end], []byte(text)))
 	whole, _ := markup.Nodes(slices.Concat(s.text[:end], []byte(text), s.text[end:]))
 	if len(nodes) <= s.at || !alike(s.nodes[:s.at], nodes) {
@@ -111,6 +112,7 @@ func (s *scripting) insert(e *scriptElement, text string) bool {
 	if end == 0 || len(s.text)+len(text) > mostWritten {
 		return false
 	}
+	s.realm.ChargeText(2*len(s.text) + len(text))
 	written := slices.Concat(s.text[:end], []byte(text), s.text[end:])
 	nodes, _ := markup.Nodes(written)
 	if !alike(s.nodes[:s.at], nodes) {

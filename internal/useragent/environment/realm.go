@@ -245,6 +245,18 @@ func (r *Realm) Close() {
 	}
 }
 
+// bytesOfStep is how much text is parsed in the time of a step.
+const bytesOfStep = 4
+
+// ChargeText counts that the browser parses so many bytes for the realm's scripts.
+func (r *Realm) ChargeText(size int) {
+	if steps := size / bytesOfStep; r.turn.depth > 0 && r.pooledEngine != nil {
+		r.Charge(steps)
+	} else {
+		r.p.clock().Spent += int64(steps)
+	}
+}
+
 var errEnded = errors.New("the worker has ended")
 
 // alone reports whether the engine runs no other realm.

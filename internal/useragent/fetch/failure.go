@@ -16,6 +16,8 @@ const (
 	RedirectsElsewhere // to what is no web address, Detail
 	OpaqueDocument     // a worker answered a page load with an opaque response
 	RedirectedDocument // … with a response that had been redirected
+	Download           // a file to be saved, Detail says why
+	SourceShown        // the source text is shown, since the answer is Detail
 	NoContent          // a status that is no page, Status
 	NoDocument         // none within DocumentLimit
 	NoAnswer           // the same for what is no page
@@ -56,6 +58,10 @@ func (f Failure) String() string {
 		return "the worker answered with an opaque response, which no page load may have"
 	case RedirectedDocument:
 		return "the worker answered with a response that had been redirected, which no page load may have"
+	case Download:
+		return "the browser saves it as a file instead of showing it, because the response has " + f.Detail
+	case SourceShown:
+		return "the browser shows the source text, because the response has the media type " + f.Detail
 	case NoContent:
 		return fmt.Sprintf("it answered with status %d, which is no page: the browser stays where it was", f.Status)
 	case NoDocument:
