@@ -9,7 +9,8 @@ import (
 	"sort"
 	"strings"
 
-	"github.com/andybalholm/cascadia"
+	"tachyform/internal/selector"
+
 	"github.com/tdewolff/parse/v2"
 	"github.com/tdewolff/parse/v2/css"
 	"golang.org/x/net/html"
@@ -230,7 +231,7 @@ func (t *svgTree) copy(n *html.Node, copies *int) *html.Node {
 }
 
 type svgRule struct {
-	selector     cascadia.Sel
+	selector     *selector.Selector
 	order        int
 	declarations string
 }
@@ -259,7 +260,7 @@ func (t *svgTree) style() error {
 				declarations.WriteString(string(data) + ":" + joined(p.Values()) + ";")
 			case css.EndRulesetGrammar:
 				for _, s := range selectors {
-					if compiled, err := cascadia.Parse(s); err == nil && depth == 0 {
+					if compiled, err := selector.Parse(s); err == nil && depth == 0 {
 						rules = append(rules, svgRule{compiled, len(rules), declarations.String()})
 					}
 				}

@@ -72,7 +72,7 @@ type face struct {
 
 // matched is one selector of a rule with the rule's declarations.
 type matched struct {
-	*selector
+	*pageSelector
 	declared []Declaration
 	order    int
 }
@@ -105,7 +105,7 @@ func (c *cascade) gather(sheets []*Style) bool {
 		}
 	}
 	type ruleOf struct {
-		selectors []selector
+		selectors []pageSelector
 		declared  []Declaration
 	}
 	var rules []ruleOf
@@ -131,7 +131,7 @@ func (c *cascade) gather(sheets []*Style) bool {
 				if len(d.Pictures) > 0 {
 					wanted[d.Property] = true
 				}
-				asks = asks || slices.ContainsFunc(list, func(s selector) bool { return !s.never && c.occurs(s.key) })
+				asks = asks || slices.ContainsFunc(list, func(s pageSelector) bool { return !s.never && c.occurs(s.key) })
 			}
 		}
 	}
@@ -215,12 +215,12 @@ func (c *cascade) element(n *html.Node) {
 func (c *cascade) match(n *html.Node, rules map[string][]matched) {
 	try := func(key string) {
 		for _, m := range rules[key] {
-			if m.unknown && n.Data != "html" || !m.unknown && !m.selector.match.Match(n) {
+			if m.unknown && n.Data != "html" || !m.unknown && !m.pageSelector.match.Match(n) {
 				continue
 			}
 			var specificity [3]int
-			if m.selector.match != nil {
-				specificity = m.selector.match.Specificity()
+			if m.pageSelector.match != nil {
+				specificity = m.pageSelector.match.Specificity()
 			}
 			for _, d := range m.declared {
 				c.offer(place{n, m.element, d.Property}, &candidate{Declaration: d, specificity: specificity, order: m.order})

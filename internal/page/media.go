@@ -27,8 +27,17 @@ func kleeneOf(b bool) kleene {
 	return isFalse
 }
 
+// Limits of a media query list, in bytes, and of brackets within each other. A condition that is deeper is unknown.
+const (
+	mostQuery    = 64 << 10
+	mostBrackets = 64
+)
+
 // matches evaluates a media query list (Media Queries 4, 3) for a page in light colours.
 func (s Screen) matches(query string) bool {
+	if len(query) > mostQuery {
+		return false
+	}
 	tokens := lowerTokens(query)
 	if len(trimTokens(tokens)) == 0 {
 		return true
@@ -80,6 +89,7 @@ type mediaQuery struct {
 	screen Screen
 	tokens []styleToken
 	at     int
+	depth  int
 }
 
 func (m *mediaQuery) space() (found bool) {
@@ -214,7 +224,10 @@ func (m *mediaQuery) inParens() (kleene, bool) {
 		return isUnknown, true
 	}
 	inside = trimTokens(inside)
-	nested := mediaQuery{screen: m.screen, tokens: inside}
+	if m.depth == mostBrackets {
+		return isUnknown, true
+	}
+	nested := mediaQuery{screen: m.screen, tokens: inside, depth: m.depth + 1}
 	if result, ok := nested.condition(true); ok && nested.at == len(inside) {
 		return result, true
 	}

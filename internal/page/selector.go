@@ -5,12 +5,12 @@ import (
 	"strings"
 	"sync"
 
-	"github.com/andybalholm/cascadia"
+	"tachyform/internal/selector"
 )
 
-// selector is one complex selector, made ready for matching a page as it is just after loading.
-type selector struct {
-	match cascadia.Sel
+// pageSelector is one complex selector, made ready for matching a page as it is just after loading.
+type pageSelector struct {
+	match *selector.Selector
 	// element is the pseudo-element it ends in: before, after, or "" for the element itself.
 	element string
 	// never holds for what nothing is when a page has just loaded, such as :hover; unknown for what cannot be told.
@@ -32,49 +32,64 @@ var (
 // anew when it is full.
 var selectors struct {
 	sync.RWMutex
-	known map[string][]selector
+	known map[string][]pageSelector
 }
 
 const maxSelectors = 20_000
 
+// Limits of one list: how many selectors it holds, and how many one of them stands for when its alternatives are written
+// out. What is beyond is unknown.
+const (
+	mostOfList       = 2000
+	mostAlternatives = 200
+	mostText         = 16 << 10 // bytes of one
+)
+
 // selectorsOf compiles a selector list; each selector by itself, since browsers differ from our matcher in what they
 // know.
-func selectorsOf(list string) []selector {
+func selectorsOf(list string) []pageSelector {
 	selectors.RLock()
 	known, ok := selectors.known[list]
 	selectors.RUnlock()
 	if ok {
 		return known
 	}
-	var out []selector
-	for _, text := range splitSelectors(list) {
-		out = append(out, compileSelector(text, 0)...)
+	var out []pageSelector
+	for _, text := range selector.Split(list) {
+		left := mostAlternatives
+		if out = append(out, compileSelector(text, 0, &left)...); len(out) > mostOfList {
+			out = append(out[:mostOfList], pageSelector{unknown: true})
+			break
+		}
 	}
 	selectors.Lock()
 	defer selectors.Unlock()
 	if selectors.known == nil || len(selectors.known) >= maxSelectors {
-		selectors.known = map[string][]selector{}
+		selectors.known = map[string][]pageSelector{}
 	}
 	selectors.known[list] = out
 	return out
 }
 
-func compileSelector(text string, depth int) []selector {
+func compileSelector(text string, depth int, left *int) []pageSelector {
 	text = strings.TrimSpace(text)
+	if *left--; *left < 0 || len(text) > mostText {
+		return []pageSelector{{unknown: true}}
+	}
 	if m := alternatives.FindStringSubmatchIndex(text); m != nil && depth < 6 {
-		var out []selector
-		for _, part := range splitSelectors(text[m[2]:m[3]]) {
+		var out []pageSelector
+		for _, part := range selector.Split(text[m[2]:m[3]]) {
 			before := text[:m[0]]
 			// A type selector cannot follow another compound, so the alternative is put where it may stand.
 			if cut := strings.LastIndexAny(before, " >+~"); startsWithName(part) && cut+1 < len(before) {
 				before = before[:cut+1] + part + before[cut+1:]
 				part = ""
 			}
-			out = append(out, compileSelector(before+part+text[m[1]:], depth+1)...)
+			out = append(out, compileSelector(before+part+text[m[1]:], depth+1, left)...)
 		}
 		return out
 	}
-	s := selector{}
+	s := pageSelector{}
 	lower := strings.ToLower(text)
 	if m := pseudoElement.FindStringSubmatchIndex(lower); m != nil {
 		if name := strings.TrimLeft(lower[m[0]:], ":"); name == "before" || name == "after" {
@@ -92,14 +107,14 @@ func compileSelector(text string, depth int) []selector {
 	}
 	if dynamic.MatchString(text) {
 		s.never = true
-		return []selector{s}
+		return []pageSelector{s}
 	}
-	compiled, err := cascadia.Parse(text)
+	compiled, err := selector.Parse(text)
 	if err != nil {
 		s.unknown = true
 	}
 	s.match, s.key = compiled, keyOf(text)
-	return []selector{s}
+	return []pageSelector{s}
 }
 
 var keyPart = regexp.MustCompile(`^(?:([a-zA-Z][\w-]*)|\*)?((?:[.#][a-zA-Z_][\w-]*)*)(?:[:\[].*)?$`)
@@ -138,29 +153,4 @@ func keyOf(text string) string {
 func startsWithName(s string) bool {
 	s = strings.TrimSpace(s)
 	return s != "" && (s[0] >= 'a' && s[0] <= 'z' || s[0] >= 'A' && s[0] <= 'Z')
-}
-
-// splitSelectors splits a selector list at its commas.
-func splitSelectors(list string) (parts []string) {
-	depth, from := 0, 0
-	for i := 0; i < len(list); i++ {
-		switch list[i] {
-		case '(', '[':
-			depth++
-		case ')', ']':
-			depth--
-		case '\\':
-			i++
-		case '"', '\'':
-			if end := strings.IndexByte(list[i+1:], list[i]); end >= 0 {
-				i += end + 1
-			}
-		case ',':
-			if depth == 0 {
-				parts = append(parts, list[from:i])
-				from = i + 1
-			}
-		}
-	}
-	return append(parts, list[from:])
 }

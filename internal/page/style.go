@@ -8,6 +8,7 @@ import (
 	"github.com/tdewolff/parse/v2/css"
 
 	"tachyform/internal/request"
+	"tachyform/internal/selector"
 	"tachyform/internal/textpos"
 )
 
@@ -125,6 +126,21 @@ type styleParser struct {
 	style      *Style
 	screen     Screen
 	late       bool // a rule has come after which nothing is imported
+	depth      int  // of blocks within each other
+}
+
+// mostDepth bounds how deep blocks are read within each other; those that are deeper are passed over.
+const mostDepth = 64
+
+// within reads a block whose brace was read, unless it is too deep.
+func (p *styleParser) within(read func()) {
+	if p.depth == mostDepth {
+		p.passBlock()
+		return
+	}
+	p.depth++
+	read()
+	p.depth--
 }
 
 func newStyleParser(from, base string, text []byte) *styleParser {
@@ -234,7 +250,7 @@ func (p *styleParser) rules(outer string) {
 			p.atRule(tokens, end, outer)
 		case end == '{':
 			p.late = true
-			p.rule(nested(outer, text(tokens)))
+			p.within(func() { p.rule(nested(outer, text(tokens))) })
 		}
 	}
 }
@@ -255,7 +271,7 @@ func (p *styleParser) block(rule *StyleRule) {
 		case len(tokens) > 0 && tokens[0].kind == css.AtKeywordToken:
 			p.atRule(tokens, end, rule.Selector)
 		case end == '{':
-			p.rule(nested(rule.Selector, text(tokens)))
+			p.within(func() { p.rule(nested(rule.Selector, text(tokens))) })
 		default:
 			rule.Declared = append(rule.Declared, p.declarations(tokens)...)
 		}
@@ -266,7 +282,10 @@ func (p *styleParser) block(rule *StyleRule) {
 	}
 }
 
-// nested resolves a selector inside another one.
+// unknownSelector is one that no element is known to match, or not to match.
+const unknownSelector = "?"
+
+// nested resolves a selector inside another one. The text may double with each level; beyond a limit it is unknown.
 func nested(outer, inner string) string {
 	if outer == "" {
 		return inner
@@ -275,7 +294,10 @@ func nested(outer, inner string) string {
 		outer = ":is(" + outer + ")"
 	}
 	var parts []string
-	for _, s := range splitSelectors(inner) {
+	for _, s := range selector.Split(inner) {
+		if len(outer)*(1+strings.Count(s, "&"))+len(s) > mostText || len(parts) > mostOfList {
+			return unknownSelector
+		}
 		if strings.Contains(s, "&") {
 			parts = append(parts, strings.ReplaceAll(s, "&", outer))
 		} else {
@@ -300,15 +322,15 @@ func (p *styleParser) atRule(tokens []styleToken, end byte, outer string) {
 			p.passBlock()
 			return
 		}
-		p.inside(outer)
+		p.within(func() { p.inside(outer) })
 	case "supports":
 		if strings.HasPrefix(strings.ToLower(condition), "not ") {
 			p.passBlock()
 			return
 		}
-		p.inside(outer)
+		p.within(func() { p.inside(outer) })
 	case "layer", "container", "scope", "starting-style", "-moz-document", "document":
-		p.inside(outer)
+		p.within(func() { p.inside(outer) })
 	case "font-face":
 		p.fontFace()
 	default: // keyframes, page, property and the like ask for nothing by themselves

@@ -40,7 +40,7 @@ func (c *sheetCache) rules(text string) string {
 	if known {
 		return out
 	}
-	list := styleRules(text, "")
+	list := styleRules(text, "", 0)
 	if list == nil {
 		list = []styleRule{}
 	}
@@ -59,8 +59,14 @@ func (c *sheetCache) rules(text string) string {
 
 var atRule = regexp.MustCompile(`(?s)^@([-\w]+)\s*(.*)$`)
 
+// mostGroups bounds how deep conditional groups are read within each other.
+const mostGroups = 64
+
 // styleRules are the rules of a text under a media query, those in conditional groups among them, in order.
-func styleRules(text, media string) (rules []styleRule) {
+func styleRules(text, media string, depth int) (rules []styleRule) {
+	if depth > mostGroups {
+		return nil
+	}
 	for _, r := range qualifiedRules(text) {
 		at := atRule.FindStringSubmatch(r.prelude)
 		switch {
@@ -75,9 +81,9 @@ func styleRules(text, media string) (rules []styleRule) {
 			if media != "" {
 				condition = media + " and " + condition
 			}
-			rules = append(rules, styleRules(r.block, condition)...)
+			rules = append(rules, styleRules(r.block, condition, depth+1)...)
 		case at[1] == "supports", at[1] == "layer", at[1] == "container", at[1] == "scope":
-			rules = append(rules, styleRules(r.block, media)...)
+			rules = append(rules, styleRules(r.block, media, depth+1)...)
 		default:
 			whole := r.prelude + " {" + r.block + "}"
 			rules = append(rules, styleRule{nil, nil, nil, &whole})

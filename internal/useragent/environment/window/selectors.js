@@ -77,6 +77,7 @@ function skipTo(text, at) {
   }
   return at;
 }
+const MOST_PARTS = 1000;
 function complex(p, relative) {
   const parts = [];
   space(p);
@@ -87,7 +88,7 @@ function complex(p, relative) {
     space(p);
   }
   for (;;) {
-    parts.unshift({ compound: compound(p), combinator });
+    if (parts.push({ compound: compound(p), combinator }) > MOST_PARTS) throw syntax('a selector of more than 1000 parts');
     const spaced = space(p);
     const c = p.text[p.at];
     if (c === undefined || c === ',' || c === ')') break;
@@ -98,7 +99,7 @@ function complex(p, relative) {
     } else if (spaced) combinator = ' ';
     else throw syntax(p.text);
   }
-  return parts;
+  return parts.reverse();
 }
 function compound(p) {
   const tests = [];
@@ -407,8 +408,17 @@ const test = (e, tests, scope) => {
   for (const t of tests) if (!t(e, scope)) return false;
   return true;
 };
-// "match a complex selector against an element", from the right.
-function matchesFrom(e, parts, i, scope, relativeTo = null) {
+// "match a complex selector against an element", from the right. Of long selectors is remembered where a part did not match:
+// the ways there are many.
+const LONG = 4;
+function matchesFrom(e, parts, i, scope, relativeTo = null, failed = parts.length >= LONG ? [] : null) {
+  if (failed === null || i === 0) return matchesHere(e, parts, i, scope, relativeTo, failed);
+  if (failed[i]?.has(e)) return false;
+  if (matchesHere(e, parts, i, scope, relativeTo, failed)) return true;
+  (failed[i] ??= new Set()).add(e);
+  return false;
+}
+function matchesHere(e, parts, i, scope, relativeTo, failed) {
   if (!test(e, parts[i].compound, scope)) return false;
   const { combinator } = parts[i];
   if (combinator === null) return true;
@@ -425,15 +435,15 @@ function matchesFrom(e, parts, i, scope, relativeTo = null) {
   }
   switch (combinator) {
     case ' ':
-      for (let n = e.$p; isElement(n); n = n.$p) if (matchesFrom(n, parts, i + 1, scope, relativeTo)) return true;
+      for (let n = e.$p; isElement(n); n = n.$p) if (matchesFrom(n, parts, i + 1, scope, relativeTo, failed)) return true;
       return false;
-    case '>': return isElement(e.$p) && matchesFrom(e.$p, parts, i + 1, scope, relativeTo);
+    case '>': return isElement(e.$p) && matchesFrom(e.$p, parts, i + 1, scope, relativeTo, failed);
     case '+': {
       const n = previousElement(e);
-      return n !== null && matchesFrom(n, parts, i + 1, scope, relativeTo);
+      return n !== null && matchesFrom(n, parts, i + 1, scope, relativeTo, failed);
     }
     default:
-      for (let n = previousElement(e); n; n = previousElement(n)) if (matchesFrom(n, parts, i + 1, scope, relativeTo)) return true;
+      for (let n = previousElement(e); n; n = previousElement(n)) if (matchesFrom(n, parts, i + 1, scope, relativeTo, failed)) return true;
       return false;
   }
 }

@@ -285,7 +285,8 @@ const fixedRules = (sheet) => live(CSSRuleList, () => sheetOf.get(sheet).rules.m
 publishLoosely(StyleSheet, CSSStyleSheet, CSSRule, CSSRuleList);
 // A rule: its declarations, and the rules that stand in it (CSS Nesting 1, 3), are read when they are first asked for.
 class Rule {
-  constructor(selector, inner, media, text) {
+  constructor(selector, inner, media, text, depth = 0) {
+    this.depth = depth;
     this.selector = selector;
     this.inner = inner;
     this.media = media;
@@ -304,7 +305,10 @@ class Rule {
     return (this.$nested ??= this.inner === null ? (this.$block = [], []) : nestedRules(this.inner, this));
   }
 }
-export const parseRules = (text) => fromJSON(host('css.rules', text)).map(([selector, inner, media, whole]) => new Rule(selector, inner, media, whole ?? `${selector} {${inner}}`));
+export const parseRules = (text, depth = 0) => fromJSON(host('css.rules', text)).map(([selector, inner, media, whole]) => new Rule(selector, inner, media, whole ?? `${selector} {${inner}}`, depth));
+// Rules that stand deeper in each other are left away, and those whose selectors would be longer.
+const MOST_NESTED = 10;
+const LONGEST_SELECTOR = 4_000;
 // What a rule holds besides declarations (CSS Nesting 1, 3): rules of their own, whose selectors stand under it.
 function nestedRules(inner, rule) {
   if (!inner.includes('{')) {
@@ -315,9 +319,18 @@ function nestedRules(inner, rule) {
   const nested = [];
   for (const part of splitTop(inner.replace(/\}/g, '};'), ';')) (part.includes('{') ? nested : plain_).push(part.replace(/^(\s*@(?:media|supports|layer|container)[^{]*)\{([^]*)\}\s*$/, '$1{ & {$2} }'));
   rule.$block = parseDeclarations(plain_.join(';'));
-  return parseRules(nested.join(' ')).flatMap((r) => (r.selector ? [under(r, rule), ...r.nested.map((n) => under(n, rule))] : []));
+  if (rule.depth >= MOST_NESTED) {
+    host('gap', 'style rules that stand deeper than 10 in each other');
+    return [];
+  }
+  return parseRules(nested.join(' '), rule.depth + 1).flatMap((r) => (r.selector ? [under(r, rule), ...r.nested.map((n) => under(n, rule))] : []));
 }
 function under(r, { selector, media }) {
+  const times = 1 + r.selector.split('&').length + r.selector.split(',').length;
+  if (times * selector.length + r.selector.length > LONGEST_SELECTOR) {
+    host('gap', 'style rules in each other whose selectors grow too long');
+    return new Rule(':not(*)', '', media, '');
+  }
   const own = splitTop(r.selector, ',').map((s) => (s.includes('&') ? s.trim().replace(/&/g, `:is(${selector})`) : `:is(${selector}) ${s.trim()}`)).join(', ');
   const rule = new Rule(own, '', media && r.media ? `${media} and ${r.media}` : media ?? r.media, `${own} {${r.inner}}`);
   rule.block = r.block;
