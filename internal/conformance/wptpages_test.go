@@ -440,6 +440,7 @@ func TestWPTPages(t *testing.T) {
 		mean                 float64
 	}
 	only := os.Getenv("TACHYFORM_WPT_ONLY")
+	known := readDifferences(t, "page")
 	scores := map[string]*score{}
 	count := func(name string, passed, total int) {
 		if scores[name] == nil {
@@ -491,6 +492,9 @@ func TestWPTPages(t *testing.T) {
 				}
 			}
 		}
+		if n < len(want) {
+			known.note(fmt.Sprintf("%s %d", f.Path, len(want)-n))
+		}
 		count("theme "+f.Theme, n, len(want))
 		count("needs: "+now, n, len(want))
 		count("sum", n, len(want))
@@ -507,10 +511,7 @@ func TestWPTPages(t *testing.T) {
 			t.Logf("%s %d/%d, mean of %d files %.1f %%", name, s.passed, s.total, s.files, 100*s.mean/float64(s.files))
 		}
 	}
-	if now := scores["needs: now"]; only == "" && now != nil {
-		require.GreaterOrEqual(t, now.passed*1000, now.total*960, "what was reached before has to hold")
-		require.GreaterOrEqual(t, now.mean, 0.93*float64(now.files), "what was reached before has to hold")
-	}
+	known.end(func(name string) bool { return only == "" || strings.Contains(name, only) })
 	if s := scores["sum"]; s != nil {
 		t.Logf("mean over files %.1f %%", 100*s.mean/float64(s.files))
 		t.Logf("sum %d/%d", s.passed, s.total)

@@ -75,6 +75,8 @@ type machine struct {
 	args       uintptr
 	depth      int // of calls within calls
 	siblings   []*Engine
+	// private are the environment\'s internal names.
+	private []privateName
 	// tooDeep says that a call within calls was refused; the script that asked for it gets a RangeError.
 	tooDeep bool
 	// crashed is set once a call ended by a panic, which leaves the engine in no usable state.
@@ -256,6 +258,8 @@ func (e *Engine) Install(code []byte) (err error) {
 func (e *Engine) install(code []byte) error {
 	defer func(before bool) { e.installing = before }(e.installing)
 	e.installing = true
+	e.showPrivate()
+	defer e.hidePrivate()
 	leave, err := e.enter()
 	if err != nil {
 		return err

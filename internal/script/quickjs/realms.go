@@ -11,8 +11,9 @@ import (
 )
 
 // share gives the environment's realm the built-ins of the scripts' realm whose objects go back and forth: promises,
-// errors, buffers and views of them. An async function of the environment gives scripts a promise of theirs, and what
-// the engine throws in it is an error of theirs. Arrays, plain objects, maps and texts stay apart.
+// errors, buffers and views of them, functions. An async function of the environment gives scripts a promise of theirs, and
+// what the engine throws in it is an error of theirs; every function of the environment is one of theirs. Arrays, plain
+// objects, maps and texts stay apart.
 func (e *Engine) share() {
 	own, theirs := (*lib.TJSContext)(unsafe.Add(nil, e.ctx)), (*lib.TJSContext)(unsafe.Add(nil, e.scripts))
 	take := func(to *lib.TJSValue, from lib.TJSValue) {
@@ -30,9 +31,12 @@ func (e *Engine) share() {
 	for id := uintptr(lib.EJS_CLASS_ARRAY_BUFFER); id <= lib.EJS_CLASS_DATAVIEW; id++ {
 		take(class(own, id), *class(theirs, id))
 	}
-	for _, id := range []uintptr{lib.EJS_CLASS_PROMISE, lib.EJS_CLASS_ERROR, lib.EJS_CLASS_DATE} {
+	for _, id := range []uintptr{lib.EJS_CLASS_PROMISE, lib.EJS_CLASS_ERROR, lib.EJS_CLASS_DATE, lib.EJS_CLASS_C_FUNCTION,
+		lib.EJS_CLASS_C_FUNCTION_DATA, lib.EJS_CLASS_BYTECODE_FUNCTION, lib.EJS_CLASS_BOUND_FUNCTION, lib.EJS_CLASS_GENERATOR_FUNCTION,
+		lib.EJS_CLASS_ASYNC_FUNCTION, lib.EJS_CLASS_ASYNC_GENERATOR_FUNCTION} {
 		take(class(own, id), *class(theirs, id))
 	}
+	take(&own.Ffunction_proto, theirs.Ffunction_proto)
 }
 
 // makeRealms makes the two realms of an engine. before, if set, is the engine whose scripts' global object goes on as that

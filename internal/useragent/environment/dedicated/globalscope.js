@@ -18,9 +18,9 @@ export function become(Scope, events, functions) {
   // A script that puts something there has its own property (Web IDL, 3.4.8: Replaceable).
   const set = (value) => ownMember('name', { value, writable: true });
   ownMember('name', { get: attribute('name', () => own.name ?? '').get, set });
-  functions.close = function close() {
+  functions.close = { close() {
     host('dedicated.close');
-  };
+  } }.close;
   for (const name of Object.keys(functions)) ownMember(name, { value: functions[name], writable: true });
 }
 export const becomeDedicated = () => become(class DedicatedWorkerGlobalScope extends WorkerGlobalScope {}, ['message', 'messageerror'], {

@@ -1,6 +1,6 @@
 // Service Workers, 5: Cache and CacheStorage.
 
-import { TypeError, allOf, freeze, isA, toJSON } from './primordials.js';
+import { TypeError, allOf, forScripts, freeze, isA, toJSON } from './primordials.js';
 import { MAKE, gives, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { call, callFor, rejecting } from './host.js';
@@ -46,7 +46,7 @@ class Cache {
   }
   async matchAll(request = undefined, options = {}) {
     const json = request === undefined ? '' : wanted(request);
-    return freeze((await call('cache.matchAll', cacheName.get(this), json, optionsJSON(options, true))).map((r) => responseFrom(r)));
+    return forScripts(freeze((await call('cache.matchAll', cacheName.get(this), json, optionsJSON(options, true))).map((r) => responseFrom(r))));
   }
   async add(request) {
     if (arguments.length === 0) throw new TypeError('add takes a request');
@@ -104,7 +104,7 @@ class Cache {
   }
   async keys(request = undefined, options = {}) {
     const json = request === undefined ? '' : wanted(request);
-    return freeze((await call('cache.keys', cacheName.get(this), json, optionsJSON(options, true))).map((r) => requestFrom(r, 'request')));
+    return forScripts(freeze((await call('cache.keys', cacheName.get(this), json, optionsJSON(options, true))).map((r) => requestFrom(r, 'request'))));
   }
 }
 const varyAll = (response) => (response.headers.get('vary') || '').split(',').some((f) => f.trim() === '*');
@@ -136,7 +136,7 @@ class CacheStorage {
     return call('caches.delete', nameToHost(`${name}`));
   }
   async keys() {
-    return (await call('caches.keys')).map(nameFromHost);
+    return forScripts((await call('caches.keys')).map(nameFromHost));
   }
   match(request, options = {}) {
     try {

@@ -1,4 +1,4 @@
-import { ScriptArray, TypeError, apply, defineProperty, freeze, getPrototypeOf, isA } from './primordials.js';
+import { ScriptArray, TypeError, apply, defineProperty, forScripts, freeze, getPrototypeOf, isA } from './primordials.js';
 import { commands } from './dispatch.js';
 import { inherits, must, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -208,7 +208,7 @@ export class MessageEvent extends Event {
     return this.#init.source ?? null;
   }
   get ports() {
-    return freeze([...(this.#init.ports ?? [])]);
+    return forScripts(freeze([...(this.#init.ports ?? [])]));
   }
   initMessageEvent(type, bubbles = false, cancelable = false, data = null, origin = '', lastEventId = '', source = null, ports = []) {
     if (insideOf(this).dispatching) return;

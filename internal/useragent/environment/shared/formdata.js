@@ -1,7 +1,7 @@
 // XMLHttpRequest, 4: FormData, and how it becomes a body and comes out of one.
 
 import { TypeError, Uint8Array, apply, defineProperty, isA } from './primordials.js';
-import { lazy, publish } from './webidl.js';
+import { END, iteratorsOf, lazy, publish } from './webidl.js';
 import { bytesOf, decodeUTF8, encodeUTF8, joinBytes, keepBytes } from './bytes.js';
 import { URLSearchParams } from './url.js';
 import { Blob, File, blobHandle } from './blob.js';
@@ -9,6 +9,9 @@ import { Blob, File, blobHandle } from './blob.js';
 export const forms = new WeakSet();
 // What windows add: the entries of a form.
 export const formEntries = { of: null };
+// The entries of a FormData, without what scripts see of it.
+export const entriesOfForm = { read: null };
+const makeIterator = iteratorsOf('FormData');
 lazy(['FormData'], () => {
 class FormData {
   #list = [];
@@ -39,16 +42,26 @@ class FormData {
     else this.#list.push(entry);
   }
   forEach(callback, thisArg = undefined) {
-    for (const [k, v] of this) apply(callback, thisArg, [v, k, this]);
+    for (let i = 0; i < this.#list.length; i++) {
+      const [k, v] = this.#list[i];
+      apply(callback, thisArg, [v, k, this]);
+    }
   }
-  *entries() {
-    for (const e of this.#list) yield [...e];
+  entries() {
+    return this.#iterate(([k, v]) => [k, v]);
   }
-  *keys() {
-    for (const [k] of this.#list) yield k;
+  keys() {
+    return this.#iterate(([k]) => k);
   }
-  *values() {
-    for (const [, v] of this.#list) yield v;
+  values() {
+    return this.#iterate(([, v]) => v);
+  }
+  #iterate(pick) {
+    let at = 0;
+    return makeIterator(() => (at < this.#list.length ? pick(this.#list[at++]) : END));
+  }
+  static {
+    entriesOfForm.read = (form) => form.#list;
   }
 }
 defineProperty(FormData.prototype, Symbol.iterator, { value: FormData.prototype.entries, writable: true, configurable: true });
@@ -58,11 +71,12 @@ const formValue = (value, filename) => {
 };
 publish(FormData);
 });
+// form is a FormData or a list of its entries.
 export function extractForm(form) {
   const boundary = '----tachyform' + Array.from({ length: 16 }, () => Math.floor(host('random') * 10)).join('');
   const quote = (s) => s.replace(/\n/g, '%0A').replace(/\r/g, '%0D').replace(/"/g, '%22');
   const views = [];
-  for (const [name, value] of form) {
+  for (const [name, value] of Array.isArray(form) ? form : entriesOfForm.read(form)) {
     const file = isA(value, Blob);
     views.push(encodeUTF8(`--${boundary}\r\nContent-Disposition: form-data; name="${quote(name)}"${file ? `; filename="${quote(value.name)}"\r\nContent-Type: ${value.type || 'application/octet-stream'}` : ''}\r\n\r\n`));
     views.push(file ? new Uint8Array(bytesOf(blobHandle.get(value))) : encodeUTF8(value.replace(/\r?\n|\r/g, '\r\n')));

@@ -1,7 +1,7 @@
 // Fetch, 5.1: Headers.
 
-import { ScriptIterator, TypeError, apply, defineProperty, setPrototypeOf, sharedState } from './primordials.js';
-import { must, publish } from './webidl.js';
+import { TypeError, apply, defineProperty, setPrototypeOf, sharedState } from './primordials.js';
+import { END, iteratorsOf, must, publish } from './webidl.js';
 
 export const isToken = (s) => /^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/.test(s);
 export const byteString = (value, what) => {
@@ -78,7 +78,10 @@ export class Headers {
   forEach(callback, thisArg = undefined) {
     must(arguments, 1);
     if (typeof callback !== 'function') throw new TypeError('forEach takes a function');
-    for (const [k, v] of this) apply(callback, thisArg, [v, k, this]);
+    for (let i = 0; i < sortedHeaders(this).length; i++) {
+      const [k, v] = sortedHeaders(this)[i];
+      apply(callback, thisArg, [v, k, this]);
+    }
   }
   entries() {
     return headerIterator(this, ([k, v]) => [k, v]);
@@ -91,23 +94,13 @@ export class Headers {
   }
 }
 defineProperty(Headers.prototype, Symbol.iterator, { value: Headers.prototype.entries, writable: true, configurable: true });
-const iteratorProto = setPrototypeOf(
-  {
-    next() {
-      const s = headerIterators.get(this);
-      if (!s) throw new TypeError('this is no iterator of headers');
-      const list = sortedHeaders(s.headers);
-      return s.at < list.length ? { value: s.pick(list[s.at++]), done: false } : { value: undefined, done: true };
-    },
-  },
-  ScriptIterator,
-);
-defineProperty(iteratorProto, Symbol.toStringTag, { value: 'Headers Iterator', configurable: true });
-const headerIterators = new WeakMap();
+const makeIterator = iteratorsOf('Headers');
 function headerIterator(headers, pick) {
-  const it = setPrototypeOf({}, iteratorProto);
-  headerIterators.set(it, { headers, pick, at: 0 });
-  return it;
+  let at = 0;
+  return makeIterator(() => {
+    const list = sortedHeaders(headers);
+    return at < list.length ? pick(list[at++]) : END;
+  });
 }
 // "sort and combine", which is kept until the list changes.
 function sortedHeaders(headers) {
@@ -182,7 +175,7 @@ export function fillHeaders(headers, init) {
   if (typeof init !== 'object' && typeof init !== 'function') throw new TypeError('headers are given as an object or a list of pairs');
   if (init === null) throw new TypeError('headers are given as an object or a list of pairs');
   const iterate = init[Symbol.iterator];
-  if (iterate === entries && iteratorProto.next === next && headersState.has(init)) { // nothing of a script's is run
+  if (iterate === entries && makeIterator.untouched() && headersState.has(init)) { // nothing of a script's is run
     for (const [k, v] of sortedHeaders(init)) appendHeader(headers, k, v);
     return;
   }
@@ -215,4 +208,3 @@ export function headersWith(list, guard) {
 }
 publish(Headers);
 const entries = Headers.prototype[Symbol.iterator];
-const { next } = iteratorProto;

@@ -1,6 +1,6 @@
 // Promises that the browser settles, and errors that it reports.
 
-import { Error, PromiseOf, RangeError, SyntaxError, TypeError, fromJSON, rejected } from './primordials.js';
+import { Error, PromiseOf, RangeError, SyntaxError, TypeError, forScripts, fromJSON, rejected } from './primordials.js';
 import { commands } from './dispatch.js';
 import { DOMException } from './domexception.js';
 
@@ -37,7 +37,8 @@ commands.settle = (id, failure, json) => {
   if (failure) waiting.reject(hostError(failure));
   else {
     const value = fromJSON(json);
-    waiting.resolve(waiting.make ? waiting.make(value) : value);
+    // What make makes is for scripts as it is; else the environment itself may wait for it.
+    waiting.resolve(waiting.make ? forScripts(waiting.make(value)) : value);
   }
 };
 

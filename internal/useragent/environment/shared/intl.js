@@ -2,7 +2,7 @@
 // the result names that.
 
 import {
-  RangeError, RealDate, ScriptArray, ScriptNumber, ScriptObject, ScriptString, TypeError, assign, defineProperty,
+  RangeError, RealDate, ScriptArray, ScriptNumber, ScriptObject, ScriptString, TypeError, assign, defineProperty, setPrototypeOf,
 } from './primordials.js';
 import { expose, lazy } from './webidl.js';
 import { now } from './time.js';
@@ -271,14 +271,14 @@ function formatter(name, prepare, members, resolvedParts = () => ({})) {
     });
     else defineProperty(cls.prototype, key, { value: { [key](...args) { return members[key](kept.get(this), ...args); } }[key], writable: true, configurable: true });
   }
-  defineProperty(cls.prototype, 'resolvedOptions', { value: function resolvedOptions() {
+  defineProperty(cls.prototype, 'resolvedOptions', { value: { resolvedOptions() {
     const s = kept.get(this);
     return object({ locale: s.locale.locale, ...resolvedParts(s.options) });
-  }, writable: true, configurable: true });
+  } }.resolvedOptions, writable: true, configurable: true });
   defineProperty(cls.prototype, Symbol.toStringTag, { value: `Intl.${name}`, configurable: true });
-  defineProperty(cls, 'supportedLocalesOf', { value: function supportedLocalesOf(list) {
+  defineProperty(cls, 'supportedLocalesOf', { value: { supportedLocalesOf(list) {
     return ScriptArray.from((typeof list === 'string' ? [list] : [...(list ?? [])]).filter((l) => /^en\b/i.test(l)));
-  }, writable: true, configurable: true });
+  } }.supportedLocalesOf, writable: true, configurable: true });
   return cls;
 }
 const same = (o) => o ?? {};
@@ -335,7 +335,10 @@ lazy(['Intl'], () => {
       return this.#tag;
     }
   };
-  for (const key of Object.keys(Intl)) defineProperty(Intl, key, { enumerable: false });
+  for (const key of Object.keys(Intl)) {
+    if (Intl[key].prototype) setPrototypeOf(Intl[key].prototype, ScriptObject.prototype);
+    defineProperty(Intl, key, { enumerable: false });
+  }
   defineProperty(Intl, Symbol.toStringTag, { value: 'Intl', configurable: true });
   expose('Intl', Intl);
 });

@@ -4,9 +4,9 @@ import { Error, ScriptArray, TypeError, apply, defineProperty } from './primordi
 import { expose, lazy } from './webidl.js';
 import { stackOf } from './errors.js';
 
-defineProperty(Error, 'captureStackTrace', { value: function captureStackTrace(object) {
+defineProperty(Error, 'captureStackTrace', { value: { captureStackTrace(object) {
   defineProperty(object, 'stack', { value: stackOf(new Error()), writable: true, configurable: true });
-}, writable: true, configurable: true });
+} }.captureStackTrace, writable: true, configurable: true });
 defineProperty(ScriptArray, 'fromAsync', {
   value: async function fromAsync(items, map = undefined, self = undefined) {
     if (map !== undefined && typeof map !== 'function') throw new TypeError('the mapping is no function');

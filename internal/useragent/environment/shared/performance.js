@@ -1,6 +1,6 @@
 // High Resolution Time and User Timing.
 
-import { ScriptObject, TypeError, assign, defineProperty, freeze } from './primordials.js';
+import { ScriptObject, TypeError, apply, assign, defineProperty, forScripts, freeze } from './primordials.js';
 import { MAKE, lazy, must, onlyHere, publishLoosely } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { now, timeOrigin } from './time.js';
@@ -143,7 +143,7 @@ class PerformanceObserver {
   #callback;
   #types = new Set();
   #waiting = [];
-  static supportedEntryTypes = TYPES;
+  static supportedEntryTypes = forScripts(TYPES);
   constructor(callback) {
     if (typeof callback !== 'function') throw new TypeError('an observer takes a function');
     this.#callback = callback;
@@ -162,7 +162,7 @@ class PerformanceObserver {
     this.#waiting.push(entry);
     if (this.#waiting.length === 1) queueTask(() => {
       const list = this.takeRecords();
-      if (list.length) this.#callback.call(this, makeList(list), this);
+      if (list.length) apply(this.#callback, this, [makeList(list), this]);
     });
   }
   disconnect() {

@@ -9,9 +9,12 @@ export const { apply } = Reflect;
 export const { parse: jsonForScripts } = global.JSON;
 export const PromiseOf = Promise;
 export const { defineProperty, setPrototypeOf, getPrototypeOf, freeze, assign, entries: entriesOf } = Object;
-export const then = Function.prototype.call.bind(Promise.prototype.then);
-export const resolved = Promise.resolve.bind(Promise);
-export const rejected = Promise.reject.bind(Promise);
+// The functions of the environment are the scripts' as well, so their call, apply and bind are used before any script has run.
+const { bind, call } = Function.prototype;
+export const uncurried = (method) => apply(bind, call, [method]);
+export const then = uncurried(Promise.prototype.then);
+export const resolved = apply(bind, Promise.resolve, [Promise]);
+export const rejected = apply(bind, Promise.reject, [Promise]);
 export const quietly = (promise) => then(promise, undefined, () => {});
 export const firstOf = (list) => new PromiseOf((resolve, reject) => list.forEach((p) => then(p, resolve, reject)));
 export const allOf = (list) =>
@@ -26,13 +29,43 @@ export const allOf = (list) =>
   });
 
 // What the environment makes and scripts get to see still is what it looks like: instanceof, and what scripts add to prototypes, hold.
-for (const name of ['Function', 'Array', 'Map', 'Set', 'RegExp']) {
+for (const name of ['Array', 'Map', 'Set', 'RegExp']) {
   setPrototypeOf(globalThis[name].prototype, global[name].prototype);
   defineProperty(globalThis[name].prototype, 'constructor', { value: global[name] });
 }
 defineProperty(Array.prototype, 'toJSON', { value: undefined }); // a script's own would be inherited
 export const ScriptIterator = getPrototypeOf(getPrototypeOf(new ScriptArray()[Symbol.iterator]()));
 setPrototypeOf(getPrototypeOf(getPrototypeOf([][Symbol.iterator]())), ScriptIterator);
+
+// What the environment gives to scripts is of their realm: lists, plain objects and what these hold. A list is copied, since
+// the environment may go on with its own.
+const ownArray = Array.prototype;
+const ownObject = Object.prototype;
+const { slice } = ownArray;
+export function forScripts(value) {
+  if (typeof value === 'function') {
+    const { prototype } = value;
+    if (prototype && getPrototypeOf(prototype) === ownObject) setPrototypeOf(prototype, ScriptObject.prototype);
+    return value;
+  }
+  if (typeof value !== 'object' || value === null) return value;
+  const proto = getPrototypeOf(value);
+  if (proto === ownArray) {
+    const list = apply(slice, value, []);
+    for (let i = 0; i < list.length; i++) list[i] = forScripts(list[i]);
+    setPrototypeOf(list, ScriptArray.prototype);
+    return Object.isFrozen(value) ? freeze(list) : list;
+  }
+  if (proto === ownObject) {
+    setPrototypeOf(value, ScriptObject.prototype);
+    for (const key of Object.keys(value)) {
+      const d = Object.getOwnPropertyDescriptor(value, key);
+      if (d.writable && (typeof d.value === 'object' || typeof d.value === 'function')) value[key] = forScripts(d.value);
+    }
+  }
+  return value;
+}
+export const iterationResult = (value, done) => ({ __proto__: ScriptObject.prototype, value: forScripts(value), done });
 
 // Objects of other realms of the engine are of a kind, too, where an interface takes them.
 const kinds = (kin.kinds ??= { __proto__: null });

@@ -1,12 +1,13 @@
 // Storage Standard: StorageManager.
 
+import { forScripts } from './primordials.js';
 import { DOMException } from './domexception.js';
 import { call } from './host.js';
 import { interfaceOf, navigatorPart } from './navigatorparts.js';
 
 navigatorPart('storage', () => interfaceOf('StorageManager', {
   async estimate() {
-    return { quota: 1e10, usage: await call('storage.usage') };
+    return forScripts({ quota: 1e10, usage: await call('storage.usage') });
   },
   async persisted() {
     return false;

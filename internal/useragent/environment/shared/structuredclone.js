@@ -3,7 +3,7 @@
 
 import {
   ArrayBuffer, DataView, Error, PromiseOf, RealDate, ScriptArray, ScriptBoolean, ScriptMap, ScriptNumber,
-  ScriptObject, ScriptRegExp, ScriptSet, ScriptString, ScriptWeakMap, ScriptWeakSet, TypeError, defineProperty, isA,
+  ScriptObject, ScriptRegExp, ScriptSet, ScriptString, ScriptWeakMap, ScriptWeakSet, TypeError, apply, defineProperty, isA,
 } from './primordials.js';
 import { expose, must } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -62,7 +62,7 @@ function serializeInto(out, memory, value) {
   const platform = serializables.find(({ cls }) => isA(value, cls));
   if (platform) return { $: 'platform', t: platform.name, d: platform.write(value, out) };
   if (isOf(value, ...UNCLONEABLE)) throw cannotClone('this object');
-  const tagged = Object.prototype.toString.call(value);
+  const tagged = apply(Object.prototype.toString, value, []);
   if (tagged !== '[object Object]' && tagged !== '[object Array]') throw cannotClone(`${tagged.slice(8, -1)} objects`);
   const keys = Object.keys(value);
   if (!Array.isArray(value)) return { $: 'object', k: keys, v: keys.map((key) => write(value[key])) };

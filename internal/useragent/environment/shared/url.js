@@ -1,9 +1,10 @@
 // URL Standard: the parsing itself is done by the host.
 
 import { TypeError, Uint8Array, apply, defineProperty, fromJSON } from './primordials.js';
-import { attribute, must, publish, usv } from './webidl.js';
+import { END, attribute, iteratorsOf, must, publish, usv } from './webidl.js';
 import { decodeUTF8, encodeUTF8 } from './bytes.js';
 
+const makeParamIterator = iteratorsOf('URLSearchParams');
 export const URL_PARTS = ['href', 'origin', 'protocol', 'username', 'password', 'host', 'hostname', 'port', 'pathname', 'search', 'hash'];
 // The parts of a URL, "" when it is none. They are never changed, so those of one address can serve many.
 const parsedURLs = new Map();
@@ -162,16 +163,23 @@ export class URLSearchParams {
   }
   forEach(callback, thisArg = undefined) {
     must(arguments, 1);
-    for (const [k, v] of this) apply(callback, thisArg, [v, k, this]);
+    for (let i = 0; i < this.#list.length; i++) {
+      const [k, v] = this.#list[i];
+      apply(callback, thisArg, [v, k, this]);
+    }
   }
-  *entries() {
-    for (let i = 0; i < this.#list.length; i++) yield [...this.#list[i]];
+  entries() {
+    return this.#iterate(([k, v]) => [k, v]);
   }
-  *keys() {
-    for (const [k] of this.entries()) yield k;
+  keys() {
+    return this.#iterate(([k]) => k);
   }
-  *values() {
-    for (const [, v] of this.entries()) yield v;
+  values() {
+    return this.#iterate(([, v]) => v);
+  }
+  #iterate(pick) {
+    let at = 0;
+    return makeParamIterator(() => (at < this.#list.length ? pick(this.#list[at++]) : END));
   }
   toString() {
     return this.#list.map(([k, v]) => `${formEncode(k)}=${formEncode(v)}`).join('&');

@@ -1,16 +1,16 @@
 // Web IDL: how interfaces, members and constructors are laid out for scripts.
 
 import {
-  ScriptArray, ScriptObject, TypeError, addKind, apply, defineProperty, getPrototypeOf, isA, rejected, setPrototypeOf,
+  ScriptArray, ScriptIterator, ScriptObject, TypeError, addKind, apply, defineProperty, forScripts, getPrototypeOf, isA, iterationResult, rejected, setPrototypeOf, uncurried,
 } from './primordials.js';
 
-export const expose = (name, value) => defineProperty(global, name, { value, writable: true, configurable: true, enumerable: false });
+export const expose = (name, value) => defineProperty(global, name, { value: forScripts(value), writable: true, configurable: true, enumerable: false });
 const tag = (cls, name) => defineProperty(cls.prototype, Symbol.toStringTag, { value: name, configurable: true });
 // Members of an interface are enumerable, as Web IDL has it. Every worker start runs this, so it does as little as can be.
 const ENUMERABLE = { enumerable: true };
 export const namesOf = Object.getOwnPropertyNames;
-const AsyncFunction = (async () => {}).constructor;
-export const inherits = Function.prototype.call.bind(Object.prototype.isPrototypeOf);
+const asyncFunctions = getPrototypeOf(async () => {});
+export const inherits = uncurried(Object.prototype.isPrototypeOf);
 // What a member is called on has to be of its interface, and the arguments that it needs have to be there; else nothing is done at all
 // (Web IDL, 3.7.6 and 3.7.7). Members of the global object may be called on nothing.
 export function guard(proto, key, counts) {
@@ -41,7 +41,7 @@ function guardedAccessor(proto, key, get, set) {
         if (promises) return rejected(wrong(key));
         throw wrong(key);
       }
-      return apply(get, that, []);
+      return forScripts(apply(get, that, []));
     },
     set [key](given) {
       const that = selfOf(proto, this);
@@ -51,11 +51,11 @@ function guardedAccessor(proto, key, get, set) {
   }, key);
 }
 function guardedMethod(proto, key, value, needs) {
-  const promises = value instanceof AsyncFunction || promised.has(value);
+  const promises = getPrototypeOf(value) === asyncFunctions || promised.has(value);
   const made = { [key](...args) {
     const that = selfOf(proto, this);
     const error = !fits(proto, that) ? wrong(key) : args.length < needs ? new TypeError(`${key} needs ${needs} argument${needs === 1 ? '' : 's'}, and there ${args.length === 1 ? 'is' : 'are'} ${args.length}`) : null;
-    if (!error) return apply(value, that, args);
+    if (!error) return forScripts(apply(value, that, args));
     if (promises) return rejected(error);
     throw error;
   } }[key];
@@ -83,7 +83,9 @@ function publishAll(classes, counts) {
     const laterName = later && namesOf(proto).find((key) => Object.getOwnPropertyDescriptor(proto, key).value === later);
     const iterator = iterates && namesOf(proto).find((key) => Object.getOwnPropertyDescriptor(proto, key).value === iterates);
     if (getPrototypeOf(cls) === Function.prototype) setPrototypeOf(cls, global.Function.prototype);
-    if (getPrototypeOf(proto) === Object.prototype) setPrototypeOf(proto, ScriptObject.prototype);
+    let base = proto; // classes that are not published may lie between
+    while (getPrototypeOf(base) !== Object.prototype && getPrototypeOf(base) !== ScriptObject.prototype && getPrototypeOf(base)) base = getPrototypeOf(base);
+    if (getPrototypeOf(base) === Object.prototype) setPrototypeOf(base, ScriptObject.prototype);
     if (counts === null) {
       for (const key of namesOf(proto)) if (key !== 'constructor') defineProperty(proto, key, ENUMERABLE);
     } else for (const key of namesOf(proto)) if (key !== 'constructor') guard(proto, key, counts);
@@ -94,6 +96,30 @@ function publishAll(classes, counts) {
     addKind(cls);
     expose(cls.name, cls);
   }
+}
+// Iterators of an interface (Web IDL, 3.7.10). step gives the next value, or END.
+export const END = Symbol('end');
+export function iteratorsOf(name) {
+  const steps = new WeakMap();
+  const proto = {
+    next() {
+      const step = steps.get(this);
+      if (!step) throw new TypeError(`this is no iterator of ${name}`);
+      const value = step();
+      return value === END ? iterationResult(undefined, true) : iterationResult(value, false);
+    },
+  };
+  setPrototypeOf(proto, ScriptIterator);
+  defineProperty(proto, Symbol.toStringTag, { value: `${name} Iterator`, configurable: true });
+  const { next } = proto;
+  const make = (step) => {
+    const it = { __proto__: proto };
+    steps.set(it, step);
+    return it;
+  };
+  // Whether scripts have left them as they are.
+  make.untouched = () => proto.next === next;
+  return make;
 }
 // An attribute that only reads, with the name that Web IDL gives its getter.
 export const attribute = (name, read) => Object.getOwnPropertyDescriptor({ get [name]() { return read(this); } }, name);

@@ -1,6 +1,6 @@
 // HTML, 10.2.1: what the global objects of all kinds of worker have in common.
 
-import { TypeError, defineProperty, fromJSON, rejected } from './primordials.js';
+import { TypeError, defineProperty, forScripts, fromJSON, rejected } from './primordials.js';
 import { attribute, guard, namesOf, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { hostError } from './host.js';
@@ -42,7 +42,7 @@ delete global[Symbol.toStringTag]; // that of the interface shows
 const needs = { __proto__: null, setTimeout: 1, setInterval: 1, clearTimeout: 0, clearInterval: 0, queueMicrotask: 1, reportError: 1, btoa: 1, atob: 1, structuredClone: 1, importScripts: 0 };
 function shareFunction(name, run) {
   defineProperty(run, 'length', { value: needs[name], configurable: true });
-  defineProperty(WorkerGlobalScope.prototype, name, { value: run, writable: true, configurable: true });
+  defineProperty(WorkerGlobalScope.prototype, name, { value: forScripts(run), writable: true, configurable: true });
   guard(WorkerGlobalScope.prototype, name, true);
 }
 for (const name of Object.keys(needs)) {
@@ -55,10 +55,10 @@ const shareAttribute = (name, read) => {
   guard(WorkerGlobalScope.prototype, name, true);
 };
 defineProperty(WorkerGlobalScope.prototype, 'fetch', {
-  value: function fetch(input, init = undefined) {
+  value: { fetch(input, init = undefined) {
     if (this !== undefined && this !== null && this !== global) return rejected(new TypeError('fetch belongs to the global scope'));
     return performFetch(input, init, arguments.length);
-  },
+  } }.fetch,
   writable: true, configurable: true, enumerable: true,
 });
 

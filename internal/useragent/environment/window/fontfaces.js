@@ -1,7 +1,7 @@
 // CSS Font Loading: faces that scripts load, without anything being drawn with them.
 
 import {
-  PromiseOf, ScriptSet, TypeError, defineProperty, isA, rejected, resolved, then,
+  PromiseOf, ScriptSet, TypeError, apply, defineProperty, isA, rejected, resolved, then,
 } from '../shared/primordials.js';
 import { MAKE, must, onlyHere, publishLoosely } from '../shared/webidl.js';
 import { DOMException } from '../shared/domexception.js';
@@ -94,7 +94,7 @@ export class FontFaceSet extends EventTarget {
     return stateOf.get(this).has(face);
   }
   forEach(callback, that) {
-    for (const face of stateOf.get(this)) callback.call(that, face, face, this);
+    for (const face of stateOf.get(this)) apply(callback, that, [face, face, this]);
   }
   values() {
     return stateOf.get(this).values();

@@ -1,13 +1,13 @@
 // HTML, 4.10: forms: values, checkedness, options, owners, validity, submission.
 
-import { TypeError, defineProperty, isA } from '../shared/primordials.js';
+import { ScriptArray, TypeError, defineProperty, isA } from '../shared/primordials.js';
 import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import { Date_ } from '../shared/time.js';
 import { announce, fire, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { encodeUTF8, keepBytes } from '../shared/bytes.js';
 import { URL, parsedURL } from '../shared/url.js';
-import { extractForm, formEntries } from '../shared/formdata.js';
+import { entriesOfForm, extractForm, formEntries } from '../shared/formdata.js';
 import { HTMLCollection, RadioNodeList, elements, elementsAs, listOf, liveNodes, ownerOf } from './collections.js';
 import { classes, opens, toggle } from './htmlelements.js';
 import { boundsOf, isAligned, kindOf, modeOf, sanitize, stepBase, stepOf, stepped } from './inputtypes.js';
@@ -603,7 +603,7 @@ mix(C.HTMLFormElement, {
     return this.checkValidity();
   },
 });
-defineProperty(C.HTMLFormElement.prototype, Symbol.iterator, { value: function* values() { yield* formElements(this); }, writable: true, configurable: true });
+defineProperty(C.HTMLFormElement.prototype, Symbol.iterator, { value: ScriptArray.prototype[Symbol.iterator], writable: true, configurable: true });
 const isSubmitter = (e) => (isHTML(e, 'button') && e.type === 'submit') || (isHTML(e, 'input') && ['submit', 'image'].includes(typeOf(e)));
 export function resetForm(form) {
   if (!announce(form, 'reset', { bubbles: true, cancelable: true })) return;
@@ -649,7 +649,7 @@ export function entryListOf(form, submitter = null) {
     }
     if (e.$definition) {
       const v = e.$formValue ?? null;
-      if (isA(v, global.FormData)) list.push(...v);
+      if (isA(v, global.FormData)) list.push(...entriesOfForm.read(v));
       else if (v !== null && name) list.push([name, v]);
       continue;
     }

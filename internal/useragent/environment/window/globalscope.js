@@ -1,7 +1,7 @@
 // HTML, 7.2: the global object of a window, with the interfaces that the other modules define.
 
 import {
-  ScriptObject, TypeError, assign, defineProperty, getPrototypeOf, isA, rejected, setPrototypeOf,
+  ScriptObject, TypeError, assign, defineProperty, forScripts, getPrototypeOf, isA, rejected, setPrototypeOf,
 } from '../shared/primordials.js';
 import { side } from '../shared/dispatch.js';
 import {
@@ -99,7 +99,7 @@ for (const [name, value] of Object.entries({ innerWidth: 1000, innerHeight: 700,
 const bar = assign(new ScriptObject(), { visible: true });
 for (const name of ['locationbar', 'menubar', 'personalbar', 'scrollbars', 'statusbar', 'toolbar']) replaceable(name, () => bar);
 replaceable('screen', () => screen_);
-const screen_ = assign(new ScriptObject(), { width: 1000, height: 700, availWidth: 1000, availHeight: 700, availTop: 0, availLeft: 0, colorDepth: 24, pixelDepth: 24, orientation: { type: 'landscape-primary', angle: 0, addEventListener() {}, removeEventListener() {}, lock: () => rejected(error('NotSupportedError', 'the screen cannot be locked')), unlock() {} }, addEventListener() {}, removeEventListener() {} });
+const screen_ = forScripts({ width: 1000, height: 700, availWidth: 1000, availHeight: 700, availTop: 0, availLeft: 0, colorDepth: 24, pixelDepth: 24, orientation: { type: 'landscape-primary', angle: 0, addEventListener() {}, removeEventListener() {}, lock: () => rejected(error('NotSupportedError', 'the screen cannot be locked')), unlock() {} }, addEventListener() {}, removeEventListener() {} });
 replaceable('visualViewport', () => viewport_);
 const viewport_ = interfaceOf('VisualViewport', { width: 1000, height: 700, scale: 1, offsetLeft: 0, offsetTop: 0, pageLeft: 0, pageTop: 0 });
 const functions = {
@@ -171,7 +171,7 @@ const functions = {
 };
 for (const [name, value] of Object.entries(functions)) {
   defineProperty(value, 'name', { value: name, configurable: true });
-  defineProperty(global, name, { value, writable: true, enumerable: true, configurable: true });
+  defineProperty(global, name, { value: forScripts(value), writable: true, enumerable: true, configurable: true });
 }
 for (const name of ['setTimeout', 'setInterval', 'clearTimeout', 'clearInterval', 'queueMicrotask', 'reportError', 'btoa', 'atob', 'structuredClone']) defineProperty(global, name, { enumerable: true });
 // 4.8.3 and 4.10: constructors with names of their own.

@@ -1,7 +1,7 @@
 // HTML, 3.2 and 4: the interfaces of elements, with the attributes that they reflect (2.6).
 
 import {
-  PromiseOf, ScriptArray, ScriptObject, TypeError, assign, defineProperty, rejected, resolved,
+  PromiseOf, ScriptArray, ScriptObject, TypeError, assign, defineProperty, forScripts, rejected, resolved,
 } from '../shared/primordials.js';
 import { attribute, lazyEach, publishPlainly } from '../shared/webidl.js';
 import { Event, fire, handlers, report, trusted } from '../shared/event.js';
@@ -405,7 +405,7 @@ export class SVGGeometryElement extends SVGGraphicsElement {
     return 0;
   }
   getPointAtLength() {
-    return { x: 0, y: 0 };
+    return forScripts({ x: 0, y: 0 });
   }
 }
 // SVG 2: an address that may be animated.
@@ -572,9 +572,9 @@ mix(classes.HTMLScriptElement, {
     toggle(this, 'async', v);
   },
 });
-defineProperty(classes.HTMLScriptElement, 'supports', { value: function supports(type) {
+defineProperty(classes.HTMLScriptElement, 'supports', { value: { supports(type) {
   return ['classic', 'module', 'importmap', 'speculationrules'].includes(`${type}`);
-}, writable: true, enumerable: true, configurable: true });
+} }.supports, writable: true, enumerable: true, configurable: true });
 const hyperlink = {
   get href() {
     const v = getAttr(this, 'href');

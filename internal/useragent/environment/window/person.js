@@ -1,5 +1,6 @@
 // What a person does with a page: clicking, typing, choosing, submitting. Each says why it could not be done, '' where it was.
 
+import { apply } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { announce, fire, trusted } from '../shared/event.js';
 import { focusOn } from './htmlelements.js';
@@ -71,7 +72,7 @@ function fill(e, text) {
     const goes = key('keydown', c);
     if (goes) {
       so += c;
-      set.call(e, so);
+      apply(set, e, [so]);
       e.$typed = true;
       input(c);
     }

@@ -232,7 +232,7 @@ function manager(name) {
 for (const [name, cls] of [['pushManager', 'PushManager'], ['sync', 'SyncManager'], ['periodicSync', 'PeriodicSyncManager']])
   defineProperty(ServiceWorkerRegistration.prototype, name, { ...attribute(name, () => manager(cls)), enumerable: true });
 defineProperty(ServiceWorkerRegistration.prototype, 'showNotification', {
-  value: function showNotification(title, options = {}) {
+  value: { showNotification(title, options = {}) {
     try {
       must(arguments, 1);
       const { data, ...rest } = options ?? {};
@@ -243,13 +243,13 @@ defineProperty(ServiceWorkerRegistration.prototype, 'showNotification', {
     } catch (error) {
       return rejecting(error);
     }
-  }, writable: true, configurable: true, enumerable: true,
+  } }.showNotification, writable: true, configurable: true, enumerable: true,
 });
 defineProperty(ServiceWorkerRegistration.prototype, 'getNotifications', {
-  value: function getNotifications(filter = {}) {
+  value: { getNotifications(filter = {}) {
     loadPush();
     return callFor((list) => list.map(makeNotification), 'notification.list', `${filter?.tag ?? ''}`);
-  }, writable: true, configurable: true, enumerable: true,
+  } }.getNotifications, writable: true, configurable: true, enumerable: true,
 });
 // The events that come without a page; the detail is the host's.
 export function pushedEvent(name, detail, init) {
