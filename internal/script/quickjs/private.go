@@ -6,10 +6,10 @@ import (
 	lib "modernc.org/libquickjs"
 )
 
-// The environment keeps what it knows of an object in properties of that object whose names begin with $ or _. After the
+// The environment keeps what it knows of an object in properties of that object whose names begin with $. After the
 // environment has started, these names are turned into private ones, as those of class fields written #name are: no
 // script can name or list such a property, and a script's own property $name is another one. The library numbers names
-// ("atoms"); the environment's code holds the numbers.
+// ("atoms"); the environment's code holds the numbers. A text of the environment must not look like such a name: it would become one.
 
 // privateName is a name with the hash by which the library found it.
 type privateName struct {
@@ -42,7 +42,7 @@ func isInternal(a *lib.TJSAtomStruct) bool {
 		return false
 	}
 	text := bytesAt(uintptr(unsafe.Pointer(a))+textOffset, 2)
-	return (text[0] == '$' || text[0] == '_') && (text[1] >= 'a' && text[1] <= 'z' || text[1] >= 'A' && text[1] <= 'Z')
+	return text[0] == '$' && (text[1] >= 'a' && text[1] <= 'z' || text[1] >= 'A' && text[1] <= 'Z')
 }
 
 // hidePrivate makes the internal names private.

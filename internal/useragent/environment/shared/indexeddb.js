@@ -315,20 +315,20 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   class Source {
     get(query) {
       must(arguments, 1);
-      return this._rows('rows', query, 1, true, ([row]) => row && valueFrom(row.value));
+      return this.$rows('rows', query, 1, true, ([row]) => row && valueFrom(row.value));
     }
     getKey(query) {
       must(arguments, 1);
-      return this._rows('keys', query, 1, true, ([row]) => row && keyFromHost(row.primary));
+      return this.$rows('keys', query, 1, true, ([row]) => row && keyFromHost(row.primary));
     }
     getAll(query = undefined, count = undefined) {
-      return this._rows('rows', query, count, false, (rows) => ScriptArray.from(rows, (row) => valueFrom(row.value)));
+      return this.$rows('rows', query, count, false, (rows) => ScriptArray.from(rows, (row) => valueFrom(row.value)));
     }
     getAllKeys(query = undefined, count = undefined) {
-      return this._rows('keys', query, count, false, (rows) => ScriptArray.from(rows, (row) => keyFromHost(row.primary)));
+      return this.$rows('keys', query, count, false, (rows) => ScriptArray.from(rows, (row) => keyFromHost(row.primary)));
     }
     count(query = undefined) {
-      return this._rows('count', query, 0, false, (n) => n);
+      return this.$rows('count', query, 0, false, (n) => n);
     }
     openCursor(query = undefined, direction = 'next') {
       return openCursor(this, query, direction, true);
@@ -336,15 +336,15 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     openKeyCursor(query = undefined, direction = 'next') {
       return openCursor(this, query, direction, false);
     }
-    _rows(op, query, count, needed, read) {
-      const { tx, where } = this._ready();
+    $rows(op, query, count, needed, read) {
+      const { tx, where } = this.$ready();
       const question = { op, ...where, range: rangeOf(query, needed), limit: Number(count ?? 0) || 0 };
       return enqueue(tx, this, () => read(rowsOf(tx, question)));
     }
     // The transaction that a request belongs to, which has to be active; what it is about has to be there still.
-    _ready(writes = false) {
-      const { tx, where } = this._where();
-      this._layout();
+    $ready(writes = false) {
+      const { tx, where } = this.$where();
+      this.$layout();
       const s = stateOf.get(tx);
       if (s.state !== 'active') throw inactive();
       if (writes && s.mode === 'readonly') throw new DOMException('the transaction only reads', 'ReadOnlyError');
@@ -357,11 +357,11 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       super();
       stateOf.set(this, { tx, name, id, indexes: new Map() });
     }
-    _where() {
+    $where() {
       const { tx, id } = stateOf.get(this);
       return { tx, where: { store: id } };
     }
-    _layout() {
+    $layout() {
       const { tx, id } = stateOf.get(this);
       const layout = layoutOf(stateOf.get(tx).db).byID.get(id);
       if (!layout) throw new DOMException('the object store was deleted', 'InvalidStateError');
@@ -371,10 +371,10 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       return stateOf.get(this).name;
     }
     set name(value) {
-      const { tx } = this._upgrading();
+      const { tx } = this.$upgrading();
       const s = stateOf.get(this);
       value = `${value}`;
-      this._layout();
+      this.$layout();
       if (value === s.name) return;
       const db = stateOf.get(stateOf.get(tx).db);
       if (layoutOf(stateOf.get(tx).db).stores[value]) throw new DOMException(`there is an object store "${value}" already`, 'ConstraintError');
@@ -388,24 +388,24 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       return stateOf.get(this).tx;
     }
     get keyPath() {
-      return asScriptHas(this._layout().keyPath);
+      return asScriptHas(this.$layout().keyPath);
     }
     get autoIncrement() {
-      return this._layout().autoIncrement;
+      return this.$layout().autoIncrement;
     }
     get indexNames() {
-      return stringList(Object.keys(this._layout().indexes));
+      return stringList(Object.keys(this.$layout().indexes));
     }
     put(value, key = undefined) {
       must(arguments, 1);
-      return this._write('put', value, key);
+      return this.$write('put', value, key);
     }
     add(value, key = undefined) {
       must(arguments, 1);
-      return this._write('add', value, key);
+      return this.$write('add', value, key);
     }
-    _write(op, value, key, cursorKey = undefined, source = this) {
-      const { tx, where } = this._ready(true);
+    $write(op, value, key, cursorKey = undefined, source = this) {
+      const { tx, where } = this.$ready(true);
       const s = stateOf.get(tx);
       const given = key === undefined ? undefined : toKey(key);
       s.state = 'inactive'; // while the value's own code runs
@@ -417,7 +417,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       }
       const question = { op, ...where, value: kept };
       // A cursor over a store whose values have no keys in them has the key.
-      const outside = cursorKey !== undefined && this._layout().keyPath === null;
+      const outside = cursorKey !== undefined && this.$layout().keyPath === null;
       const found = ask('database.check', stateOf.get(s.db).id, toJSON({ ...question, key: keyToHost(outside ? cursorKey : given) }));
       if (cursorKey !== undefined) {
         const inside = keyFromHost(fromJSON(found));
@@ -428,22 +428,22 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     }
     delete(query) {
       must(arguments, 1);
-      return this._delete(rangeOf(query, true));
+      return this.$delete(rangeOf(query, true));
     }
     clear() {
-      return this._delete({});
+      return this.$delete({});
     }
-    _delete(range, source = this) {
-      const { tx, where } = this._ready(true);
+    $delete(range, source = this) {
+      const { tx, where } = this.$ready(true);
       return enqueue(tx, source, () => {
         rowsOf(tx, { op: 'delete', ...where, range });
       });
     }
     createIndex(name, keyPath, options = {}) {
       must(arguments, 2);
-      const { tx, where } = this._upgrading();
+      const { tx, where } = this.$upgrading();
       const s = stateOf.get(tx);
-      if (this._layout().indexes[`${name}`]) throw new DOMException(`there is an index "${name}" already`, 'ConstraintError');
+      if (this.$layout().indexes[`${name}`]) throw new DOMException(`there is an index "${name}" already`, 'ConstraintError');
       const path = pathOf(keyPath);
       if (!isPath(path)) throw new DOMException('this is no key path', 'SyntaxError');
       if (Array.isArray(path) && options?.multiEntry) throw new DOMException('an index by several paths takes no members of arrays', 'InvalidAccessError');
@@ -457,23 +457,23 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     }
     deleteIndex(name) {
       must(arguments, 1);
-      const { tx, where } = this._upgrading();
-      const there = this._layout().indexes[`${name}`];
+      const { tx, where } = this.$upgrading();
+      const there = this.$layout().indexes[`${name}`];
       if (!there) throw new DOMException(`there is no index "${name}"`, 'NotFoundError');
       ask('database.request', stateOf.get(tx).id, toJSON({ op: 'deleteIndex', ...where, index: there.id }));
       stateOf.get(stateOf.get(tx).db).layout = null;
       stateOf.get(this).indexes.delete(`${name}`);
     }
-    _upgrading() {
+    $upgrading() {
       if (stateOf.get(stateOf.get(this).tx).mode !== 'versionchange') throw new DOMException('indexes are made while the version changes', 'InvalidStateError');
-      return this._ready();
+      return this.$ready();
     }
     index(name) {
       must(arguments, 1);
       const { tx, indexes } = stateOf.get(this);
       if (stateOf.get(tx).state === 'finished') throw new DOMException('the transaction is over', 'InvalidStateError');
-      if (!this._layout().indexes[`${name}`] && arguments.length === 1) throw new DOMException(`there is no index "${name}"`, 'NotFoundError');
-      if (!indexes.has(`${name}`)) indexes.set(`${name}`, new IDBIndex(MAKE, this, `${name}`, this._layout().indexes[`${name}`]?.id));
+      if (!this.$layout().indexes[`${name}`] && arguments.length === 1) throw new DOMException(`there is no index "${name}"`, 'NotFoundError');
+      if (!indexes.has(`${name}`)) indexes.set(`${name}`, new IDBIndex(MAKE, this, `${name}`, this.$layout().indexes[`${name}`]?.id));
       return indexes.get(`${name}`);
     }
   }
@@ -483,14 +483,14 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       super();
       stateOf.set(this, { store, name, id });
     }
-    _where() {
+    $where() {
       const { store, id } = stateOf.get(this);
-      const { tx, where } = store._where();
+      const { tx, where } = store.$where();
       return { tx, where: { ...where, index: id } };
     }
-    _layout() {
+    $layout() {
       const { store, id } = stateOf.get(this);
-      const layout = Object.values(store._layout().indexes).find((x) => x.id === id);
+      const layout = Object.values(store.$layout().indexes).find((x) => x.id === id);
       if (!layout) throw new DOMException('the index was deleted', 'InvalidStateError');
       return layout;
     }
@@ -499,11 +499,11 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     }
     set name(value) {
       const s = stateOf.get(this);
-      const { tx, where } = s.store._upgrading();
+      const { tx, where } = s.store.$upgrading();
       value = `${value}`;
-      this._layout();
+      this.$layout();
       if (value === s.name) return;
-      if (s.store._layout().indexes[value]) throw new DOMException(`there is an index "${value}" already`, 'ConstraintError');
+      if (s.store.$layout().indexes[value]) throw new DOMException(`there is an index "${value}" already`, 'ConstraintError');
       ask('database.request', stateOf.get(tx).id, toJSON({ op: 'renameIndex', ...where, index: s.id, name: nameToHost(value) }));
       stateOf.get(stateOf.get(tx).db).layout = null;
       const { indexes } = stateOf.get(s.store);
@@ -515,13 +515,13 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       return stateOf.get(this).store;
     }
     get keyPath() {
-      return asScriptHas(this._layout().keyPath);
+      return asScriptHas(this.$layout().keyPath);
     }
     get unique() {
-      return this._layout().unique;
+      return this.$layout().unique;
     }
     get multiEntry() {
-      return this._layout().multiEntry;
+      return this.$layout().multiEntry;
     }
   }
 
@@ -548,14 +548,14 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       return stateOf.get(this).request;
     }
     continue(key = undefined) {
-      const c = this._ready();
+      const c = this.$ready();
       const to = key === undefined ? undefined : toKey(key);
       if (to !== undefined && compare(to, c.key) * (c.back ? -1 : 1) <= 0) throw new DOMException('the cursor is past this key', 'DataError');
       iterate(this, { to: keyToHost(to) });
     }
     continuePrimaryKey(key, primaryKey) {
       must(arguments, 2);
-      const c = this._ready();
+      const c = this.$ready();
       if (!isA(c.source, IDBIndex) || c.direction.endsWith('unique')) throw new DOMException('only cursors over all of an index go on by two keys', 'InvalidAccessError');
       const [to, toPrimary] = [toKey(key), toKey(primaryKey)];
       if ((compare(to, c.key) || compare(toPrimary, c.primaryKey)) * (c.back ? -1 : 1) <= 0) throw new DOMException('the cursor is past these keys', 'DataError');
@@ -564,26 +564,26 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     advance(count) {
       must(arguments, 1);
       if (!(Number(count) >= 1)) throw new TypeError('advance takes a positive number');
-      this._ready();
+      this.$ready();
       iterate(this, { count: Math.floor(Number(count)) });
     }
     update(value) {
       must(arguments, 1);
-      const { store, primaryKey } = this._writable();
-      return store._write('put', value, undefined, primaryKey, this);
+      const { store, primaryKey } = this.$writable();
+      return store.$write('put', value, undefined, primaryKey, this);
     }
     delete() {
-      const { store, primaryKey } = this._writable();
-      return store._delete(rangeOf(IDBKeyRange.only(primaryKey)), this);
+      const { store, primaryKey } = this.$writable();
+      return store.$delete(rangeOf(IDBKeyRange.only(primaryKey)), this);
     }
-    _ready(writes = false) {
+    $ready(writes = false) {
       const c = stateOf.get(this);
-      c.source._ready(writes);
+      c.source.$ready(writes);
       if (c.moving || c.key === undefined) throw new DOMException('the cursor is moving or past its end', 'InvalidStateError');
       return c;
     }
-    _writable() {
-      const c = this._ready(true);
+    $writable() {
+      const c = this.$ready(true);
       if (!isA(this, IDBCursorWithValue)) throw new DOMException('a cursor over keys writes nothing', 'InvalidStateError');
       return { store: isA(c.source, IDBIndex) ? c.source.objectStore : c.source, primaryKey: c.primaryKey };
     }
@@ -595,7 +595,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   }
   function iterate(cursor, how) {
     const c = stateOf.get(cursor);
-    const { tx, where } = c.source._ready();
+    const { tx, where } = c.source.$ready();
     c.moving = true;
     const walk = { back: c.back, unique: c.direction.endsWith('unique'), from: keyToHost(c.key), fromPrimary: keyToHost(c.primaryKey), ...how };
     const question = { op: isA(cursor, IDBCursorWithValue) ? 'walk' : 'walkKeys', ...where, range: c.range, walk };
@@ -612,7 +612,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   }
   function openCursor(source, query, direction, withValue) {
     if (!DIRECTIONS.includes(`${direction}`)) throw new TypeError(`"${direction}" is no direction`);
-    source._ready();
+    source.$ready();
     const state = { source, range: rangeOf(query), direction: `${direction}`, back: `${direction}`.startsWith('prev'), key: undefined, primaryKey: undefined, value: undefined, moving: true, request: null };
     const cursor = new (withValue ? IDBCursorWithValue : IDBCursor)(MAKE, state);
     state.request = iterate(cursor, {});
@@ -755,13 +755,13 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       must(arguments, 1);
       const wanted = version === undefined ? 0 : Math.floor(Number(version));
       if (version !== undefined && !(wanted >= 1 && wanted <= Number.MAX_SAFE_INTEGER)) throw new TypeError(`${version} is no version`);
-      return this._ask('database.open', `${name}`, wanted);
+      return this.$ask('database.open', `${name}`, wanted);
     }
     deleteDatabase(name) {
       must(arguments, 1);
-      return this._ask('database.delete', `${name}`);
+      return this.$ask('database.delete', `${name}`);
     }
-    _ask(op, name, ...more) {
+    $ask(op, name, ...more) {
       const request = new IDBOpenDBRequest(MAKE);
       stateOf.get(request).name = name;
       requests.set(++nextRequest, request);

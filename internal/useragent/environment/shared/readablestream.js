@@ -48,7 +48,7 @@ class ReadableStreamDefaultController {
 function closeStream(s) {
   s.state = 'closed';
   for (const r of s.requests.splice(0)) r.resolve(step(undefined, true));
-  s.reader?._closed.resolve();
+  s.reader?.$closed.resolve();
 }
 export function errorStream(s, reason) {
   if (s.state !== 'readable') return;
@@ -56,7 +56,7 @@ export function errorStream(s, reason) {
   s.stored = reason;
   s.queue = [];
   for (const r of s.requests.splice(0)) r.reject(reason);
-  s.reader?._closed.reject(reason);
+  s.reader?.$closed.reject(reason);
 }
 export function pull(stream) {
   const s = stateOfStream(stream);
@@ -311,14 +311,14 @@ class ReadableStreamDefaultReader {
     if (!isA(stream, ReadableStream)) throw new TypeError('a reader needs a stream');
     const s = stateOfStream(stream);
     if (s.reader) throw new TypeError('the stream is locked to a reader already');
-    defineProperty(this, '_closed', { value: deferred(), writable: true, enumerable: false });
+    this.$closed = deferred();
     this.#stream = stream;
     s.reader = this;
-    if (s.state === 'closed') this._closed.resolve();
-    else if (s.state === 'errored') this._closed.reject(s.stored);
+    if (s.state === 'closed') this.$closed.resolve();
+    else if (s.state === 'errored') this.$closed.reject(s.stored);
   }
   get closed() {
-    return this._closed.promise;
+    return this.$closed.promise;
   }
   async read() {
     if (!this.#stream) throw new TypeError('the reader was released');
@@ -346,7 +346,7 @@ class ReadableStreamDefaultReader {
     const s = stateOfStream(this.#stream);
     for (const r of s.requests.splice(0)) r.reject(new TypeError('the reader was released'));
     s.reader = null;
-    this._closed.reject(new TypeError('the reader was released'));
+    this.$closed.reject(new TypeError('the reader was released'));
     this.#stream = null;
   }
 }
@@ -365,8 +365,8 @@ class ReadableStreamBYOBReader {
   get closed() {
     return this.#inner.closed;
   }
-  get _closed() {
-    return this.#inner._closed;
+  get $closed() {
+    return this.#inner.$closed;
   }
   async read(view) {
     if (!ArrayBuffer.isView(view)) throw new TypeError('read takes a view of a buffer');
@@ -419,7 +419,7 @@ export function useUp(stream) {
   const s = stateOfStream(stream);
   s.disturbed = true;
   closeStream(s);
-  s.reader = { _closed: deferred() }; // reading a body to its end leaves it locked
+  s.reader = { $closed: deferred() }; // reading a body to its end leaves it locked
 }
 // The number of all that a stream gives. With salvage, of what came before it failed, if anything did: a page is shown as far as it came.
 export async function drain(stream, salvage = false) {

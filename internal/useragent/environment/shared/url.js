@@ -39,7 +39,7 @@ export class URL {
   get searchParams() {
     if (!this.#params) {
       this.#params = new URLSearchParams(this.search);
-      this.#params._changed = (text) => this.#set('search', text);
+      this.#params.$changed = (text) => this.#set('search', text);
     }
     return this.#params;
   }
@@ -61,12 +61,12 @@ export class URL {
           const parts = parsedURL(usv(value));
           if (!parts) throw new TypeError(`Invalid URL: ${value}`);
           this.#parts = parts;
-          this.#params?._replace(this.#parts[9]);
+          this.#params?.$replace(this.#parts[9]);
         } }, name).set;
       else if (name !== 'origin')
         d.set = Object.getOwnPropertyDescriptor({ set [name](value) {
           this.#set(name, value);
-          if (name === 'search') this.#params?._replace(this.#parts[9]);
+          if (name === 'search') this.#params?.$replace(this.#parts[9]);
         } }, name).set;
       defineProperty(URL.prototype, name, d);
     });
@@ -94,7 +94,7 @@ const formDecode = (text) => {
 export class URLSearchParams {
   #list = [];
   constructor(init = '') {
-    defineProperty(this, '_changed', { value: null, writable: true, enumerable: false });
+    this.$changed = null;
     if (init !== null && (typeof init === 'object' || typeof init === 'function')) {
       if (typeof init[Symbol.iterator] === 'function') {
         for (const pair of init) {
@@ -108,9 +108,9 @@ export class URLSearchParams {
         for (const key of Reflect.ownKeys(init)) if (Object.getOwnPropertyDescriptor(init, key)?.enumerable) record.set(usv(key), usv(init[key]));
         this.#list = [...record];
       }
-    } else this._replace(usv(init));
+    } else this.$replace(usv(init));
   }
-  _replace(text) {
+  $replace(text) {
     this.#list = text
       .replace(/^\?/, '')
       .split('&')
@@ -121,7 +121,7 @@ export class URLSearchParams {
       });
   }
   #update() {
-    this._changed?.(this.toString());
+    this.$changed?.(this.toString());
   }
   get size() {
     return this.#list.length;

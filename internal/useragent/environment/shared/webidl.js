@@ -14,7 +14,7 @@ export const inherits = uncurried(Object.prototype.isPrototypeOf);
 // What a member is called on has to be of its interface, and the arguments that it needs have to be there; else nothing is done at all
 // (Web IDL, 3.7.6 and 3.7.7). Members of the global object may be called on nothing.
 export function guard(proto, key, counts) {
-  if (key[0] === '_') return; // of the environment alone
+  if (key[0] === '$') return; // of the environment alone
   const d = Object.getOwnPropertyDescriptor(proto, key);
   const { get, set, value } = d;
   if (get || set) {

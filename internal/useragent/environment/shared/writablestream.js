@@ -20,7 +20,7 @@ class WritableStreamDefaultController {
   error(reason = undefined) {
     errorWritable(writableState.get(this.#stream), reason);
   }
-  _abort(reason) {
+  $abort(reason) {
     this.#signal.abort(reason);
   }
 }
@@ -90,7 +90,7 @@ function closeWritable(s) {
 }
 function abortWritable(s, reason) {
   if (s.state === 'closed' || s.state === 'errored') return resolved();
-  s.controller._abort(reason);
+  s.controller.$abort(reason);
   errorWritable(s, reason);
   return then(new PromiseOf((resolve) => resolve(s.sink.abort?.(reason))), () => undefined);
 }

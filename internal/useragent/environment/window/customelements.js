@@ -500,7 +500,14 @@ export function attachShadow(e, init) {
   const root = makeFragment(e.$d);
   shadows.n++;
   setPrototypeOf(root, ShadowRoot.prototype);
-  assign(root, { $shadow: true, $host: e, $mode: init.mode, $delegates: Boolean(init.delegatesFocus), $manual: init.slotAssignment === 'manual', $clonable: Boolean(init.clonable), $serializable: Boolean(init.serializable), $registry: init.customElementRegistry });
+  root.$shadow = true;
+  root.$host = e;
+  root.$mode = init.mode;
+  root.$delegates = Boolean(init.delegatesFocus);
+  root.$manual = init.slotAssignment === 'manual';
+  root.$clonable = Boolean(init.clonable);
+  root.$serializable = Boolean(init.serializable);
+  root.$registry = init.customElementRegistry;
   if (init.customElementRegistry === null) scopes.n++;
   e.$root = root;
   changes.n++;

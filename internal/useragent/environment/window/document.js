@@ -1,7 +1,7 @@
 // DOM, 4.5 and HTML, 3.1: documents.
 
 import {
-  ScriptArray, TypeError, assign, defineProperty, getPrototypeOf, resolved, then,
+  ScriptArray, TypeError, defineProperty, getPrototypeOf, resolved, then,
 } from '../shared/primordials.js';
 import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
@@ -363,7 +363,11 @@ const COLLECTIONS = {
   links: (n) => (isHTML(n, 'a') || isHTML(n, 'area')) && hasAttr(n, 'href'), anchors: (n) => isHTML(n, 'a') && hasAttr(n, 'name'),
 };
 for (const name of Object.keys(COLLECTIONS))
-  defineProperty(Document.prototype, name, attribute(name, (d) => (d[`$${name}`] ??= elements(() => elementsOf(d).filter(COLLECTIONS[name])))));
+  defineProperty(Document.prototype, name, attribute(name, (d) => {
+    const lists = (d.$collections ??= new Map());
+    if (!lists.has(name)) lists.set(name, elements(() => elementsOf(d).filter(COLLECTIONS[name])));
+    return lists.get(name);
+  }));
 defineProperty(Document.prototype, 'plugins', attribute('plugins', (d) => d.embeds));
 defineProperty(Document.prototype, 'applets', attribute('applets', (d) => (d.$applets ??= elements(() => []))));
 defineProperty(Document.prototype, 'all', attribute('all', (d) => elements(() => elementsOf(d))));
@@ -381,7 +385,13 @@ export function makeDocument(kind, type = kind === 'html' ? 'text/html' : 'appli
   };
 }
 makers.document = makeDocument;
-createLike.document = (d) => assign(makeDocument(d.$html ? 'html' : 'xml', d.$type, getPrototypeOf(d).constructor), { $quirks: d.$quirks, $charset: d.$charset, $url: d.$url });
+createLike.document = (d) => {
+  const made = makeDocument(d.$html ? 'html' : 'xml', d.$type, getPrototypeOf(d).constructor);
+  made.$quirks = d.$quirks;
+  made.$charset = d.$charset;
+  made.$url = d.$url;
+  return made;
+};
 // "document base URL" (HTML, 2.4.1).
 export function baseOf(d) {
   const url = d.$url();

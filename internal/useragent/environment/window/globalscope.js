@@ -133,7 +133,7 @@ const functions = {
   blur() {},
   close() {},
   open(url = '', target = '_blank') {
-    const to = ['_self', '_parent', '_top'].includes(`${target}`.toLowerCase()) ? { _self: global, _parent: global.parent, _top: global.top }[`${target}`.toLowerCase()] : frameElements().find((e) => getAttr(e, 'name') === `${target}`)?.contentWindow;
+    const to = new Map([['_self', global], ['_parent', global.parent], ['_top', global.top]]).get(`${target}`.toLowerCase()) ?? frameElements().find((e) => getAttr(e, 'name') === `${target}`)?.contentWindow;
     if (!to) {
       host('gap', 'window.open');
       return null;

@@ -198,6 +198,11 @@ const whole = (text) => {
   const m = /^[\t\n\f\r ]*([+-]?\d+)/.exec(text ?? '');
   return m ? Number(m[1]) : null;
 };
+function tokensIn(e, name, known) {
+  const lists = (e.$lists ??= new Map());
+  if (!lists.has(name)) lists.set(name, tokenList(e, name, known));
+  return lists.get(name);
+}
 const REFLECT = {
   s: (p, name) => ({ get [p]() { return getAttr(this, name) ?? ''; }, set [p](v) { setAttr(this, name, `${v}`); } }),
   b: (p, name) => ({ get [p]() { return hasAttr(this, name); }, set [p](v) { toggle(this, name, v); } }),
@@ -249,7 +254,7 @@ const REFLECT = {
       set [p](v) { setAttr(this, name, `${v}`); },
     };
   },
-  t: (p, name, known) => ({ get [p]() { return (this[`$list_${name}`] ??= tokenList(this, name, known.length ? known : null)); }, set [p](v) { setAttr(this, name, `${v}`); } }),
+  t: (p, name, known) => ({ get [p]() { return tokensIn(this, name, known.length ? known : null); }, set [p](v) { setAttr(this, name, `${v}`); } }),
   c: (p, name) => ({ // crossorigin and its like: null without
     get [p]() {
       const v = getAttr(this, name);

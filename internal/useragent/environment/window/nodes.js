@@ -1,7 +1,6 @@
 // DOM, 4: what nodes are made of, and the algorithms that change the tree. A node is a plain object with slots of its own: $p parent, $f and $l
 // its first and last child, $n and $v its next and previous sibling, $d its document, $t its type, $s how often its subtree has changed.
 
-import { assign } from '../shared/primordials.js';
 import { DOMException } from '../shared/domexception.js';
 
 // The kinds of nodes (4.4).
@@ -355,11 +354,9 @@ export function replaceData(node, offset, count, data) {
   if (record.queue) record.queue('characterData', node, { old: node.$data });
   node.$data = node.$data.slice(0, offset) + data + node.$data.slice(offset + count);
   for (const r of ranges) {
-    for (const [c, o] of [['$sc', '$so'], ['$ec', '$eo']]) {
-      if (r[c] !== node) continue;
-      if (r[o] > offset && r[o] <= offset + count) r[o] = offset;
-      else if (r[o] > offset + count) r[o] += data.length - count;
-    }
+    const moved = (at) => (at <= offset ? at : at <= offset + count ? offset : at + data.length - count);
+    if (r.$sc === node) r.$so = moved(r.$so);
+    if (r.$ec === node) r.$eo = moved(r.$eo);
   }
   changes.n++;
   if (node.$p) for (const f of stepsOf(node.$d).children) f(node.$p);
@@ -387,7 +384,9 @@ export function makeInstruction(target, data, document) {
 }
 export function makeDoctype(name, publicId, systemId, document) {
   const node = plain(protos.doctype, DOCTYPE, document);
-  assign(node, { $name: name, $public: publicId, $system: systemId });
+  node.$name = name;
+  node.$public = publicId;
+  node.$system = systemId;
   return node;
 }
 export const makeFragment = (document) => plain(protos.fragment, FRAGMENT, document);

@@ -43,7 +43,13 @@ export function build(list, top, document, script = null) {
     if (script) script(node, i++);
   }
 }
-export const contentOf = (template) => (template.$content ??= Object.assign(makeFragment(inertDocument(template.$d)), { $template: template }));
+export function contentOf(template) {
+  if (!template.$content) {
+    template.$content = makeFragment(inertDocument(template.$d));
+    template.$content.$template = template;
+  }
+  return template.$content;
+}
 const inertDocument = (document) => (document.$inert ??= document.$isInert ? document : makeInert(document));
 late.inert = inertDocument;
 export const makers = { document: null };

@@ -14,6 +14,13 @@ import {
 import { parseFragment } from './parsing.js';
 
 const bounds = sharedState('bounds'); // range → { $sc, $so, $ec, $eo }
+// Private names cannot be copied, only set.
+function place(s, startContainer, startOffset, endContainer, endOffset) {
+  s.$sc = startContainer;
+  s.$so = startOffset;
+  s.$ec = endContainer;
+  s.$eo = endOffset;
+}
 const state = (r) => bounds.get(r);
 const compare = (a, i, b, j) => {
   if (a === b) return Math.sign(i - j);
@@ -106,11 +113,11 @@ export class Range extends AbstractRange {
   selectNode(node) {
     const p = parentOf(node);
     const i = indexOf(node);
-    assign(state(this), { $sc: p, $so: i, $ec: p, $eo: i + 1 });
+    place(state(this), p, i, p, i + 1);
   }
   selectNodeContents(node) {
     if (node.$t === DOCTYPE) throw error('InvalidNodeTypeError', 'a range does not lie in a doctype');
-    assign(state(this), { $sc: node, $so: 0, $ec: node, $eo: lengthOf(node) });
+    place(state(this), node, 0, node, lengthOf(node));
   }
   compareBoundaryPoints(how, other) {
     const [a, b] = [state(this), state(other)];
@@ -138,7 +145,7 @@ export class Range extends AbstractRange {
     if (isData($sc)) replaceData($sc, $so, $sc.$data.length - $so, '');
     for (const n of gone) remove(n);
     if (isData($ec)) replaceData($ec, 0, $eo, '');
-    assign(s, { $sc: node, $so: offset, $ec: node, $eo: offset });
+    place(s, node, offset, node, offset);
   }
   cloneContents() {
     return contentsOf(state(this), false);
@@ -175,7 +182,8 @@ export class Range extends AbstractRange {
   cloneRange() {
     const r = { __proto__: Range.prototype };
     initRange(r, current.document);
-    assign(state(r), state(this));
+    const { $sc, $so, $ec, $eo } = state(this);
+    place(state(r), $sc, $so, $ec, $eo);
     return r;
   }
   detach() {}
@@ -270,7 +278,7 @@ function contentsOf(s, extracts) {
   if (first) partly(first, { $sc, $so, $ec: first, $eo: lengthOf(first) }, $so, isData($sc) ? $sc.$data.length : 0);
   for (const c of contained) append(extracts ? c : cloneNode(c, c.$d, true), fragment);
   if (last) partly(last, { $sc: last, $so: 0, $ec, $eo }, 0, $eo);
-  if (extracts) assign(s, { $sc: node, $so: offset, $ec: node, $eo: offset });
+  if (extracts) place(s, node, offset, node, offset);
   return fragment;
 }
 export class StaticRange extends AbstractRange {
@@ -574,12 +582,12 @@ class Selection {
     this.collapse(node, offset);
   }
   collapseToStart() {
-    this._collapse(true);
+    this.$collapse(true);
   }
   collapseToEnd() {
-    this._collapse(false);
+    this.$collapse(false);
   }
-  _collapse(toStart) {
+  $collapse(toStart) {
     if (!chosen.range) throw error('InvalidStateError', 'nothing is selected');
     const range = chosen.range.cloneRange();
     range.collapse(toStart);
