@@ -64,7 +64,7 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 	for _, r := range d.References {
 		// Where scripts run, their elements and those of frames are what asks for them.
 		ahead := r.Preload || r.Ahead || r.Hint || r.Background
-		if !c.runs() || r.Destination != request.Frame && (r.Destination != request.Script || ahead) {
+		if !c.scripted() || r.Destination != request.Frame && (r.Destination != request.Script || ahead) {
 			w.load(c, r, depth)
 		}
 	}
@@ -74,7 +74,7 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 	for _, u := range asks {
 		w.load(c, page.Reference{URL: u, Mode: request.CORS, Credentials: "same-origin", From: c.URL, Runs: true}, depth)
 	}
-	if c.runs() {
+	if c.scripted() {
 		return
 	}
 	for _, s := range d.Scripts {
@@ -210,7 +210,10 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 }
 
 // runs says whether the page's scripts run, rather than being read.
-func (c *window) runs() bool { return c.scripts != nil && !c.scripts.ended }
+func (c *window) runs() bool { return c.scripted() && c.scripts.realm != nil }
+
+// scripted reports that the document's scripts run, or are about to.
+func (c *window) scripted() bool { return c.scripts != nil && !c.scripts.ended }
 
 // tellLoaded tells the page's scripts what came of a load.
 func (c *window) tellLoaded(l *Load, resp *fetch.Response) {
@@ -306,7 +309,7 @@ func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how 
 			}
 		}
 	case request.Script:
-		if c.runs() {
+		if c.scripted() {
 			return
 		}
 		if w.Known != nil && l.URL == w.Known.URL && w.StartRealm != nil {

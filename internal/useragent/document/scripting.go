@@ -123,6 +123,7 @@ type scripting struct {
 // runDocument parses a document and runs its scripts where they stand (HTML, 13.2.7 and 8.1.4).
 func (w *Windows) runDocument(c *window, d *page.Document, mediaType string) {
 	if !c.startScripting(d, mediaType, false) {
+		c.scripts = nil
 		if c.whenLoaded != nil {
 			c.whenLoaded()
 		}

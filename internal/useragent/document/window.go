@@ -115,7 +115,7 @@ func (c *window) top() *window {
 
 // holder is the window that waits for a load of this one: itself, where its scripts run.
 func (c *window) holder() *window {
-	if c.runs() {
+	if c.scripted() {
 		return c
 	}
 	return c.top()
@@ -205,7 +205,7 @@ func (c *window) leave(kept bool) {
 
 // end lets go of the page's realm.
 func (c *window) end() {
-	if !c.runs() {
+	if !c.scripted() {
 		return
 	}
 	for _, f := range slices.Clone(c.frames) {
