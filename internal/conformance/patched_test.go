@@ -63,7 +63,7 @@ func patchedHere(variant string) (text string, crashes []*crash.Crash) {
 		}
 	})
 	b.Open(patchedHost{}.Origin()+"/page.html?"+strings.ReplaceAll(url.QueryEscape(variant), "+", "%20"), nil)
-	b.Pass(2 * time.Second)
+	b.Pass(4 * time.Second)
 	return text, log.All()
 }
 
@@ -191,13 +191,13 @@ func TestRecordPatched(t *testing.T) {
 	defer c.Close()
 	answers := patchedAnswers{Other: map[string]string{}, Variants: variants}
 	all := append([]string{"none"}, variants...)
-	for from := 0; from < len(all); from += 100 {
-		part, _ := json.Marshal(all[from:min(from+100, len(all))])
+	for from := 0; from < len(all); from += 40 {
+		part, _ := json.Marshal(all[from:min(from+40, len(all))])
 		said, err := c.Evaluate(server.URL+"/", `(async () => { const list = `+string(part)+`, out = {}, waiting = new Map(); let next = 0;
  addEventListener('message', (e) => { waiting.get(e.data.name)?.(e.data.text); });
  const one = async () => { while (next < list.length) { const name = list[next++], search = '?' + encodeURIComponent(name), f = document.createElement('iframe'); document.body.append(f);
-  out[name] = await new Promise((done) => { waiting.set(search, done); f.src = '/page.html' + search; setTimeout(() => done('SILENT'), 3000); }); f.remove(); } };
- await Promise.all([one(), one(), one(), one(), one(), one()]); return JSON.stringify(out); })()`)
+  out[name] = await new Promise((done) => { waiting.set(search, done); f.src = '/page.html' + search; setTimeout(() => done('SILENT'), 4000); }); f.remove(); } };
+ await Promise.all([one(), one(), one(), one()]); return JSON.stringify(out); })()`)
 		require.NoError(t, err)
 		got := map[string]string{}
 		require.NoError(t, json.Unmarshal([]byte(said), &got))

@@ -3,6 +3,7 @@
 package inputfile
 
 import (
+	"crypto/sha256"
 	"errors"
 	"os"
 	"path/filepath"
@@ -54,4 +55,37 @@ func TestRead(t *testing.T) {
 	if text, err := Read("/proc/self/status", 1<<20); err == nil {
 		assert.NotEmpty(t, text)
 	}
+}
+
+// Below a folder the same holds, and no link leads out of it.
+func TestReadIn(t *testing.T) {
+	dir := t.TempDir()
+	outside := filepath.Join(t.TempDir(), "outside")
+	require.NoError(t, os.WriteFile(outside, []byte("tide"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "small"), []byte("tide"), 0o600))
+	require.NoError(t, os.Symlink(outside, filepath.Join(dir, "out")))
+	require.NoError(t, syscall.Mkfifo(filepath.Join(dir, "pipe"), 0o600))
+	root, err := os.OpenRoot(dir)
+	require.NoError(t, err)
+	defer root.Close()
+	text, err := ReadIn(root, "small", 4)
+	require.NoError(t, err)
+	assert.Equal(t, "tide", string(text))
+	_, err = ReadIn(root, "small", 3)
+	assert.ErrorAs(t, err, new(*TooLargeError))
+	_, err = ReadIn(root, "pipe", 4)
+	assert.ErrorIs(t, err, ErrNotRegular)
+	_, err = ReadIn(root, "out", 4)
+	assert.Error(t, err)
+	_, err = ListIn(root, "pipe")
+	assert.Error(t, err)
+	list, err := ListIn(root, ".")
+	require.NoError(t, err)
+	assert.Len(t, list, 3)
+	sum, size, err := Digest(filepath.Join(dir, "small"))
+	require.NoError(t, err)
+	assert.Equal(t, int64(4), size)
+	assert.Equal(t, sha256.Sum256([]byte("tide")), sum)
+	_, _, err = Digest(filepath.Join(dir, "pipe"))
+	assert.ErrorIs(t, err, ErrNotRegular)
 }

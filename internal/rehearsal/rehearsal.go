@@ -305,7 +305,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result, 
 					done++
 					wave += p.exhausted
 					for _, branch := range j.branches {
-						wave += len(branch.Exhausted()) - len(b.Exhausted())
+						wave += branch.Strained() - j.strained
 						for _, n := range branch.NotSent() {
 							if !slices.Contains(out.NotSent, n) {
 								out.NotSent = append(out.NotSent, n)

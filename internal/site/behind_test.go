@@ -94,3 +94,18 @@ func TestHeaderLines(t *testing.T) {
 		}
 	}
 }
+
+// A server that is not on this machine is asked only when the command line says so.
+func TestBackendElsewhere(t *testing.T) {
+	for _, origin := range []string{"http://192.0.2.1:80", "http://[2001:db8::1]", "http://198.51.100.7:8080"} {
+		f, err := OpenFolder(testsite.Write(t, map[string]string{"index.html": ""}), "https://line.example", "/", project.Hosting{Backend: origin})
+		require.NoError(t, err)
+		u, err := whatwg.Parse("https://line.example/api")
+		require.NoError(t, err)
+		_, err = f.Answer(context.Background(), &Request{Method: "GET", URL: u, Header: http.Header{}})
+		assert.ErrorIs(t, err, errElsewhere, origin)
+		var p *problem.Problem
+		require.ErrorAs(t, err, &p)
+		assert.Contains(t, p.Mend, "--backend "+origin)
+	}
+}
