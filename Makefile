@@ -1,7 +1,7 @@
 GO ?= go
 BINARY := bin/tachyform
 
-.PHONY: build demo test lint race bench fuzz screenshots
+.PHONY: build demo test test-full lint race bench fuzz screenshots
 
 build:
 	CGO_ENABLED=0 $(GO) build -trimpath -ldflags "-s -w" -o $(BINARY) ./cmd/tachyform
@@ -15,6 +15,13 @@ test:
 	sh scripts/test-setup.sh
 	$(MAKE) lint
 	$(GO) test -timeout 15m ./...
+	$(MAKE) race
+
+# The same with every case of the long comparisons, of which test tries a sample; takes some 20 minutes.
+test-full:
+	sh scripts/test-setup.sh
+	$(MAKE) lint
+	TACHYFORM_FULL=1 TACHYFORM_KILLS=500 $(GO) test -timeout 60m ./...
 	$(MAKE) race
 
 # What several goroutines share. The engine's memory lies outside of Go's, where pointers are not checked.
@@ -32,12 +39,14 @@ bench: build
 	TACHYFORM_BENCH=1 $(GO) test ./internal/icon -run TestBench -v -count 1
 	$(GO) test ./internal/useragent/environment ./internal/conformance ./internal/icon -run '^$$' -bench . -benchtime 2s
 
-# Two minutes for each fuzz target, ten for sequences of DOM calls.
-FUZZ_TARGETS := useragent/indexeddb:FuzzKey markup:FuzzTokens page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied page:FuzzMediaQuery pattern:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG textpos:FuzzAt site:FuzzRobots encoding:FuzzDecode
+# Two minutes for each fuzz target, ten for random programs of page scripts and for sequences of DOM calls.
+FUZZ_TARGETS := useragent/indexeddb:FuzzKey markup:FuzzTokens page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied page:FuzzMediaQuery pattern:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG textpos:FuzzAt site:FuzzRobots encoding:FuzzDecode selector:FuzzSelector
 FUZZ_TIME ?= 120s
 TREE_TIME ?= 10m
+PROGRAM_TIME ?= 10m
 fuzz:
 	for t in $(FUZZ_TARGETS); do $(GO) test ./internal/$${t%%:*} -run '^$$' -fuzz "^$${t##*:}$$" -fuzztime $(FUZZ_TIME) || exit 1; done
+	$(GO) test ./internal/rehearsal -run '^$$' -fuzz '^FuzzPrograms$$' -fuzztime $(PROGRAM_TIME)
 	TACHYFORM_TREES=$(TREE_TIME) $(GO) test ./internal/conformance -run TestTreesAtRandom -v -timeout 20m
 
 # docs/screenshots from the example; needs Xvfb, xterm, ImageMagick and Chromium.

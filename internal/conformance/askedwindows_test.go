@@ -175,7 +175,7 @@ func TestAskedWindows(t *testing.T) {
 // The answers are those of a real Chromium: a part of the questions is asked anew in each run, all of them with
 // TACHYFORM_RECORD=1, which also keeps them.
 func TestAskedInChromium(t *testing.T) {
-	c := startChromium(t)
+	c := sharedChromium(t)
 	record := os.Getenv("TACHYFORM_RECORD") != ""
 	kept := askedAnswers{}
 	if text, err := os.ReadFile(filepath.Join(askedDir, "answers.json")); err == nil {

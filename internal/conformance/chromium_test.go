@@ -20,7 +20,17 @@ import (
 )
 
 // startChromium starts a real browser, or skips the test loudly where there is none; with CI=true that is a failure.
+// startChromium starts a Chromium with a profile for this test alone.
 func startChromium(t *testing.T) *chromium.Browser {
+	t.Helper()
+	needChromium(t)
+	c, err := chromium.Start(context.Background())
+	require.NoError(t, err)
+	t.Cleanup(c.Close)
+	return c
+}
+
+func needChromium(t *testing.T) {
 	t.Helper()
 	if _, err := chromium.Find(); err != nil {
 		if os.Getenv("CI") == "true" {
@@ -28,16 +38,12 @@ func startChromium(t *testing.T) *chromium.Browser {
 		}
 		t.Skip("SKIPPED, NOT PROVEN IN A REAL BROWSER: " + err.Error())
 	}
-	c, err := chromium.Start(context.Background())
-	require.NoError(t, err)
-	t.Cleanup(c.Close)
-	return c
 }
 
 // The generated worker in a real browser: visit, stop the server, open every page, and compare with what was predicted.
 func TestWorkerInChromium(t *testing.T) {
 	_, p := demo.Fitted(t)
-	c := startChromium(t)
+	c := sharedChromium(t)
 	server := httptest.NewUnstartedServer(nil)
 	server.Start()
 	server.Config.Handler = serve.Handler(p.SiteDir(), server.URL, p)

@@ -257,7 +257,7 @@ func notHere(t *testing.T, err error) {
 }
 
 func TestBasicsInChromium(t *testing.T) {
-	basics(t, tabs(t, startChromium(t)))
+	basics(t, tabs(t, sharedChromium(t)))
 }
 
 func TestBasicsInFirefox(t *testing.T) {

@@ -35,7 +35,10 @@ func unfittedApps(t *testing.T) map[string]func(t *testing.T) unfitted {
 	list := map[string]func(t *testing.T) unfitted{}
 	plain, err := filepath.Glob(filepath.Join(appsDir(), "*-plain"))
 	require.NoError(t, err)
-	for _, folder := range plain {
+	for i, folder := range plain {
+		if !sampled(i, 4) {
+			continue
+		}
 		list[filepath.Base(folder)] = func(t *testing.T) unfitted {
 			var ignored any
 			c, _, err := recorded.Load(folder, &ignored)
@@ -52,8 +55,8 @@ func unfittedApps(t *testing.T) map[string]func(t *testing.T) unfitted {
 	own, err := filepath.Glob("testdata/drawnapps/*.txtar")
 	require.NoError(t, err)
 	for i, path := range own {
-		if os.Getenv("TACHYFORM_ALL_APPS") == "" && i%6 != 0 {
-			continue // a sample; all of them with make apps
+		if !sampled(i, 12) {
+			continue
 		}
 		list[strings.TrimSuffix(filepath.Base(path), ".txtar")] = func(t *testing.T) unfitted {
 			s := unpackSite(t, path, "http://origin", "http://other")

@@ -87,7 +87,7 @@ func TestPatchedBuiltIns(t *testing.T) {
 	plain, _ := patchedHere("none")
 	require.Equal(t, want.Plain, plain)
 	step, known := 23, readDifferences(t, "patched")
-	if os.Getenv("TACHYFORM_FULL") != "" {
+	if full {
 		step = 1
 	}
 	var tried []string

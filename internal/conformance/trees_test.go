@@ -131,7 +131,7 @@ func TestTreesAsChromium(t *testing.T) {
 		here = append(here, treesHere(t, s)...) // each in a page of its own, which has so many steps
 		assert.Empty(t, here[i].Faults, i)
 	}
-	c := startChromium(t)
+	c := sharedChromium(t)
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/html")
 		fmt.Fprint(w, treePage(sequences...))

@@ -20,7 +20,7 @@ import (
 // What rules keep, for how long, and what they never do; in a real Chromium, whose worker is stopped between storing
 // and looking.
 func TestKeepingInChromium(t *testing.T) {
-	c := startChromium(t)
+	c := sharedChromium(t)
 	elsewhere := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter,
 		r *http.Request) {
 		fmt.Fprint(w, "elsewhere")
@@ -168,7 +168,7 @@ import { refuse } from './refuse.js';
 self.addEventListener('message', (event) => { if (event.data === 'lock') refuse(); });
 `,
 		"../refuse.js": `export function refuse() { caches.open = caches.match = () => Promise.reject(new DOMException('', 'SecurityError')); }`})
-	page := tabs(t, startChromium(t))()
+	page := tabs(t, sharedChromium(t))()
 	defer page.Close()
 	l.open(page, "/")
 	l.open(page, "/")
@@ -183,7 +183,7 @@ self.addEventListener('message', (event) => { if (event.data === 'lock') refuse(
 // Two releases, two tabs: no page gets files of both, a half-finished deployment changes nothing, and pages kept as
 // they were visited are those of the release that shows them.
 func TestReleasesInChromium(t *testing.T) {
-	c := startChromium(t)
+	c := sharedChromium(t)
 	files := func(n string) map[string]string {
 		return map[string]string{
 			"index.html":        "<!doctype html><title>Index " + n + "</title><script src=/part.js></script>",
@@ -259,7 +259,7 @@ func TestReleasesInChromium(t *testing.T) {
 // One page draws all others; pages from the network alone are asked for while the worker starts; where it is off
 // nothing is registered, and what was is taken away.
 func TestPagesInChromium(t *testing.T) {
-	c := startChromium(t)
+	c := sharedChromium(t)
 	page := tabs(t, c)()
 	defer page.Close()
 	title := func(l *line, path string) string {
