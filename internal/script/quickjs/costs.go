@@ -21,6 +21,8 @@ type cost struct {
 	sparse bool
 	// per is how many of them count for a step.
 	per int
+	// base is what each call counts for, whatever it is given.
+	base int
 }
 
 // What a step's time is enough for, in elements and in characters or bytes.
@@ -55,8 +57,8 @@ var costs = []struct {
 		"toLocaleLowerCase toLocaleUpperCase localeCompare trim trimStart trimEnd isWellFormed toWellFormed"},
 	{"String.prototype", writes, "slice substring substr padStart padEnd repeat"},
 	{"RegExp.prototype", reads, "exec test"},
-	{"JSON", reads, "parse"},
-	{"JSON", writes, "stringify"},
+	{"JSON", cost{args: true, per: lettersOfStep / 4, base: 20}, "parse"},
+	{"JSON", cost{result: true, per: lettersOfStep / 4, base: 20}, "stringify"},
 	{"Object", lists, "keys values entries assign getOwnPropertyNames getOwnPropertyDescriptors fromEntries freeze seal isFrozen isSealed"},
 	{"Reflect", lists, "ownKeys apply construct"},
 	{"Function.prototype", lists, "apply"},
@@ -170,11 +172,11 @@ func (c cost) before(ctx uintptr, this lib.TJSValue, argc int32, argv uintptr) b
 			size += sizeOf(ctx, *(*lib.TJSValue)(unsafe.Add(nil, argv+uintptr(i)*unsafe.Sizeof(this))))
 		}
 	}
-	if size < float64(c.per) {
+	if size < float64(c.per) && c.base == 0 {
 		return true
 	}
 	m := engineOf(ctx).machine
-	steps := size / float64(c.per)
+	steps := size/float64(c.per) + float64(c.base)
 	if steps > float64(m.steps-m.used+stepsAsked) {
 		if !m.installing {
 			m.late = true

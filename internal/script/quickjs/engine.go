@@ -28,7 +28,7 @@ const (
 const (
 	stepsAsked  = 10_000
 	stepsOfJob  = 80
-	stepsOfCall = 50
+	stepsOfCall = 80
 	// stepsOfRealm is what a realm beside others counts for.
 	stepsOfRealm = 100_000
 	bytesOfStep  = 4

@@ -30,6 +30,11 @@ var scriptOperations = operations{
 		}
 		return nil, nil
 	}),
+	// Work of the environment that its own steps do not show.
+	"charge": plain(func(r *Realm, args arguments) (any, error) {
+		r.Charge(args.number(0))
+		return nil, nil
+	}),
 	"gap": touching(func(r *Realm, args arguments) (any, error) {
 		r.p.account().Gap(args.text(0))
 		return nil, nil

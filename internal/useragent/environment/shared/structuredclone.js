@@ -157,5 +157,6 @@ export const clone = (value, transfer = undefined) => deserialize(serialize(valu
 
 expose('structuredClone', function structuredClone(value, options = {}) {
   must(arguments, 1);
+  host('charge', 400);
   return clone(value, options?.transfer);
 });
