@@ -1,4 +1,4 @@
-import { ArrayBuffer, TypeError, Uint8Array, isA, sharedState } from './primordials.js';
+import { ArrayBuffer, TypeError, Uint8Array, isA, sharedState, isView } from './primordials.js';
 import { publish } from './webidl.js';
 import { now } from './time.js';
 import { bytesOf, encodeUTF8, joinBytes, keepBytes, viewOf } from './bytes.js';
@@ -16,7 +16,7 @@ export class Blob {
     const list = [...parts];
     this.#type = cleanType(options?.type ?? '');
     if (list.length === 1 && isA(list[0], Blob)) blobHandle.set(this, blobHandle.get(list[0]));
-    else blobHandle.set(this, keepBytes(joinBytes(list.map((p) => (isA(p, Blob) ? new Uint8Array(bytesOf(blobHandle.get(p))) : ArrayBuffer.isView(p) || isA(p, ArrayBuffer) ? viewOf(p) : encodeUTF8(`${p}`))))));
+    else blobHandle.set(this, keepBytes(joinBytes(list.map((p) => (isA(p, Blob) ? new Uint8Array(bytesOf(blobHandle.get(p))) : isView(p) || isA(p, ArrayBuffer) ? viewOf(p) : encodeUTF8(`${p}`))))));
     this.#size = host('body.size', blobHandle.get(this));
   }
   get size() {

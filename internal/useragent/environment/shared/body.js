@@ -1,4 +1,5 @@
-import { ArrayBuffer, PromiseOf, TypeError, Uint8Array, isA, jsonForScripts, sharedState } from './primordials.js';
+import { ofHeaders } from './headers.js';
+import { ArrayBuffer, PromiseOf, TypeError, Uint8Array, isA, jsonForScripts, sharedState, isView } from './primordials.js';
 import { queueTask } from './timers.js';
 import { bytesOf, keepBytes, viewOf } from './bytes.js';
 import { URLSearchParams } from './url.js';
@@ -18,7 +19,7 @@ export function extract(value) {
     return { handle: 0, stream: value, type: null };
   }
   if (isA(value, Blob)) return { handle: blobHandle.get(value), stream: null, type: value.type || null };
-  if (isA(value, ArrayBuffer) || ArrayBuffer.isView(value)) return { handle: keepBytes(viewOf(value)), stream: null, type: null };
+  if (isA(value, ArrayBuffer) || isView(value)) return { handle: keepBytes(viewOf(value)), stream: null, type: null };
   if (isA(value, URLSearchParams)) return { handle: host('body.text', value.toString()), stream: null, type: 'application/x-www-form-urlencoded;charset=UTF-8' };
   if (forms.has(value)) return extractForm(value);
   const text = `${value}`;
@@ -60,7 +61,7 @@ export function useNow(body) {
   body.used = true;
   return body.handle;
 }
-const mimeOf = (owner) => owner.headers.get('content-type') ?? '';
+const mimeOf = (owner) => ofHeaders.get(owner.headers, 'content-type') ?? '';
 const bodyMembers = {
   get body() {
     const body = ownBody(this);

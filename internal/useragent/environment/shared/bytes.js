@@ -1,9 +1,9 @@
-import { ArrayBuffer, TypeError, Uint8Array, isA } from './primordials.js';
+import { ArrayBuffer, TypeError, Uint8Array, isA, isView, sliceBuffer } from './primordials.js';
 
 // Encoding Standard, for UTF-8; the host does the work on whole buffers.
 // Keeps binary data at the host; gives its number.
 export function keepBytes(view) {
-  const copy = isA(view, ArrayBuffer) ? view : view.buffer.slice(view.byteOffset, view.byteOffset + view.byteLength);
+  const copy = isA(view, ArrayBuffer) ? view : sliceBuffer(view.buffer, view.byteOffset, view.byteOffset + view.byteLength);
   return host('body.take', copy);
 }
 export function bytesOf(handle) {
@@ -17,7 +17,7 @@ export const decodeUTF8 = (view, keepMark) => {
   return keepMark && mark ? '\ufeff' + text : text;
 };
 export const viewOf = (data) => {
-  if (ArrayBuffer.isView(data)) return data.buffer.detached ? new Uint8Array() : new Uint8Array(data.buffer, data.byteOffset, data.byteLength);
+  if (isView(data)) return data.buffer.detached ? new Uint8Array() : new Uint8Array(data.buffer, data.byteOffset, data.byteLength);
   if (isA(data, ArrayBuffer)) return data.detached ? new Uint8Array() : new Uint8Array(data);
   throw new TypeError('binary data belongs here');
 };

@@ -1,5 +1,6 @@
 // Service Workers, 5: Cache and CacheStorage.
 
+import { ofHeaders } from './headers.js';
 import { TypeError, allOf, forScripts, freeze, isA, toJSON } from './primordials.js';
 import { MAKE, gives, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -78,8 +79,8 @@ class Cache {
     }
     const seen = [];
     for (const { request, response } of answers) {
-      const vary = (response.headers.get('vary') || '').split(',').map((f) => f.trim()).filter(Boolean);
-      if (seen.some((r) => r.url.split('#')[0] === request.url.split('#')[0] && vary.every((f) => r.headers.get(f) === request.headers.get(f)))) throw new DOMException(`${request.url} stands in the list twice`, 'InvalidStateError');
+      const vary = (ofHeaders.get(response.headers, 'vary') || '').split(',').map((f) => f.trim()).filter(Boolean);
+      if (seen.some((r) => r.url.split('#')[0] === request.url.split('#')[0] && vary.every((f) => ofHeaders.get(r.headers, f) === ofHeaders.get(request.headers, f)))) throw new DOMException(`${request.url} stands in the list twice`, 'InvalidStateError');
       seen.push(request);
     }
     for (const { request, response } of answers) await call('cache.put', cacheName.get(this), requestJSON(request), await answerJSON(response));
@@ -107,7 +108,7 @@ class Cache {
     return forScripts(freeze((await call('cache.keys', cacheName.get(this), json, optionsJSON(options, true))).map((r) => requestFrom(r, 'request'))));
   }
 }
-const varyAll = (response) => (response.headers.get('vary') || '').split(',').some((f) => f.trim() === '*');
+const varyAll = (response) => (ofHeaders.get(response.headers, 'vary') || '').split(',').some((f) => f.trim() === '*');
 
 const foundResponse = (found) => (found ? responseFrom(found, own.lacks?.includes('immutable copies') ? 'response' : 'immutable') : undefined);
 function openedCache(id) {

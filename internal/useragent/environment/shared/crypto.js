@@ -1,4 +1,4 @@
-import { ArrayBuffer, Uint8Array, defineProperty } from './primordials.js';
+import { ArrayBuffer, Uint8Array, defineProperty, isView } from './primordials.js';
 import { MAKE, expose, lazy, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { hostError } from './host.js';
@@ -33,7 +33,7 @@ class Crypto {
     return subtle;
   }
   getRandomValues(view) {
-    if (!(ArrayBuffer.isView(view) && /^(Big)?(Int|Uint)/.test(view.constructor.name))) throw new DOMException('random values fill lists of whole numbers', 'TypeMismatchError');
+    if (!(isView(view) && /^(Big)?(Int|Uint)/.test(view.constructor.name))) throw new DOMException('random values fill lists of whole numbers', 'TypeMismatchError');
     const bytes = viewOf(view);
     if (bytes.length > 65536) throw new DOMException('at most 65536 bytes at a time', 'QuotaExceededError');
     for (let i = 0; i < bytes.length; i++) bytes[i] = Math.floor(host('random') * 256);

@@ -1,4 +1,4 @@
-import { ScriptArray, TypeError, apply, defineProperty, forScripts, freeze, getPrototypeOf, isA } from './primordials.js';
+import { ScriptArray, TypeError, apply, defineProperty, forScripts, freeze, getPrototypeOf, isA, arrayFrom } from './primordials.js';
 import { commands } from './dispatch.js';
 import { inherits, must, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -77,7 +77,7 @@ export class Event {
     return this.#time;
   }
   composedPath() {
-    return ScriptArray.from(composed(this.#in.path, this.#in.current));
+    return arrayFrom(composed(this.#in.path, this.#in.current));
   }
   stopPropagation() {
     this.#in.stop = true;

@@ -1,6 +1,6 @@
 // Fetch, 5.1: Headers.
 
-import { TypeError, apply, defineProperty, setPrototypeOf, sharedState } from './primordials.js';
+import { TypeError, apply, defineProperty, setPrototypeOf, sharedState, saved } from './primordials.js';
 import { END, iteratorsOf, must, publish } from './webidl.js';
 
 export const isToken = (s) => /^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/.test(s);
@@ -93,6 +93,8 @@ export class Headers {
     return headerIterator(this, ([, v]) => v);
   }
 }
+// What the environment itself asks of headers.
+export const ofHeaders = saved(Headers, 'get', 'has', 'append', 'set');
 defineProperty(Headers.prototype, Symbol.iterator, { value: Headers.prototype.entries, writable: true, configurable: true });
 const makeIterator = iteratorsOf('Headers');
 function headerIterator(headers, pick) {

@@ -2,7 +2,7 @@
 
 import {
   ArrayBuffer, RealDate, ScriptArray, ScriptObject, TypeError, Uint8Array, assign, defineProperty, fromJSON, isA,
-  resolved, toJSON,
+  resolved, toJSON, arrayFrom, isView,
 } from './primordials.js';
 import { commands } from './dispatch.js';
 import { MAKE, expose, gives, lazy, must, onlyHere, publishLoosely } from './webidl.js';
@@ -21,8 +21,8 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     if (typeof v === 'number' && !Number.isNaN(v)) return v;
     if (typeof v === 'string') return v;
     if (isA(v, RealDate) && !Number.isNaN(v.getTime())) return new Date_(v.getTime());
-    if (isA(v, ArrayBuffer) || ArrayBuffer.isView(v)) return viewOf(v).slice().buffer;
-    if (Array.isArray(v) && !seen.includes(v)) return ScriptArray.from(v, (x) => toKey(x, [...seen, v]));
+    if (isA(v, ArrayBuffer) || isView(v)) return viewOf(v).slice().buffer;
+    if (Array.isArray(v) && !seen.includes(v)) return arrayFrom(v, (x) => toKey(x, [...seen, v]));
     throw new DOMException('this is no valid key', 'DataError');
   };
   const keyToHost = (key) => {
@@ -35,7 +35,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   const keyFromHost = (key) => {
     if (key === null || key === undefined) return undefined;
     if (typeof key !== 'object') return key;
-    if (Array.isArray(key)) return ScriptArray.from(key, keyFromHost);
+    if (Array.isArray(key)) return arrayFrom(key, keyFromHost);
     if (key.date !== undefined) return new Date_(key.date);
     if (key.number !== undefined) return key.number === '+Inf' ? Infinity : -Infinity;
     return Uint8Array.from(key.binary.match(/../g) ?? [], (two) => parseInt(two, 16)).buffer;
@@ -118,7 +118,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   const pathOf = (keyPath) => (keyPath === undefined || keyPath === null ? null : Array.isArray(keyPath) ? Array.from(keyPath, String) : `${keyPath}`);
   const IDENTIFIER = /^[\p{ID_Start}$_][\p{ID_Continue}$\u200c\u200d]*$/u;
   const isPath = (path) => path === null || [path].flat().every((p) => p === '' || p.split('.').every((part) => IDENTIFIER.test(part))) && !(Array.isArray(path) && !path.length);
-  const asScriptHas = (path) => (Array.isArray(path) ? ScriptArray.from(path) : path);
+  const asScriptHas = (path) => (Array.isArray(path) ? arrayFrom(path) : path);
   // What the host answers at once; its errors are exceptions.
   const ask = (op, ...args) => {
     try {
@@ -174,7 +174,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     }
   }
   const stringList = (list) => {
-    const sorted = ScriptArray.from([...list].sort());
+    const sorted = arrayFrom([...list].sort());
     defineProperty(sorted, 'contains', { value: (name) => sorted.includes(`${name}`) });
     defineProperty(sorted, 'item', { value: (i) => sorted[i] ?? null });
     return sorted;
@@ -322,10 +322,10 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       return this.$rows('keys', query, 1, true, ([row]) => row && keyFromHost(row.primary));
     }
     getAll(query = undefined, count = undefined) {
-      return this.$rows('rows', query, count, false, (rows) => ScriptArray.from(rows, (row) => valueFrom(row.value)));
+      return this.$rows('rows', query, count, false, (rows) => arrayFrom(rows, (row) => valueFrom(row.value)));
     }
     getAllKeys(query = undefined, count = undefined) {
-      return this.$rows('keys', query, count, false, (rows) => ScriptArray.from(rows, (row) => keyFromHost(row.primary)));
+      return this.$rows('keys', query, count, false, (rows) => arrayFrom(rows, (row) => keyFromHost(row.primary)));
     }
     count(query = undefined) {
       return this.$rows('count', query, 0, false, (n) => n);
@@ -769,7 +769,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       return request;
     }
     databases() {
-      return resolved(ScriptArray.from(fromJSON(host('database.list')), ({ name, version }) => assign(new ScriptObject(), { name: nameFromHost(name), version })));
+      return resolved(arrayFrom(fromJSON(host('database.list')), ({ name, version }) => assign(new ScriptObject(), { name: nameFromHost(name), version })));
     }
     cmp(a, b) {
       must(arguments, 2);

@@ -2,7 +2,7 @@
 // the result names that.
 
 import {
-  RangeError, RealDate, ScriptArray, ScriptNumber, ScriptObject, ScriptString, TypeError, assign, defineProperty, setPrototypeOf,
+  RangeError, RealDate, ScriptArray, ScriptNumber, ScriptObject, ScriptString, TypeError, assign, defineProperty, setPrototypeOf, arrayFrom,
 } from './primordials.js';
 import { expose, lazy } from './webidl.js';
 import { now } from './time.js';
@@ -277,12 +277,12 @@ function formatter(name, prepare, members, resolvedParts = () => ({})) {
   } }.resolvedOptions, writable: true, configurable: true });
   defineProperty(cls.prototype, Symbol.toStringTag, { value: `Intl.${name}`, configurable: true });
   defineProperty(cls, 'supportedLocalesOf', { value: { supportedLocalesOf(list) {
-    return ScriptArray.from((typeof list === 'string' ? [list] : [...(list ?? [])]).filter((l) => /^en\b/i.test(l)));
+    return arrayFrom((typeof list === 'string' ? [list] : [...(list ?? [])]).filter((l) => /^en\b/i.test(l)));
   } }.supportedLocalesOf, writable: true, configurable: true });
   return cls;
 }
 const same = (o) => o ?? {};
-const parts = (list) => ScriptArray.from(list);
+const parts = (list) => arrayFrom(list);
 lazy(['Intl'], () => {
   const Intl = new ScriptObject();
   assign(Intl, {

@@ -13,6 +13,19 @@ export const { defineProperty, setPrototypeOf, getPrototypeOf, freeze, assign, e
 const { bind, call } = Function.prototype;
 export const uncurried = (method) => apply(bind, call, [method]);
 export const then = uncurried(Promise.prototype.then);
+export const arrayFrom = apply(bind, ScriptArray.from, [ScriptArray]);
+export const arrayOf = apply(bind, ScriptArray.of, [ScriptArray]);
+export const { isView } = ArrayBuffer;
+export const sliceBuffer = uncurried(ArrayBuffer.prototype.slice);
+// The members of an interface as they are before any script has run, as functions of the object: what the environment calls.
+export function saved(cls, ...names) {
+  const out = { __proto__: null };
+  for (const name of names) {
+    const { get, value } = Object.getOwnPropertyDescriptor(cls.prototype, name);
+    out[name] = uncurried(get ?? value);
+  }
+  return out;
+}
 export const resolved = apply(bind, Promise.resolve, [Promise]);
 export const rejected = apply(bind, Promise.reject, [Promise]);
 export const quietly = (promise) => then(promise, undefined, () => {});

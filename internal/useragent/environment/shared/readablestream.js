@@ -2,7 +2,7 @@
 
 import {
   ArrayBuffer, PromiseOf, RangeError, ScriptObject, TypeError, Uint8Array, assign, defineProperty, getPrototypeOf,
-  isA, quietly, rejected, resolved, setPrototypeOf, sharedState, then,
+  isA, quietly, rejected, resolved, setPrototypeOf, sharedState, then, isView,
 } from './primordials.js';
 import { MAKE, gives, onlyHere, publish } from './webidl.js';
 import { describe, stackOf } from './errors.js';
@@ -369,7 +369,7 @@ class ReadableStreamBYOBReader {
     return this.#inner.$closed;
   }
   async read(view) {
-    if (!ArrayBuffer.isView(view)) throw new TypeError('read takes a view of a buffer');
+    if (!isView(view)) throw new TypeError('read takes a view of a buffer');
     if (view.byteLength === 0) throw new TypeError('the view is empty');
     const { byteOffset, length, constructor: Kind } = view;
     const size = Kind.BYTES_PER_ELEMENT ?? 1;

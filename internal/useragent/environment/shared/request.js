@@ -8,8 +8,7 @@ import { parsedURL } from './url.js';
 import { ReadableStream, stateOfStream } from './readablestream.js';
 import {
   appendHeader, byteString, emptyHeaders, fillHeaders, forbiddenMethods, headersFrom, headersState, headersWith,
-  isToken,
-} from './headers.js';
+  isToken, ofHeaders } from './headers.js';
 import { bodyOf, cloneBody, consume, extract, isUnusable, mixBody, streamFor, useNow } from './body.js';
 
 // Fetch, 5.4: Request.
@@ -97,7 +96,7 @@ export class Request {
       body = extract(init.body);
       if (body.stream && init.duplex === undefined) throw new TypeError('a body that is a stream needs duplex: "half"');
       if (body.stream && s.mode !== 'same-origin' && s.mode !== 'cors') throw new TypeError(`a body that is a stream does not go with mode ${s.mode}`);
-      if (body.type && !s.headers.has('content-type')) s.headers.append('content-type', body.type);
+      if (body.type && !ofHeaders.has(s.headers, 'content-type')) ofHeaders.append(s.headers, 'content-type', body.type);
     } else if (inherited) {
       if (isUnusable(inherited)) throw new TypeError('the body of the request was read already');
       body = { ...inherited };

@@ -3,7 +3,7 @@ import {
 } from './primordials.js';
 import { attribute, must, publish } from './webidl.js';
 import { baseURL } from './settings.js';
-import { Headers, byteString, fillHeaders, headersFrom, headersState, headersWith } from './headers.js';
+import { Headers, byteString, fillHeaders, headersFrom, headersState, headersWith, ofHeaders } from './headers.js';
 import { bodyOf, cloneBody, consume, extract, fetchSignal, mixBody, useNow } from './body.js';
 
 // Fetch, 5.5: Response.
@@ -22,7 +22,7 @@ export class Response {
     if (value !== null && value !== undefined) {
       if (nullBody(status)) throw new TypeError(`a response with status ${status} has no body`);
       body = extract(value);
-      if (body.type && !headers.has('content-type')) headers.append('content-type', body.type);
+      if (body.type && !ofHeaders.has(headers, 'content-type')) ofHeaders.append(headers, 'content-type', body.type);
     }
     responseState.set(this, { type: 'default', urls: [], status, statusText, headers });
     bodyOf.set(this, body);
@@ -41,7 +41,7 @@ export class Response {
     const text = toJSON(data);
     if (text === undefined) throw new TypeError('this value cannot be written as JSON');
     const headers = new Headers(init?.headers ?? {});
-    if (!headers.has('content-type')) headers.set('content-type', 'application/json');
+    if (!ofHeaders.has(headers, 'content-type')) ofHeaders.set(headers, 'content-type', 'application/json');
     return new Response(text, { ...init, headers });
   }
   get url() {

@@ -1,3 +1,4 @@
+import { ofHeaders } from './headers.js';
 import { defineProperty } from './primordials.js';
 import { lazy, must, publishLoosely, usv } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -90,7 +91,7 @@ lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
       try {
         const response = await performFetch(this.#url, { headers, cache: 'no-store', credentials: this.#credentials ? 'include' : 'same-origin' }, 1);
         if (this.#state === 2) return;
-        if (response.status !== 200 || !/^text\/event-stream\s*(;|$)/i.test(response.headers.get('content-type') ?? '')) {
+        if (response.status !== 200 || !/^text\/event-stream\s*(;|$)/i.test(ofHeaders.get(response.headers, 'content-type') ?? '')) {
           this.#state = 2;
           announce(this, 'error');
           return;

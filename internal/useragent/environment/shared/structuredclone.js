@@ -3,7 +3,7 @@
 
 import {
   ArrayBuffer, DataView, Error, PromiseOf, RealDate, ScriptArray, ScriptBoolean, ScriptMap, ScriptNumber,
-  ScriptObject, ScriptRegExp, ScriptSet, ScriptString, ScriptWeakMap, ScriptWeakSet, TypeError, apply, defineProperty, isA,
+  ScriptObject, ScriptRegExp, ScriptSet, ScriptString, ScriptWeakMap, ScriptWeakSet, TypeError, apply, defineProperty, isA, isView,
 } from './primordials.js';
 import { expose, must } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -45,7 +45,7 @@ function serializeInto(out, memory, value) {
   if (value === null) return null;
   if (memory.has(value)) return { $: 'ref', i: memory.get(value) };
   const met = () => memory.set(value, memory.size);
-  if (ArrayBuffer.isView(value)) {
+  if (isView(value)) {
     const node = { $: 'view', k: isA(value, DataView) ? 'DataView' : value.constructor.name, b: write(value.buffer), o: value.byteOffset, l: value.length ?? value.byteLength };
     met();
     return node;

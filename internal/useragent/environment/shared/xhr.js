@@ -10,7 +10,7 @@ import { setTimeout } from './timers.js';
 import { bytesOf, decodeUTF8 } from './bytes.js';
 import { parsedURL } from './url.js';
 import { Blob } from './blob.js';
-import { Headers } from './headers.js';
+import { Headers, ofHeaders } from './headers.js';
 import { bodyOf } from './body.js';
 import { Request, requestJSON } from './request.js';
 import { responseFrom } from './response.js';
@@ -65,7 +65,7 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
     value = `${value}`.replace(/^[\t\n\r ]+|[\t\n\r ]+$/g, '');
     if (!/^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/.test(name)) throw error('SyntaxError', `"${name}" is no name of a header`);
     if (/[\0\r\n]/.test(value)) throw error('SyntaxError', 'this is no value of a header');
-    s.headers.append(name, value);
+    ofHeaders.append(s.headers, name, value);
   }
   get timeout() {
     return stateOf.get(this).timeout;
@@ -186,7 +186,7 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
   }
   getResponseHeader(name) {
     try {
-      return stateOf.get(this).response?.headers.get(name) ?? null;
+      return stateOf.get(this).response ? ofHeaders.get(stateOf.get(this).response.headers, name) : null;
     } catch {
       return null;
     }
@@ -271,7 +271,7 @@ function sizeOf(payload) {
   if (typeof payload.byteLength === 'number') return payload.byteLength;
   return isA(payload, global.FormData) ? 0 : new Blob([`${payload}`]).size;
 }
-const mimeOfAnswer = (s) => s.override ?? s.response?.headers.get('content-type') ?? 'text/xml';
+const mimeOfAnswer = (s) => s.override ?? (s.response ? ofHeaders.get(s.response.headers, 'content-type') : null) ?? 'text/xml';
 const textOfAnswer = (s) => {
   if (!s.bytes) return '';
   const charset = /charset=["']?([-\w]+)/i.exec(mimeOfAnswer(s))?.[1] ?? 'utf-8';

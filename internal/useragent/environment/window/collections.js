@@ -1,6 +1,6 @@
 // DOM, 4.2.10 and 4.7.1: collections, live and fixed. A live one is made anew when the tree has changed since it was last looked at.
 
-import { ScriptArray, TypeError, defineProperty, getPrototypeOf } from '../shared/primordials.js';
+import { ScriptArray, TypeError, defineProperty, getPrototypeOf, arrayFrom } from '../shared/primordials.js';
 import { onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import {
   DOCUMENT, HTML, asciiLower, changes, elementsOf, error, getAttr, hasAttr, isHTML, qualifiedName, setAttr,
@@ -50,7 +50,7 @@ const handler = {
     const keys = listOf(target).map((_, i) => `${i}`);
     if (s.names) for (const name of s.names(listOf(target))) if (!keys.includes(name)) keys.push(name);
     for (const key of Reflect.ownKeys(target)) if (!keys.includes(key)) keys.push(key);
-    return ScriptArray.from(keys);
+    return arrayFrom(keys);
   },
   getOwnPropertyDescriptor(target, key) {
     if (isIndex(key)) {

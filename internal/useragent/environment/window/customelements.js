@@ -1,7 +1,7 @@
 // HTML, 4.13: custom elements; DOM, 4.8: shadow roots and slots.
 
 import {
-  PromiseOf, ScriptArray, ScriptSet, TypeError, apply, assign, rejected, resolved, setPrototypeOf, then,
+  PromiseOf, ScriptArray, ScriptSet, TypeError, apply, assign, rejected, resolved, setPrototypeOf, then, arrayFrom,
 } from '../shared/primordials.js';
 import { MAKE, gives, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import { handlers, reportFor } from '../shared/event.js';
@@ -574,10 +574,10 @@ function assignedNodes(slot, flatten) {
 }
 mix(classes.HTMLSlotElement, {
   assignedNodes(options = {}) {
-    return ScriptArray.from(assignedNodes(this, Boolean(options?.flatten)));
+    return arrayFrom(assignedNodes(this, Boolean(options?.flatten)));
   },
   assignedElements(options = {}) {
-    return ScriptArray.from(assignedNodes(this, Boolean(options?.flatten)).filter(isElement));
+    return arrayFrom(assignedNodes(this, Boolean(options?.flatten)).filter(isElement));
   },
   assign(...list) {
     for (const n of list) if (!isElement(n) && !(isNode(n) && isText(n))) throw new TypeError('only elements and texts can be assigned to a slot');

@@ -1,7 +1,7 @@
 // DOM, 4.5 and HTML, 3.1: documents.
 
 import {
-  ScriptArray, TypeError, defineProperty, getPrototypeOf, resolved, then,
+  ScriptArray, TypeError, defineProperty, getPrototypeOf, resolved, then, arrayOf,
 } from '../shared/primordials.js';
 import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
@@ -320,13 +320,13 @@ export class Document extends Node {
     return null;
   }
   elementsFromPoint() {
-    return ScriptArray.of();
+    return arrayOf();
   }
   hasStorageAccess() {
     return resolved(true);
   }
   getAnimations() {
-    return ScriptArray.of();
+    return arrayOf();
   }
   static parseHTMLUnsafe(text) {
     must(arguments, 1);

@@ -1,7 +1,7 @@
 // DOM, 4.9: elements and attributes.
 
 import {
-  ScriptArray, ScriptObject, TypeError, assign, defineProperty, rejected, resolved,
+  ScriptArray, ScriptObject, TypeError, assign, defineProperty, rejected, resolved, arrayFrom, arrayOf,
 } from '../shared/primordials.js';
 import { onlyHere, publish } from '../shared/webidl.js';
 import { queueTask } from '../shared/timers.js';
@@ -122,7 +122,7 @@ const mapHandler = {
     return Reflect.get(target, key, target);
   },
   has: (target, key) => (typeof key === 'string' && (/^(0|[1-9]\d*)$/.test(key) ? Number(key) < target.length : !(key in target) && Boolean(namedIn(mapOf.get(target), key)))) || key in target,
-  ownKeys: (target) => ScriptArray.from([...(mapOf.get(target).$a ?? []).map((_, i) => `${i}`), ...supportedNames(mapOf.get(target)), ...Reflect.ownKeys(target)]),
+  ownKeys: (target) => arrayFrom([...(mapOf.get(target).$a ?? []).map((_, i) => `${i}`), ...supportedNames(mapOf.get(target)), ...Reflect.ownKeys(target)]),
   getOwnPropertyDescriptor(target, key) {
     if (typeof key === 'string' && /^(0|[1-9]\d*)$/.test(key)) {
       const value = target.item(Number(key));
@@ -198,7 +198,7 @@ export class Element extends Node {
     return this.$map;
   }
   getAttributeNames() {
-    return ScriptArray.from((this.$a ?? []).map((x) => x.name));
+    return arrayFrom((this.$a ?? []).map((x) => x.name));
   }
   getAttribute(name) {
     return findAttribute(this, lowered(this, name))?.value ?? null;
@@ -297,7 +297,7 @@ export class Element extends Node {
     return emptyBox();
   }
   getClientRects() {
-    return ScriptArray.of();
+    return arrayOf();
   }
   scrollIntoView() {}
   scroll() {}
@@ -310,7 +310,7 @@ export class Element extends Node {
     return animation();
   }
   getAnimations() {
-    return ScriptArray.of();
+    return arrayOf();
   }
   checkVisibility() {
     for (let e = this; isElement(e); e = e.$p) if (late.displayOf(e) === 'none') return false;

@@ -1,7 +1,7 @@
 // HTML, 3.2 and 4: the interfaces of elements, with the attributes that they reflect (2.6).
 
 import {
-  PromiseOf, ScriptArray, ScriptObject, TypeError, assign, defineProperty, forScripts, rejected, resolved,
+  PromiseOf, ScriptArray, ScriptObject, TypeError, assign, defineProperty, forScripts, rejected, resolved, arrayFrom,
 } from '../shared/primordials.js';
 import { attribute, lazyEach, publishPlainly } from '../shared/webidl.js';
 import { Event, fire, handlers, report, trusted } from '../shared/event.js';
@@ -178,7 +178,7 @@ const datasetHandler = (e) => ({
     if (typeof key === 'string' && !/-[a-z]/.test(key)) e.removeAttribute(dashed(key));
     return true;
   },
-  ownKeys: (target) => ScriptArray.from([...(e.$a ?? []).filter((x) => x.ns === null && x.name.startsWith('data-') && !/[A-Z]/.test(x.name)).map((x) => camel(x.name)), ...Reflect.ownKeys(target)]),
+  ownKeys: (target) => arrayFrom([...(e.$a ?? []).filter((x) => x.ns === null && x.name.startsWith('data-') && !/[A-Z]/.test(x.name)).map((x) => camel(x.name)), ...Reflect.ownKeys(target)]),
   getOwnPropertyDescriptor(target, key) {
     const value = typeof key === 'string' ? getAttr(e, dashed(key)) : null;
     return value === null ? Reflect.getOwnPropertyDescriptor(target, key) : { value, writable: true, enumerable: true, configurable: true };

@@ -1,6 +1,6 @@
 // DOM, 4.3: mutation observers.
 
-import { ScriptArray, TypeError, apply, defineProperty, sharedState, then } from '../shared/primordials.js';
+import { ScriptArray, TypeError, apply, defineProperty, sharedState, then, arrayFrom } from '../shared/primordials.js';
 import { attribute, onlyHere, publish } from '../shared/webidl.js';
 import { Event, fire, reportFor } from '../shared/event.js';
 import { settled } from '../shared/timers.js';
@@ -67,7 +67,7 @@ export class MutationObserver {
     const s = observerState.get(this);
     const { records } = s;
     s.records = [];
-    return ScriptArray.from(records);
+    return arrayFrom(records);
   }
 }
 function removeTransient(node, source) {
@@ -128,7 +128,7 @@ function notify() {
       }
     }
     try {
-      apply(s.callback, observer, [ScriptArray.from(records), observer]);
+      apply(s.callback, observer, [arrayFrom(records), observer]);
     } catch (e) {
       reportFor(s.callback, e);
     }

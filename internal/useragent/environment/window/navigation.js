@@ -1,7 +1,7 @@
 // HTML, 7.2: Location, History and what moves between documents.
 
 import {
-  ScriptArray, ScriptObject, TypeError, assign, defineProperty, fromJSON, toJSON,
+  ScriptArray, ScriptObject, TypeError, assign, defineProperty, fromJSON, toJSON, arrayOf,
 } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { MAKE, must, onlyHere, publish, usv } from '../shared/webidl.js';
@@ -126,7 +126,7 @@ const members = {
     return here();
   },
   get ancestorOrigins() {
-    return assign(ScriptArray.of(), { item: () => null, contains: () => false });
+    return assign(arrayOf(), { item: () => null, contains: () => false });
   },
 };
 // Its members are its own and cannot be changed (LegacyUnforgeable).

@@ -1,6 +1,6 @@
 // HTML, 7.2.6: the navigation API. Until a script asks for it, navigations do not know of it.
 
-import { PromiseOf, ScriptArray, TypeError, fromJSON, rejected, then, toJSON } from '../shared/primordials.js';
+import { PromiseOf, ScriptArray, TypeError, fromJSON, rejected, then, toJSON, arrayFrom } from '../shared/primordials.js';
 import { MAKE, attribute, must, onlyHere, publishLoosely, usv } from '../shared/webidl.js';
 import { Event, EventTarget, announce, fire, handlers, trusted } from '../shared/event.js';
 import { AbortController } from '../shared/abort.js';
@@ -223,7 +223,7 @@ export class Navigation extends EventTarget {
     super();
   }
   entries() {
-    return ScriptArray.from(list().entries);
+    return arrayFrom(list().entries);
   }
   get currentEntry() {
     return present();

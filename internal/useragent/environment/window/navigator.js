@@ -1,7 +1,7 @@
 // HTML, 8.10: Navigator.
 
 import {
-  ScriptArray, ScriptObject, TypeError, assign, defineProperty, freeze, quietly, rejected, resolved,
+  ScriptArray, ScriptObject, TypeError, assign, defineProperty, freeze, quietly, rejected, resolved, arrayOf,
 } from '../shared/primordials.js';
 import { MAKE, attribute, onlyHere, publishLoosely, usv } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
@@ -29,16 +29,16 @@ const constants = {
 for (const [name, value] of Object.entries(constants)) defineProperty(Navigator.prototype, name, attribute(name, () => value));
 mix(Navigator, {
   get languages() {
-    return freeze(ScriptArray.of('en-US', 'en'));
+    return freeze(arrayOf('en-US', 'en'));
   },
   get onLine() {
     return Boolean(host('online'));
   },
   get plugins() {
-    return assign(ScriptArray.of(), { item: () => null, namedItem: () => null, refresh() {} });
+    return assign(arrayOf(), { item: () => null, namedItem: () => null, refresh() {} });
   },
   get mimeTypes() {
-    return assign(ScriptArray.of(), { item: () => null, namedItem: () => null });
+    return assign(arrayOf(), { item: () => null, namedItem: () => null });
   },
   javaEnabled() {
     return false;
@@ -67,19 +67,19 @@ mix(Navigator, {
     return rejected(error('NotSupportedError', 'there is no such device'));
   },
   getGamepads() {
-    return ScriptArray.of();
+    return arrayOf();
   },
 });
-navigatorPart('clipboard', () => interfaceOf('Clipboard', { readText: async () => '', writeText: async () => {}, read: async () => ScriptArray.of(), write: async () => {} }));
+navigatorPart('clipboard', () => interfaceOf('Clipboard', { readText: async () => '', writeText: async () => {}, read: async () => arrayOf(), write: async () => {} }));
 navigatorPart('geolocation', () => interfaceOf('Geolocation', {
   getCurrentPosition(done, failed) { queueTask(() => typeof failed === 'function' && failed({ code: 1, message: 'nobody allowed it', PERMISSION_DENIED: 1 })); },
   watchPosition() { return 0; },
   clearWatch() {},
 }));
-navigatorPart('mediaDevices', () => interfaceOf('MediaDevices', { getUserMedia: () => rejected(error('NotAllowedError', 'nobody allowed it')), enumerateDevices: () => resolved(ScriptArray.of()) }));
+navigatorPart('mediaDevices', () => interfaceOf('MediaDevices', { getUserMedia: () => rejected(error('NotAllowedError', 'nobody allowed it')), enumerateDevices: () => resolved(arrayOf()) }));
 navigatorPart('credentials', () => interfaceOf('CredentialsContainer', { get: () => resolved(null), create: () => resolved(null), store: () => resolved(), preventSilentAccess: () => resolved() }));
 navigatorPart('userActivation', () => interfaceOf('UserActivation', { hasBeenActive: false, isActive: false }));
-navigatorPart('userAgentData', () => interfaceOf('NavigatorUAData', { brands: ScriptArray.of(), mobile: false, platform: 'Linux', getHighEntropyValues: () => resolved(new ScriptObject()) }));
+navigatorPart('userAgentData', () => interfaceOf('NavigatorUAData', { brands: arrayOf(), mobile: false, platform: 'Linux', getHighEntropyValues: () => resolved(new ScriptObject()) }));
 navigatorPart('mediaSession', () => interfaceOf('MediaSession', { metadata: null, playbackState: 'none', setActionHandler() {}, setPositionState() {} }));
 navigatorPart('wakeLock', () => interfaceOf('WakeLock', { request: () => rejected(error('NotAllowedError', 'the screen stays as it is')) }));
 addNavigatorParts(Navigator.prototype);

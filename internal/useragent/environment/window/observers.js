@@ -1,6 +1,6 @@
 // What watches layout and screens, where nothing is laid out: everything is in view, boxes are empty, the viewport is stated.
 
-import { ScriptArray, ScriptObject, TypeError, apply, assign, defineProperty } from '../shared/primordials.js';
+import { ScriptArray, ScriptObject, TypeError, apply, assign, defineProperty, arrayFrom, arrayOf } from '../shared/primordials.js';
 import { MAKE, attribute, onlyHere, publishLoosely } from '../shared/webidl.js';
 import { now, timeOrigin } from '../shared/time.js';
 import { EventTarget, addListener, handlers, report } from '../shared/event.js';
@@ -24,7 +24,7 @@ const makeObserver = (name, entry) => {
         if (!records.length) return;
         s.records = [];
         try {
-          apply(s.callback, this, [ScriptArray.from(records), this]);
+          apply(s.callback, this, [arrayFrom(records), this]);
         } catch (e) {
           report(e);
         }
@@ -38,16 +38,16 @@ const makeObserver = (name, entry) => {
       stateOf.get(this).records = [];
     }
     takeRecords() {
-      return ScriptArray.from(stateOf.get(this).records.splice(0));
+      return arrayFrom(stateOf.get(this).records.splice(0));
     }
   } }[name];
   return { cls, stateOf };
 };
 const box = (w = 0, h = 0) => assign(new ScriptObject(), { x: 0, y: 0, width: w, height: h, top: 0, right: w, bottom: h, left: 0 });
 const intersection = makeObserver('IntersectionObserver', (target) => assign(new ScriptObject(), { target, isIntersecting: true, intersectionRatio: 1, time: now() - timeOrigin, boundingClientRect: box(), intersectionRect: box(), rootBounds: box(1000, 700) }));
-for (const [key, read] of [['root', (o) => o.root ?? null], ['rootMargin', (o) => o.rootMargin ?? '0px 0px 0px 0px'], ['thresholds', (o) => ScriptArray.from([o.threshold ?? 0].flat())]])
+for (const [key, read] of [['root', (o) => o.root ?? null], ['rootMargin', (o) => o.rootMargin ?? '0px 0px 0px 0px'], ['thresholds', (o) => arrayFrom([o.threshold ?? 0].flat())]])
   defineProperty(intersection.cls.prototype, key, attribute(key, (i) => read(intersection.stateOf.get(i).options)));
-const resize = makeObserver('ResizeObserver', (target) => assign(new ScriptObject(), { target, contentRect: box(), borderBoxSize: ScriptArray.of({ inlineSize: 0, blockSize: 0 }), contentBoxSize: ScriptArray.of({ inlineSize: 0, blockSize: 0 }), devicePixelContentBoxSize: ScriptArray.of({ inlineSize: 0, blockSize: 0 }) }));
+const resize = makeObserver('ResizeObserver', (target) => assign(new ScriptObject(), { target, contentRect: box(), borderBoxSize: arrayOf({ inlineSize: 0, blockSize: 0 }), contentBoxSize: arrayOf({ inlineSize: 0, blockSize: 0 }), devicePixelContentBoxSize: arrayOf({ inlineSize: 0, blockSize: 0 }) }));
 publishLoosely(intersection.cls, resize.cls);
 
 // CSSOM View, 4.2: media queries, which the browser reads for the screen that it states.

@@ -1,6 +1,6 @@
 // DOM, 5 and 6: ranges, walkers and iterators; the selection, of which a page without a person has none.
 
-import { ScriptArray, TypeError, assign, defineProperty, sharedState } from '../shared/primordials.js';
+import { ScriptArray, TypeError, assign, defineProperty, sharedState, arrayOf } from '../shared/primordials.js';
 import { MAKE, onlyHere, publishLoosely } from '../shared/webidl.js';
 import { announce } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
@@ -227,7 +227,7 @@ export class Range extends AbstractRange {
     return current.document.documentElement.getBoundingClientRect();
   }
   getClientRects() {
-    return ScriptArray.of();
+    return arrayOf();
   }
 }
 ['START_TO_START', 'START_TO_END', 'END_TO_END', 'END_TO_START'].forEach((name, i) => constant(Range, name, i));

@@ -1,6 +1,6 @@
 // Service Workers, 3.4: how pages register workers and hear of them.
 
-import { ScriptArray, TypeError, apply, fromJSON, isA, rejected, resolved, toJSON } from '../shared/primordials.js';
+import { ScriptArray, TypeError, apply, fromJSON, isA, rejected, resolved, toJSON, arrayFrom, arrayOf } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { MAKE, gives, must, onlyHere, publish, usv } from '../shared/webidl.js';
 import { call, callFor } from '../shared/host.js';
@@ -19,7 +19,7 @@ extendInterface(ServiceWorkerRegistration, {
     return call('registration.notify', infoOf.get(this).id, toJSON({ ...options, title: `${title}` }));
   },
   getNotifications() {
-    return resolved(ScriptArray.of());
+    return resolved(arrayOf());
   },
 });
 export class ServiceWorkerContainer extends EventTarget {
@@ -58,7 +58,7 @@ export class ServiceWorkerContainer extends EventTarget {
     return callFor((info) => (info ? registrationFor(info) : undefined), 'container.registration', at[0]);
   }
   getRegistrations() {
-    return callFor((list) => ScriptArray.from(list, registrationFor), 'container.registrations');
+    return callFor((list) => arrayFrom(list, registrationFor), 'container.registrations');
   }
   startMessages() {
     startMessages();

@@ -1,7 +1,7 @@
 // CSSOM, 6 and CSSOM View, as far as scripts go without layout: inline styles, sheets of rules, computed values of a few properties.
 
 import {
-  ScriptArray, ScriptObject, TypeError, assign, defineProperty, fromJSON, resolved,
+  ScriptArray, ScriptObject, TypeError, assign, defineProperty, fromJSON, resolved, arrayFrom, arrayOf,
 } from '../shared/primordials.js';
 import { onlyHere, publishLoosely } from '../shared/webidl.js';
 import { listOf, live, wordsOf } from './collections.js';
@@ -362,7 +362,7 @@ const sheetsOf = (root) => {
   return inTreeOrder(all, root).map(sheetOfElement).filter(Boolean);
 };
 export const sheetTools = { adopted: new WeakMap() };
-const adoptedOf = (root) => sheetTools.adopted.get(root) ?? sheetTools.adopted.set(root, ScriptArray.of()).get(root);
+const adoptedOf = (root) => sheetTools.adopted.get(root) ?? sheetTools.adopted.set(root, arrayOf()).get(root);
 export const documentSheets = {
   get styleSheets() {
     return (this.$sheets ??= live(StyleSheetList, () => sheetsOf(this)));
@@ -371,7 +371,7 @@ export const documentSheets = {
     return adoptedOf(this);
   },
   set adoptedStyleSheets(list) {
-    sheetTools.adopted.set(this, ScriptArray.from(list));
+    sheetTools.adopted.set(this, arrayFrom(list));
     sheetChanged();
   },
 };

@@ -1,6 +1,6 @@
 // UI Events, Pointer Events and the events of HTML that windows have.
 
-import { ScriptArray, TypeError, defineProperty } from '../shared/primordials.js';
+import { ScriptArray, TypeError, defineProperty, arrayOf } from '../shared/primordials.js';
 import { attribute, must, publishLoosely } from '../shared/webidl.js';
 import { Event, insideOf } from '../shared/event.js';
 import { constant, mix } from './node.js';
@@ -71,8 +71,8 @@ mix(MouseEvent, {
 oldInit(MouseEvent, 'initMouseEvent', [...VIEW, ['detail', 0], ['screenX', 0], ['screenY', 0], ['clientX', 0], ['clientY', 0], ['ctrlKey', false], ['altKey', false], ['shiftKey', false], ['metaKey', false], ['button', 0], ['relatedTarget', null]]);
 export const PointerEvent = eventClass('PointerEvent', MouseEvent, { pointerId: 0, width: 1, height: 1, pressure: 0, tangentialPressure: 0, tiltX: 0, tiltY: 0, twist: 0, pointerType: '', isPrimary: false });
 mix(PointerEvent, {
-  getCoalescedEvents: () => ScriptArray.of(),
-  getPredictedEvents: () => ScriptArray.of(),
+  getCoalescedEvents: () => arrayOf(),
+  getPredictedEvents: () => arrayOf(),
 });
 export const WheelEvent = eventClass('WheelEvent', MouseEvent, { deltaX: 0, deltaY: 0, deltaZ: 0, deltaMode: 0 });
 constantsOf(WheelEvent, ['DOM_DELTA_PIXEL', 'DOM_DELTA_LINE', 'DOM_DELTA_PAGE']);
@@ -88,7 +88,7 @@ mix(KeyboardEvent, {
 oldInit(KeyboardEvent, 'initKeyboardEvent', [...VIEW, ['keyIdentifier', ''], ['location', 0], ['ctrlKey', false], ['altKey', false], ['shiftKey', false], ['metaKey', false]]);
 constantsOf(KeyboardEvent, ['DOM_KEY_LOCATION_STANDARD', 'DOM_KEY_LOCATION_LEFT', 'DOM_KEY_LOCATION_RIGHT', 'DOM_KEY_LOCATION_NUMPAD']);
 export const InputEvent = eventClass('InputEvent', UIEvent, { data: null, isComposing: false, inputType: '', dataTransfer: null });
-mix(InputEvent, { getTargetRanges: () => ScriptArray.of() });
+mix(InputEvent, { getTargetRanges: () => arrayOf() });
 export const CompositionEvent = eventClass('CompositionEvent', UIEvent, { data: '' });
 oldInit(CompositionEvent, 'initCompositionEvent', [...VIEW, ['data', '']]);
 export const TextEvent = eventClass('TextEvent', UIEvent, { data: '' });

@@ -1,6 +1,6 @@
 // HTML, 12: web storage, which lies in the browser.
 
-import { ScriptArray, fromJSON } from '../shared/primordials.js';
+import { ScriptArray, fromJSON, arrayFrom } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { must, onlyHere, publish } from '../shared/webidl.js';
 import { fire, trusted } from '../shared/event.js';
@@ -47,7 +47,7 @@ const handler = {
     if (typeof key === 'string') target.removeItem(key);
     return true;
   },
-  ownKeys: (target) => ScriptArray.from([...new Set([...Reflect.ownKeys(target), ...keysOf(target)])]),
+  ownKeys: (target) => arrayFrom([...new Set([...Reflect.ownKeys(target), ...keysOf(target)])]),
   getOwnPropertyDescriptor(target, key) {
     if (typeof key !== 'string' || key in target) return Reflect.getOwnPropertyDescriptor(target, key);
     const value = target.getItem(key);
