@@ -42,6 +42,7 @@ func needChromium(t *testing.T) {
 
 // The generated worker in a real browser: visit, stop the server, open every page, and compare with what was predicted.
 func TestWorkerInChromium(t *testing.T) {
+	t.Parallel()
 	_, p := demo.Fitted(t)
 	c := sharedChromium(t)
 	server := httptest.NewUnstartedServer(nil)

@@ -261,6 +261,7 @@ func TestBasicsInChromium(t *testing.T) {
 }
 
 func TestBasicsInFirefox(t *testing.T) {
+	t.Parallel()
 	b, err := firefox.Start()
 	notHere(t, err)
 	t.Cleanup(b.Close)
@@ -268,6 +269,7 @@ func TestBasicsInFirefox(t *testing.T) {
 }
 
 func TestBasicsInWebKit(t *testing.T) {
+	t.Parallel()
 	b, err := webkit.Start()
 	notHere(t, err)
 	t.Cleanup(b.Close)

@@ -90,6 +90,7 @@ func tachyform(t *testing.T, status int, args ...string) string {
 // visits, draws every page without its host as it draws it online, finds the app installable, and the audit says the
 // same of each page.
 func TestFittedApps(t *testing.T) {
+	t.Parallel()
 	for name, lay := range unfittedApps(t) {
 		t.Run(name, func(t *testing.T) {
 			a := lay(t)

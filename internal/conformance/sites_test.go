@@ -356,6 +356,7 @@ func TestSites(t *testing.T) {
 
 // TestSitesLive records a few sites anew, so that the records keep being those of a browser of today.
 func TestSitesLive(t *testing.T) {
+	t.Parallel()
 	for i, name := range []string{"04-page-for-no-network", "13-module-worker", "26-style-chain",
 		"42-takes-over-at-once"} {
 		if !sampled(i, 3) {

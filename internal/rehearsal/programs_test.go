@@ -103,7 +103,7 @@ func runProgram(t *testing.T, seed uint64) {
 	host := siteWith(t, "", "index.html", "<!doctype html><title>Pier</title><body><p>Sailings</p><iframe src=/inner.html></iframe><script src=/page.js></script>",
 		"inner.html", "<!doctype html><title>Inner</title><p>Inner<script>"+strings.ReplaceAll(inner, "</", "<\\/")+"</script>", "more.html", "<!doctype html><title>More</title><p>More<script src=/page.js></script>", "app.js", "var harbour = 1", "w.js", worker, "page.js", page)
 	log := &crash.Log{}
-	r := &Rehearsal{Steps: 1_000_000, Hosts: []site.Host{host}, Visit: []string{home}, Pages: []string{home}, Conditions: []condition.Condition{condition.Offline}}
+	r := &Rehearsal{Steps: 600_000, Hosts: []site.Host{host}, Visit: []string{home}, Pages: []string{home}, Conditions: []condition.Condition{condition.Offline}}
 	_, err := r.Run(crash.WithLog(context.Background(), log))
 	require.NoError(t, err)
 	for _, c := range log.All() {
@@ -113,7 +113,7 @@ func runProgram(t *testing.T, seed uint64) {
 
 // FuzzPrograms runs random programs of page scripts: whatever they do, nothing crashes.
 func FuzzPrograms(f *testing.F) {
-	for seed := range uint64(24) {
+	for _, seed := range []uint64{0, 1, 3, 4, 11} { // 11 crashed once
 		f.Add(seed)
 	}
 	f.Fuzz(runProgram)
