@@ -46,7 +46,7 @@ TREE_TIME ?= 10m
 PROGRAM_TIME ?= 10m
 fuzz:
 	for t in $(FUZZ_TARGETS); do $(GO) test ./internal/$${t%%:*} -run '^$$' -fuzz "^$${t##*:}$$" -fuzztime $(FUZZ_TIME) || exit 1; done
-	$(GO) test ./internal/rehearsal -run '^$$' -fuzz '^FuzzPrograms$$' -fuzztime $(PROGRAM_TIME)
+	TACHYFORM_PROGRAMS=$(PROGRAM_TIME) $(GO) test ./internal/rehearsal -run TestProgramsAtRandom -v -timeout 30m
 	TACHYFORM_TREES=$(TREE_TIME) $(GO) test ./internal/conformance -run TestTreesAtRandom -v -timeout 20m
 
 # docs/screenshots from the example; needs Xvfb, xterm, ImageMagick and Chromium.

@@ -23,6 +23,9 @@ func evaluator(t *testing.T) *Engine {
 
 // Built-in functions are charged by what they walk through, and those that would never end are refused.
 func TestCosts(t *testing.T) {
+	if script.Slower > 1 {
+		t.Skip("one goroutine, and slow under the race detector")
+	}
 	const big = "var big = new Array(1e6).fill(0), text = 'x'.repeat(1e6), typed = new Uint8Array(1e6), o = Object.fromEntries(big.slice(0, 1e5).map((_, i) => ['k' + i, i]));"
 	e := evaluator(t)
 	_, err := e.Call(big)
@@ -46,6 +49,9 @@ func TestCosts(t *testing.T) {
 }
 
 func TestEndlessBuiltIns(t *testing.T) {
+	if script.Slower > 1 {
+		t.Skip("one goroutine, and slow under the race detector")
+	}
 	const endless = "{ length: 2 ** 53 - 1 }"
 	for _, code := range []string{
 		"Array.prototype.indexOf.call(" + endless + ", 1)", "Array.prototype.lastIndexOf.call(" + endless + ", 1)", "Array.prototype.includes.call(" + endless + ", 1)",
