@@ -96,10 +96,16 @@ func (b *bySheets[T]) of(list []*Style, from func([]*Style) T) T {
 
 // Applied is Document.Applied for the style sheets that have come, by address.
 func (r *Reader) Applied(d *Document, come map[string]*Style) []Reference {
+	if d.text == nil { // the empty document that a frame begins with
+		return nil
+	}
 	return d.styled.applied.of(d.Order(come), d.Applied)
 }
 
 // Text is Document.Text for the style sheets that have come, by address.
 func (r *Reader) Text(d *Document, come map[string]*Style) string {
+	if d.text == nil {
+		return ""
+	}
 	return d.styled.text.of(d.Order(come), d.Text)
 }
