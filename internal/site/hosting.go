@@ -217,7 +217,7 @@ func (f *Folder) askBackend(ctx context.Context, r *Request) (*Response, error) 
 	resp, err := f.hosting.backend.Answer(ctx, &behind)
 	if errors.Is(err, errElsewhere) {
 		return nil, &problem.Problem{Kind: problem.Usage, Where: f.hosting.backend.Origin(),
-			What: "hosting.backend names a server on another machine; it was not asked",
+			What: "hosting.backend names a server on another machine; no request was sent to it",
 			Mend: "if you trust it, name it on the command line: --backend " + f.hosting.backend.Origin(), Cause: err}
 	}
 	if err != nil {
