@@ -67,10 +67,10 @@ type auditor struct {
 	graph  *survey.Graph
 	// strained is how many limits scripts have exhausted so far.
 	strained int
-	report *Report
-	pages  []string // absolute URLs
-	ran    *rehearsal.Result
-	plan   *rehearsal.Rehearsal
+	report   *Report
+	pages    []string // absolute URLs
+	ran      *rehearsal.Result
+	plan     *rehearsal.Rehearsal
 	// iconsLater judges the icons, which are examined meanwhile; nil without any manifest.
 	iconsLater func()
 	// later judges what was begun beside other work.

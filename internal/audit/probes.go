@@ -314,10 +314,10 @@ func (a *auditor) firstVisit() (judge func() error) {
 	done := make(chan came, 1)
 	go func() {
 		var c came
-		func() {
-			defer crash.Catch(&c.err)
-			c.ran, c.err = plan.Run(a.ctx)
-		}()
+		c.err = crash.Try(func() (err error) {
+			c.ran, err = plan.Run(a.ctx)
+			return err
+		})
 		done <- c
 	}()
 	return func() error {

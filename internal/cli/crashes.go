@@ -20,10 +20,10 @@ func (a *app) reportCrashes(list []*crash.Crash) {
 		return
 	}
 	file, err := writeCrashes(a.stateDir, list)
-	p := &problem.Problem{What: (*crash.Crash)(nil).Error() + "; what it affected is reported as unknown", Where: file,
-		Mend: "please report the error with this file, which holds no content of the site"}
+	p := &problem.Problem{What: list[0].Error() + "; what it affected is reported as unknown", Where: file,
+		Mend: "report the error and attach this file; it contains nothing from the site"}
 	if err != nil {
-		p.Where, p.Mend = "", "please report the error: "+list[0].What
+		p.Where, p.Mend = "", "report the error: "+list[0].What
 	}
 	fmt.Fprintln(a.err, report.Problem(p, a.width))
 }

@@ -75,7 +75,7 @@ func TestTwoMarksAtOnce(t *testing.T) {
 	}
 }
 
-// Answers whose addresses differ by what names of files do not tell apart have files of their own.
+// Answers whose addresses differ by what names of files do not tell apart have separate files.
 func TestRecordedAnswersDoNotCollide(t *testing.T) {
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/json")
@@ -129,7 +129,7 @@ func TestTextsOfASiteInPipes(t *testing.T) {
 	}
 }
 
-// Reports that a browser shows run nothing and ask for nothing, whatever the site's texts are.
+// Reports that a browser shows run nothing and request nothing, even if the site's texts are markup.
 func TestReportsInChromium(t *testing.T) {
 	c, err := chromium.Start(context.Background())
 	if err != nil {

@@ -71,7 +71,7 @@ const maxAnswer = 64 << 20
 var notInNames = regexp.MustCompile(`[^A-Za-z0-9._]+`)
 
 // answerName is the name of the file that holds the answer at a path. Part of it is a hash of the path, so that no two
-// paths have one name, whatever letters a disk tells apart, and it is at most 80 bytes long.
+// paths have one name, on disks that ignore case as on others, and it is at most 80 bytes long.
 func answerName(at, mediaType string) string {
 	plain := strings.Trim(notInNames.ReplaceAllString(weburl.WithoutQuery(at), "-"), "-.")
 	ext := path.Ext(plain)

@@ -77,7 +77,7 @@ type patchedAnswers struct {
 	Variants []string
 }
 
-// Whatever a page does to one built-in, the environment goes on as a browser does: it calls none that a page may have
+// After a page has changed one built-in, the environment goes on as a browser does: it calls none that a page may have
 // changed, but where the standards have it. A sample is tried in each run, all of it with TACHYFORM_FULL=1.
 func TestPatchedBuiltIns(t *testing.T) {
 	text, err := os.ReadFile(patchedRecord)

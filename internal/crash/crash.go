@@ -37,6 +37,12 @@ func Catch(err *error) {
 	}
 }
 
+// Try calls do and returns its error; a panic is returned as a Crash.
+func Try(do func() error) (err error) {
+	defer Catch(&err)
+	return do()
+}
+
 // Log collects the crashes of a command. A nil Log collects nothing.
 type Log struct {
 	mu   sync.Mutex

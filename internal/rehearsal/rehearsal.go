@@ -185,14 +185,12 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 		go func() {
 			defer wait.Done()
 			defer turns.take()()
-			var err error
-			func() {
-				defer crash.Catch(&err)
+			logCrash(ctx, crash.Try(func() error {
 				health := r.probe(ctx, branch)
 				health.NextRelease = r.deployNext(after)
 				out.Health = health
-			}()
-			logCrash(ctx, err)
+				return nil
+			}))
 		}()
 	}
 	err = r.try(ctx, b, out, turns)
@@ -432,7 +430,7 @@ func (s *sample) wants(d *page.Document) bool {
 	return s.opened[set] <= sampleOfSet
 }
 
-// pageJob is a page to be tried, in a branch for each condition. draw has it opened online whatever the outcomes are;
+// pageJob is a page to be tried, in a branch for each condition. draw has it opened online with any outcome;
 // strained is how many limits were exhausted on the site before.
 type pageJob struct {
 	index    int
@@ -444,11 +442,10 @@ type pageJob struct {
 
 // pageOrUnknown is page. If that panics, the outcomes of the page are unknown.
 func (r *Rehearsal) pageOrUnknown(ctx context.Context, j pageJob, known *standIns, online *onlineAnswers) (result *PageResult) {
-	var err error
-	func() {
-		defer crash.Catch(&err)
+	err := crash.Try(func() error {
 		result = r.page(ctx, j, known, online)
-	}()
+		return nil
+	})
 	if err == nil {
 		return result
 	}
@@ -462,7 +459,7 @@ func (r *Rehearsal) pageOrUnknown(ctx context.Context, j pageJob, known *standIn
 	return result
 }
 
-// logCrash adds an error that crash.Catch stored to the log of the command.
+// logCrash adds a crash to the log of the command; it does nothing with other errors.
 func logCrash(ctx context.Context, err error) {
 	var c *crash.Crash
 	if errors.As(err, &c) {

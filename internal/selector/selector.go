@@ -1,4 +1,4 @@
-// Package selector matches CSS selectors against parsed documents in bounded time, whatever the selector is.
+// Package selector matches CSS selectors against parsed documents in bounded time for any selector.
 package selector
 
 import (

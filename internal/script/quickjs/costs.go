@@ -21,7 +21,7 @@ type cost struct {
 	sparse bool
 	// per is how many of them count for a step.
 	per int
-	// base is what each call counts for, whatever it is given.
+	// base is what each call counts for, with any arguments.
 	base int
 }
 

@@ -75,7 +75,7 @@ type machine struct {
 	args       uintptr
 	depth      int // of calls within calls
 	siblings   []*Engine
-	// private are the environment\'s internal names.
+	// private are the environment's internal names.
 	private []privateName
 	// tooDeep says that a call within calls was refused; the script that asked for it gets a RangeError.
 	tooDeep bool

@@ -21,7 +21,7 @@ type limits struct {
 const (
 	// laterSteps is what is left of a turn on a site where a script took more than that once.
 	laterSteps = 20_000_000
-	turnSteps = 1000 // and a turn of an engine, beside its own steps
+	turnSteps  = 1000 // and a turn of an engine, beside its own steps
 	// addressSteps is how much more a run may take for each address that has been asked for: large sites are no endless
 	// ones.
 	addressSteps = 60_000
