@@ -29,8 +29,9 @@ const (
 var (
 	ErrEndless = errors.New("the script took more than 100 million steps without a pause and was stopped")
 	ErrMemory  = fmt.Errorf("the script used more than %d MB of memory and was stopped", MemoryLimit>>20)
-	// ErrStuck is no fault that could be told of the script: what it called might have come to an end in a browser.
-	ErrStuck = errors.New("something that the language has built in computed for seconds without an end and was stopped")
+	// ErrSlow and ErrStuck are not faults of the script: in a browser it might have ended.
+	ErrSlow  = errors.New("the script computed for too long without a pause and was stopped")
+	ErrStuck = errors.New("one operation of the script computed for too long and was stopped")
 	// ErrTooDeep is what a call within too many others ends with. The engine goes on, and the script that caused the call gets
 	// a RangeError.
 	ErrTooDeep  = errors.New("more than 32 windows were called within each other")
@@ -40,7 +41,7 @@ var (
 // Fatal reports whether an engine cannot go on after an error.
 func Fatal(err error) bool {
 	var crashed *crash.Crash
-	return errors.As(err, &crashed) || errors.Is(err, ErrEndless) || errors.Is(err, ErrMemory) || errors.Is(err, ErrStuck) ||
+	return errors.As(err, &crashed) || errors.Is(err, ErrEndless) || errors.Is(err, ErrSlow) || errors.Is(err, ErrMemory) || errors.Is(err, ErrStuck) ||
 		errors.Is(err, ErrCanceled)
 }
 

@@ -184,7 +184,7 @@ func (c cost) before(ctx uintptr, this lib.TJSValue, argc int32, argv uintptr) b
 		}
 		return true
 	}
-	m.charge(ctx, int(steps))
+	m.Charge(int(steps))
 	return true
 }
 
@@ -192,33 +192,22 @@ func (c cost) before(ctx uintptr, this lib.TJSValue, argc int32, argv uintptr) b
 func (c cost) after(ctx uintptr, result lib.TJSValue) lib.TJSValue {
 	if c.result {
 		if size := sizeOf(ctx, result); size >= float64(c.per) {
-			engineOf(ctx).charge(ctx, int(size)/c.per)
+			engineOf(ctx).Charge(int(size) / c.per)
 		}
 	}
 	return result
 }
 
-// charge counts steps; the interpreter asks at once whether it may go on where they are too many.
-func (m *machine) charge(ctx uintptr, steps int) {
+// Charge implements script.Engine. If the steps are too many, every realm asks at its next step whether it may go on.
+func (m *machine) Charge(steps int) {
 	if m.installing {
 		return
 	}
 	m.used += steps
-	if m.watched.beats.Add(1); m.used > m.steps {
-		(*lib.TJSContext)(unsafe.Add(nil, ctx)).Finterrupt_counter = 0
-	}
-}
-
-// Charge implements script.Engine.
-func (e *Engine) Charge(steps int) {
-	e.charge(e.base, steps)
-	if e.used > e.steps {
-		for _, s := range append([]*Engine{e}, e.siblings...) {
-			if !s.left {
-				for _, ctx := range []uintptr{s.ctx, s.scripts} {
-					(*lib.TJSContext)(unsafe.Add(nil, ctx)).Finterrupt_counter = 0
-				}
-			}
+	m.watched.beats.Add(1)
+	if m.used > m.steps {
+		for e := range m.engines {
+			*e.counter(e.ctx), *e.counter(e.scripts) = 0, 0
 		}
 	}
 }

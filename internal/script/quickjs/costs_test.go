@@ -1,6 +1,7 @@
 package quickjs
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -65,5 +66,34 @@ func TestEndlessBuiltIns(t *testing.T) {
 		e.Bound(1_000_000, script.StuckLimit)
 		_, err := e.Call("{" + code + "}")
 		assert.ErrorIs(t, err, script.ErrEndless, code)
+	}
+}
+
+// A turn whose steps cost far more than usual ends too, and the engine goes on.
+func TestSlowTurns(t *testing.T) {
+	if script.Slower > 1 {
+		t.Skip("one goroutine, and slow under the race detector")
+	}
+	e := evaluator(t)
+	e.Bound(10_000_000, script.StuckLimit)
+	_, err := e.Call("let a = 1; for (;;) { " + strings.Repeat("a = a * 3 % 7; ", 1_000) + "}")
+	require.ErrorIs(t, err, script.ErrSlow)
+	got, err := e.Call("1 + 1")
+	require.NoError(t, err)
+	assert.Equal(t, "2", got)
+}
+
+// A step of the environment counts for several.
+func TestEnvironmentSteps(t *testing.T) {
+	e, err := New()
+	require.NoError(t, err)
+	t.Cleanup(e.Close)
+	code, err := e.Compile("(function (global, host) { return (own) => { if (own) for (let i = 0; i < 1e6; i++); else global.eval('for (let i = 0; i < 1e6; i++);'); }; })")
+	require.NoError(t, err)
+	require.NoError(t, e.Install(code))
+	for own, steps := range map[bool]float64{false: 2e6, true: weightOfEnvironment * 2e6} {
+		_, err := e.Call(own)
+		require.NoError(t, err)
+		assert.InEpsilon(t, steps, float64(e.Used()), 0.05)
 	}
 }

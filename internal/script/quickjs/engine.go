@@ -24,11 +24,14 @@ const (
 )
 
 // stepsAsked is how many steps the engine takes before it asks whether it may go on; stepsOfJob is how many a
-// microtask counts for, and a call of the host, which also takes as many as its texts are long.
+// microtask counts for, and a call of the host, which also takes one for bytesOfStep bytes of its arguments.
 const (
 	stepsAsked  = 10_000
 	stepsOfJob  = 80
 	stepsOfCall = 80
+	// weightOfEnvironment is what a step of the environment counts for: it makes objects and calls functions far more often
+	// than a script that takes many steps.
+	weightOfEnvironment = 3
 	// stepsOfRealm is what a realm beside others counts for.
 	stepsOfRealm = 100_000
 	bytesOfStep  = 4
@@ -63,8 +66,8 @@ type machine struct {
 	rt   uintptr
 	// kin is an object that the environments of all its engines are given.
 	kin lib.TJSValue
-	// base is a realm that exists as long as the machine.
-	base uintptr
+	// first is the engine that exists as long as the machine.
+	first *Engine
 	used int // steps of this turn
 	late bool
 	// installing says that an environment starts, whose work is not the script's.
@@ -107,6 +110,7 @@ func New() (*Engine, error) {
 	m := &machine{steps: script.TurnSteps, patience: script.StuckLimit, heap: newHeap(), tls: libc.NewTLS(),
 		scratch: make([]byte, 1<<10)}
 	e := &Engine{machine: m, dispatch: undefined}
+	m.first = e
 	// Who fills large blocks makes headway, and works for it.
 	e.heap.onBig = func(size uintptr) {
 		e.used += int(size) / bytesOfBlock
@@ -125,7 +129,7 @@ func New() (*Engine, error) {
 	if err := e.makeRealms(nil); err != nil {
 		return nil, err
 	}
-	e.kin, e.base = lib.XJS_NewObject(e.tls, e.ctx), e.ctx
+	e.kin, e.first = lib.XJS_NewObject(e.tls, e.ctx), e
 	e.args = e.heap.alloc(maxDepth * maxArgs * unsafe.Sizeof(lib.TJSValue{}))
 	watch(m)
 	return e, nil
@@ -167,7 +171,7 @@ func (e *machine) guard(f func()) (err error) {
 	}
 	faults := debug.SetPanicOnFault(true)
 	e.watched.mu.Lock()
-	e.watched.patience = e.patience
+	e.watched.patience, e.watched.allowed = e.patience, max(shortTurn, time.Duration(e.steps)*stepTime)
 	e.watched.mu.Unlock()
 	before := e.watched.run(true)
 	defer func() {
@@ -366,7 +370,6 @@ func (m *machine) enter() (leave func(), err error) {
 	if m.depth == 0 {
 		m.used, m.late = 0, false
 		m.watched.turns.Add(1)
-		m.watched.steps.Store(0)
 	}
 	if m.depth == maxDepth {
 		m.tooDeep = true
@@ -384,10 +387,9 @@ func (e *machine) ask() bool {
 	e.watched.beats.Add(1)
 	if !e.installing {
 		e.used += stepsAsked
-		e.watched.steps.Store(int64(e.used))
 		e.late = e.late || e.used > e.steps
 	}
-	e.late = e.late || e.watched.stop.Load()
+	e.late = e.late || e.watched.stop.Load() || e.watched.isSlow()
 	return e.late
 }
 
@@ -396,6 +398,8 @@ func (e *machine) fatal(err error) error {
 	switch {
 	case e.watched.stop.Load():
 		return script.ErrCanceled
+	case e.late && e.used <= e.steps && e.watched.isSlow():
+		return script.ErrSlow
 	case e.late:
 		return script.ErrEndless
 	case e.heap.full:
@@ -482,8 +486,16 @@ func engineOf(ctx uintptr) *Engine {
 	return (*Engine)(unsafe.Add(nil, (*lib.TJSContext)(unsafe.Add(nil, ctx)).Fuser_opaque))
 }
 
+// interrupt is what the interpreter calls whenever a realm has taken stepsAsked steps. That realm's counter has just been set
+// back; the environment's own steps count for more, so its realm asks again sooner.
 func interrupt(_ *libc.TLS, _, opaque uintptr) int32 {
-	if (*machine)(unsafe.Add(nil, opaque)).ask() {
+	m := (*machine)(unsafe.Add(nil, opaque))
+	for e := range m.engines {
+		if c := e.counter(e.ctx); *c == stepsAsked {
+			*c = stepsAsked / weightOfEnvironment
+		}
+	}
+	if m.ask() {
 		return 1
 	}
 	return 0
@@ -496,8 +508,11 @@ func callHost(tls *libc.TLS, ctx uintptr, _ lib.TJSValue, argc int32, argv uintp
 	e.used += stepsOfCall
 	for i := range args {
 		args[i] = e.plain(*(*lib.TJSValue)(unsafe.Add(nil, argv+uintptr(i)*unsafe.Sizeof(lib.TJSValue{}))))
-		if text, is := args[i].(string); is {
-			e.used += len(text) / bytesOfStep
+		switch v := args[i].(type) {
+		case string:
+			e.used += len(v) / bytesOfStep
+		case []byte:
+			e.used += len(v) / bytesOfStep
 		}
 	}
 	if e.host == nil {

@@ -95,6 +95,23 @@ func (e *Engine) leave() {
 	e.dispatch = undefined
 }
 
+// engines lists the engines of the machine that have not left it.
+func (m *machine) engines(yield func(*Engine) bool) {
+	if !yield(m.first) {
+		return
+	}
+	for _, s := range m.siblings {
+		if !s.left && !yield(s) {
+			return
+		}
+	}
+}
+
+// counter is how many steps a realm takes before it asks whether it may go on.
+func (m *machine) counter(ctx uintptr) *int32 {
+	return &(*lib.TJSContext)(unsafe.Add(nil, ctx)).Finterrupt_counter
+}
+
 // dropSiblings forgets the engines beside this one, whose memory goes.
 func (m *machine) dropSiblings() {
 	for _, s := range m.siblings {

@@ -56,8 +56,8 @@ func (m *machine) tellRejections() error {
 		e := r.in
 		m.rejected = m.rejected[1:]
 		if e.left {
-			lib.XFreeValue(e.tls, e.base, r.promise)
-			lib.XFreeValue(e.tls, e.base, r.reason)
+			lib.XFreeValue(e.tls, e.first.ctx, r.promise)
+			lib.XFreeValue(e.tls, e.first.ctx, r.reason)
 			continue
 		}
 		command := rejectedCommand

@@ -19,11 +19,10 @@ const (
 	watchTick = 50 * time.Millisecond
 	// cancelLimit is the same once nobody waits for the script any more.
 	cancelLimit = 100 * script.Slower * time.Millisecond
-	// A turn that takes longer than slowTurn, and slowness times as long as its steps usually do, repeats something that
-	// costs far more than it is counted for.
-	slowTurn = 5 * script.Slower * time.Second
-	slowness = 6 * script.Slower
-	stepTime = 160 * time.Nanosecond
+	// A turn may compute for stepTime times the steps that it may take, and for shortTurn at least: the usual step takes a tenth
+	// of that. A longer turn repeats something that costs far more than it is counted for.
+	stepTime  = 100 * script.Slower * time.Nanosecond
+	shortTurn = 2 * script.Slower * time.Second
 )
 
 // watched is what the watchdog knows of an engine.
@@ -32,22 +31,24 @@ type watched struct {
 	// running tells that the engine executes a script, and not the host on its behalf: only then its memory may go.
 	running bool
 	ctx     context.Context // of who waits for the script
-	// patience is how long it may compute without a step.
-	patience time.Duration
+	// patience is how long it may compute without a step, allowed how long a turn may.
+	patience, allowed time.Duration
 	// beats counts the questions that the engine asked and the calls that began.
 	beats atomic.Int64
 	// stop tells the engine to end at its next question.
 	stop atomic.Bool
+	// slow is the number of the last turn that computed for longer than it may. It ends at its next question.
+	slow atomic.Int64
 	// gone tells that the memory was taken away.
 	gone atomic.Bool
 
 	seen  int64 // beats at the last look
 	since time.Duration
-	// turns counts the turns that began, steps those of the present one; turn is the one of the last look, took the share of
-	// the processor time that it has had by then.
-	turns, steps atomic.Int64
-	turn         int64
-	took, last   time.Duration
+	// turns counts the turns that began; turn is the one of the last look, took the share of the processor time that it has
+	// had by then, in the engine and in the host on its behalf.
+	turns      atomic.Int64
+	turn       int64
+	took, last time.Duration
 }
 
 var dog struct {
@@ -55,6 +56,9 @@ var dog struct {
 	list  map[*machine]bool
 	awake bool
 }
+
+// isSlow reports whether the present turn computed for longer than it may.
+func (w *watched) isSlow() bool { return w.slow.Load() == w.turns.Load() && w.turns.Load() > 0 }
 
 // run notes that an engine executes a script, or that it does no more; it gives what was so before.
 func (w *watched) run(running bool) (before bool) {
@@ -118,7 +122,7 @@ func (e *machine) look(now, sharing time.Duration) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	beats := w.beats.Load()
-	if turn := w.turns.Load(); turn != w.turn || !w.running {
+	if turn := w.turns.Load(); turn != w.turn {
 		w.turn, w.took = turn, 0
 	} else {
 		w.took += (now - w.last) / max(1, sharing)
@@ -135,8 +139,10 @@ func (e *machine) look(now, sharing time.Duration) {
 		w.stop.Store(true)
 		limit = cancelLimit
 	}
-	tooSlow := w.took > slowTurn && w.took > slowness*time.Duration(w.steps.Load())*stepTime
-	if (now-w.since > limit*max(1, sharing) || tooSlow) && !w.gone.Load() {
+	if w.took > w.allowed {
+		w.slow.Store(w.turn)
+	}
+	if now-w.since > limit*max(1, sharing) && !w.gone.Load() {
 		w.gone.Store(true)
 		e.heap.forbid()
 	}

@@ -40,7 +40,7 @@ var all = func() operations {
 	out := operations{}
 	for _, list := range []operations{
 		scriptOperations, timerOperations, urlOperations, patternOperations, bodyOperations, compressionOperations,
-		digestOperations,
+		base64Operations, digestOperations,
 		fetchOperations, eventOperations, cacheOperations, databaseOperations, lockOperations, channelOperations,
 		cookieOperations, clientOperations,
 		registrationOperations, pushOperations, syncOperations, notificationOperations,

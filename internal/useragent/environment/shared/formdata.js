@@ -1,7 +1,7 @@
 // XMLHttpRequest, 4: FormData, and how it becomes a body and comes out of one.
 
-import { TypeError, Uint8Array, apply, defineProperty, isA } from './primordials.js';
-import { END, iteratorsOf, lazy, publish } from './webidl.js';
+import { TypeError, Uint8Array, isA } from './primordials.js';
+import { lazy, pairIterable, publish } from './webidl.js';
 import { bytesOf, decodeUTF8, encodeUTF8, joinBytes, keepBytes } from './bytes.js';
 import { URLSearchParams } from './url.js';
 import { Blob, File, blobHandle } from './blob.js';
@@ -11,7 +11,6 @@ export const forms = new WeakSet();
 export const formEntries = { of: null };
 // The entries of a FormData, without what scripts see of it.
 export const entriesOfForm = { read: null };
-const makeIterator = iteratorsOf('FormData');
 lazy(['FormData'], () => {
 class FormData {
   #list = [];
@@ -41,30 +40,11 @@ class FormData {
     if (at >= 0) this.#list[at] = entry;
     else this.#list.push(entry);
   }
-  forEach(callback, thisArg = undefined) {
-    for (let i = 0; i < this.#list.length; i++) {
-      const [k, v] = this.#list[i];
-      apply(callback, thisArg, [v, k, this]);
-    }
-  }
-  entries() {
-    return this.#iterate(([k, v]) => [k, v]);
-  }
-  keys() {
-    return this.#iterate(([k]) => k);
-  }
-  values() {
-    return this.#iterate(([, v]) => v);
-  }
-  #iterate(pick) {
-    let at = 0;
-    return makeIterator(() => (at < this.#list.length ? pick(this.#list[at++]) : END));
-  }
   static {
     entriesOfForm.read = (form) => form.#list;
   }
 }
-defineProperty(FormData.prototype, Symbol.iterator, { value: FormData.prototype.entries, writable: true, configurable: true });
+pairIterable(FormData, entriesOfForm.read);
 const formValue = (value, filename) => {
   if (filename !== undefined && !isA(value, Blob)) throw new TypeError('only a blob has a file name');
   return isA(value, Blob) ? (isA(value, File) && filename === undefined ? value : new File([value], filename ?? 'blob', { type: value.type })) : `${value}`;

@@ -1,7 +1,7 @@
 // Fetch, 5.1: Headers.
 
-import { TypeError, apply, defineProperty, setPrototypeOf, sharedState, saved } from './primordials.js';
-import { END, iteratorsOf, must, publish } from './webidl.js';
+import { TypeError, apply, setPrototypeOf, sharedState, saved } from './primordials.js';
+import { must, pairIterable, publish } from './webidl.js';
 
 export const isToken = (s) => /^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/.test(s);
 export const byteString = (value, what) => {
@@ -75,35 +75,10 @@ export class Headers {
     } else s.list.push([name, value]);
     changed(s);
   }
-  forEach(callback, thisArg = undefined) {
-    must(arguments, 1);
-    if (typeof callback !== 'function') throw new TypeError('forEach takes a function');
-    for (let i = 0; i < sortedHeaders(this).length; i++) {
-      const [k, v] = sortedHeaders(this)[i];
-      apply(callback, thisArg, [v, k, this]);
-    }
-  }
-  entries() {
-    return headerIterator(this, ([k, v]) => [k, v]);
-  }
-  keys() {
-    return headerIterator(this, ([k]) => k);
-  }
-  values() {
-    return headerIterator(this, ([, v]) => v);
-  }
 }
 // What the environment itself asks of headers.
 export const ofHeaders = saved(Headers, 'get', 'has', 'append', 'set');
-defineProperty(Headers.prototype, Symbol.iterator, { value: Headers.prototype.entries, writable: true, configurable: true });
-const makeIterator = iteratorsOf('Headers');
-function headerIterator(headers, pick) {
-  let at = 0;
-  return makeIterator(() => {
-    const list = sortedHeaders(headers);
-    return at < list.length ? pick(list[at++]) : END;
-  });
-}
+const makeIterator = pairIterable(Headers, sortedHeaders);
 // "sort and combine", which is kept until the list changes.
 function sortedHeaders(headers) {
   const s = headersState.get(headers);

@@ -1,10 +1,9 @@
 // URL Standard: the parsing itself is done by the host.
 
-import { TypeError, Uint8Array, apply, defineProperty, fromJSON } from './primordials.js';
-import { END, attribute, iteratorsOf, must, publish, usv } from './webidl.js';
+import { TypeError, Uint8Array, defineProperty, fromJSON } from './primordials.js';
+import { attribute, must, pairIterable, publish, usv } from './webidl.js';
 import { decodeUTF8, encodeUTF8 } from './bytes.js';
 
-const makeParamIterator = iteratorsOf('URLSearchParams');
 export const URL_PARTS = ['href', 'origin', 'protocol', 'username', 'password', 'host', 'hostname', 'port', 'pathname', 'search', 'hash'];
 // The parts of a URL, "" when it is none. They are never changed, so those of one address can serve many.
 const parsedURLs = new Map();
@@ -161,29 +160,11 @@ export class URLSearchParams {
     this.#list.sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0));
     this.#update();
   }
-  forEach(callback, thisArg = undefined) {
-    must(arguments, 1);
-    for (let i = 0; i < this.#list.length; i++) {
-      const [k, v] = this.#list[i];
-      apply(callback, thisArg, [v, k, this]);
-    }
-  }
-  entries() {
-    return this.#iterate(([k, v]) => [k, v]);
-  }
-  keys() {
-    return this.#iterate(([k]) => k);
-  }
-  values() {
-    return this.#iterate(([, v]) => v);
-  }
-  #iterate(pick) {
-    let at = 0;
-    return makeParamIterator(() => (at < this.#list.length ? pick(this.#list[at++]) : END));
-  }
   toString() {
     return this.#list.map(([k, v]) => `${formEncode(k)}=${formEncode(v)}`).join('&');
   }
+  static {
+    pairIterable(this, (params) => params.#list);
+  }
 }
-defineProperty(URLSearchParams.prototype, Symbol.iterator, { value: URLSearchParams.prototype.entries, writable: true, configurable: true });
 publish(URL, URLSearchParams);

@@ -121,6 +121,39 @@ export function iteratorsOf(name) {
   make.untouched = () => proto.next === next;
   return make;
 }
+// The members that the declaration iterable<K, V> gives an interface (Web IDL, 2.5.9), before it is published. list gives the pairs
+// of an object; an iteration sees changes that are made meanwhile.
+export function pairIterable(cls, list) {
+  const makeIterator = iteratorsOf(cls.name);
+  const iterate = (object, pick) => {
+    let at = 0;
+    return makeIterator(() => {
+      const pairs = list(object);
+      return at < pairs.length ? pick(pairs[at++]) : END;
+    });
+  };
+  const members = {
+    entries() {
+      return iterate(this, ([k, v]) => [k, v]);
+    },
+    forEach(callback, thisArg = undefined) {
+      if (typeof callback !== 'function') throw new TypeError('forEach takes a function');
+      for (let i = 0; i < list(this).length; i++) {
+        const [k, v] = list(this)[i];
+        apply(callback, thisArg, [v, k, this]);
+      }
+    },
+    keys() {
+      return iterate(this, ([k]) => k);
+    },
+    values() {
+      return iterate(this, ([, v]) => v);
+    },
+  };
+  for (const name of namesOf(members)) defineProperty(cls.prototype, name, { value: members[name], writable: true, configurable: true });
+  defineProperty(cls.prototype, Symbol.iterator, { value: members.entries, writable: true, configurable: true });
+  return makeIterator;
+}
 // An attribute that only reads, with the name that Web IDL gives its getter.
 export const attribute = (name, read) => Object.getOwnPropertyDescriptor({ get [name]() { return read(this); } }, name);
 export function must(args, n) {
