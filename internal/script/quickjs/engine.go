@@ -68,8 +68,8 @@ type machine struct {
 	kin lib.TJSValue
 	// first is the engine that exists as long as the machine.
 	first *Engine
-	used int // steps of this turn
-	late bool
+	used  int // steps of this turn
+	late  bool
 	// installing says that an environment starts, whose work is not the script's.
 	installing bool
 	watched    watched

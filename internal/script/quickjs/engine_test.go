@@ -148,6 +148,9 @@ func TestRewind(t *testing.T) {
 }
 
 func TestBounds(t *testing.T) {
+	if script.Slower > 1 {
+		t.Skip("one goroutine, and slow under the race detector")
+	}
 	for code, want := range map[string]error{
 		"for (;;);": script.ErrEndless,
 		"const f = () => Promise.resolve().then(f); f(); 1":                    script.ErrEndless,
