@@ -202,7 +202,7 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 		all = 10 * time.Minute
 	}
 	host := site.NewLive(p.Origin, each)
-	// Who waits longer than that is told so; whatever came until then is not judged.
+	// A longer wait ends with a message; what arrived until then is not judged.
 	time.AfterFunc(all, func() {
 		a.stop(&problem.Problem{Kind: problem.Read, Where: name, What: fmt.Sprintf("the site took more than %s in all, "+
 			"so nothing was judged", all), Mend: "allow more with --all-within, or try fewer pages with audit.crawl.at_most"})
@@ -262,7 +262,7 @@ func liveProblem(name string, err error) error {
 			"browsers refuse it, too"
 	case site.Encoded:
 		p.What, p.Mend = "the content is not what its Content-Encoding says: "+
-			problem.Innermost(err), "mend how the server compresses; browsers show an error"
+			problem.Innermost(err), "fix how the server compresses; browsers show an error"
 	case site.Short:
 		p.What, p.Mend = "the answer breaks off before its end", "mend the Content-Length that the server sends, or what "+
 			"cuts the answer off"

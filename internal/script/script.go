@@ -1,5 +1,5 @@
-// Package script says what is needed of a script engine: bounded memory, stack and work, and a way back to an earlier
-// state in a moment. The engines that offer it have packages of their own beside it.
+// Package script defines what is needed of a script engine: bounded memory, stack and work, and a way back to an earlier
+// state in a moment. Engines are in subpackages.
 package script
 
 import (
@@ -18,7 +18,7 @@ const (
 	// RealmMemory is what an engine beside another one adds to that.
 	RealmMemory = 4 << 20
 	// TurnSteps is how many steps scripts may take without coming to an end: calls, rounds of loops, and what built-in
-	// functions and the environment count for by the size of their input, whatever the machine's speed.
+	// functions and the environment count for by the size of their input. It does not depend on the machine's speed.
 	TurnSteps = 100_000_000
 	// StuckLimit is how long one engine may compute without coming to a step. It is processor time, which a busy machine
 	// does not make longer, and far away from what any step takes.

@@ -1,4 +1,4 @@
-// Package quickjs is the script engine QuickJS, translated to Go, with memory of its own that can be put back to an
+// Package quickjs is the script engine QuickJS, translated to Go, with separate memory that can be put back to an
 // earlier state.
 package quickjs
 
@@ -17,7 +17,7 @@ import (
 	"tachyform/internal/script"
 )
 
-// Bounds of one engine, beside those of all.
+// Bounds of one engine.
 const (
 	stackLimit  = 5000     // calls
 	gcThreshold = 16 << 20 // bytes; most engines do little: collecting early costs more than it gives back
@@ -44,8 +44,8 @@ type Engine struct {
 	*machine
 	host    script.Host
 	modules script.Modules
-	// ctx is the realm of the environment, scripts that of the scripts, with built-ins of its own: whatever scripts do to
-	// theirs, the environment goes on as it was.
+	// ctx is the environment's realm, scripts the realm of the scripts. Each has separate built-ins, so that changes that
+	// scripts make to theirs do not reach the environment.
 	ctx, scripts uintptr
 	dispatch     lib.TJSValue
 	failed       map[string]lib.TJSValue // errors of modules whose texts are none, by address

@@ -22,9 +22,9 @@ type heap struct {
 	next, end uintptr // the free part of the last chunk
 	free      [classes]uintptr
 	big       map[uintptr]chunk
-	// full tells that memory ran out, whatever the script made of that.
+	// full reports that memory ran out, even if the script caught the error.
 	full bool
-	// onBig is told of every large block.
+	// onBig is called for every large block.
 	onBig func(size uintptr)
 }
 

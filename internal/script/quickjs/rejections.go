@@ -11,7 +11,7 @@ import (
 type rejection struct {
 	in              *Engine // whose promise it is
 	promise, reason lib.TJSValue
-	// late says that somebody handles it after all, which was told of before.
+	// late reports that it was handled after it had been reported.
 	late bool
 }
 
@@ -22,7 +22,7 @@ const rejectedCommand = "rejected"
 // handledCommand is what it is called with when one is handled later.
 const handledCommand = "handled"
 
-// mostRejections bounds how many are told of in one turn.
+// mostRejections bounds how many are reported in one turn.
 const mostRejections = 100
 
 // trackRejection is HostPromiseRejectionTracker (ECMAScript, 27.2.1.9).
