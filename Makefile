@@ -1,7 +1,7 @@
 GO ?= go
 BINARY := bin/tachyform
 
-.PHONY: build demo test test-full lint race bench fuzz screenshots
+.PHONY: build demo test test-full lint race bench profile fuzz screenshots
 
 build:
 	CGO_ENABLED=0 $(GO) build -trimpath -ldflags "-s -w" -o $(BINARY) ./cmd/tachyform
@@ -39,6 +39,10 @@ bench: build
 	TACHYFORM_BENCH=1 $(GO) test ./internal/conformance -run TestBench -v -count 1
 	TACHYFORM_BENCH=1 $(GO) test ./internal/icon -run TestBench -v -count 1
 	$(GO) test ./internal/useragent/environment ./internal/conformance ./internal/icon -run '^$$' -bench . -benchtime 2s
+
+# Where the time of an audit goes, by phases and by functions of scripts: make profile SITE=folder, or of the demo.
+profile:
+	$(GO) run ./internal/profile/run $(SITE)
 
 # Two minutes for each fuzz target, ten for random programs of page scripts and for sequences of DOM calls.
 FUZZ_TARGETS := useragent/indexeddb:FuzzKey markup:FuzzTokens page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied page:FuzzMediaQuery pattern:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG textpos:FuzzAt site:FuzzRobots encoding:FuzzDecode selector:FuzzSelector

@@ -40,7 +40,8 @@ func TestLayers(t *testing.T) {
 	at := layers(t)
 	require.Greater(t, len(at), 30)
 	apart := map[string]bool{"conformance": true, "recorded": true, "testsite": true, "testsite/demo": true,
-		"useragent/environment/bundle": true, "useragent/environment/bundle/generate": true}
+		"useragent/environment/bundle": true, "useragent/environment/bundle/generate": true,
+		"profile": true, "profile/run": true}
 	require.NoError(t, filepath.WalkDir("..", func(path string, e fs.DirEntry, err error) error {
 		if err != nil || e.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
 			return err

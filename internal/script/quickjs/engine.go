@@ -232,9 +232,18 @@ func (m *state) Size() int { return m.heap.size() }
 
 // Compile gives the bytecode of a script, without the source text that functions are shown with and without lines.
 func (e *Engine) Compile(source string) ([]byte, error) {
-	lib.XJS_SetStripInfo(e.tls, e.rt, lib.MJS_STRIP_DEBUG)
+	return e.bytecode(source, "<environment>", lib.MJS_STRIP_DEBUG)
+}
+
+// CompileWithLines is Compile, but samples of the script's stack show the name of the source and the lines of its functions.
+func (e *Engine) CompileWithLines(source, name string) ([]byte, error) {
+	return e.bytecode(source, name, lib.MJS_STRIP_SOURCE)
+}
+
+func (e *Engine) bytecode(source, name string, without int32) ([]byte, error) {
+	lib.XJS_SetStripInfo(e.tls, e.rt, without)
 	defer lib.XJS_SetStripInfo(e.tls, e.rt, 0)
-	code := e.eval(e.ctx, source, "<environment>", lib.MJS_EVAL_TYPE_GLOBAL|lib.MJS_EVAL_FLAG_COMPILE_ONLY)
+	code := e.eval(e.ctx, source, name, lib.MJS_EVAL_TYPE_GLOBAL|lib.MJS_EVAL_FLAG_COMPILE_ONLY)
 	if isException(code) {
 		return nil, e.exception()
 	}
@@ -356,7 +365,7 @@ func (e *machine) jobs() error {
 		}
 		// A promise may have taken what the engine threw when time was up.
 		if n%(stepsAsked/stepsOfJob) == stepsAsked/stepsOfJob-1 {
-			e.ask()
+			e.ask(stepsAsked)
 		}
 		if e.late {
 			return e.fatal(nil)
@@ -382,11 +391,11 @@ func (m *machine) enter() (leave func(), err error) {
 // Used is how many steps the last turn took, to within a few thousand.
 func (e *machine) Used() int { return e.used }
 
-// ask counts steps and says whether the script has to end.
-func (e *machine) ask() bool {
+// ask counts steps and reports whether the script has to end.
+func (e *machine) ask(steps int) bool {
 	e.watched.beats.Add(1)
 	if !e.installing {
-		e.used += stepsAsked
+		e.used += steps
 		e.late = e.late || e.used > e.steps
 	}
 	e.late = e.late || e.watched.stop.Load() || e.watched.isSlow()
@@ -490,12 +499,21 @@ func engineOf(ctx uintptr) *Engine {
 // back; the environment's own steps count for more, so its realm asks again sooner.
 func interrupt(_ *libc.TLS, _, opaque uintptr) int32 {
 	m := (*machine)(unsafe.Add(nil, opaque))
-	for e := range m.engines {
-		if c := e.counter(e.ctx); *c == stepsAsked {
-			*c = stepsAsked / weightOfEnvironment
+	steps := int32(stepsAsked)
+	if s := sampling.Load(); s != nil {
+		if steps = stepsSampled; m.watched.sample.Swap(false) {
+			s.take(m)
 		}
 	}
-	if m.ask() {
+	for e := range m.engines {
+		if c := e.counter(e.ctx); *c == stepsAsked {
+			*c = steps / weightOfEnvironment
+		}
+		if c := e.counter(e.scripts); *c == stepsAsked {
+			*c = steps
+		}
+	}
+	if m.ask(int(steps)) {
 		return 1
 	}
 	return 0

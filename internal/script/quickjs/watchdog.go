@@ -41,6 +41,8 @@ type watched struct {
 	slow atomic.Int64
 	// gone tells that the memory was taken away.
 	gone atomic.Bool
+	// sample requests a sample of the stack at the next question.
+	sample atomic.Bool
 
 	seen  int64 // beats at the last look
 	since time.Duration

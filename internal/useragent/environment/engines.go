@@ -48,6 +48,13 @@ var (
 	windowEngines = &enginePool{code: windowCode}
 )
 
+// UseCode replaces the bytecode of the environments "worker", "dedicated" and "window", for measurements that need line numbers in
+// it. No engine may have been started before.
+func UseCode(code map[string][]byte) {
+	workerEngines.code, dedicatedEngines.code = code["worker"], code["dedicated"]
+	windowEngines.code, windowCode = code["window"], code["window"]
+}
+
 // get gives an engine in which nothing has run but the environment.
 func (p *enginePool) get() (*pooledEngine, error) {
 	p.mu.Lock()

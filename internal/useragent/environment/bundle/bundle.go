@@ -48,10 +48,22 @@ func Bytecode(dir, environment string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
+	return compile(func(e *quickjs.Engine) ([]byte, error) { return e.Compile(source) })
+}
+
+// BytecodeWithLines compiles an environment so that samples show the lines of its functions, and returns its source too.
+func BytecodeWithLines(dir, environment string) (code []byte, source string, err error) {
+	if source, err = Source(dir, environment); err == nil {
+		code, err = compile(func(e *quickjs.Engine) ([]byte, error) { return e.CompileWithLines(source, environment) })
+	}
+	return code, source, err
+}
+
+func compile(by func(*quickjs.Engine) ([]byte, error)) ([]byte, error) {
 	e, err := quickjs.New()
 	if err != nil {
 		return nil, err
 	}
 	defer e.Close()
-	return e.Compile(source)
+	return by(e)
 }
