@@ -379,6 +379,7 @@ func (m *machine) enter() (leave func(), err error) {
 	if m.depth == 0 {
 		m.used, m.late = 0, false
 		m.watched.turns.Add(1)
+		m.watched.sample.Store(false) // of the time before
 	}
 	if m.depth == maxDepth {
 		m.tooDeep = true
