@@ -496,8 +496,8 @@ func engineOf(ctx uintptr) *Engine {
 	return (*Engine)(unsafe.Add(nil, (*lib.TJSContext)(unsafe.Add(nil, ctx)).Fuser_opaque))
 }
 
-// interrupt is what the interpreter calls whenever a realm has taken stepsAsked steps. That realm's counter has just been set
-// back; the environment's own steps count for more, so its realm asks again sooner.
+// interrupt is what the interpreter calls whenever the counter of a realm is used up. It has just been set to stepsAsked; the
+// environment's own steps count for more, so its realm asks again sooner.
 func interrupt(_ *libc.TLS, _, opaque uintptr) int32 {
 	m := (*machine)(unsafe.Add(nil, opaque))
 	steps := int32(stepsAsked)
@@ -507,12 +507,8 @@ func interrupt(_ *libc.TLS, _, opaque uintptr) int32 {
 		}
 	}
 	for e := range m.engines {
-		if c := e.counter(e.ctx); *c == stepsAsked {
-			*c = steps / weightOfEnvironment
-		}
-		if c := e.counter(e.scripts); *c == stepsAsked {
-			*c = steps
-		}
+		own, theirs := e.counter(e.ctx), e.counter(e.scripts)
+		*own, *theirs = min(*own, steps/weightOfEnvironment), min(*theirs, steps)
 	}
 	if m.ask(int(steps)) {
 		return 1

@@ -29,7 +29,7 @@ const (
 	// deepestStack bounds the functions of a sample.
 	deepestStack = 64
 	// stepsSampled is how many steps an engine takes before it asks, while samples are taken.
-	stepsSampled = 100
+	stepsSampled = weightOfEnvironment
 )
 
 // sampler collects stacks of all engines.

@@ -32,32 +32,52 @@ const wrong = (key) => new TypeError(`${key} was called on an object of another 
 const selfOf = (proto, that) => ((that === undefined || that === null) && inherits(proto, global) ? global : that);
 // Objects of the same interface in another realm of the engine will do.
 const fits = (proto, that) => (typeof that === 'object' && that !== null && getPrototypeOf(that) === proto) || inherits(proto, that) || isA(that, proto.constructor);
+const NONE = Object.freeze([]);
+// Members are called so often that they hold the usual case of these checks themselves: an object with the same prototype as the one
+// before.
 function guardedAccessor(proto, key, get, set) {
   const promises = get && promised.has(get);
+  let known = proto;
   return Object.getOwnPropertyDescriptor({
     get [key]() {
-      const that = selfOf(proto, this);
-      if (!fits(proto, that)) {
-        if (promises) return rejected(wrong(key));
-        throw wrong(key);
+      let that = this;
+      if (typeof that !== 'object' || that === null || getPrototypeOf(that) !== known) {
+        that = selfOf(proto, that);
+        if (!fits(proto, that)) {
+          if (promises) return rejected(wrong(key));
+          throw wrong(key);
+        }
+        known = getPrototypeOf(that);
       }
-      return forScripts(apply(get, that, []));
+      const value = apply(get, that, NONE);
+      return typeof value === 'object' || typeof value === 'function' ? forScripts(value) : value;
     },
     set [key](given) {
-      const that = selfOf(proto, this);
-      if (!fits(proto, that)) throw wrong(key);
+      let that = this;
+      if (typeof that !== 'object' || that === null || getPrototypeOf(that) !== known) {
+        that = selfOf(proto, that);
+        if (!fits(proto, that)) throw wrong(key);
+      }
       apply(set, that, [given]);
     },
   }, key);
 }
 function guardedMethod(proto, key, value, needs) {
   const promises = getPrototypeOf(value) === asyncFunctions || promised.has(value);
+  let known = proto;
   const made = { [key](...args) {
-    const that = selfOf(proto, this);
-    const error = !fits(proto, that) ? wrong(key) : args.length < needs ? new TypeError(`${key} needs ${needs} argument${needs === 1 ? '' : 's'}, and there ${args.length === 1 ? 'is' : 'are'} ${args.length}`) : null;
-    if (!error) return forScripts(apply(value, that, args));
-    if (promises) return rejected(error);
-    throw error;
+    let that = this;
+    if (typeof that !== 'object' || that === null || getPrototypeOf(that) !== known || args.length < needs) {
+      that = selfOf(proto, that);
+      const error = !fits(proto, that) ? wrong(key) : args.length < needs ? new TypeError(`${key} needs ${needs} argument${needs === 1 ? '' : 's'}, and there ${args.length === 1 ? 'is' : 'are'} ${args.length}`) : null;
+      if (error) {
+        if (promises) return rejected(error);
+        throw error;
+      }
+      known = getPrototypeOf(that);
+    }
+    const result = apply(value, that, args);
+    return typeof result === 'object' || typeof result === 'function' ? forScripts(result) : result;
   } }[key];
   if (value.length) defineProperty(made, 'length', { value: value.length, configurable: true });
   return made;
