@@ -40,9 +40,10 @@ bench: build
 	TACHYFORM_BENCH=1 $(GO) test ./internal/icon -run TestBench -v -count 1
 	$(GO) test ./internal/useragent/environment ./internal/conformance ./internal/icon -run '^$$' -bench . -benchtime 2s
 
-# Where the time of an audit goes, by phases and by functions of scripts: make profile SITE=folder, or of the demo.
+# Where the time goes, by phases and by functions of scripts: make profile SITE=folder COMMAND="fit --dry-run". Without SITE it
+# profiles the demo, without COMMAND the audit.
 profile:
-	$(GO) run ./internal/profile/run $(SITE)
+	$(GO) run ./internal/profile/run "$(SITE)" $(COMMAND)
 
 # Two minutes for each fuzz target, ten for random programs of page scripts and for sequences of DOM calls.
 FUZZ_TARGETS := useragent/indexeddb:FuzzKey markup:FuzzTokens page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied page:FuzzMediaQuery pattern:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG textpos:FuzzAt site:FuzzRobots encoding:FuzzDecode selector:FuzzSelector

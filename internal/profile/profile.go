@@ -30,6 +30,8 @@ type Report struct {
 	// Functions are the functions of scripts that samples found, Samples the number of samples.
 	Functions map[quickjs.Function]Times
 	Samples   int
+	// Go is the profile of processor time as Go's tools read it.
+	Go []byte
 	// Unclassified are the innermost functions of the phase Other.
 	Unclassified map[string]time.Duration
 }
@@ -62,6 +64,7 @@ func Take(modules Modules, least time.Duration, work func() error) (*Report, err
 	if failed != nil {
 		return nil, failed
 	}
+	r.Go = slices.Clone(cpu.Bytes())
 	runtime.GC() // the profile of allocations is as of the last collection
 	if err := pprof.Lookup("allocs").WriteTo(&after, 0); err != nil {
 		return nil, err
