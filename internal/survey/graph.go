@@ -40,7 +40,7 @@ type Graph struct {
 // needs is asked for; see Err. It is for one goroutine at a time.
 func Outline(f *site.Folder, r *page.Reader, seen *page.Seen) *Graph {
 	g := &Graph{Seen: seen, Folder: f, Pages: map[string]*page.Document{}, Refs: map[string][]page.Reference{},
-		Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}, reader: r}
+		Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}, Styles: map[string]*page.Style{}, reader: r}
 	for _, file := range f.Files() {
 		g.Files[f.PathOf(file)] = file
 	}
@@ -56,49 +56,75 @@ func (g *Graph) IsPage(path string) bool {
 }
 
 // look reads the file at a URL path if that is still to be done.
-func (g *Graph) look(path string) {
-	if g.reader == nil || g.Files[path] == nil || g.Refs[path] != nil {
+func (g *Graph) look(path string) { g.Read(path) }
+
+// Read reads the files at URL paths, as far as that is still to be done, on all processors. Others of the graph's methods read what
+// they need themselves, one file after the other.
+func (g *Graph) Read(paths ...string) {
+	if g.reader == nil {
 		return
 	}
-	doc, refs, script, _, err := read(g.Folder, g.reader, g.Files[path])
-	if err != nil && g.err == nil {
-		g.err = err
-	}
-	if g.Refs[path] = refs; refs == nil {
-		g.Refs[path] = []page.Reference{}
-	}
-	if doc != nil {
-		g.Pages[path] = doc
-	}
-	if script != nil {
-		g.Scripts[path] = script
+	paths = slices.DeleteFunc(slices.Clone(paths), func(p string) bool { return g.Files[p] == nil || g.Refs[p] != nil })
+	found := make([]content, len(paths))
+	crash.Each(len(paths), func(i int) { found[i] = read(g.Folder, g.reader, g.Files[paths[i]]) })
+	for i, c := range found {
+		if g.add(paths[i], c); c.err != nil && g.err == nil {
+			g.err = c.err
+		}
+		if c.refs == nil {
+			g.Refs[paths[i]] = []page.Reference{}
+		}
 	}
 }
 
-// read reads one file: what it asks for, and what it is.
-func read(f *site.Folder, r *page.Reader, file *site.File) (doc *page.Document, refs []page.Reference,
-	script *page.Script, style *page.Style, err error) {
+// content is what a file says: what it is, and what it requests.
+type content struct {
+	doc    *page.Document
+	refs   []page.Reference
+	script *page.Script
+	style  *page.Style
+	err    error
+}
+
+// add adds a file's content.
+func (g *Graph) add(path string, c content) {
+	if c.refs != nil {
+		g.Refs[path] = c.refs
+	}
+	if c.doc != nil {
+		g.Pages[path] = c.doc
+	}
+	if c.script != nil {
+		g.Scripts[path] = c.script
+	}
+	if c.style != nil {
+		g.Styles[path] = c.style
+	}
+}
+
+// read reads one file.
+func read(f *site.Folder, r *page.Reader, file *site.File) (c content) {
 	kind := fileKind(file.Path)
 	if kind == "" {
-		return nil, nil, nil, nil, nil
+		return c
 	}
 	text, err := file.Bytes()
 	if err != nil {
-		return nil, nil, nil, nil, err
+		return content{err: err}
 	}
 	url := f.Origin() + f.PathOf(file)
 	switch kind {
 	case "page":
-		doc = r.Document(url, f.ContentType(file), text)
-		refs = doc.All()
+		c.doc = r.Document(url, f.ContentType(file), text)
+		c.refs = c.doc.All()
 	case "style":
-		style = r.Style(url, text)
-		refs = style.All()
+		c.style = r.Style(url, text)
+		c.refs = c.style.All()
 	case "script":
-		script = r.Script(url, text)
-		refs = script.At(url, nil).References
+		c.script = r.Script(url, text)
+		c.refs = c.script.At(url, nil).References
 	}
-	return doc, refs, script, style, nil
+	return c
 }
 
 // BuildGraph reads every page, style sheet and script of the folder; the reader keeps what was read for others.
@@ -114,25 +140,14 @@ func BuildGraph(ctx context.Context, f *site.Folder, r *page.Reader) (*Graph, er
 		}
 		file := files[i]
 		path := f.PathOf(file)
-		doc, refs, script, style, err := read(f, r, file)
+		c := read(f, r, file)
 		mu.Lock()
 		defer mu.Unlock()
-		if err != nil && firstErr == nil {
-			firstErr = err
+		if c.err != nil && firstErr == nil {
+			firstErr = c.err
 		}
 		g.Files[path] = file
-		if doc != nil {
-			g.Pages[path] = doc
-		}
-		if refs != nil {
-			g.Refs[path] = refs
-		}
-		if script != nil {
-			g.Scripts[path] = script
-		}
-		if style != nil {
-			g.Styles[path] = style
-		}
+		g.add(path, c)
 	})
 	if err := ctx.Err(); err != nil {
 		return nil, err

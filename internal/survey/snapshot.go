@@ -32,11 +32,11 @@ func TakeSnapshot(ctx context.Context, s *site.Snapshot, urls []string, r *page.
 		if file == nil {
 			continue
 		}
-		_, refs, _, _, err := read(s.Folder, r, file)
-		if err != nil {
-			return err
+		c := read(s.Folder, r, file)
+		if c.err != nil {
+			return c.err
 		}
-		for _, ref := range refs {
+		for _, ref := range c.refs {
 			queue = append(queue, ref.URL)
 		}
 	}

@@ -358,23 +358,26 @@ const keptBack = 60_000
 // leaveOut takes pages out of the choice, with what they alone need, until it weighs no more than the budget: those that
 // are the most links away from the entry page go first.
 func (b *planner) leaveOut(budget int64, takes func(need string) bool) {
-	var queue, order []string
+	var level, order []string // all pages in a level are as many links away
 	seen := map[string]bool{}
 	visit := func(path string) {
 		if !seen[path] && b.graph.IsPage(path) {
 			seen[path] = true
-			queue = append(queue, path)
+			level = append(level, path)
 		}
 	}
 	if entry := b.f.FileAt(b.p.Audit.Entry); entry != nil {
 		visit(b.f.PathOf(entry))
 	}
-	for len(queue) > 0 {
-		at := queue[0]
-		queue = queue[1:]
-		order = append(order, at)
-		for _, to := range b.graph.LinksTo(at) {
-			visit(to)
+	for len(level) > 0 {
+		nearer := level
+		level = nil
+		order = append(order, nearer...)
+		b.graph.Read(nearer...)
+		for _, at := range nearer {
+			for _, to := range b.graph.LinksTo(at) {
+				visit(to)
+			}
 		}
 	}
 	for _, path := range slices.Sorted(maps.Keys(b.chosen)) {
