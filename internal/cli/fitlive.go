@@ -25,7 +25,7 @@ func (a *app) fitLive(ctx context.Context, o *opened, into string) error {
 	if err != nil {
 		return err
 	}
-	plan, err := fit.Prepare(ctx, p, g.Folder, g.Seen)
+	plan, err := fit.Prepare(ctx, p, g.Folder, g)
 	if err != nil {
 		return wrapRead(o.name, err)
 	}

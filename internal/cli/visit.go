@@ -118,5 +118,5 @@ func (a *app) prepare(ctx context.Context, o *opened) (*fit.Plan, error) {
 	if err != nil {
 		return nil, err
 	}
-	return fit.Prepare(ctx, o.project, o.folder, g.Seen)
+	return fit.Prepare(ctx, o.project, o.folder, g)
 }

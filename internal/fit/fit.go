@@ -20,6 +20,7 @@ import (
 	"tachyform/internal/project"
 	"tachyform/internal/site"
 	"tachyform/internal/spelling"
+	"tachyform/internal/survey"
 	"tachyform/internal/worker"
 )
 
@@ -64,10 +65,13 @@ type PageHead struct {
 	*Edited
 }
 
-// Prepare works out all changes without writing anything. seen is what visits of the site have shown.
-func Prepare(ctx context.Context, p *project.Project, f *site.Folder, seen *page.Seen) (*Plan, error) {
+// Prepare works out all changes without writing anything. known is what was found out about the site before, nil for nothing.
+func Prepare(ctx context.Context, p *project.Project, f *site.Folder, known *survey.Graph) (*Plan, error) {
 	plan := &Plan{Site: f.Dir, State: StateDir(p, f.Dir)}
-	out := &output{p: p, f: f, plan: plan, seen: seen}
+	out := &output{p: p, f: f, plan: plan}
+	if known != nil {
+		out.seen = known.Seen
+	}
 	if !f.Snapshot() {
 		var err error
 		if out.site, err = openSite(f.Dir); err != nil {
@@ -125,7 +129,7 @@ func Prepare(ctx context.Context, p *project.Project, f *site.Folder, seen *page
 	}
 	plan.View = f.With(out.contents())
 	if p.HasWorker() {
-		w, err := worker.NewPlan(ctx, p, plan.View, seen)
+		w, err := worker.NewPlan(ctx, p, plan.View, known)
 		if err != nil {
 			return nil, err
 		}

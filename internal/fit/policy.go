@@ -14,12 +14,27 @@ import (
 	"tachyform/internal/site"
 )
 
+// namesPolicy reports whether a text contains the name of the header for content security policies.
+func namesPolicy(text []byte) bool {
+	const before, after = "content", "security-policy"
+	for at := 0; ; at++ {
+		dash := bytes.IndexByte(text[at:], '-')
+		if dash < 0 {
+			return false
+		}
+		if at += dash; at >= len(before) && at+1+len(after) <= len(text) &&
+			bytes.EqualFold(text[at-len(before):at], []byte(before)) && bytes.EqualFold(text[at+1:at+1+len(after)], []byte(after)) {
+			return true
+		}
+	}
+}
+
 // allowed makes sure that a page's content security policy lets it have what the head tags ask for and the script that
 // registers the worker starts. It is asked before anything is written: browsers drop what is forbidden without a word on
 // the page.
 func (o *output) allowed(file *site.File, text []byte, w HeadTags) error {
 	sent := o.policiesSent(file)
-	if len(sent) == 0 && !bytes.Contains(bytes.ToLower(text), []byte("content-security-policy")) {
+	if len(sent) == 0 && !namesPolicy(text) {
 		return nil
 	}
 	url := o.f.Origin() + o.f.PathOf(file)

@@ -50,7 +50,7 @@ func (c *prepared) plan(t *testing.T) (*Plan, error) {
 	g, err := survey.BuildGraph(context.Background(), f, reader)
 	require.NoError(t, err)
 	require.NoError(t, g.Visit(context.Background(), reader, survey.Visits{}))
-	return Prepare(context.Background(), c.p, f, g.Seen)
+	return Prepare(context.Background(), c.p, f, g)
 }
 
 // What a fit changes, by file.

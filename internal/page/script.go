@@ -96,7 +96,6 @@ func withRoom(text []byte) []byte {
 }
 
 var (
-	namedFile   = regexp.MustCompile("[\"'`]((?:https?://|[\\w@.~/-])[\\w@%~+.,:/=-]*\\.[A-Za-z][A-Za-z0-9]{1,11}(?:\\?[^\"'`\\s]*)?)[\"'`]")
 	registering = regexp.MustCompile("\\bserviceWorker\\s*[?.]*\\.\\s*register\\s*\\(\\s*[\"'`]([^\"'`\\s$]+)[\"'`]([^)]{0,200})")
 	scopeOption = regexp.MustCompile("scope[\"']?\\s*:\\s*[\"'`]([^\"'`\\s]+)")
 	typeModule  = regexp.MustCompile("type[\"']?\\s*:\\s*[\"'`]module")
@@ -106,13 +105,20 @@ var (
 // against.
 func ParseScript(from, base string, text []byte) *Script {
 	s := &Script{from: from}
-	for _, m := range namedFile.FindAllSubmatch(text, -1) {
-		if name := string(m[1]); !slices.Contains(s.Named, name) {
-			s.Named = append(s.Named, name)
+	named := map[string]bool{}
+	for name := range namedFiles(text) {
+		if !named[string(name)] {
+			named[string(name)] = true
+			s.Named = append(s.Named, string(name))
 		}
 	}
 	pos := textpos.New(text)
-	for _, m := range registering.FindAllSubmatchIndex(text, -1) {
+	mentioned := bytes.Contains(text, []byte("serviceWorker"))
+	var calls [][]int
+	if mentioned {
+		calls = registering.FindAllSubmatchIndex(text, -1)
+	}
+	for _, m := range calls {
 		reg := Registration{Type: "classic", UpdateViaCache: "imports", From: from, raw: string(text[m[2]:m[3]])}
 		var ok bool
 		if reg.Script, ok = Resolve(base, reg.raw); !ok {
@@ -129,10 +135,11 @@ func ParseScript(from, base string, text []byte) *Script {
 		reg.Line, reg.Column = pos.At(m[0])
 		s.relative, s.Registrations = true, append(s.Registrations, reg)
 	}
-	if at := mayRegister(text, registerCall); at >= 0 && len(s.Registrations) == 0 &&
-		bytes.Contains(text, []byte("serviceWorker")) {
-		line, column := pos.At(at)
-		s.UnreadRegistrations = append(s.UnreadRegistrations, Place{from, line, column})
+	if mentioned && len(s.Registrations) == 0 {
+		if at := mayRegister(text, registerCall); at >= 0 {
+			line, column := pos.At(at)
+			s.UnreadRegistrations = append(s.UnreadRegistrations, Place{from, line, column})
+		}
 	}
 	s.imports(from, text, pos)
 	return s

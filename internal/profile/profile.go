@@ -196,4 +196,6 @@ func byValue[K cmp.Ordered, V cmp.Ordered](m map[K]V) []K {
 	return slices.SortedFunc(maps.Keys(m), func(a, b K) int { return cmp.Or(cmp.Compare(m[b], m[a]), cmp.Compare(a, b)) })
 }
 
-func percent[N int | time.Duration](part, of N) float64 { return 100 * float64(part) / float64(max(of, 1)) }
+func percent[N int | time.Duration](part, of N) float64 {
+	return 100 * float64(part) / float64(max(of, 1))
+}

@@ -30,17 +30,19 @@ type Graph struct {
 	Seen  *page.Seen
 	Drawn map[string]*page.Document
 
-	// reader reads files when they are asked for, nil once all have been; err is the first failure in doing so.
-	reader *page.Reader
-	err    error
-	asked  map[string][]string
+	// Reader is what the files were read with.
+	Reader *page.Reader
+	// lazy reports that files are read only when their content is needed; err is the first failure in doing so.
+	lazy  bool
+	err   error
+	asked map[string][]string
 }
 
 // Outline gives a graph that knows the folder's files and what visits have shown, and reads each file only when what it
 // needs is asked for; see Err. It is for one goroutine at a time.
 func Outline(f *site.Folder, r *page.Reader, seen *page.Seen) *Graph {
 	g := &Graph{Seen: seen, Folder: f, Pages: map[string]*page.Document{}, Refs: map[string][]page.Reference{},
-		Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}, Styles: map[string]*page.Style{}, reader: r}
+		Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}, Styles: map[string]*page.Style{}, Reader: r, lazy: true}
 	for _, file := range f.Files() {
 		g.Files[f.PathOf(file)] = file
 	}
@@ -61,12 +63,12 @@ func (g *Graph) look(path string) { g.Read(path) }
 // Read reads the files at URL paths, as far as that is still to be done, on all processors. Others of the graph's methods read what
 // they need themselves, one file after the other.
 func (g *Graph) Read(paths ...string) {
-	if g.reader == nil {
+	if !g.lazy {
 		return
 	}
 	paths = slices.DeleteFunc(slices.Clone(paths), func(p string) bool { return g.Files[p] == nil || g.Refs[p] != nil })
 	found := make([]content, len(paths))
-	crash.Each(len(paths), func(i int) { found[i] = read(g.Folder, g.reader, g.Files[paths[i]]) })
+	crash.Each(len(paths), func(i int) { found[i] = read(g.Folder, g.Reader, g.Files[paths[i]]) })
 	for i, c := range found {
 		if g.add(paths[i], c); c.err != nil && g.err == nil {
 			g.err = c.err
@@ -129,7 +131,7 @@ func read(f *site.Folder, r *page.Reader, file *site.File) (c content) {
 
 // BuildGraph reads every page, style sheet and script of the folder; the reader keeps what was read for others.
 func BuildGraph(ctx context.Context, f *site.Folder, r *page.Reader) (*Graph, error) {
-	g := &Graph{Folder: f, Pages: map[string]*page.Document{}, Refs: map[string][]page.Reference{},
+	g := &Graph{Folder: f, Reader: r, Pages: map[string]*page.Document{}, Refs: map[string][]page.Reference{},
 		Files: map[string]*site.File{}, Scripts: map[string]*page.Script{}, Styles: map[string]*page.Style{}}
 	files := f.Files()
 	var mu sync.Mutex

@@ -12,7 +12,6 @@ import (
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
-	"tachyform/internal/page"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
 )
@@ -128,7 +127,7 @@ func allowedOn(r project.Register, host string) bool {
 
 // beyond gives what pages are seen or said to ask for, and that no file of the site answers.
 func (b *planner) beyond(ctx context.Context) (list []sample, err error) {
-	graph, err := survey.BuildGraph(ctx, b.f, &page.Reader{})
+	graph, err := survey.BuildGraph(ctx, b.f, b.graph.Reader)
 	if err != nil {
 		return nil, err
 	}

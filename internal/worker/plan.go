@@ -2,6 +2,7 @@
 package worker
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/base64"
@@ -156,9 +157,13 @@ func (b *planner) compile(key string, list []string) ([]*site.Pattern, error) {
 	return out, nil
 }
 
-// NewPlan chooses the files of the pack from the folder as it will be deployed; what its pages ask for is what visits
-// have shown and their files say. Every file in it must answer with status 200, also to people who are not signed in.
-func NewPlan(ctx context.Context, p *project.Project, f *site.Folder, seen *page.Seen) (*Plan, error) {
+// NewPlan chooses the files of the pack from the folder as it will be deployed. Its pages need what visits have shown and what their
+// files say. Every file in the pack must answer with status 200, also to people who are not signed in. known is what was found out
+// about the site before, nil for nothing.
+func NewPlan(ctx context.Context, p *project.Project, f *site.Folder, known *survey.Graph) (*Plan, error) {
+	if known == nil {
+		known = &survey.Graph{}
+	}
 	w := p.Worker
 	b := &planner{p: p, f: f, chosen: map[string]string{}, needed: map[string][]string{},
 		Plan: &Plan{Scripts: NewScripts(p), Rules: slices.Clone(w.Rules), Never: w.Never, Shell: w.Shell,
@@ -168,7 +173,7 @@ func NewPlan(ctx context.Context, p *project.Project, f *site.Folder, seen *page
 	if err := b.patterns(); err != nil {
 		return nil, err
 	}
-	b.graph = survey.Outline(f, &page.Reader{}, seen)
+	b.graph = survey.Outline(f, cmp.Or(known.Reader, &page.Reader{}), known.Seen)
 	for _, file := range f.Files() {
 		for i := range b.Rules {
 			if path := f.PathOf(file); path != b.Script && path != b.Register &&

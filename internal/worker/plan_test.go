@@ -44,7 +44,7 @@ func plan(t *testing.T, settings string) (*worker.Plan, error) {
 	g, err := survey.BuildGraph(context.Background(), f, reader)
 	require.NoError(t, err)
 	require.NoError(t, g.Visit(context.Background(), reader, survey.Visits{}))
-	return worker.NewPlan(context.Background(), p, f, g.Seen)
+	return worker.NewPlan(context.Background(), p, f, g)
 }
 
 // A derived pack holds the pages and what they ask for, says why, and leaves to rules what they answer.
@@ -177,7 +177,7 @@ func TestFetchedAtInstall(t *testing.T) {
 		require.NoError(t, err)
 		f, err := site.OpenFolder(dir, origin, "/", p.Host)
 		require.NoError(t, err)
-		plan, err := worker.NewPlan(context.Background(), p, f, seen)
+		plan, err := worker.NewPlan(context.Background(), p, f, &survey.Graph{Seen: seen})
 		require.NoError(t, err)
 		code, err := worker.Generate(plan, worker.Options{})
 		require.NoError(t, err)
