@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"image"
+	"slices"
 )
 
 // Facts are what decoding a picture tells about it.
@@ -46,24 +47,24 @@ func (f *Facts) Enlarged() bool {
 	if m == nil || f.Width > 2048 || f.Height > 2048 || min(f.Width, f.Height) < 48 {
 		return false
 	}
-	luma := make([]int, f.Width*f.Height)
-	for i := range luma {
-		p := m.Pix[(i/f.Width)*m.Stride+4*(i%f.Width):]
+	luma := func(x, y int) int {
+		p := m.Pix[y*m.Stride+4*x:]
 		a := int(p[3])
-		luma[i] = ((2*int(p[0])+5*int(p[1])+int(p[2]))*a/8 + 255*(255-a)) / 255
+		return ((2*int(p[0])+5*int(p[1])+int(p[2]))*a/8 + 255*(255-a)) / 255
 	}
 	const reach, window = 80, 6
 	edges, sharp := 0, 0
-	line := func(start, step, n int) {
-		for i := 0; i+window <= n; i++ {
-			low, high, most := 255, 0, 0
-			for j := range window {
-				v := luma[start+(i+j)*step]
-				low, high = min(low, v), max(high, v)
-				if j > 0 {
-					d := v - luma[start+(i+j-1)*step]
-					most = max(most, d, -d)
-				}
+	values := make([]int, max(f.Width, f.Height))
+	line := func(values []int) {
+		if slices.Max(values)-slices.Min(values) < reach {
+			return
+		}
+		for i := 0; i+window <= len(values); i++ {
+			low, high, most := values[i], values[i], 0
+			for j := i + 1; j < i+window; j++ {
+				low, high = min(low, values[j]), max(high, values[j])
+				d := values[j] - values[j-1]
+				most = max(most, d, -d)
 			}
 			if high-low >= reach {
 				edges++
@@ -76,10 +77,16 @@ func (f *Facts) Enlarged() bool {
 	// Of a large picture some of the lines tell enough.
 	apart := max(1, min(f.Width, f.Height)/128)
 	for y := 0; y < f.Height; y += apart {
-		line(y*f.Width, 1, f.Width)
+		for x := range f.Width {
+			values[x] = luma(x, y)
+		}
+		line(values[:f.Width])
 	}
 	for x := 0; x < f.Width; x += apart {
-		line(x, f.Width, f.Height)
+		for y := range f.Height {
+			values[y] = luma(x, y)
+		}
+		line(values[:f.Height])
 	}
 	return edges*apart > 200 && sharp*10 < edges
 }
