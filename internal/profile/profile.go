@@ -161,6 +161,19 @@ func (r *Report) Write(w io.Writer) error {
 		}
 		fmt.Fprintf(t, "%.1f\t%.1f %%\t\t  %s\n", ms(r.Unclassified[f]), percent(r.Unclassified[f], all), f)
 	}
+	modules := map[string]int{}
+	for f, times := range r.Functions {
+		if f.Own {
+			modules[f.File] += times.Self
+		} else {
+			modules["(the site)"] += times.Self
+		}
+	}
+	fmt.Fprintf(t, "\nself\t\t\t  modules (of %d samples)\n", r.Samples)
+	list := byValue(modules)
+	for _, name := range list[:min(len(list), mostFunctions)] {
+		fmt.Fprintf(t, "%.1f %%\t\t\t  %s\n", percent(modules[name], r.Samples), name)
+	}
 	for _, own := range []bool{true, false} {
 		title := "JavaScript of the site"
 		if own {

@@ -28,6 +28,9 @@ func TestClassify(t *testing.T) {
 		"a package with a similar name":  {[]string{"example/homepage.Parse", "example/xsite.Open"}, Other},
 		"nothing of the program's":       {[]string{"runtime.mallocgc"}, Other},
 		"a collection of Go's own":       {[]string{"runtime.scanobject", "runtime.gcBgMarkWorker.func2"}, "garbage collection"},
+		"a script after a request":       {[]string{"tachyform/internal/script/quickjs.(*Engine).Call", "tachyform/internal/useragent/document.(*window).runModule", "tachyform/internal/useragent/fetch.(*fetching).received"}, "run"},
+		"an event of a worker":           {[]string{"tachyform/internal/script/quickjs.(*Engine).Call", "tachyform/internal/useragent/serviceworker.(*Worker).dispatchFetch", "tachyform/internal/useragent/document.(*window).fetch"}, "worker events"},
+		"a request of a script":          {[]string{"tachyform/internal/useragent/network.(*Network).Send", "tachyform/internal/script/quickjs.(*Engine).Call", "tachyform/internal/useragent/document.(*window).runModule"}, "requests"},
 		"a check, called by the command": {[]string{"tachyform/internal/audit.Run", "tachyform/internal/cli.Main"}, "checks"},
 	} {
 		assert.Equal(t, c.want, Classify(c.stack), name)
@@ -49,7 +52,7 @@ func TestPhases(t *testing.T) {
 	require.NoError(t, err)
 	table, err := gosym.NewTable(nil, gosym.NewLineTable(data, file.Section(".text").Addr))
 	require.NoError(t, err)
-	for _, p := range phases {
+	for _, p := range slices.Concat(whole, parts, callers) {
 		for _, name := range p.functions {
 			assert.True(t, slices.ContainsFunc(table.Funcs, func(f gosym.Func) bool {
 				return strings.HasPrefix(f.Name[strings.LastIndexByte(f.Name, '/')+1:], name)
