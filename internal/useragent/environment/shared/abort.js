@@ -6,6 +6,9 @@ import { setTimeout } from './timers.js';
 
 // DOM, 3: aborting.
 const abortReason = sharedState('abortReason');
+// Whether a signal, if there is one, is aborted, and why.
+export const isAborted = (signal) => abortReason.has(signal);
+export const reasonOf = (signal) => abortReason.get(signal);
 export class AbortSignal extends EventTarget {
   constructor(key = undefined) {
     onlyHere(key);
@@ -18,7 +21,7 @@ export class AbortSignal extends EventTarget {
     return abortReason.get(this);
   }
   throwIfAborted() {
-    if (this.aborted) throw this.reason;
+    if (isAborted(this)) throw reasonOf(this);
   }
   static abort(reason = new DOMException('the operation was aborted', 'AbortError')) {
     const signal = new AbortSignal(MAKE);
@@ -34,8 +37,8 @@ export class AbortSignal extends EventTarget {
   static any(signals) {
     const signal = new AbortSignal(MAKE);
     const list = [...signals];
-    const already = list.find((s) => s.aborted);
-    if (already) abortReason.set(signal, already.reason);
+    const already = list.find(isAborted);
+    if (already) abortReason.set(signal, reasonOf(already));
     else {
       const roots = new Set();
       for (const s of list) for (const root of rootsOf.get(s) ?? [s]) roots.add(root);
@@ -54,9 +57,9 @@ const dependents = sharedState('dependents');
 const abortSteps = sharedState('abortSteps'); // what the environment itself does at an abort, before any event
 export const onAbort = (signal, step) => (abortSteps.has(signal) ? abortSteps.get(signal).push(step) : abortSteps.set(signal, [step]));
 function abort(signal, reason) {
-  if (signal.aborted) return;
+  if (isAborted(signal)) return;
   const why = reason === undefined ? new DOMException('the operation was aborted', 'AbortError') : reason;
-  const all = [signal, ...(dependents.get(signal) ?? []).filter((s) => !s.aborted)];
+  const all = [signal, ...(dependents.get(signal) ?? []).filter((s) => !isAborted(s))];
   for (const s of all) abortReason.set(s, why);
   for (const s of all) {
     for (const step of abortSteps.get(s) ?? []) step(why);

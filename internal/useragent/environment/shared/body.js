@@ -1,4 +1,5 @@
 import { ofHeaders } from './headers.js';
+import { isAborted, reasonOf } from './abort.js';
 import { ArrayBuffer, PromiseOf, TypeError, Uint8Array, isA, jsonForScripts, sharedState, isView } from './primordials.js';
 import { queueTask } from './timers.js';
 import { bytesOf, keepBytes, viewOf } from './bytes.js';
@@ -42,7 +43,7 @@ export function streamFor(body) {
 function check(owner) {
   const body = ownBody(owner);
   const signal = fetchSignal.get(owner);
-  if (signal?.aborted && body !== null) throw signal.reason;
+  if (body !== null && isAborted(signal)) throw reasonOf(signal);
   if (body !== null && isUnusable(body)) throw new TypeError('the body was read already');
   return body;
 }

@@ -1,4 +1,4 @@
-import { ArrayBuffer, TypeError, Uint8Array, isA, isView, sliceBuffer } from './primordials.js';
+import { ArrayBuffer, TypeError, Uint8Array, isA, isView, saved, sliceBuffer } from './primordials.js';
 
 // Encoding Standard, for UTF-8; the host does the work on whole buffers.
 // Keeps binary data at the host; gives its number.
@@ -16,9 +16,10 @@ export const decodeUTF8 = (view, keepMark) => {
   const text = host('body.read', keepBytes(view));
   return keepMark && mark ? '\ufeff' + text : text;
 };
+const { detached: isDetached } = saved(ArrayBuffer, 'detached');
 export const viewOf = (data) => {
-  if (isView(data)) return data.buffer.detached ? new Uint8Array() : new Uint8Array(data.buffer, data.byteOffset, data.byteLength);
-  if (isA(data, ArrayBuffer)) return data.detached ? new Uint8Array() : new Uint8Array(data);
+  if (isView(data)) return isDetached(data.buffer) ? new Uint8Array() : new Uint8Array(data.buffer, data.byteOffset, data.byteLength);
+  if (isA(data, ArrayBuffer)) return isDetached(data) ? new Uint8Array() : new Uint8Array(data);
   throw new TypeError('binary data belongs here');
 };
 

@@ -1,12 +1,12 @@
 // Service Workers, 5: Cache and CacheStorage.
 
 import { ofHeaders } from './headers.js';
-import { TypeError, allOf, forScripts, freeze, isA, toJSON } from './primordials.js';
+import { TypeError, allOf, forScripts, freeze, isA, saved, toJSON } from './primordials.js';
 import { MAKE, gives, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { call, callFor, rejecting } from './host.js';
 import { baseURL, own } from './settings.js';
-import { AbortController, AbortSignal } from './abort.js';
+import { AbortController, AbortSignal, isAborted, reasonOf } from './abort.js';
 import { parsedURL } from './url.js';
 import { bodyOf, fetchSignal, isUnusable } from './body.js';
 import { Request, requestFrom, requestJSON } from './request.js';
@@ -31,6 +31,9 @@ function wanted(input) {
   if (parts[3] || parts[4]) throw new TypeError('the address of a request holds no name or password');
   return toJSON({ url: parts[0], method: 'GET', headers: [] });
 }
+const ofRequest = saved(Request, 'url', 'method', 'headers', 'signal');
+const ofResponse = saved(Response, 'type', 'ok', 'status', 'headers');
+const addressOf = (request) => ofRequest.url(request).split('#')[0];
 const isHTTP = (url) => /^https?:/.test(url);
 
 class Cache {
@@ -57,19 +60,20 @@ class Cache {
     if (arguments.length === 0) throw new TypeError('addAll takes a list of requests');
     const list = [...requests].map(asRequest);
     for (const r of list) {
-      if (!isHTTP(r.url)) throw new TypeError(`${r.url} is not an http address`);
-      if (r.method !== 'GET') throw new TypeError('only GET requests can be stored');
+      if (!isHTTP(ofRequest.url(r))) throw new TypeError(`${ofRequest.url(r)} is not an http address`);
+      if (ofRequest.method(r) !== 'GET') throw new TypeError('only GET requests can be stored');
     }
     const controller = new AbortController();
-    const aborted = list.find((r) => r.signal.aborted);
-    if (aborted) throw aborted.signal.reason;
+    const aborted = list.map((r) => ofRequest.signal(r)).find(isAborted);
+    if (aborted) throw reasonOf(aborted);
     let answers;
     try {
       answers = await allOf(
         list.map(async (request) => {
-          const response = await performFetch(request, { signal: AbortSignal.any([controller.signal, request.signal]) }, 1);
-          if (response.type === 'error' || (response.type !== 'opaque' && !response.ok) || response.status === 206 || responseState.get(response).partial) throw new TypeError(`${request.url} answered with status ${response.status} and cannot be stored`);
-          if (varyAll(response)) throw new TypeError(`${request.url} answered with Vary: * and cannot be stored`);
+          const response = await performFetch(request, { signal: AbortSignal.any([controller.signal, ofRequest.signal(request)]) }, 1);
+          const [type, status] = [ofResponse.type(response), ofResponse.status(response)];
+          if (type === 'error' || (type !== 'opaque' && !ofResponse.ok(response)) || status === 206 || responseState.get(response).partial) throw new TypeError(`${ofRequest.url(request)} answered with status ${status} and cannot be stored`);
+          if (varyAll(response)) throw new TypeError(`${ofRequest.url(request)} answered with Vary: * and cannot be stored`);
           return { request, response };
         }),
       );
@@ -79,8 +83,8 @@ class Cache {
     }
     const seen = [];
     for (const { request, response } of answers) {
-      const vary = (ofHeaders.get(response.headers, 'vary') || '').split(',').map((f) => f.trim()).filter(Boolean);
-      if (seen.some((r) => r.url.split('#')[0] === request.url.split('#')[0] && vary.every((f) => ofHeaders.get(r.headers, f) === ofHeaders.get(request.headers, f)))) throw new DOMException(`${request.url} stands in the list twice`, 'InvalidStateError');
+      const vary = (ofHeaders.get(ofResponse.headers(response), 'vary') || '').split(',').map((f) => f.trim()).filter(Boolean);
+      if (seen.some((r) => addressOf(r) === addressOf(request) && vary.every((f) => ofHeaders.get(ofRequest.headers(r), f) === ofHeaders.get(ofRequest.headers(request), f)))) throw new DOMException(`${ofRequest.url(request)} stands in the list twice`, 'InvalidStateError');
       seen.push(request);
     }
     for (const { request, response } of answers) await call('cache.put', cacheName.get(this), requestJSON(request), await answerJSON(response));
@@ -88,15 +92,15 @@ class Cache {
   async put(request, response) {
     if (arguments.length < 2) throw new TypeError('put takes a request and a response');
     const r = asRequest(request);
-    if (!isHTTP(r.url)) throw new TypeError(`${r.url} is not an http address`);
-    if (r.method !== 'GET') throw new TypeError('only GET requests can be stored');
+    if (!isHTTP(ofRequest.url(r))) throw new TypeError(`${ofRequest.url(r)} is not an http address`);
+    if (ofRequest.method(r) !== 'GET') throw new TypeError('only GET requests can be stored');
     if (!isA(response, Response)) throw new TypeError('put takes a response');
-    if (response.status === 206) throw new TypeError('partial answers (status 206) cannot be stored');
+    if (ofResponse.status(response) === 206) throw new TypeError('partial answers (status 206) cannot be stored');
     if (varyAll(response)) throw new TypeError('answers with Vary: * cannot be stored');
     if (isUnusable(bodyOf.get(response))) throw new TypeError('the body of the response was read already');
     const signal = fetchSignal.get(response);
     const json = await answerJSON(response);
-    if (signal?.aborted) throw signal.reason;
+    if (isAborted(signal)) throw reasonOf(signal);
     await call('cache.put', cacheName.get(this), requestJSON(r), json);
   }
   async delete(request, options = {}) {
@@ -108,7 +112,7 @@ class Cache {
     return forScripts(freeze((await call('cache.keys', cacheName.get(this), json, optionsJSON(options, true))).map((r) => requestFrom(r, 'request'))));
   }
 }
-const varyAll = (response) => (ofHeaders.get(response.headers, 'vary') || '').split(',').some((f) => f.trim() === '*');
+const varyAll = (response) => (ofHeaders.get(ofResponse.headers(response), 'vary') || '').split(',').some((f) => f.trim() === '*');
 
 const foundResponse = (found) => (found ? responseFrom(found, own.lacks?.includes('immutable copies') ? 'response' : 'immutable') : undefined);
 function openedCache(id) {

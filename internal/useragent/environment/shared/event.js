@@ -1,4 +1,4 @@
-import { ScriptArray, TypeError, apply, defineProperty, forScripts, freeze, getPrototypeOf, isA, arrayFrom } from './primordials.js';
+import { ScriptArray, TypeError, apply, defineProperty, forScripts, freeze, getPrototypeOf, isA, sharedState, arrayFrom } from './primordials.js';
 import { commands } from './dispatch.js';
 import { inherits, must, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -235,6 +235,7 @@ function isHeard(target, type, bubbles) {
 }
 // Fires an event of the browser, if anybody may hear of it. It says whether nobody prevented the default.
 export const announce = (target, type, init = undefined, kind = Event) => !isHeard(target, type, init?.bubbles) || fire(target, trusted(new kind(type, init)));
+const abortReason = sharedState('abortReason');
 export const isSignal = { of: (value) => value !== null };
 export class EventTarget {
   addEventListener(type, callback, options = {}) {
@@ -244,7 +245,7 @@ export class EventTarget {
     // "flatten more": the members are read in their order, each once.
     const { capture, once = false, passive, signal } = typeof options === 'object' && options !== null ? options : { capture: options };
     if (signal !== undefined && !isSignal.of(signal)) throw new TypeError('signal is no AbortSignal');
-    if (callback === null || callback === undefined || signal?.aborted) return;
+    if (callback === null || callback === undefined || abortReason.has(signal)) return;
     const entry = { type: `${type}`, callback, capture: Boolean(capture), once: Boolean(once), passive: false, removed: false };
     entry.passive = passive === undefined ? trees.passive(entry.type, target) : Boolean(passive);
     const list = listFor(target);

@@ -2,7 +2,7 @@
 
 import { TypeError, firstOf, quietly, then } from './primordials.js';
 import { call } from './host.js';
-import { onAbort } from './abort.js';
+import { isAborted, onAbort, reasonOf } from './abort.js';
 import { deferred, errorStream, stateOfStream } from './readablestream.js';
 import { bodyOf, fetchSignal } from './body.js';
 import { Request, requestJSON, requestState, sendableRequest } from './request.js';
@@ -17,10 +17,10 @@ export async function performFetch(input, init, count) {
   if (count === 0) throw new TypeError('fetch takes an address or a request');
   const request = new Request(input, init);
   const { signal } = requestState.get(request);
-  if (signal?.aborted) {
+  if (isAborted(signal)) {
     const { stream } = bodyOf.get(request) ?? {};
-    if (stream) quietly(stream.cancel(signal.reason));
-    throw signal.reason;
+    if (stream) quietly(stream.cancel(reasonOf(signal)));
+    throw reasonOf(signal);
   }
   const from = requestState.get(input);
   if (from && from.mode === 'navigate' && init === undefined) requestState.get(request).mode = 'navigate';

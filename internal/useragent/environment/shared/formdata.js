@@ -11,6 +11,12 @@ export const forms = new WeakSet();
 export const formEntries = { of: null };
 // The entries of a FormData, without what scripts see of it.
 export const entriesOfForm = { read: null };
+const formValue = (value, filename) => {
+  if (filename !== undefined && !isA(value, Blob)) throw new TypeError('only a blob has a file name');
+  return isA(value, Blob) ? (isA(value, File) && filename === undefined ? value : new File([value], filename ?? 'blob', { type: value.type })) : `${value}`;
+};
+// "create an entry", for a FormData.
+export const appendEntry = (form, name, value, filename = undefined) => entriesOfForm.read(form).push([`${name}`, formValue(value, filename)]);
 lazy(['FormData'], () => {
 class FormData {
   #list = [];
@@ -19,7 +25,7 @@ class FormData {
     if (form !== undefined && formEntries.of) this.#list = formEntries.of(form, submitter).map(([name, value]) => [name, value]);
   }
   append(name, value, filename = undefined) {
-    this.#list.push([`${name}`, formValue(value, filename)]);
+    appendEntry(this, name, value, filename);
   }
   delete(name) {
     this.#list = this.#list.filter(([k]) => k !== `${name}`);
@@ -45,10 +51,6 @@ class FormData {
   }
 }
 pairIterable(FormData, entriesOfForm.read);
-const formValue = (value, filename) => {
-  if (filename !== undefined && !isA(value, Blob)) throw new TypeError('only a blob has a file name');
-  return isA(value, Blob) ? (isA(value, File) && filename === undefined ? value : new File([value], filename ?? 'blob', { type: value.type })) : `${value}`;
-};
 publish(FormData);
 });
 // form is a FormData or a list of its entries.
@@ -69,7 +71,7 @@ export function parseForm(bytes, type) {
   const form = new global.FormData();
   const essence = type.split(';')[0].trim().toLowerCase();
   if (essence === 'application/x-www-form-urlencoded') {
-    for (const [k, v] of new URLSearchParams(decodeUTF8(bytes, true))) form.append(k, v);
+    for (const [k, v] of new URLSearchParams(decodeUTF8(bytes, true))) appendEntry(form, k, v);
     return form;
   }
   const boundary = /boundary=(?:"([^"]+)"|([^;\s]+))/i.exec(type);
@@ -88,8 +90,8 @@ export function parseForm(bytes, type) {
     const filename = /filename="([^"]*)"/i.exec(head)?.[1];
     if (name === undefined) throw new TypeError('the body is no form data');
     const unquote = (s) => s.replace(/%22/g, '"').replace(/%0D/gi, '\r').replace(/%0A/gi, '\n');
-    if (filename === undefined) form.append(unquote(name), decodeUTF8(content));
-    else form.append(unquote(name), new File([content], unquote(filename), { type: /content-type:\s*([^\r\n]+)/i.exec(head)?.[1] ?? 'text/plain' }));
+    if (filename === undefined) appendEntry(form, unquote(name), decodeUTF8(content));
+    else appendEntry(form, unquote(name), new File([content], unquote(filename), { type: /content-type:\s*([^\r\n]+)/i.exec(head)?.[1] ?? 'text/plain' }));
   }
   return form;
 }

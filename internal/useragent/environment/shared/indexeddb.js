@@ -259,7 +259,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     const unhandled = fire(request, trusted(event));
     if (s.state === 'finished') return;
     if (insideOf(event).threw) abortTransaction(tx, new DOMException('a listener threw an exception', 'AbortError'));
-    else if (event.type === 'error' && unhandled) abortTransaction(tx, r.error);
+    else if (insideOf(event).type === 'error' && unhandled) abortTransaction(tx, r.error);
     else
       queueTask(() => {
         if (s.state === 'active') s.state = 'inactive';

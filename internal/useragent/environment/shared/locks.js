@@ -4,7 +4,7 @@ import { PromiseOf, TypeError, jsonForScripts, resolved, then } from './primordi
 import { commands } from './dispatch.js';
 import { DOMException } from './domexception.js';
 import { numberedCall } from './host.js';
-import { onAbort } from './abort.js';
+import { isAborted, onAbort, reasonOf } from './abort.js';
 import { interfaceOf, navigatorPart } from './navigatorparts.js';
 
 const stolen = new Map(); // by number what is done when a lock is taken away
@@ -26,7 +26,7 @@ navigatorPart('locks', () => interfaceOf('LockManager', {
       if (o.steal && o.ifAvailable) return refuse('a lock is stolen or asked for if it is available, not both');
       if (o.steal && mode === 'shared') return refuse('a lock that is stolen is not shared');
       if (o.signal && (o.steal || o.ifAvailable)) return refuse('a request that does not wait has no signal');
-      if (o.signal?.aborted) return reject(o.signal.reason);
+      if (isAborted(o.signal)) return reject(reasonOf(o.signal));
       let granted = false;
       const { id, promise } = numberedCall('lock.request', name, mode, Boolean(o.ifAvailable), Boolean(o.steal));
       stolen.set(id, () => reject(new DOMException('the lock was stolen', 'AbortError')));

@@ -56,8 +56,7 @@ class MessagePort extends EventTarget {
     deliver(other);
   }
   start() {
-    portState.get(this).started = true;
-    deliver(this);
+    startPort(this);
   }
   close() {
     portState.get(this).closed = true;
@@ -67,8 +66,12 @@ class MessagePort extends EventTarget {
   }
   set onmessage(handler) {
     setHandler(this, 'message', handler);
-    this.start();
+    startPort(this);
   }
+}
+function startPort(port) {
+  portState.get(port).started = true;
+  deliver(port);
 }
 function setHandler(target, type, handler) {
   const slots = slotsOf(target);

@@ -7,7 +7,7 @@ import {
 import { MAKE, gives, onlyHere, publish } from './webidl.js';
 import { describe, stackOf } from './errors.js';
 import { settled } from './timers.js';
-import { onAbort } from './abort.js';
+import { isAborted, onAbort, reasonOf } from './abort.js';
 import { bytesOf, joinBytes, keepBytes, viewOf } from './bytes.js';
 import { clone } from './structuredclone.js';
 
@@ -157,7 +157,7 @@ export class ReadableStream {
         if (!preventAbort) then(writer.abort(reason), undefined, () => {});
         if (!preventCancel) then(reader.cancel(reason), undefined, () => {});
       };
-      if (signal.aborted) stop(signal.reason);
+      if (isAborted(signal)) stop(reasonOf(signal));
       else onAbort(signal, stop);
     }
     try {

@@ -2,6 +2,7 @@ import {
   RangeError, TypeError, defineProperty, fromJSON, setPrototypeOf, sharedState, toJSON,
 } from './primordials.js';
 import { attribute, must, publish } from './webidl.js';
+import { isAborted } from './abort.js';
 import { baseURL } from './settings.js';
 import { Headers, byteString, fillHeaders, headersFrom, headersState, headersWith, ofHeaders } from './headers.js';
 import { bodyOf, cloneBody, consume, extract, fetchSignal, mixBody, useNow } from './body.js';
@@ -91,7 +92,7 @@ export function answerNow(response) {
   const s = responseState.get(response);
   const body = bodyOf.get(response);
   if (s.opaque || !body) return writtenResponse(response, s.opaque);
-  if (fetchSignal.get(response)?.aborted) return null;
+  if (isAborted(fetchSignal.get(response))) return null;
   const handle = useNow(body);
   return handle ? writtenResponse(response, handle) : null;
 }

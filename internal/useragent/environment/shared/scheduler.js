@@ -3,7 +3,7 @@
 import { PromiseOf } from './primordials.js';
 import { expose, lazy } from './webidl.js';
 import { setTimeout } from './timers.js';
-import { AbortController, AbortSignal } from './abort.js';
+import { AbortController, AbortSignal, isAborted, reasonOf } from './abort.js';
 
 // Tasks that are due wait for one turn, in which those that matter most go first.
 const ORDER = ['user-blocking', 'user-visible', 'background'];
@@ -19,7 +19,7 @@ function later(priority, run) {
 lazy(['scheduler', 'TaskController', 'TaskSignal'], () => {
   expose('scheduler', {
     postTask: (callback, { delay = 0, signal, priority = 'user-visible' } = {}) => new PromiseOf((resolve, reject) => {
-      if (signal?.aborted) return reject(signal.reason);
+      if (isAborted(signal)) return reject(reasonOf(signal));
       signal?.addEventListener('abort', () => reject(signal.reason));
       const run = () => {
         try {

@@ -12,9 +12,10 @@ import { makeAttr } from './element.js';
 import { Node, current, elementById, mixParent } from './node.js';
 import {
   DOCTYPE, DOCUMENT, ELEMENT, HTML, SVG, adopt, append, asciiLower, changes, childElements, children, cloneNode,
-  contains, createLike, elementsOf, error, extractName, following, getAttr, hasAttr, isElement, isHTML, isNode,
-  isText, isValidAttributeName, isValidElementName, isValidName, late, makeCDATA, makeComment, makeDoctype,
-  makeElement, makeFragment, makeInstruction, makeText, preInsert, replace, replaceAllWithText, setAttr, steps,
+  contains, createLike, documentElementOf, elementsOf, error, extractName, following, getAttr, hasAttr, isElement,
+  isHTML, isNode, isText, isValidAttributeName, isValidElementName, isValidName, late, makeCDATA, makeComment,
+  makeDoctype, makeElement, makeFragment, makeInstruction, makeText, preInsert, replace, replaceAllWithText, setAttr,
+  steps,
 } from './nodes.js';
 import { makers } from './parsing.js';
 import { states } from './selectors.js';
@@ -95,8 +96,7 @@ export class Document extends Node {
     return null;
   }
   get documentElement() {
-    for (let c = this.$f; c; c = c.$n) if (c.$t === ELEMENT) return c;
-    return null;
+    return documentElementOf(this);
   }
   getElementsByTagName(name) {
     return byTagName(this, `${name}`);
@@ -195,7 +195,7 @@ export class Document extends Node {
     return this.$ready;
   }
   get title() {
-    const svg = this.documentElement?.$ns === SVG;
+    const svg = documentElementOf(this)?.$ns === SVG;
     for (let n = this.$f; n; n = following(n, this)) if (svg ? n.$t === ELEMENT && n.$ns === SVG && n.$name === 'title' : isHTML(n, 'title')) return ownText(n).replace(/[\t\n\f\r ]+/g, ' ').replace(/^ | $/g, '');
     return '';
   }
@@ -218,14 +218,14 @@ export class Document extends Node {
     replaceAllWithText(`${value}`, t);
   }
   get dir() {
-    const dir = (this.documentElement && getAttr(this.documentElement, 'dir'))?.toLowerCase();
+    const dir = (documentElementOf(this) && getAttr(documentElementOf(this), 'dir'))?.toLowerCase();
     return ['ltr', 'rtl', 'auto'].includes(dir) ? dir : '';
   }
   set dir(value) {
-    if (this.documentElement) setAttr(this.documentElement, 'dir', `${value}`);
+    if (documentElementOf(this)) setAttr(documentElementOf(this), 'dir', `${value}`);
   }
   get body() {
-    const html = this.documentElement;
+    const html = documentElementOf(this);
     return isHTML(html, 'html') ? childElements(html).find((c) => isHTML(c, 'body') || isHTML(c, 'frameset')) ?? null : null;
   }
   set body(value) {
@@ -234,11 +234,11 @@ export class Document extends Node {
     const old = this.body;
     if (old === value) return;
     if (old) replace(old, value, old.$p);
-    else if (this.documentElement) append(value, this.documentElement);
+    else if (documentElementOf(this)) append(value, documentElementOf(this));
     else throw error('HierarchyRequestError', 'the document has no element');
   }
   get head() {
-    const html = this.documentElement;
+    const html = documentElementOf(this);
     return isHTML(html, 'html') ? childElements(html).find((c) => isHTML(c, 'head')) ?? null : null;
   }
   getElementsByName(name) {
@@ -252,7 +252,7 @@ export class Document extends Node {
     return this.$window ?? null;
   }
   get activeElement() {
-    return states.focused && contains(this, states.focused) ? states.focused : this.body ?? this.documentElement;
+    return states.focused && contains(this, states.focused) ? states.focused : this.body ?? documentElementOf(this);
   }
   hasFocus() {
     return this === current.document;
@@ -275,7 +275,7 @@ export class Document extends Node {
     return own.left ? 'hidden' : 'visible';
   }
   get scrollingElement() {
-    return this.documentElement;
+    return documentElementOf(this);
   }
   get fullscreenElement() {
     return null;

@@ -9,9 +9,9 @@ import { ARIA, ariaName } from './aria.js';
 import { byClassName, byTagName, byTagNameNS, tokenList } from './collections.js';
 import { Node, mixChild, mixParent, mixSiblings } from './node.js';
 import {
-  HTML, asciiLower, attributeChanged, createLike, error, extractName, findAttribute, findAttributeNS, getAttr,
-  isConnected, isElement, isNode, isValidAttributeName, late, makeText, preInsert, protos, qualifiedName, record,
-  removeAttr, setAttr,
+  HTML, asciiLower, attributeChanged, createLike, documentElementOf, error, extractName, findAttribute,
+  findAttributeNS, getAttr, isConnected, isElement, isNode, isValidAttributeName, late, makeText, preInsert, protos,
+  qualifiedName, record, removeAttr, setAttr,
 } from './nodes.js';
 import { matches, parseSelectors } from './selectors.js';
 
@@ -331,7 +331,7 @@ const animation = () => {
   return a;
 };
 for (const name of ['scrollTop', 'scrollLeft', 'scrollWidth', 'scrollHeight', 'clientTop', 'clientLeft', 'clientWidth', 'clientHeight'])
-  defineProperty(Element.prototype, name, Object.getOwnPropertyDescriptor({ get [name]() { return this === this.$d?.documentElement ? { clientWidth: 1000, clientHeight: 700, scrollWidth: 1000, scrollHeight: 700 }[name] ?? 0 : 0; }, set [name](value) {} }, name));
+  defineProperty(Element.prototype, name, Object.getOwnPropertyDescriptor({ get [name]() { return this.$d && this === documentElementOf(this.$d) ? { clientWidth: 1000, clientHeight: 700, scrollWidth: 1000, scrollHeight: 700 }[name] ?? 0 : 0; }, set [name](value) {} }, name));
 export function insertAdjacent(element, where, node) {
   switch (asciiLower(where)) {
     case 'beforebegin': return element.$p ? preInsert(node, element.$p, element) : null;

@@ -1,9 +1,9 @@
 // DOM, 2.9: how events find their way through trees with shadow roots, and what elements do when they are clicked.
 
 import { assign, isA } from '../shared/primordials.js';
-import { trees } from '../shared/event.js';
+import { insideOf, trees } from '../shared/event.js';
 import { activation } from './forms.js';
-import { DOCUMENT, isElement, isHTML, isNode, late, rootOf } from './nodes.js';
+import { DOCUMENT, documentElementOf, isElement, isHTML, isNode, late, rootOf } from './nodes.js';
 import { MouseEvent } from './uievents.js';
 
 // "shadow-including inclusive ancestor", of a root.
@@ -29,8 +29,8 @@ assign(trees, {
   closedRoot: (at) => (isNode(at) && at.$shadow ? at.$mode === 'closed' : null),
   inSameTree: (target, parent) => encloses(rootOf(target), parent),
   // "default passive value" (DOM, 2.7)
-  passive: (type, target) => PASSIVE.has(type) && (target === global || (isNode(target) && (target.$t === DOCUMENT || (isElement(target) && (target === target.$d.documentElement || target === target.$d.body))))),
+  passive: (type, target) => PASSIVE.has(type) && (target === global || (isNode(target) && (target.$t === DOCUMENT || (isElement(target) && (target === documentElementOf(target.$d) || target === target.$d.body))))),
   isForm: (n) => isHTML(n, 'form'),
   inShadow: (n) => isNode(n) && Boolean(rootOf(n).$shadow),
-  activation: { ...activation, isActivation: (event) => event.type === 'click' && isA(event, MouseEvent) },
+  activation: { ...activation, isActivation: (event) => insideOf(event).type === 'click' && isA(event, MouseEvent) },
 });

@@ -1,24 +1,25 @@
 // HTML, 4.10: forms: values, checkedness, options, owners, validity, submission.
 
-import { ScriptArray, TypeError, defineProperty, isA } from '../shared/primordials.js';
+import { ScriptArray, TypeError, defineProperty, isA, saved } from '../shared/primordials.js';
 import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import { Date_ } from '../shared/time.js';
 import { announce, fire, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { encodeUTF8, keepBytes } from '../shared/bytes.js';
 import { URL, parsedURL } from '../shared/url.js';
-import { entriesOfForm, extractForm, formEntries } from '../shared/formdata.js';
+import { appendEntry, entriesOfForm, extractForm, formEntries } from '../shared/formdata.js';
 import { HTMLCollection, RadioNodeList, elements, elementsAs, listOf, liveNodes, ownerOf } from './collections.js';
 import { classes, opens, toggle } from './htmlelements.js';
 import { boundsOf, isAligned, kindOf, modeOf, sanitize, stepBase, stepOf, stepped } from './inputtypes.js';
 import { hooks } from './navigation.js';
 import { current, elementById, mix } from './node.js';
 import {
-  HTML, append, changes, contains, descendants, elementsOf, error, following, getAttr, hasAttr,
+  HTML, append, asciiLower, changes, contains, descendants, elementsOf, error, following, getAttr, hasAttr,
   isConnected, isElement, isHTML, isNode, isText, makeElement, namesGiven, onAttribute, onCloned, preInsert, remove,
   replace, replaceAllWithText, rootOf, setAttr, textOf,
 } from './nodes.js';
 import { isDisabled, states } from './selectors.js';
+import { FormDataEvent } from './uievents.js';
 
 const C = classes;
 const LISTED = new Set(['button', 'fieldset', 'input', 'object', 'output', 'select', 'textarea']);
@@ -35,7 +36,10 @@ export function formOwner(e) {
 }
 const TYPE_NAMES = new Set('hidden text search tel url email password date month week time datetime-local number range color checkbox radio file submit image reset button'.split(' '));
 const labelsOf = (e) => liveNodes(() => elementsOf(rootOf(e)).filter((n) => isHTML(n, 'label') && n.control === e));
-const typeOf = (input) => input.type;
+const typeOf = (input) => {
+  const type = asciiLower(getAttr(input, 'type') ?? '');
+  return TYPE_NAMES.has(type) ? type : 'text';
+};
 export const checkedness = (e) => e.$checked ?? hasAttr(e, 'checked');
 function check(e, on) {
   e.$checked = on;
@@ -47,7 +51,7 @@ function check(e, on) {
   const root = rootOf(e);
   for (let n = root.$f; n; n = following(n, root)) if (n !== e && isHTML(n, 'input') && typeOf(n) === 'radio' && getAttr(n, 'name') === name && formOwner(n) === owner) n.$checked = false;
 }
-states.checked = (e) => (isHTML(e, 'input') && ['checkbox', 'radio'].includes(typeOf(e)) ? checkedness(e) : isHTML(e, 'option') && e.selected);
+states.checked = (e) => (isHTML(e, 'input') && ['checkbox', 'radio'].includes(typeOf(e)) ? checkedness(e) : isHTML(e, 'option') && ofOption.selected(e));
 // 4.10.20: the text that is selected in a control.
 const SELECTS = new Set(['text', 'search', 'url', 'tel', 'password', 'textarea']);
 const hasSelection = (e) => e.$name === 'textarea' || SELECTS.has(typeOf(e));
@@ -242,7 +246,7 @@ mix(C.HTMLOptionElement, {
     return s ? formOwner(s) : null;
   },
   get label() {
-    return getAttr(this, 'label') || this.text;
+    return getAttr(this, 'label') || ofOption.text(this);
   },
   set label(v) {
     setAttr(this, 'label', `${v}`);
@@ -256,7 +260,7 @@ mix(C.HTMLOptionElement, {
     pick(this, Boolean(v));
   },
   get value() {
-    return getAttr(this, 'value') ?? this.text;
+    return getAttr(this, 'value') ?? ofOption.text(this);
   },
   set value(v) {
     setAttr(this, 'value', `${v}`);
@@ -274,6 +278,9 @@ mix(C.HTMLOptionElement, {
     return s ? optionsOf(s).indexOf(this) : 0;
   },
 });
+// What the environment itself asks of inputs and options.
+const ofOption = saved(C.HTMLOptionElement, 'selected', 'text', 'value');
+const ofInput = saved(C.HTMLInputElement, 'value');
 const selectOf = (option) => {
   for (let p = option.$p; p; p = p.$p) {
     if (isHTML(p, 'select')) return p;
@@ -371,10 +378,10 @@ mix(C.HTMLSelectElement, {
     } else optionsOf(this)[index]?.remove();
   },
   get selectedOptions() {
-    return (this.$selectedOptions ??= elements(() => optionsOf(this).filter((o) => o.selected)));
+    return (this.$selectedOptions ??= elements(() => optionsOf(this).filter(ofOption.selected)));
   },
   get selectedIndex() {
-    return optionsOf(this).findIndex((o) => o.selected);
+    return optionsOf(this).findIndex(ofOption.selected);
   },
   set selectedIndex(n) {
     const list = optionsOf(this);
@@ -384,10 +391,11 @@ mix(C.HTMLSelectElement, {
     changes.n++;
   },
   get value() {
-    return optionsOf(this).find((o) => o.selected)?.value ?? '';
+    const chosen = optionsOf(this).find(ofOption.selected);
+    return chosen ? ofOption.value(chosen) : '';
   },
   set value(v) {
-    this.selectedIndex = optionsOf(this).findIndex((o) => o.value === `${v}`);
+    this.selectedIndex = optionsOf(this).findIndex((o) => ofOption.value(o) === `${v}`);
   },
   showPicker() {},
 });
@@ -461,7 +469,7 @@ const isMissing = (e) => {
   if (isHTML(e, 'select')) {
     const list = optionsOf(e);
     const first = !hasAttr(e, 'multiple') && whole(e) <= 1 && list[0]?.$p === e && list[0].value === '' ? list[0] : null; // the placeholder
-    return !list.some((o) => o.selected && o !== first);
+    return !list.some((o) => ofOption.selected(o) && o !== first);
   }
   if (isHTML(e, 'textarea')) return !hasAttr(e, 'readonly') && e.value === '';
   if (!isHTML(e, 'input') || !REQUIRABLE.has(typeOf(e))) return false;
@@ -655,9 +663,9 @@ export function entryListOf(form, submitter = null) {
     }
     if (!name) continue;
     if (isHTML(e, 'select')) {
-      for (const o of optionsOf(e)) if (o.selected && !isDisabled(o)) list.push([name, o.value]);
+      for (const o of optionsOf(e)) if (ofOption.selected(o) && !isDisabled(o)) list.push([name, ofOption.value(o)]);
     } else if (isHTML(e, 'input') && typeOf(e) === 'file') list.push([name, new global.File([], '', { type: 'application/octet-stream' })]);
-    else list.push([name, e.value]);
+    else list.push([name, isHTML(e, 'input') ? ofInput.value(e) : e.value]);
     const direction = (isHTML(e, 'textarea') || (isHTML(e, 'input') && DIRECTED.has(typeOf(e)))) && getAttr(e, 'dirname');
     if (direction) list.push([direction, directionOf(e)]);
   }
@@ -668,10 +676,10 @@ function constructEntries(form, submitter) {
   if (form.$constructing) return null;
   form.$constructing = true;
   const data = new global.FormData();
-  for (const [k, v] of entryListOf(form, submitter)) data.append(k, v);
-  fire(form, trusted(new global.FormDataEvent('formdata', { bubbles: true, formData: data })));
+  for (const [k, v] of entryListOf(form, submitter)) appendEntry(data, k, v);
+  fire(form, trusted(new FormDataEvent('formdata', { bubbles: true, formData: data })));
   form.$constructing = false;
-  return [...data];
+  return entriesOfForm.read(data).map(([k, v]) => [k, v]);
 }
 function submitForm(form, submitter) {
   if (!isConnected(form)) return;
@@ -692,7 +700,7 @@ function submitForm(form, submitter) {
     const here = ['', '_self'].includes(target.toLowerCase());
     if (here && hooks.navigate) {
       const formData = new global.FormData();
-      for (const [k, v] of data) formData.append(k, v);
+      for (const [k, v] of data) appendEntry(formData, k, v);
       if (!hooks.navigate({ type: action === current.document.$url() ? 'replace' : 'push', url: action, same: false, formData, sourceElement: submitter })) return;
     }
     const type = (submitter && hasAttr(submitter, 'formenctype') && submitter.formEnctype) || form.enctype;

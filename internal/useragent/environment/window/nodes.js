@@ -86,6 +86,11 @@ export function elementsOf(top) {
   }
   return list;
 }
+// The document element (DOM, 4.5).
+export function documentElementOf(document) {
+  for (let c = document.$f; c; c = c.$n) if (c.$t === ELEMENT) return c;
+  return null;
+}
 export function indexOf(node) {
   let n = 0;
   for (let at = node.$v; at; at = at.$v) n++;

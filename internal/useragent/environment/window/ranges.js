@@ -8,8 +8,8 @@ import { Document } from './document.js';
 import { constant, current, extendInterface, position } from './node.js';
 import {
   COMMENT, DOCTYPE, DOCUMENT, ELEMENT, FRAGMENT, HTML, INSTRUCTION, append, children, cloneNode, contains,
-  descendants, ensureValid, error, following, indexOf, isData, isHTML, isNode, isText, iterators, lengthOf,
-  makeElement, makeFragment, preInsert, ranges, remove, replaceAll, replaceData, rootOf,
+  descendants, documentElementOf, ensureValid, error, following, indexOf, isData, isHTML, isNode, isText, iterators,
+  lengthOf, makeElement, makeFragment, preInsert, ranges, remove, replaceAll, replaceData, rootOf,
 } from './nodes.js';
 import { parseFragment } from './parsing.js';
 
@@ -76,16 +76,18 @@ const childAt = (node, i) => {
   while (i-- > 0 && c) c = c.$n;
   return c;
 };
+function commonAncestor(s) {
+  let n = s.$sc;
+  while (!contains(n, s.$ec)) n = n.$p;
+  return n;
+}
 export class Range extends AbstractRange {
   constructor() {
     const r = { __proto__: Range.prototype };
     return initRange(r, current.document);
   }
   get commonAncestorContainer() {
-    const s = state(this);
-    let n = s.$sc;
-    while (!contains(n, s.$ec)) n = n.$p;
-    return n;
+    return commonAncestor(state(this));
   }
   setStart(node, offset) {
     setStart(state(this), node, offset >>> 0);
@@ -135,7 +137,7 @@ export class Range extends AbstractRange {
     if (this.collapsed) return;
     const { $sc, $so, $ec, $eo } = s;
     if ($sc === $ec && isData($sc)) return replaceData($sc, $so, $eo - $so, '');
-    const gone = [...descendants(this.commonAncestorContainer)].filter((n) => isContained(n, s) && !(n.$p && isContained(n.$p, s)));
+    const gone = [...descendants(commonAncestor(s))].filter((n) => isContained(n, s) && !(n.$p && isContained(n.$p, s)));
     let [node, offset] = [$sc, $so];
     if (!contains($sc, $ec)) {
       let reference = $sc;
@@ -212,7 +214,7 @@ export class Range extends AbstractRange {
     const s = state(this);
     if (s.$sc === s.$ec && isText(s.$sc)) return s.$sc.$data.slice(s.$so, s.$eo);
     let out = isText(s.$sc) ? s.$sc.$data.slice(s.$so) : '';
-    for (const n of descendants(this.commonAncestorContainer)) if (isText(n) && isContained(n, s)) out += n.$data;
+    for (const n of descendants(commonAncestor(s))) if (isText(n) && isContained(n, s)) out += n.$data;
     return out + (isText(s.$ec) ? s.$ec.$data.slice(0, s.$eo) : '');
   }
   createContextualFragment(text) {
@@ -224,7 +226,7 @@ export class Range extends AbstractRange {
     return fragment;
   }
   getBoundingClientRect() {
-    return current.document.documentElement.getBoundingClientRect();
+    return documentElementOf(current.document).getBoundingClientRect();
   }
   getClientRects() {
     return arrayOf();

@@ -1,7 +1,7 @@
 // CSSOM, 6 and CSSOM View, as far as scripts go without layout: inline styles, sheets of rules, computed values of a few properties.
 
 import {
-  ScriptArray, ScriptObject, TypeError, assign, defineProperty, fromJSON, resolved, arrayFrom, arrayOf,
+  ScriptArray, ScriptObject, TypeError, assign, defineProperty, fromJSON, resolved, saved, arrayFrom, arrayOf,
 } from '../shared/primordials.js';
 import { onlyHere, publishLoosely } from '../shared/webidl.js';
 import { listOf, live, wordsOf } from './collections.js';
@@ -109,9 +109,10 @@ export class CSSStyleDeclaration {
     return this.getPropertyValue('float');
   }
   set cssFloat(v) {
-    this.setProperty('float', v);
+    setProperty(this, 'float', v);
   }
 }
+const { setProperty } = saved(CSSStyleDeclaration, 'setProperty');
 publishLoosely(CSSStyleDeclaration);
 const textOfBlock = (list) => list.map(([n, v, i]) => `${n}: ${v}${i ? ' !important' : ''};`).join(' ');
 const PROPERTY = /^[a-zA-Z-]+$/;
@@ -123,7 +124,7 @@ const blockHandler = {
   },
   set(target, key, value) {
     if (typeof key !== 'string' || key in target || !PROPERTY.test(key)) return Reflect.set(target, key, value, target);
-    target.setProperty(dashed(key), value);
+    setProperty(target, dashed(key), value);
     return true;
   },
   has: (target, key) => key in target || (typeof key === 'string' && (/^\d+$/.test(key) ? Number(key) < target.length : known(dashed(key)))),
