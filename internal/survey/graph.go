@@ -58,15 +58,21 @@ func (g *Graph) IsPage(path string) bool {
 }
 
 // look reads the file at a URL path if that is still to be done.
-func (g *Graph) look(path string) { g.Read(path) }
+func (g *Graph) look(path string) {
+	if g.unread(path) {
+		g.Read(path)
+	}
+}
+
+// unread reports whether the file at a URL path is still to be read.
+func (g *Graph) unread(path string) bool {
+	return g.lazy && g.Files[path] != nil && g.Refs[path] == nil
+}
 
 // Read reads the files at URL paths, as far as that is still to be done, on all processors. Others of the graph's methods read what
 // they need themselves, one file after the other.
 func (g *Graph) Read(paths ...string) {
-	if !g.lazy {
-		return
-	}
-	paths = slices.DeleteFunc(slices.Clone(paths), func(p string) bool { return g.Files[p] == nil || g.Refs[p] != nil })
+	paths = slices.DeleteFunc(slices.Clone(paths), func(p string) bool { return !g.unread(p) })
 	found := make([]content, len(paths))
 	crash.Each(len(paths), func(i int) { found[i] = read(g.Folder, g.Reader, g.Files[paths[i]]) })
 	for i, c := range found {

@@ -16,7 +16,7 @@ import (
 )
 
 func main() {
-	least := flag.Duration("for", 10*time.Second, "repeat the audit for this long")
+	least := flag.Duration("for", 10*time.Second, "repeat the command for this long")
 	raw := flag.String("go", "", "also write the profile of processor time to this file, for go tool pprof")
 	flag.Parse()
 	dir, command := flag.Arg(0), []string{"audit"}

@@ -129,7 +129,7 @@ func New() (*Engine, error) {
 	if err := e.makeRealms(nil); err != nil {
 		return nil, err
 	}
-	e.kin, e.first = lib.XJS_NewObject(e.tls, e.ctx), e
+	e.kin = lib.XJS_NewObject(e.tls, e.ctx)
 	e.args = e.heap.alloc(maxDepth * maxArgs * unsafe.Sizeof(lib.TJSValue{}))
 	watch(m)
 	return e, nil

@@ -51,6 +51,7 @@ type watched struct {
 	turns      atomic.Int64
 	turn       int64
 	took, last time.Duration
+	looked     time.Time // when last was measured
 }
 
 var dog struct {
@@ -127,9 +128,10 @@ func (e *machine) look(now, sharing time.Duration) {
 	if turn := w.turns.Load(); turn != w.turn {
 		w.turn, w.took = turn, 0
 	} else {
-		w.took += (now - w.last) / max(1, sharing)
+		// Others of the process may compute too, but an engine computes on one processor.
+		w.took += min((now-w.last)/max(1, sharing), time.Since(w.looked))
 	}
-	w.last = now
+	w.last, w.looked = now, time.Now()
 	if !w.running || beats != w.seen {
 		w.seen, w.since = beats, now
 	}

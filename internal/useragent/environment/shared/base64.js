@@ -11,6 +11,8 @@ function convert(operation, data) {
     throw hostError(error.message);
   }
 }
+export const btoa = (data) => convert('btoa', data);
+export const atob = (data) => convert('atob', data);
 expose('btoa', function btoa(data) {
   return convert('btoa', data);
 });

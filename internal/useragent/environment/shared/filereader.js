@@ -1,3 +1,4 @@
+import { btoa } from './base64.js';
 import { TypeError, Uint8Array, defineProperty, isA } from './primordials.js';
 import { lazy, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -51,7 +52,7 @@ class FileReader extends EventTarget {
     this.#read(blob, (handle) => Array.from(new Uint8Array(bytesOf(handle)), (b) => String.fromCharCode(b)).join(''));
   }
   readAsDataURL(blob) {
-    this.#read(blob, (handle) => `data:${blob.type || 'application/octet-stream'};base64,` + global.btoa(Array.from(new Uint8Array(bytesOf(handle)), (b) => String.fromCharCode(b)).join('')));
+    this.#read(blob, (handle) => `data:${blob.type || 'application/octet-stream'};base64,` + btoa(Array.from(new Uint8Array(bytesOf(handle)), (b) => String.fromCharCode(b)).join('')));
   }
   abort() {
     if (this.#state === 1) {

@@ -1,5 +1,6 @@
 // HTML, 7.2.3, 7.3.1 and 4.8.5: frames with their windows. Windows of one origin reach each other's objects, the others only messages.
 
+import { atob } from '../shared/base64.js';
 import { ScriptObject, assign, defineProperty, fromJSON, isA, toJSON } from '../shared/primordials.js';
 import { commands, side } from '../shared/dispatch.js';
 import { must } from '../shared/webidl.js';
@@ -146,7 +147,7 @@ function processAttributes(e, initial) {
 }
 const dataText = (url) => {
   const m = /^data:text\/html[^,]*?(;base64)?,(.*)$/s.exec(url);
-  return m ? (m[1] ? global.atob(decodeURIComponent(m[2])) : decodeURIComponent(m[2])) : null;
+  return m ? (m[1] ? atob(decodeURIComponent(m[2])) : decodeURIComponent(m[2])) : null;
 };
 function removeFrame(e) {
   const number = e.$frame;
