@@ -27,8 +27,8 @@ func (f *Facts) ContentReach() (reach float64, known bool) {
 	if f.pixels == nil || f.Width != f.Height || !f.Opaque || f.Width > 2048 {
 		return 0, false
 	}
-	s, err := measure(&Master{raster: linear(f.pixels)})
-	return s.reach, err == nil && s.opaque && s.plainBorder
+	s := measurePixels(f.pixels)
+	return s.reach, s.opaque && s.plainBorder
 }
 
 // Faint says whether a good part of a transparent picture can hardly be told from white.
@@ -36,8 +36,7 @@ func (f *Facts) Faint() bool {
 	if f.pixels == nil || f.Opaque || f.Width > 2048 || f.Height > 2048 {
 		return false
 	}
-	s, err := measure(&Master{raster: linear(f.pixels)})
-	return err == nil && s.faint
+	return measurePixels(f.pixels).faint
 }
 
 // Enlarged says whether a picture's edges are all so soft that it must have been scaled up: where it goes from dark to

@@ -201,44 +201,55 @@ type shape struct {
 }
 
 func measure(m *Master) (shape, error) {
-	const n = 256
-	p, err := m.square(n)
+	p, err := m.square(256)
 	if err != nil {
 		return shape{}, err
 	}
-	img := p.image()
-	s := shape{opaque: true, plainBorder: true, border: img.NRGBAAt(0, 0)}
-	for i := range n {
-		for _, c := range []color.NRGBA{img.NRGBAAt(i, 0), img.NRGBAAt(i, n-1), img.NRGBAAt(0, i), img.NRGBAAt(n-1, i)} {
-			if c.A < 250 {
-				s.opaque = false
-			}
-			if apart(c, s.border) > 12 {
-				s.plainBorder = false
-			}
-		}
+	return measurePixels(p.image()), nil
+}
+
+// measurePixels measures a picture as it is. reach is only right for squares.
+func measurePixels(img *image.NRGBA) shape {
+	w, h := img.Rect.Dx(), img.Rect.Dy()
+	at := func(x, y int) color.NRGBA {
+		p := img.Pix[y*img.Stride+4*x:]
+		return color.NRGBA{R: p[0], G: p[1], B: p[2], A: p[3]}
 	}
+	s := shape{opaque: true, plainBorder: true, border: at(0, 0)}
+	edge := func(c color.NRGBA) {
+		s.opaque = s.opaque && c.A >= 250
+		s.plainBorder = s.plainBorder && apart(c, s.border) <= 12
+	}
+	for x := range w {
+		edge(at(x, 0))
+		edge(at(x, h-1))
+	}
+	for y := range h {
+		edge(at(0, y))
+		edge(at(w-1, y))
+	}
+	onBorder := s.opaque && s.plainBorder
 	drawn, light := 0, 0
-	for y := range n {
-		for x := range n {
-			c := img.NRGBAAt(x, y)
+	farthest := 0 // the square of the largest distance from the centre, in half pixels
+	for y := range h {
+		line := img.Pix[y*img.Stride : y*img.Stride+4*w]
+		dy := 2*y + 1 - h
+		for x := range w {
+			c := color.NRGBA{R: line[4*x], G: line[4*x+1], B: line[4*x+2], A: line[4*x+3]}
 			if c.A > 127 {
 				drawn++
 				if min(c.R, c.G, c.B) > 205 {
 					light++
 				}
 			}
-			content := c.A > 12
-			if s.opaque && s.plainBorder {
-				content = apart(c, s.border) > 12
-			}
-			if content {
-				s.reach = max(s.reach, math.Hypot(float64(x)+0.5-n/2, float64(y)+0.5-n/2)/n)
+			if dx := 2*x + 1 - w; dx*dx+dy*dy > farthest && c.A > 12 && (!onBorder || apart(c, s.border) > 12) {
+				farthest = dx*dx + dy*dy
 			}
 		}
 	}
+	s.reach = math.Sqrt(float64(farthest)) / 2 / float64(w)
 	s.faint = !s.opaque && light*4 > drawn
-	return s, nil
+	return s
 }
 
 // clear draws the picture as it is.
