@@ -73,6 +73,7 @@ func (s *Script) At(base string, imports *ImportMap) *Script {
 // Addresses are the URLs that its texts may stand for: seen from the page, and from the script itself. Whoever asks
 // keeps those that the site has.
 func (s *Script) Addresses(base string) (list []string) {
+	seen := map[string]bool{}
 	for _, text := range s.Named {
 		if slices.ContainsFunc(s.Registrations, func(r Registration) bool { return r.raw == text }) {
 			continue // a service worker, which no page asks for
@@ -81,7 +82,8 @@ func (s *Script) Addresses(base string) (list []string) {
 			continue // perhaps one
 		}
 		for _, from := range []string{base, s.from} {
-			if u, ok := Resolve(from, text); ok && !slices.Contains(list, u) {
+			if u, ok := Resolve(from, text); ok && !seen[u] {
+				seen[u] = true
 				list = append(list, u)
 			}
 		}

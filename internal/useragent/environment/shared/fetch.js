@@ -15,6 +15,9 @@ const arriving = (response) => {
 };
 export async function performFetch(input, init, count) {
   if (count === 0) throw new TypeError('fetch takes an address or a request');
+  const known = init === undefined ? requestState.get(input) : undefined;
+  // Of a request as it is, without a body or a signal, nothing else that can be seen is made.
+  if (known && known.signal === null && known.cache !== 'only-if-cached' && !bodyOf.get(input)) return arriving(responseFrom(await call('fetch', requestJSON(input, 0, ''))));
   const request = new Request(input, init);
   const { signal } = requestState.get(request);
   if (isAborted(signal)) {

@@ -210,10 +210,27 @@ const markUp = (e) => {
 };
 let parsing = false;
 const framesParsed = [];
-const waiting = new Set(); // elements that a load may be for
+// Elements that a load may be for: those with one address by it, once they were looked at, and the others.
+const waiting = new Set();
+const waitingAt = new Map();
+const ATTRIBUTES = { __proto__: null, link: 'href', object: 'data' };
+const MANY_ADDRESSES = { __proto__: null, input: true, object: true, video: true, audio: true };
+const hasChoice = (e) => e.$name === 'img' && (hasAttr(e, 'srcset') || isHTML(e.$p, 'picture'));
+function waitingFor(url) {
+  for (const e of [...waiting]) {
+    const at = getAttr(e, ATTRIBUTES[e.$name] ?? 'src');
+    if (at === null || MANY_ADDRESSES[e.$name] || hasChoice(e)) continue;
+    waiting.delete(e);
+    const address = addressOf(e, at);
+    const list = waitingAt.get(address);
+    if (list) list.push(e);
+    else waitingAt.set(address, [e]);
+  }
+  return [...waitingAt.get(url) ?? [], ...waiting];
+}
 const ask = (e) => {
   if (e.$d !== current.document) return;
-  const local = getAttr(e, e.$name === 'link' ? 'href' : e.$name === 'object' ? 'data' : 'src');
+  const local = getAttr(e, ATTRIBUTES[e.$name] ?? 'src');
   if (local !== null && /^(blob|data):/.test(local)) {
     const text = local.startsWith('blob:') ? textOfObject(local) : '';
     const there = text !== undefined;
@@ -384,12 +401,10 @@ const addressOf = (e, at) => {
 // What came of a load, by address and destination: every element that waits for it hears of it.
 commands.loaded = (url, destination, ok, text) => {
   const tags = { image: ['img', 'input', 'link'], style: ['link'], font: ['link'], script: ['link'], '': ['link'], manifest: [], video: ['video'], audio: ['audio'], object: ['object'], embed: ['embed'], track: ['track'] }[destination] ?? [];
-  const d = current.document;
-  for (const e of waiting) {
+  for (const e of waitingFor(url)) {
     if (!tags.includes(e.$name) || e.$loaded === url) continue;
-    const at = getAttr(e, e.$name === 'link' ? 'href' : e.$name === 'object' ? 'data' : 'src');
-    const srcset = e.$name === 'img' && (hasAttr(e, 'srcset') || isHTML(e.$p, 'picture'));
-    if (!srcset && (at === null || addressOf(e, at) !== url)) continue;
+    const at = getAttr(e, ATTRIBUTES[e.$name] ?? 'src');
+    if (!hasChoice(e) && (at === null || addressOf(e, at) !== url)) continue;
     if (destination === 'style' && !/\bstylesheet\b/i.test(getAttr(e, 'rel') ?? '') && !/\bpreload\b/i.test(getAttr(e, 'rel') ?? '')) continue;
     e.$loaded = url;
     e.$loading = false;
