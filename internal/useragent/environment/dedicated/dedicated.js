@@ -4,7 +4,7 @@ import '../shared/interfaces.js';
 import '../shared/objecturls.js';
 import '../shared/xhr.js';
 import '../shared/dedicatedworker.js';
-import '../shared/dynamicimport.js';
+import { nameImports } from '../shared/dynamicimport.js';
 import { fromJSON, then } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { own, setOwn } from '../shared/settings.js';
@@ -16,11 +16,17 @@ import { deliverMessage } from '../shared/dedicatedworker.js';
 import { addObjectURLs } from '../shared/objecturls.js';
 import { setLocation } from '../shared/workerlocation.js';
 
+// What is not there in these workers ("Exposed").
+for (const name of ['cookieStore', 'CookieStore', 'PerformanceNavigationTiming']) delete global[name];
+delete global.StorageManager.prototype.persist;
+delete global.XMLHttpRequest.prototype.responseXML;
+
 addObjectURLs();
 commands.start = (json) => {
   setOwn(fromJSON(json));
   if (own.shared) becomeShared();
   else becomeDedicated();
+  nameImports();
   setLocation(own.script);
 };
 // What the worker does not handle is told to those who started it.

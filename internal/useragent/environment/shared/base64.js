@@ -13,9 +13,9 @@ function convert(operation, data) {
 }
 export const btoa = (data) => convert('btoa', data);
 export const atob = (data) => convert('atob', data);
-expose('btoa', function btoa(data) {
+expose('btoa', { btoa(data) {
   return convert('btoa', data);
-});
-expose('atob', function atob(data) {
+} }.btoa);
+expose('atob', { atob(data) {
   return convert('atob', data);
-});
+} }.atob);

@@ -42,7 +42,7 @@ export class Worker extends EventTarget {
   }
 }
 export const listOfTransfer = (options) => [...(Array.isArray(options) ? options : options?.transfer ?? [])];
-handlers(Worker.prototype, 'message', 'messageerror', 'error');
+handlers(Worker.prototype, 'message', 'error');
 publishLoosely(Worker);
 commands.fromDedicated = (id, json) => {
   const worker = workers.get(id);

@@ -5,14 +5,14 @@ import { commands } from './dispatch.js';
 import { DOMException } from './domexception.js';
 import { numberedCall } from './host.js';
 import { isAborted, onAbort, reasonOf } from './abort.js';
-import { interfaceOf, navigatorPart } from './navigatorparts.js';
+import { navigatorPart } from './navigatorparts.js';
 
 const stolen = new Map(); // by number what is done when a lock is taken away
 commands.lockStolen = (id) => {
   stolen.get(id)?.();
   stolen.delete(id);
 };
-navigatorPart('locks', () => interfaceOf('LockManager', {
+navigatorPart('locks', 'LockManager', () => ({
   request(name, options, callback) {
     const run = callback ?? options;
     const o = callback ? options ?? {} : {};

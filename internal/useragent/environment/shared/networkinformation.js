@@ -1,5 +1,6 @@
 // Network Information API.
 
-import { interfaceOf, navigatorPart } from './navigatorparts.js';
+import { EventTarget } from './event.js';
+import { navigatorPart } from './navigatorparts.js';
 
-navigatorPart('connection', () => interfaceOf('NetworkInformation', { effectiveType: '4g', downlink: 10, rtt: 50, saveData: false, type: 'wifi', onchange: null }));
+navigatorPart('connection', 'NetworkInformation', () => ({ effectiveType: '4g', downlink: 10, rtt: 50, saveData: false, onchange: null }), EventTarget);

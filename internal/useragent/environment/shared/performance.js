@@ -131,11 +131,15 @@ class PerformanceMeasure extends PerformanceEntry {
     return values.get(this).detail;
   }
 }
+// Resource Timing, 4.3, and Navigation Timing 2, 4.1; everything took no time at all.
 class PerformanceResourceTiming extends PerformanceEntry {}
-// Navigation Timing 2, 4.1; everything took no time at all.
 class PerformanceNavigationTiming extends PerformanceResourceTiming {}
-for (const name of ['type', 'redirectCount', 'initiatorType', 'nextHopProtocol', 'transferSize', 'encodedBodySize', 'decodedBodySize', 'fetchStart', 'requestStart', 'responseStart', 'responseEnd', 'domInteractive', 'domContentLoadedEventStart', 'domContentLoadedEventEnd', 'domComplete', 'loadEventStart', 'loadEventEnd', 'activationStart'])
-  defineProperty(PerformanceNavigationTiming.prototype, name, { get() { return values.get(this)[name] ?? 0; }, enumerable: true, configurable: true });
+const TIMED = [
+  [PerformanceResourceTiming, ['initiatorType', 'nextHopProtocol', 'transferSize', 'encodedBodySize', 'decodedBodySize', 'redirectStart', 'redirectEnd', 'workerStart', 'fetchStart', 'domainLookupStart', 'domainLookupEnd', 'connectStart', 'secureConnectionStart', 'connectEnd', 'requestStart', 'responseStart', 'responseEnd']],
+  [PerformanceNavigationTiming, ['type', 'redirectCount', 'unloadEventStart', 'unloadEventEnd', 'domInteractive', 'domContentLoadedEventStart', 'domContentLoadedEventEnd', 'domComplete', 'loadEventStart', 'loadEventEnd', 'activationStart']],
+];
+for (const [cls, names] of TIMED)
+  for (const name of names) defineProperty(cls.prototype, name, { get() { return values.get(this)[name] ?? 0; }, enumerable: true, configurable: true });
 // Performance Timeline, 4.
 const TYPES = freeze(['mark', 'measure']);
 const watching = new Set();

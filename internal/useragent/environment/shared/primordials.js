@@ -41,6 +41,11 @@ export const allOf = (list) =>
     }, reject));
   });
 
+// What the engine has and browsers have not.
+for (const name of ['fileName', 'lineNumber', 'columnNumber']) delete global.Function.prototype[name];
+delete global.InternalError;
+delete global.Set.groupBy;
+
 // What the environment makes and scripts get to see still is what it looks like: instanceof, and what scripts add to prototypes, hold.
 for (const name of ['Array', 'Map', 'Set', 'RegExp']) {
   setPrototypeOf(globalThis[name].prototype, global[name].prototype);

@@ -1,7 +1,9 @@
 // Prioritized Task Scheduling: tasks run in the order in which they were posted.
 
-import { PromiseOf } from './primordials.js';
-import { expose, lazy } from './webidl.js';
+import { PromiseOf, TypeError, isA, saved, setPrototypeOf } from './primordials.js';
+import { expose, lazy, must, publishLoosely } from './webidl.js';
+import { Event, fire, handlers, trusted } from './event.js';
+import { makeInterface } from './navigatorparts.js';
 import { setTimeout } from './timers.js';
 import { AbortController, AbortSignal, isAborted, reasonOf } from './abort.js';
 
@@ -16,9 +18,10 @@ function later(priority, run) {
     for (const task of list) task.run();
   });
 }
-lazy(['scheduler', 'TaskController', 'TaskSignal'], () => {
-  expose('scheduler', {
-    postTask: (callback, { delay = 0, signal, priority = 'user-visible' } = {}) => new PromiseOf((resolve, reject) => {
+const { signal: signalOf } = saved(AbortController, 'signal');
+lazy(['scheduler', 'Scheduler', 'TaskController', 'TaskSignal', 'TaskPriorityChangeEvent'], () => {
+  const scheduler = makeInterface('Scheduler', {
+    postTask: (callback, { delay = 0, signal, priority = signal?.priority ?? 'user-visible' } = {}) => new PromiseOf((resolve, reject) => {
       if (isAborted(signal)) return reject(reasonOf(signal));
       signal?.addEventListener('abort', () => reject(signal.reason));
       const run = () => {
@@ -32,6 +35,46 @@ lazy(['scheduler', 'TaskController', 'TaskSignal'], () => {
     }),
     yield: () => new PromiseOf((resolve) => setTimeout(resolve, 0)),
   });
-  expose('TaskController', AbortController);
-  expose('TaskSignal', AbortSignal);
+  expose('scheduler', scheduler());
+  const priorityOf = new WeakMap();
+  class TaskSignal extends AbortSignal {
+    get priority() {
+      return priorityOf.get(this);
+    }
+    static any(signals, { priority = 'user-visible' } = {}) {
+      return taskSignal(AbortSignal.any(signals), isA(priority, TaskSignal) ? priority.priority : priority);
+    }
+  }
+  handlers(TaskSignal.prototype, 'prioritychange');
+  const taskSignal = (signal, priority) => {
+    setPrototypeOf(signal, TaskSignal.prototype);
+    priorityOf.set(signal, `${priority}`);
+    return signal;
+  };
+  class TaskController extends AbortController {
+    constructor({ priority = 'user-visible' } = {}) {
+      super();
+      if (!ORDER.includes(`${priority}`)) throw new TypeError(`"${priority}" is no priority of tasks`);
+      taskSignal(signalOf(this), priority);
+    }
+    setPriority(priority) {
+      if (!ORDER.includes(`${priority}`)) throw new TypeError(`"${priority}" is no priority of tasks`);
+      const signal = signalOf(this);
+      const previousPriority = priorityOf.get(signal);
+      priorityOf.set(signal, `${priority}`);
+      if (previousPriority !== priorityOf.get(signal)) fire(signal, trusted(new TaskPriorityChangeEvent('prioritychange', { previousPriority })));
+    }
+  }
+  class TaskPriorityChangeEvent extends Event {
+    #previous;
+    constructor(type, init) {
+      super(type, init);
+      must(arguments, 2);
+      this.#previous = `${init.previousPriority}`;
+    }
+    get previousPriority() {
+      return this.#previous;
+    }
+  }
+  publishLoosely(TaskSignal, TaskController, TaskPriorityChangeEvent);
 });

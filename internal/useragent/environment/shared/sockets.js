@@ -35,7 +35,7 @@ lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
   class WebSocket extends EventTarget {
     #url;
     #state = 0;
-    binaryType = 'blob';
+    #binary = 'blob';
     constructor(url, protocols = []) {
       super();
       must(arguments, 1);
@@ -53,6 +53,12 @@ lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
     }
     get readyState() {
       return this.#state;
+    }
+    get binaryType() {
+      return this.#binary;
+    }
+    set binaryType(kind) {
+      if (kind === 'blob' || kind === 'arraybuffer') this.#binary = kind;
     }
     get bufferedAmount() {
       return 0;

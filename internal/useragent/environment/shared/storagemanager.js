@@ -3,9 +3,9 @@
 import { forScripts } from './primordials.js';
 import { DOMException } from './domexception.js';
 import { call } from './host.js';
-import { interfaceOf, navigatorPart } from './navigatorparts.js';
+import { navigatorPart } from './navigatorparts.js';
 
-navigatorPart('storage', () => interfaceOf('StorageManager', {
+navigatorPart('storage', 'StorageManager', () => ({
   async estimate() {
     return forScripts({ quota: 1e10, usage: await call('storage.usage') });
   },

@@ -155,8 +155,8 @@ export const fromHost = ({ tree, buffers, bodies }) => ({ tree, buffers: buffers
 // A copy within the realm.
 export const clone = (value, transfer = undefined) => deserialize(serialize(value, transfer)).value;
 
-expose('structuredClone', function structuredClone(value, options = {}) {
+expose('structuredClone', { structuredClone(value, options = {}) {
   must(arguments, 1);
   host('charge', 400);
   return clone(value, options?.transfer);
-});
+} }.structuredClone);

@@ -35,12 +35,12 @@ commands.timer = (id) => {
   nesting = 0;
 };
 export const setTimeout = (callback, delay = 0, ...args) => startTimer(callback, delay, args, false);
-expose('setTimeout', function setTimeout(callback, delay = 0, ...args) { must(arguments, 1); return startTimer(callback, delay, args, false); });
-expose('setInterval', function setInterval(callback, delay = 0, ...args) { return startTimer(callback, delay, args, true); });
-expose('clearTimeout', function clearTimeout(id) { clearTimer(id); });
-expose('clearInterval', function clearInterval(id) { clearTimer(id); });
+expose('setTimeout', { setTimeout(callback, delay = 0, ...args) { must(arguments, 1); return startTimer(callback, delay, args, false); } }.setTimeout);
+expose('setInterval', { setInterval(callback, delay = 0, ...args) { return startTimer(callback, delay, args, true); } }.setInterval);
+expose('clearTimeout', { clearTimeout(id) { clearTimer(id); } }.clearTimeout);
+expose('clearInterval', { clearInterval(id) { clearTimer(id); } }.clearInterval);
 export const settled = resolved();
-expose('queueMicrotask', function queueMicrotask(callback) {
+expose('queueMicrotask', { queueMicrotask(callback) {
   if (typeof callback !== 'function') throw new TypeError('queueMicrotask takes a function');
   then(settled, () => {
     try {
@@ -49,8 +49,8 @@ expose('queueMicrotask', function queueMicrotask(callback) {
       report(error);
     }
   });
-});
-expose('reportError', function reportError(error) { report(error); });
+} }.queueMicrotask);
+expose('reportError', { reportError(error) { report(error); } }.reportError);
 
 // Queues a task that no timer can clear and that does not nest.
 export function queueTask(run) {

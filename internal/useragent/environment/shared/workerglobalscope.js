@@ -19,7 +19,7 @@ export class WorkerGlobalScope extends EventTarget {
   }
 }
 publish(WorkerGlobalScope);
-handlers(WorkerGlobalScope.prototype, 'error', 'languagechange', 'offline', 'online', 'rejectionhandled', 'unhandledrejection');
+handlers(WorkerGlobalScope.prototype, 'error', 'languagechange', 'rejectionhandled', 'unhandledrejection');
 // Members of the interface of a global object are its own (Web IDL, 3.7.6: Global).
 export function ownMember(name, d) {
   defineProperty(global, name, { ...d, enumerable: true, configurable: true });

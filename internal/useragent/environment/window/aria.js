@@ -7,5 +7,4 @@ export const ARIA_ELEMENT = { ariaActiveDescendantElement: 'aria-activedescendan
 export const ARIA_ELEMENTS = {
   ariaControlsElements: 'aria-controls', ariaDescribedByElements: 'aria-describedby', ariaDetailsElements: 'aria-details',
   ariaErrorMessageElements: 'aria-errormessage', ariaFlowToElements: 'aria-flowto', ariaLabelledByElements: 'aria-labelledby',
-  ariaOwnsElements: 'aria-owns',
 };

@@ -591,7 +591,6 @@ mix(classes.HTMLSlotElement, {
     assignSlottables(rootOf(this));
   },
 });
-handlers(classes.HTMLSlotElement.prototype, 'slotchange');
 const hasSlots = (node) => isHTML(node, 'slot') || (node.$f && elementsOf(node).some((n) => isHTML(n, 'slot')));
 onChildren.push((parent) => {
   if (parent.$t === ELEMENT && parent.$root) assignSlottables(parent.$root);

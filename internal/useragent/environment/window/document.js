@@ -173,9 +173,6 @@ export class Document extends Node {
     return event;
   }
   // HTML, 3.1.
-  get location() {
-    return this === current.document ? global.location : null;
-  }
   get domain() {
     return parsedURL(this.$url())?.[6] ?? '';
   }
@@ -378,11 +375,13 @@ publishLoosely(Document);
 publish(HTMLDocument, XMLDocument);
 handlers(Document.prototype, 'readystatechange', 'visibilitychange', 'fullscreenchange', 'fullscreenerror', 'pointerlockchange', 'selectionchange');
 
+// Every document has it for its own (Web IDL, LegacyUnforgeable).
+const LOCATION = { get() { return this.$window ? global.location : null; }, set(url) { if (this.$window) global.location = url; }, enumerable: true, configurable: false };
 export function makeDocument(kind, type = kind === 'html' ? 'text/html' : 'application/xml', cls = kind === 'html' ? HTMLDocument : XMLDocument) {
-  return {
+  return defineProperty({
     __proto__: cls.prototype, $t: DOCUMENT, $p: null, $f: null, $l: null, $n: null, $v: null, $d: null, $root: null, $shadow: false, $host: null, $a: null, $custom: undefined,
     $html: kind === 'html', $type: type, $quirks: false, $charset: 'UTF-8', $ready: 'complete', $window: null, $steps: steps, $url: () => 'about:blank', $base() { return baseOf(this); },
-  };
+  }, 'location', LOCATION);
 }
 makers.document = makeDocument;
 createLike.document = (d) => {

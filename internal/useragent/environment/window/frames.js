@@ -113,11 +113,13 @@ for (const cls of [classes.HTMLIFrameElement, classes.HTMLFrameElement])
     get contentWindow() {
       return otherWindow(windowId(this));
     },
-    getSVGDocument() {
-      const d = kindredOf(this)?.document();
-      return d && d.$type === 'image/svg+xml' ? d : null;
-    },
   });
+mix(classes.HTMLIFrameElement, {
+  getSVGDocument() {
+    const d = kindredOf(this)?.document();
+    return d && d.$type === 'image/svg+xml' ? d : null;
+  },
+});
 // The frames of the document, in tree order.
 export const frameElements = () => (frameOf.size ? elementsOf(current.document).filter((e) => e.$frame) : []);
 

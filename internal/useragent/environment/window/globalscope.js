@@ -15,7 +15,7 @@ import { parsedURL } from '../shared/url.js';
 import { deserialize, serialize } from '../shared/structuredclone.js';
 import { performFetch } from '../shared/fetch.js';
 import { cachesObject } from '../shared/cache.js';
-import { interfaceOf } from '../shared/navigatorparts.js';
+import { loneObject } from '../shared/navigatorparts.js';
 import { elements } from './collections.js';
 import { registry } from './customelements.js';
 import { Document } from './document.js';
@@ -98,10 +98,9 @@ member('name', { get: () => own.name ?? '', set: (v) => { host('frame.name', 0, 
 for (const [name, value] of Object.entries({ innerWidth: 1000, innerHeight: 700, outerWidth: 1000, outerHeight: 700, screenX: 0, screenY: 0, screenLeft: 0, screenTop: 0, scrollX: 0, scrollY: 0, pageXOffset: 0, pageYOffset: 0, devicePixelRatio: 1 })) replaceable(name, () => value);
 const bar = assign(new ScriptObject(), { visible: true });
 for (const name of ['locationbar', 'menubar', 'personalbar', 'scrollbars', 'statusbar', 'toolbar']) replaceable(name, () => bar);
-replaceable('screen', () => screen_);
-const screen_ = forScripts({ width: 1000, height: 700, availWidth: 1000, availHeight: 700, availTop: 0, availLeft: 0, colorDepth: 24, pixelDepth: 24, orientation: { type: 'landscape-primary', angle: 0, addEventListener() {}, removeEventListener() {}, lock: () => rejected(error('NotSupportedError', 'the screen cannot be locked')), unlock() {} }, addEventListener() {}, removeEventListener() {} });
-replaceable('visualViewport', () => viewport_);
-const viewport_ = interfaceOf('VisualViewport', { width: 1000, height: 700, scale: 1, offsetLeft: 0, offsetTop: 0, pageLeft: 0, pageTop: 0 });
+replaceable('screen', loneObject('Screen', () => ({ width: 1000, height: 700, availWidth: 1000, availHeight: 700, availTop: 0, availLeft: 0, colorDepth: 24, pixelDepth: 24, get orientation() { return orientation(); } }), EventTarget));
+const orientation = loneObject('ScreenOrientation', () => ({ type: 'landscape-primary', angle: 0, onchange: null, lock: () => rejected(error('NotSupportedError', 'the screen cannot be locked')), unlock() {} }), EventTarget);
+replaceable('visualViewport', loneObject('VisualViewport', () => ({ width: 1000, height: 700, scale: 1, offsetLeft: 0, offsetTop: 0, pageLeft: 0, pageTop: 0, onresize: null, onscroll: null, onscrollend: null }), EventTarget));
 const functions = {
   fetch(input, init = undefined) {
     return performFetch(input, init, arguments.length);
@@ -113,9 +112,15 @@ const functions = {
     must(arguments, 1);
     return matchMedia(query);
   },
-  requestAnimationFrame,
-  cancelAnimationFrame,
-  requestIdleCallback,
+  requestAnimationFrame(callback) {
+    return requestAnimationFrame(callback);
+  },
+  cancelAnimationFrame(id) {
+    cancelAnimationFrame(id);
+  },
+  requestIdleCallback(callback, options = {}) {
+    return requestIdleCallback(callback, options);
+  },
   cancelIdleCallback,
   getSelection() {
     return selection;

@@ -4,7 +4,8 @@ import {
   PromiseOf, ScriptArray, ScriptObject, TypeError, assign, defineProperty, forScripts, rejected, resolved, arrayFrom,
 } from '../shared/primordials.js';
 import { attribute, lazyEach, publishPlainly } from '../shared/webidl.js';
-import { Event, fire, handlers, report, trusted } from '../shared/event.js';
+import { Event, EventTarget, fire, handlers, report, trusted } from '../shared/event.js';
+import { makeInterface } from '../shared/navigatorparts.js';
 import { queueTask } from '../shared/timers.js';
 import { URL, URL_PARTS, parsedURL } from '../shared/url.js';
 import { elements, tokenList } from './collections.js';
@@ -434,7 +435,11 @@ const svgInterface = (names, Base, ...elements_) => {
 svgInterface('rect circle ellipse line polyline polygon path', () => SVGGeometryElement);
 svgInterface('a g defs symbol use svg switch image foreignObject marker clipPath mask', () => SVGGraphicsElement);
 svgInterface('text tSpan textPath', () => SVGGraphicsElement);
-svgInterface('desc title metadata style script view filter pattern linearGradient radialGradient stop animate animateMotion animateTransform set mPath', () => SVGElement);
+svgInterface('desc title metadata style script view filter pattern stop animate animateMotion animateTransform set mPath', () => SVGElement);
+class SVGGradientElement extends SVGElement {}
+mix(SVGGradientElement, withAddress);
+publishPlainly(SVGGradientElement);
+svgInterface('linearGradient radialGradient', () => SVGGradientElement);
 for (const n of 'Blend ColorMatrix ComponentTransfer Composite ConvolveMatrix DiffuseLighting DisplacementMap DistantLight DropShadow Flood FuncA FuncB FuncG FuncR GaussianBlur Image Merge MergeNode Morphology Offset PointLight SpecularLighting SpotLight Tile Turbulence'.split(' ')) svgInterface(`FE${n}`, () => SVGElement, `fe${n}`);
 const madeSVG = new Map(); // interfaces of elements by tag
 const classOfSVG = (name) => {
@@ -442,7 +447,7 @@ const classOfSVG = (name) => {
   let cls = madeSVG.get(tag.toLowerCase());
   if (!cls) {
     cls = { [name]: class extends Base() {} }[name];
-    if (['SVGAElement', 'SVGUseElement', 'SVGImageElement', 'SVGScriptElement', 'SVGLinearGradientElement', 'SVGRadialGradientElement', 'SVGPatternElement'].includes(name)) mix(cls, withAddress);
+    if (['SVGAElement', 'SVGUseElement', 'SVGImageElement', 'SVGScriptElement', 'SVGPatternElement'].includes(name)) mix(cls, withAddress);
     madeSVG.set(tag.toLowerCase(), cls);
   }
   return cls;
@@ -478,17 +483,19 @@ const RESERVED = new Set(['annotation-xml', 'color-profile', 'font-face', 'font-
 export const isCustomName = (name) => /^[a-z][^A-Z\0\t\n\f\r />]*$/.test(name) && name.includes('-') && !RESERVED.has(name);
 // Those of touch screens are for devices that have one.
 export const TOUCH_HANDLERS = ['touchcancel', 'touchend', 'touchmove', 'touchstart'];
-export const ELEMENT_HANDLERS = ['abort', 'animationcancel', 'animationend', 'animationiteration', 'animationstart', 'auxclick', 'beforeinput', 'beforematch', 'beforetoggle', 'beforexrselect', 'blur', 'cancel', 'canplay', 'canplaythrough', 'change', 'click', 'close', 'command', 'contentvisibilityautostatechange', 'contextlost', 'contextmenu', 'contextrestored', 'cuechange', 'dblclick', 'drag', 'dragend', 'dragenter', 'dragleave', 'dragover', 'dragstart', 'drop', 'durationchange', 'emptied', 'ended', 'error', 'focus', 'formdata', 'gotpointercapture', 'input', 'invalid', 'keydown', 'keypress', 'keyup', 'load', 'loadeddata', 'loadedmetadata', 'loadstart', 'lostpointercapture', 'mousedown', 'mouseenter', 'mouseleave', 'mousemove', 'mouseout', 'mouseover', 'mouseup', 'mousewheel', 'pause', 'play', 'playing', 'pointercancel', 'pointerdown', 'pointerenter', 'pointerleave', 'pointermove', 'pointerout', 'pointerover', 'pointerrawupdate', 'pointerup', 'progress', 'ratechange', 'reset', 'resize', 'scroll', 'scrollend', 'scrollsnapchange', 'scrollsnapchanging', 'search', 'securitypolicyviolation', 'seeked', 'seeking', 'select', 'selectionchange', 'selectstart', 'slotchange', 'stalled', 'submit', 'suspend', 'timeupdate', 'toggle', 'transitioncancel', 'transitionend', 'transitionrun', 'transitionstart', 'volumechange', 'waiting', 'webkitanimationend', 'webkitanimationiteration', 'webkitanimationstart', 'webkittransitionend', 'wheel'];
+export const ELEMENT_HANDLERS = ['abort', 'animationcancel', 'animationend', 'animationiteration', 'animationstart', 'auxclick', 'beforeinput', 'beforematch', 'beforetoggle', 'beforexrselect', 'blur', 'cancel', 'canplay', 'canplaythrough', 'change', 'click', 'close', 'command', 'contentvisibilityautostatechange', 'contextlost', 'contextmenu', 'contextrestored', 'cuechange', 'dblclick', 'drag', 'dragend', 'dragenter', 'dragleave', 'dragover', 'dragstart', 'drop', 'durationchange', 'emptied', 'ended', 'error', 'focus', 'formdata', 'gotpointercapture', 'input', 'invalid', 'keydown', 'keypress', 'keyup', 'load', 'loadeddata', 'loadedmetadata', 'loadstart', 'lostpointercapture', 'mousedown', 'mouseenter', 'mouseleave', 'mousemove', 'mouseout', 'mouseover', 'mouseup', 'mousewheel', 'pause', 'play', 'playing', 'pointercancel', 'pointerdown', 'pointerenter', 'pointerleave', 'pointermove', 'pointerout', 'pointerover', 'pointerrawupdate', 'pointerup', 'progress', 'ratechange', 'reset', 'resize', 'scroll', 'scrollend', 'scrollsnapchange', 'scrollsnapchanging', 'securitypolicyviolation', 'seeked', 'seeking', 'select', 'selectionchange', 'selectstart', 'slotchange', 'stalled', 'submit', 'suspend', 'timeupdate', 'toggle', 'transitioncancel', 'transitionend', 'transitionrun', 'transitionstart', 'volumechange', 'waiting', 'webkitanimationend', 'webkitanimationiteration', 'webkitanimationstart', 'webkittransitionend', 'wheel'];
 // What windows do not have.
-const CLIPBOARD_HANDLERS = ['beforecopy', 'beforecut', 'beforepaste', 'copy', 'cut', 'paste'];
+const CLIPBOARD_HANDLERS = ['copy', 'cut', 'paste'];
 const FULLSCREEN_HANDLERS = ['fullscreenchange', 'fullscreenerror', 'webkitfullscreenchange', 'webkitfullscreenerror'];
 handlers(HTMLElement.prototype, ...ELEMENT_HANDLERS);
 handlers(SVGElement.prototype, ...ELEMENT_HANDLERS);
-handlers(Element.prototype, ...CLIPBOARD_HANDLERS, ...FULLSCREEN_HANDLERS);
-handlers(Document.prototype, ...ELEMENT_HANDLERS, ...CLIPBOARD_HANDLERS, 'freeze', 'resume', 'pointerlockerror', 'prerenderingchange', 'webkitfullscreenchange', 'webkitfullscreenerror');
+handlers(HTMLElement.prototype, ...CLIPBOARD_HANDLERS);
+handlers(SVGElement.prototype, ...CLIPBOARD_HANDLERS);
+handlers(Element.prototype, 'search', 'beforecopy', 'beforecut', 'beforepaste', ...FULLSCREEN_HANDLERS);
+handlers(Document.prototype, ...ELEMENT_HANDLERS, ...CLIPBOARD_HANDLERS, 'search', 'beforecopy', 'beforecut', 'beforepaste', 'freeze', 'resume', 'pointerlockerror', 'prerenderingchange', 'webkitfullscreenchange', 'webkitfullscreenerror');
 export const WINDOW_HANDLERS = ['afterprint', 'beforeprint', 'beforeunload', 'gamepadconnected', 'gamepaddisconnected', 'hashchange', 'languagechange', 'message', 'messageerror', 'offline', 'online', 'pagehide', 'pageshow', 'popstate', 'rejectionhandled', 'storage', 'unhandledrejection', 'unload'];
 // Content attributes that are event handlers (HTML, 8.1.8.1): compiled when they are set.
-const HANDLER_NAMES = new Set([...ELEMENT_HANDLERS, ...CLIPBOARD_HANDLERS, ...FULLSCREEN_HANDLERS, ...TOUCH_HANDLERS, ...WINDOW_HANDLERS].map((n) => `on${n}`));
+const HANDLER_NAMES = new Set([...ELEMENT_HANDLERS, ...CLIPBOARD_HANDLERS, 'search', 'beforecopy', 'beforecut', 'beforepaste', ...FULLSCREEN_HANDLERS, ...TOUCH_HANDLERS, ...WINDOW_HANDLERS].map((n) => `on${n}`));
 const evaluate = global.eval;
 export function handlerAttribute(e, name, value) {
   if (!HANDLER_NAMES.has(name) || (e.$ns !== HTML && e.$ns !== SVG)) return;
@@ -739,12 +746,13 @@ mix(classes.HTMLMediaElement, {
     return noRanges();
   },
   get textTracks() {
-    return (this.$tracks ??= assign(new ScriptObject(), { length: 0, addEventListener() {}, removeEventListener() {} }));
+    return (this.$tracks ??= makeTracks());
   },
   addTextTrack() {
     return null;
   },
 });
+const makeTracks = makeInterface('TextTrackList', { length: 0, getTrackById: () => null, onaddtrack: null, onchange: null, onremovetrack: null, *[Symbol.iterator]() {} }, EventTarget);
 const rowsOf = (table) => {
   const list = [];
   for (const part of childElements(table)) {

@@ -5,6 +5,7 @@ import { commands, side } from '../shared/dispatch.js';
 import { base, own, setOwn } from '../shared/settings.js';
 import { startTime } from '../shared/time.js';
 import { announce, handlers, listFor, mutedScripts, report } from '../shared/event.js';
+import { nameImports } from '../shared/dynamicimport.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
 import { addObjectURLs, textOfObject } from '../shared/objecturls.js';
@@ -58,6 +59,7 @@ commands.start = (json) => {
   leaveDocument();
   setOwn(fromJSON(json));
   if (!own.lacks?.includes('touch')) for (const target of [global, HTMLElement.prototype, SVGElement.prototype, Document.prototype]) handlers(target, ...TOUCH_HANDLERS);
+  nameImports();
   startTime();
   side.id = own.window;
   kin.windows.set(own.window, side);
@@ -71,7 +73,6 @@ commands.start = (json) => {
   d.$ready = own.complete ? 'complete' : 'loading';
   d.$window = global;
   d.$side = side;
-  defineProperty(d, 'location', { get: () => (d.$window ? location : null), set: (v) => { location.href = v; }, enumerable: true, configurable: false });
   d.$url = () => documentURL();
   if (own.charset) d.$charset = own.charset;
   current.document = d;

@@ -5,10 +5,11 @@ import {
 } from '../shared/primordials.js';
 import { MAKE, attribute, onlyHere, publishLoosely, usv } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
+import { EventTarget } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
 import { performFetch } from '../shared/fetch.js';
-import { addNavigatorParts, interfaceOf, navigatorPart } from '../shared/navigatorparts.js';
+import { addNavigatorParts, navigatorPart } from '../shared/navigatorparts.js';
 import { current, mix } from './node.js';
 import { error } from './nodes.js';
 import { container } from './serviceworkercontainer.js';
@@ -70,18 +71,19 @@ mix(Navigator, {
     return arrayOf();
   },
 });
-navigatorPart('clipboard', () => interfaceOf('Clipboard', { readText: async () => '', writeText: async () => {}, read: async () => arrayOf(), write: async () => {} }));
-navigatorPart('geolocation', () => interfaceOf('Geolocation', {
+navigatorPart('clipboard', 'Clipboard', () => ({ readText: async () => '', writeText: async () => {}, read: async () => arrayOf(), write: async () => {} }), EventTarget);
+navigatorPart('geolocation', 'Geolocation', () => ({
   getCurrentPosition(done, failed) { queueTask(() => typeof failed === 'function' && failed({ code: 1, message: 'nobody allowed it', PERMISSION_DENIED: 1 })); },
   watchPosition() { return 0; },
   clearWatch() {},
 }));
-navigatorPart('mediaDevices', () => interfaceOf('MediaDevices', { getUserMedia: () => rejected(error('NotAllowedError', 'nobody allowed it')), enumerateDevices: () => resolved(arrayOf()) }));
-navigatorPart('credentials', () => interfaceOf('CredentialsContainer', { get: () => resolved(null), create: () => resolved(null), store: () => resolved(), preventSilentAccess: () => resolved() }));
-navigatorPart('userActivation', () => interfaceOf('UserActivation', { hasBeenActive: false, isActive: false }));
-navigatorPart('userAgentData', () => interfaceOf('NavigatorUAData', { brands: arrayOf(), mobile: false, platform: 'Linux', getHighEntropyValues: () => resolved(new ScriptObject()) }));
-navigatorPart('mediaSession', () => interfaceOf('MediaSession', { metadata: null, playbackState: 'none', setActionHandler() {}, setPositionState() {} }));
-navigatorPart('wakeLock', () => interfaceOf('WakeLock', { request: () => rejected(error('NotAllowedError', 'the screen stays as it is')) }));
+navigatorPart('mediaDevices', 'MediaDevices', () => ({ getUserMedia: () => rejected(error('NotAllowedError', 'nobody allowed it')), enumerateDevices: () => resolved(arrayOf()) }), EventTarget);
+navigatorPart('credentials', 'CredentialsContainer', () => ({ get: () => resolved(null), create: () => resolved(null), store: () => resolved(), preventSilentAccess: () => resolved() }));
+navigatorPart('userActivation', 'UserActivation', () => ({ hasBeenActive: false, isActive: false }));
+navigatorPart('userAgentData', 'NavigatorUAData', () => ({ brands: arrayOf(), mobile: false, platform: 'Linux', getHighEntropyValues: () => resolved(new ScriptObject()) }));
+navigatorPart('mediaSession', 'MediaSession', () => ({ get metadata() { return session.metadata; }, set metadata(v) { session.metadata = v; }, get playbackState() { return session.state; }, set playbackState(v) { session.state = `${v}`; }, setActionHandler() {}, setPositionState() {} }));
+navigatorPart('wakeLock', 'WakeLock', () => ({ request: () => rejected(error('NotAllowedError', 'the screen stays as it is')) }));
+const session = { metadata: null, state: 'none' };
 addNavigatorParts(Navigator.prototype);
 publishLoosely(Navigator);
 export const navigator = new Navigator(MAKE);

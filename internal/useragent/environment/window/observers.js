@@ -48,6 +48,7 @@ const intersection = makeObserver('IntersectionObserver', (target) => assign(new
 for (const [key, read] of [['root', (o) => o.root ?? null], ['rootMargin', (o) => o.rootMargin ?? '0px 0px 0px 0px'], ['thresholds', (o) => arrayFrom([o.threshold ?? 0].flat())]])
   defineProperty(intersection.cls.prototype, key, attribute(key, (i) => read(intersection.stateOf.get(i).options)));
 const resize = makeObserver('ResizeObserver', (target) => assign(new ScriptObject(), { target, contentRect: box(), borderBoxSize: arrayOf({ inlineSize: 0, blockSize: 0 }), contentBoxSize: arrayOf({ inlineSize: 0, blockSize: 0 }), devicePixelContentBoxSize: arrayOf({ inlineSize: 0, blockSize: 0 }) }));
+delete resize.cls.prototype.takeRecords;
 publishLoosely(intersection.cls, resize.cls);
 
 // CSSOM View, 4.2: media queries, which the browser reads for the screen that it states.

@@ -1,7 +1,7 @@
 // DOM, 5 and 6: ranges, walkers and iterators; the selection, of which a page without a person has none.
 
 import { ScriptArray, TypeError, assign, defineProperty, sharedState, arrayOf } from '../shared/primordials.js';
-import { MAKE, onlyHere, publishLoosely } from '../shared/webidl.js';
+import { MAKE, expose, onlyHere, publishLoosely } from '../shared/webidl.js';
 import { announce } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { Document } from './document.js';
@@ -37,14 +37,8 @@ export class AbstractRange {
   constructor(key = undefined) {
     onlyHere(key);
   }
-  get startContainer() {
-    return state(this).$sc;
-  }
   get startOffset() {
     return state(this).$so;
-  }
-  get endContainer() {
-    return state(this).$ec;
   }
   get endOffset() {
     return state(this).$eo;
@@ -52,6 +46,15 @@ export class AbstractRange {
   get collapsed() {
     const s = state(this);
     return s.$sc === s.$ec && s.$so === s.$eo;
+  }
+}
+// What browsers put between, with the nodes.
+class NodeRange extends AbstractRange {
+  get startContainer() {
+    return state(this).$sc;
+  }
+  get endContainer() {
+    return state(this).$ec;
   }
 }
 const parentOf = (node) => {
@@ -81,7 +84,7 @@ function commonAncestor(s) {
   while (!contains(n, s.$ec)) n = n.$p;
   return n;
 }
-export class Range extends AbstractRange {
+export class Range extends NodeRange {
   constructor() {
     const r = { __proto__: Range.prototype };
     return initRange(r, current.document);
@@ -283,7 +286,7 @@ function contentsOf(s, extracts) {
   if (extracts) place(s, node, offset, node, offset);
   return fragment;
 }
-export class StaticRange extends AbstractRange {
+export class StaticRange extends NodeRange {
   constructor(init) {
     const r = { __proto__: StaticRange.prototype };
     for (const n of [init.startContainer, init.endContainer]) if (n.$t === DOCTYPE || n.$t === 2) throw error('InvalidNodeTypeError', 'a range does not lie there');
@@ -292,11 +295,11 @@ export class StaticRange extends AbstractRange {
   }
 }
 // 6: traversal.
-export class NodeFilter {
-  constructor(key = undefined) {
-    onlyHere(key);
-  }
-}
+const { NodeFilter } = {
+  NodeFilter() {
+    throw new TypeError('Illegal constructor');
+  },
+};
 [['FILTER_ACCEPT', 1], ['FILTER_REJECT', 2], ['FILTER_SKIP', 3], ['SHOW_ALL', 0xffffffff], ['SHOW_ELEMENT', 1], ['SHOW_ATTRIBUTE', 2], ['SHOW_TEXT', 4], ['SHOW_CDATA_SECTION', 8], ['SHOW_ENTITY_REFERENCE', 16], ['SHOW_ENTITY', 32], ['SHOW_PROCESSING_INSTRUCTION', 64], ['SHOW_COMMENT', 128], ['SHOW_DOCUMENT', 256], ['SHOW_DOCUMENT_TYPE', 512], ['SHOW_DOCUMENT_FRAGMENT', 1024], ['SHOW_NOTATION', 2048]].forEach(([name, value]) => defineProperty(NodeFilter, name, { value, enumerable: true }));
 const walks = sharedState('walks');
 function filterNode(w, node) {
@@ -649,4 +652,5 @@ function choose(range, backward = false) {
   });
 }
 export const selection = new Selection(MAKE);
-publishLoosely(AbstractRange, Range, StaticRange, NodeFilter, TreeWalker, NodeIterator, Selection);
+expose('NodeFilter', NodeFilter);
+publishLoosely(AbstractRange, NodeRange, Range, StaticRange, TreeWalker, NodeIterator, Selection);

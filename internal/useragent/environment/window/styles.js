@@ -238,13 +238,6 @@ class CSSRule {
     const r = ruleOf.get(this);
     return r.selector ? `${r.selector} { ${textOfBlock(r.block)}${r.block.length ? ' ' : ''}}` : r.text;
   }
-  get selectorText() {
-    return ruleOf.get(this).selector;
-  }
-  get style() {
-    const r = ruleOf.get(this);
-    return (r.style ??= makeBlock(() => r.block, (list) => { r.block = list; sheetChanged(); }));
-  }
   get parentStyleSheet() {
     return ruleOf.get(this).sheet;
   }
@@ -254,6 +247,15 @@ class CSSRule {
   get type() {
     const r = ruleOf.get(this);
     return r.selector ? 1 : RULE_TYPES[/^@(?:-[a-z]+-)?([-\w]+)/.exec(r.text)?.[1]] ?? 0;
+  }
+}
+class CSSStyleRule extends CSSRule {
+  get selectorText() {
+    return ruleOf.get(this).selector;
+  }
+  get style() {
+    const r = ruleOf.get(this);
+    return (r.style ??= makeBlock(() => r.block, (list) => { r.block = list; sheetChanged(); }));
   }
 }
 const ruleOf = new WeakMap();
@@ -277,13 +279,13 @@ class CSSRuleList {
 asList(CSSRuleList);
 const fixedRules = (sheet) => live(CSSRuleList, () => sheetOf.get(sheet).rules.map((r) => {
   if (!r.object) {
-    r.object = { __proto__: CSSRule.prototype };
+    r.object = { __proto__: (r.selector ? CSSStyleRule : CSSRule).prototype };
     r.sheet = sheet;
     ruleOf.set(r.object, r);
   }
   return r.object;
 }));
-publishLoosely(StyleSheet, CSSStyleSheet, CSSRule, CSSRuleList);
+publishLoosely(StyleSheet, CSSStyleSheet, CSSRule, CSSStyleRule, CSSRuleList);
 // A rule: its declarations, and the rules that stand in it (CSS Nesting 1, 3), are read when they are first asked for.
 class Rule {
   constructor(selector, inner, media, text, depth = 0) {

@@ -1,6 +1,6 @@
 // UI Events, Pointer Events and the events of HTML that windows have.
 
-import { ScriptArray, TypeError, defineProperty, arrayOf } from '../shared/primordials.js';
+import { ScriptArray, TypeError, defineProperty, arrayOf, isA } from '../shared/primordials.js';
 import { attribute, must, publishLoosely } from '../shared/webidl.js';
 import { Event, insideOf } from '../shared/event.js';
 import { constant, mix } from './node.js';
@@ -58,11 +58,9 @@ oldInit(UIEvent, 'initUIEvent', [...VIEW, ['detail', 0]]);
 const modifiers = { ctrlKey: false, shiftKey: false, altKey: false, metaKey: false };
 export const FocusEvent = eventClass('FocusEvent', UIEvent, { relatedTarget: null });
 export const MouseEvent = eventClass('MouseEvent', UIEvent, { screenX: 0, screenY: 0, clientX: 0, clientY: 0, pageX: 0, pageY: 0, x: 0, y: 0, layerX: 0, layerY: 0, offsetX: 0, offsetY: 0, movementX: 0, movementY: 0, button: 0, buttons: 0, relatedTarget: null, ...modifiers });
-mix(UIEvent, { get which() { return 0; } });
+// Of an event of keys it is the code of the key, of one of the mouse the button.
+mix(UIEvent, { get which() { return isA(this, KeyboardEvent) ? this.keyCode : isA(this, MouseEvent) ? this.button + 1 : 0; } });
 mix(MouseEvent, {
-  get which() {
-    return this.button + 1;
-  },
   getModifierState(key) {
     must(arguments, 1);
     return Boolean({ Control: this.ctrlKey, Shift: this.shiftKey, Alt: this.altKey, Meta: this.metaKey }[key]);
@@ -77,13 +75,9 @@ mix(PointerEvent, {
 export const WheelEvent = eventClass('WheelEvent', MouseEvent, { deltaX: 0, deltaY: 0, deltaZ: 0, deltaMode: 0 });
 constantsOf(WheelEvent, ['DOM_DELTA_PIXEL', 'DOM_DELTA_LINE', 'DOM_DELTA_PAGE']);
 export const DragEvent = eventClass('DragEvent', MouseEvent, { dataTransfer: null });
-// Of an event of keys it is the code of the key, of one of the mouse the button.
 export const KeyboardEvent = eventClass('KeyboardEvent', UIEvent, { key: '', code: '', location: 0, repeat: false, isComposing: false, charCode: 0, keyCode: 0, ...modifiers });
 mix(KeyboardEvent, {
   getModifierState: MouseEvent.prototype.getModifierState,
-  get which() {
-    return this.keyCode;
-  },
 });
 oldInit(KeyboardEvent, 'initKeyboardEvent', [...VIEW, ['keyIdentifier', ''], ['location', 0], ['ctrlKey', false], ['altKey', false], ['shiftKey', false], ['metaKey', false]]);
 constantsOf(KeyboardEvent, ['DOM_KEY_LOCATION_STANDARD', 'DOM_KEY_LOCATION_LEFT', 'DOM_KEY_LOCATION_RIGHT', 'DOM_KEY_LOCATION_NUMPAD']);

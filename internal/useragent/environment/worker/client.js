@@ -39,9 +39,6 @@ class WindowClient extends Client {
   get focused() {
     return true;
   }
-  get ancestorOrigins() {
-    return freeze([]);
-  }
   async focus() {
     host('focus', 0, this.id);
     return this;

@@ -31,9 +31,6 @@ export class FetchEvent extends ExtendableEvent {
   get resultingClientId() {
     return this.#init.resultingClientId ?? '';
   }
-  get replacesClientId() {
-    return this.#init.replacesClientId ?? '';
-  }
   get handled() {
     if (!this.#handled) {
       const s = eventState.get(this);

@@ -23,6 +23,11 @@ import { InstallEvent } from './installevent.js';
 import { extendableMessageWith } from './messageevent.js';
 import { pushedEvent } from './push.js';
 
+// What is not there in service workers ("Exposed").
+for (const name of ['ProgressEvent', 'PerformanceNavigationTiming']) delete global[name];
+delete global.StorageManager.prototype.persist;
+delete global.CookieStore.prototype.onchange;
+
 // What the host calls.
 commands.start = (json) => {
   setOwn(fromJSON(json));
