@@ -14,8 +14,16 @@ import (
 // use the same sheet; declarations are read by the environment, when an element matches.
 
 // styleRule is a rule as it goes into the engine: its selector, null for an at-rule that styles no element; what stands
-// between its braces; the media query that it stands under; and of such an at-rule all its text.
-type styleRule [4]*string
+// between its braces; the media query that it stands under; and of such an at-rule all its text. Then the selectors of its
+// list, each followed by what an element has for certain that matches it, unless this takes a parser of selectors.
+type styleRule struct {
+	selector, block, media, whole *string
+	parts                         []string
+}
+
+func (r styleRule) MarshalJSON() ([]byte, error) {
+	return json.Marshal([]any{r.selector, r.block, r.media, r.whole, r.parts})
+}
 
 var styleOperations = operations{
 	"css.rules": plain(func(_ *Realm, args arguments) (any, error) { return styleSheets.rules(args.text(0)), nil }),
@@ -71,9 +79,9 @@ func styleRules(text, media string, depth int) (rules []styleRule) {
 		at := atRule.FindStringSubmatch(r.prelude)
 		switch {
 		case at == nil:
-			rule := styleRule{&r.prelude, &r.block, nil, nil}
+			rule := styleRule{selector: &r.prelude, block: &r.block, parts: selectorKeys(r.prelude)}
 			if media != "" {
-				rule[2] = &media
+				rule.media = &media
 			}
 			rules = append(rules, rule)
 		case at[1] == "media":
@@ -86,10 +94,41 @@ func styleRules(text, media string, depth int) (rules []styleRule) {
 			rules = append(rules, styleRules(r.block, media, depth+1)...)
 		default:
 			whole := r.prelude + " {" + r.block + "}"
-			rules = append(rules, styleRule{nil, nil, nil, &whole})
+			rules = append(rules, styleRule{whole: &whole})
 		}
 	}
 	return rules
+}
+
+// lastCompound is the end of a selector of names, classes and ids; lastKey finds the id or the class in it.
+var (
+	lastCompound = regexp.MustCompile(`(?:^|[\s>+~])([a-zA-Z][-\w]*)?((?:[.#][a-zA-Z_][-\w]*)*)$`)
+	lastID       = regexp.MustCompile(`#[^.#]+`)
+	lastClass    = regexp.MustCompile(`\.[^.#]+`)
+)
+
+// selectorKeys are the selectors of a list, each followed by the id, the class or the name that an element needs to match it; nil where
+// one is not as plain.
+func selectorKeys(list string) (parts []string) {
+	if strings.ContainsAny(list, `"'()[]{}\`) {
+		return nil
+	}
+	for text := range strings.SplitSeq(list, ",") {
+		text = strings.TrimSpace(text)
+		last := lastCompound.FindStringSubmatch(text)
+		if last == nil || last[1] == "" && last[2] == "" {
+			return nil
+		}
+		key := lastID.FindString(last[2])
+		if key == "" {
+			key = lastClass.FindString(last[2])
+		}
+		if key == "" {
+			key = strings.ToLower(last[1])
+		}
+		parts = append(parts, text, key)
+	}
+	return parts
 }
 
 // qualifiedRule is what stands before and between the braces of a rule, without comments.

@@ -288,8 +288,9 @@ const fixedRules = (sheet) => live(CSSRuleList, () => sheetOf.get(sheet).rules.m
 publishLoosely(StyleSheet, CSSStyleSheet, CSSRule, CSSStyleRule, CSSRuleList);
 // A rule: its declarations, and the rules that stand in it (CSS Nesting 1, 3), are read when they are first asked for.
 class Rule {
-  constructor(selector, inner, media, text, depth = 0) {
+  constructor(selector, inner, media, text, depth = 0, parts = null) {
     this.depth = depth;
+    this.parts = parts; // its selectors, each followed by what an element that matches has for certain, where the browser found out
     this.selector = selector;
     this.inner = inner;
     this.media = media;
@@ -308,7 +309,7 @@ class Rule {
     return (this.$nested ??= this.inner === null ? (this.$block = [], []) : nestedRules(this.inner, this));
   }
 }
-export const parseRules = (text, depth = 0) => fromJSON(host('css.rules', text)).map(([selector, inner, media, whole]) => new Rule(selector, inner, media, whole ?? `${selector} {${inner}}`, depth));
+export const parseRules = (text, depth = 0) => fromJSON(host('css.rules', text)).map(([selector, inner, media, whole, parts]) => new Rule(selector, inner, media, whole ?? `${selector} {${inner}}`, depth, parts));
 // Rules that stand deeper in each other are left away, and those whose selectors would be longer.
 const MOST_NESTED = 10;
 const LONGEST_SELECTOR = 4_000;
@@ -451,10 +452,12 @@ function currentRules(root) {
     if (s.disabled) continue;
     for (const r of s.rules.flatMap((one) => (one.inner?.includes('{') ? [one, ...one.nested] : [one]))) {
       if (!r.selector || (r.media && !mediaFits(r.media))) continue;
-      for (const one of splitTop(r.selector, ',')) {
-        const rule = new Selecting(one.trim(), r, there.all.length);
+      const parts = quirks ? null : r.parts;
+      const list = parts ?? splitTop(r.selector, ',');
+      for (let i = 0; i < list.length; i += parts ? 2 : 1) {
+        const rule = new Selecting(parts ? list[i] : list[i].trim(), r, there.all.length);
         there.all.push(rule);
-        (there.by[rule.key(quirks)] ??= []).push(rule);
+        (there.by[parts ? list[i + 1] : rule.key(quirks)] ??= []).push(rule);
       }
     }
   }
