@@ -208,6 +208,7 @@ func TestBenchStamps(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(site, "index.html"), []byte("<!doctype html><title>x</title>"), 0o644))
 	p, err := project.Parse(project.FileName, []byte("worker: {pack: {include: [/*]}}"))
 	require.NoError(t, err)
+	p.Dir, p.Site = dir, "site"
 	median := func(f func() time.Duration) time.Duration {
 		var list []time.Duration
 		for range 5 {
