@@ -233,6 +233,7 @@ func fillDraft(d *project.Draft, g *survey.Graph, dir, beside string) {
 		d.BackgroundColor, d.BackgroundGuessed = orWhite(looks.Background), looks.Background == ""
 	}
 	keep := g.Summarize().Keep
+	d.First = keep.First
 	d.Pages, d.Whole, d.Visited, d.KeepWhy, d.Shell, d.Data, d.Unanswered = keep.Pages, keep.Whole, keep.Visited, keep.Why, keep.Shell,
 		draftData(keep.Data), keep.Unanswered
 	for _, e := range keep.Elsewhere {

@@ -134,7 +134,10 @@ func (a *app) status(err error) int {
 	status := statusUsage
 	for _, p := range all {
 		fmt.Fprintln(a.err, report.Problem(p, a.width))
-		if p.Kind != problem.Usage {
+		switch {
+		case p.Kind == problem.Refused && len(all) == 1:
+			status = statusFindings
+		case p.Kind != problem.Usage:
 			status = statusFailed
 		}
 	}

@@ -16,6 +16,8 @@ const (
 	Read
 	// Write is a change that could not be written; nothing of it remains.
 	Write
+	// Refused is a site that does not keep to what its project file demands; nothing was written.
+	Refused
 )
 
 // Problem is an error with its place and its mend. Where and Mend may be empty.

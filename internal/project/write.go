@@ -16,8 +16,10 @@ type Draft struct {
 	ThemeColor, BackgroundColor    string
 	Master                         string
 	// Pages are patterns of pages to keep, Whole says that these are all; KeepWhy is the reason.
-	Pages   []string
-	Whole   bool
+	Pages []string
+	Whole bool
+	// First is what the first page weighs with all it asks for, in bytes.
+	First   int64
 	Visited []string // what is kept of visited pages where not all are kept: style, script, image, font
 	KeepWhy string
 	// Shell is the page that draws all others, "" for none.
@@ -178,7 +180,12 @@ func (d Draft) worker(line func(format string, args ...any)) {
 	for _, p := range d.Pages {
 		line("      - %s", yamlText(p))
 	}
-	line("    budget: 5 MB")
+	budget, why := d.budget()
+	text := fmt.Sprintf("    budget: %s", budget)
+	if why != "" {
+		text = fmt.Sprintf("%-36s # %s", text, why)
+	}
+	line("%s", text)
 	if !d.Whole && slices.Contains(d.Pages, orText(d.Address, "/")+"*") {
 		line("    over_budget: leave-out          # pages many links away are kept once they are visited")
 	}
@@ -241,6 +248,22 @@ func (d Draft) worker(line func(format string, args ...any)) {
 	comment := map[string]string{"when-closed": "a new release waits until all pages are closed",
 		"at-once": "a new release takes over, and open pages load again"}[d.Takeover]
 	line("  takeover: %-24s # %s", orText(d.Takeover, "ask"), orText(comment, "a new release waits until its visitor agrees"))
+}
+
+// usualBudget is what a pack may weigh where the site does not need more, heaviestBudget the most that is proposed, in bytes.
+const (
+	usualBudget    = 5_000_000
+	heaviestBudget = 25_000_000
+)
+
+// budget proposes what the pack may weigh, with the reason where that is not the usual: a start page that is heavier, and a tenth of
+// it as room to grow.
+func (d Draft) budget() (budget Size, why string) {
+	if d.First*11/10 <= usualBudget {
+		return usualBudget, ""
+	}
+	mega := (d.First*11/10 + 999_999) / 1_000_000 * 1_000_000
+	return Size(min(mega, heaviestBudget)), "the first page alone weighs " + Size(d.First).String()
 }
 
 // hosting writes how the host answers, as far as the files tell, and what a server behind it would have to.

@@ -43,6 +43,10 @@ func Fit(p *fit.Plan, pr *project.Project, name string, first bool, width int) s
 		if n := p.Worker.LeftOut; n > 0 {
 			row("", count(n, "page", "pages")+" left out for weight, kept once they are visited")
 		}
+		if n := len(p.Worker.FilesLeftOut); n > 0 {
+			row("", count(n, "file", "files")+" of the start page left out for weight: "+p.Worker.FilesLeftOut[0]+
+				map[bool]string{true: " …"}[n > 1])
+		}
 	}
 	if s := pr.Worker.StandIns; p.Worker != nil && (s.MakePage || s.MakeImage) {
 		var names []string

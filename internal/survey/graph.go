@@ -11,6 +11,7 @@ import (
 	"tachyform/internal/crash"
 	"tachyform/internal/page"
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
 
 // Graph is what all files of a site folder ask for, read once and in parallel.
@@ -267,10 +268,15 @@ func (g *Graph) refs(path, doc string) []page.Reference {
 func (g *Graph) LinksTo(path string) (list []string) {
 	g.look(path)
 	for _, url := range g.linksOf(path) {
-		if file := g.Folder.FileAt(url); file != nil {
-			if to := g.Folder.PathOf(file); g.IsPage(to) {
-				list = append(list, to)
-			}
+		file := g.Folder.FileAt(url)
+		if file == nil { // the host redirects an address of a folder that lacks its slash
+			file = g.Folder.FileAt(weburl.WithoutQuery(weburl.WithoutFragment(url)) + "/")
+		}
+		if file == nil {
+			continue
+		}
+		if to := g.Folder.PathOf(file); g.IsPage(to) && !slices.Contains(list, to) {
+			list = append(list, to)
 		}
 	}
 	return list

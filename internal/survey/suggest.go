@@ -1,6 +1,7 @@
 package survey
 
 import (
+	"cmp"
 	"path"
 	"slices"
 	"strings"
@@ -18,7 +19,9 @@ type Suggestion struct {
 	Whole bool     `json:"whole"`
 	Files int      `json:"files"`
 	Bytes int64    `json:"bytes"`
-	Why   string   `json:"why"`
+	// First is what the first page weighs with all it asks for, in bytes.
+	First int64  `json:"first,omitempty"`
+	Why   string `json:"why"`
 	// Shell is the page that draws all others, "" for none.
 	Shell string `json:"shell,omitempty"`
 	// Visited are the kinds of files that pages ask for which are kept as they are visited: style, script, image, font.
@@ -79,6 +82,12 @@ func (g *Graph) suggest() Suggestion {
 	}
 	if s.Shell != "" {
 		add(s.Shell)
+	}
+	first := cmp.Or(s.Shell, address)
+	for _, p := range append([]string{first}, g.Needs(first)...) {
+		if file := g.Files[p]; file != nil {
+			s.First += file.Size
+		}
 	}
 	if g.Folder.Snapshot() {
 		return g.suggestRendered(s)

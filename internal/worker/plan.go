@@ -78,8 +78,11 @@ type Plan struct {
 	// Module is the path of the project's own module, or "".
 	Module string
 	Notes  []Note
-	// LeftOut counts pages that were left out of the pack for its weight.
-	LeftOut int
+	// LeftOut counts pages that were left out of the pack for its weight, FilesLeftOut are pictures and films of the start page that
+	// were; AtStart is the weight in bytes of what the start page cannot do without, where the pack has a budget.
+	LeftOut      int
+	FilesLeftOut []string
+	AtStart      int64
 	// Replaced are stores of a worker whose place this one takes.
 	Replaced []string
 
@@ -112,10 +115,11 @@ func NewScripts(p *project.Project) Scripts {
 // planner chooses what goes into a plan.
 type planner struct {
 	*Plan
-	p      *project.Project
-	f      *site.Folder
-	graph  *survey.Graph
-	chosen map[string]string // path to why
+	p       *project.Project
+	f       *site.Folder
+	graph   *survey.Graph
+	chosen  map[string]string // path to why
+	leftOut map[string]bool   // files that the start page goes without, for their weight
 	// needed holds the pages that ask for a file of a derived pack.
 	needed map[string][]string
 	// match holds the patterns of the rules, never those of what is left alone, files what of the site each rule is for.
@@ -165,7 +169,7 @@ func NewPlan(ctx context.Context, p *project.Project, f *site.Folder, known *sur
 		known = &survey.Graph{}
 	}
 	w := p.Worker
-	b := &planner{p: p, f: f, chosen: map[string]string{}, needed: map[string][]string{},
+	b := &planner{p: p, f: f, chosen: map[string]string{}, needed: map[string][]string{}, leftOut: map[string]bool{},
 		Plan: &Plan{Scripts: NewScripts(p), Rules: slices.Clone(w.Rules), Never: w.Never, Shell: w.Shell,
 			Replaced: w.Replaced,
 			Origin:   f.Origin(), Verify: w.Pack.Verify != "no", Extensionless: p.Host.Extensionless != "none",
@@ -326,8 +330,8 @@ func (b *planner) choose() error {
 		return err
 	}
 	if len(pages) > 0 {
-		takes := func(need string) bool { return !b.ruled(need) && !own[need] && !out(need) }
-		if pack.OverBudget == "leave-out" && pack.Budget > 0 {
+		takes := func(need string) bool { return !b.ruled(need) && !own[need] && !out(need) && !b.leftOut[need] }
+		if b.leavesOut() {
 			b.leaveOut(int64(pack.Budget), takes)
 		}
 		for _, path := range slices.Sorted(maps.Keys(b.chosen)) {
@@ -357,80 +361,6 @@ func (b *planner) choose() error {
 	return nil
 }
 
-// keptBack is what is kept back for what is packed beside pages: stand-ins, the script that registers the worker.
-const keptBack = 60_000
-
-// leaveOut takes pages out of the choice, with what they alone need, until it weighs no more than the budget: those that
-// are the most links away from the entry page go first.
-func (b *planner) leaveOut(budget int64, takes func(need string) bool) {
-	var level, order []string // all pages in a level are as many links away
-	seen := map[string]bool{}
-	visit := func(path string) {
-		if !seen[path] && b.graph.IsPage(path) {
-			seen[path] = true
-			level = append(level, path)
-		}
-	}
-	if entry := b.f.FileAt(b.p.Audit.Entry); entry != nil {
-		visit(b.f.PathOf(entry))
-	}
-	for len(level) > 0 {
-		nearer := level
-		level = nil
-		order = append(order, nearer...)
-		b.graph.Read(nearer...)
-		for _, at := range nearer {
-			for _, to := range b.graph.LinksTo(at) {
-				visit(to)
-			}
-		}
-	}
-	for _, path := range slices.Sorted(maps.Keys(b.chosen)) {
-		if !seen[path] {
-			order = append(order, path)
-		}
-	}
-	weighed := map[string]bool{}
-	weight, full := int64(keptBack), false
-	weigh := func(path string) (n int64) {
-		if file := b.graph.Files[path]; file != nil && !weighed[path] {
-			n = file.Size
-		}
-		return n
-	}
-	for path, why := range b.chosen {
-		if !strings.HasPrefix(why, "page of ") {
-			weight += weigh(path)
-			weighed[path] = true
-		}
-	}
-	for _, path := range order {
-		if !strings.HasPrefix(b.chosen[path], "page of ") {
-			continue
-		}
-		more := weigh(path)
-		var needs []string
-		if !full {
-			for _, need := range b.graph.Needs(path) {
-				if takes(need) {
-					needs = append(needs, need)
-					more += weigh(need)
-				}
-			}
-		}
-		if full = full || weight+more > budget; full {
-			delete(b.chosen, path)
-			b.LeftOut++
-			continue
-		}
-		weight += more
-		weighed[path] = true
-		for _, need := range needs {
-			weighed[need] = true
-		}
-	}
-}
-
 // within names the folder, for messages; a live site has none.
 func (b *planner) within() string {
 	if b.f.Snapshot() {
@@ -452,7 +382,7 @@ func (b *planner) withNeeds(key, what, path string) (string, error) {
 	}
 	for _, need := range b.graph.Needs(actual) {
 		// What a rule answers is left to the rule: in the pack it would never be asked for again.
-		if b.chosen[need] == "" && !b.ruled(need) && need != b.Script {
+		if b.chosen[need] == "" && !b.ruled(need) && !b.leftOut[need] && need != b.Script {
 			b.chosen[need] = "for the " + strings.Fields(what)[0] + " " + actual
 		}
 	}
@@ -550,23 +480,6 @@ func (b *planner) fill() error {
 		}
 	}
 	return nil
-}
-
-func (b *planner) budget() error {
-	budget := b.p.Worker.Pack.Budget
-	total := b.Bytes()
-	if budget == 0 || total <= int64(budget) {
-		return nil
-	}
-	heavy := slices.Clone(b.Pack)
-	slices.SortStableFunc(heavy, func(a, b Entry) int { return int(b.Bytes - a.Bytes) })
-	var names []string
-	for _, e := range heavy[:min(3, len(heavy))] {
-		names = append(names, fmt.Sprintf("%s (%s)", e.Path, project.Size(e.Bytes)))
-	}
-	return b.usage("worker.pack.budget", fmt.Sprintf("the pack weighs %s, over its budget of %s; the heaviest are %s",
-		project.Size(total), budget, strings.Join(names, ", ")),
-		"name files under worker.pack.leave_out, or raise the budget")
 }
 
 // leftAlone says whether a URL is one that the worker never touches.

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/page"
+	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/site"
 	"tachyform/internal/survey"
@@ -136,8 +137,8 @@ func TestOverBudget(t *testing.T) {
 	}
 	for budget, want := range map[string]string{
 		"1 MB":  "/ /alone.html /far.html /far.png /near.html /near.png",
-		"90 kB": "/ /near.html /near.png",
-		"61 kB": "/",
+		"90 kB": "/ /alone.html /near.html /near.png",
+		"61 kB": "/ /alone.html",
 	} {
 		p, err := planned(t, "worker: {pack: {pages: ['/*'], over_budget: leave-out, budget: "+budget+"}}")
 		require.NoError(t, err)
@@ -156,6 +157,52 @@ func TestOverBudget(t *testing.T) {
 	}
 	_, err := planned(t, "worker: {pack: {pages: ['/*'], budget: 30 kB}}")
 	assert.ErrorContains(t, err, "over its budget of 30 kB")
+	var p *problem.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, problem.Refused, p.Kind)
+}
+
+// The start page stays with what it cannot do without, whatever that weighs up to 25 MB; its pictures stay as far as they fit.
+// A heavy page leaves room for those behind it, and a link without the slash of a folder leads to its page.
+func TestHeavyStartPage(t *testing.T) {
+	for _, c := range []struct {
+		budget, shell, want, left, says string
+		script, pages                   int
+	}{
+		{"200 kB", "", "/ /app.js", "/big.png /small.png", "over its budget of 200 kB: the start page needs 300.1 kB", 300_000, 3},
+		{"200 kB", ", shell: {page: /}", "/ /app.js", "/big.png /small.png", "the start page needs 300.1 kB", 300_000, 3},
+		{"361 kB", "", "/ /app.js /deep/", "/big.png /small.png", "", 300_000, 2},
+		{"130 kB", "", "/ /app.js /deep/ /small.png", "/big.png", "", 10_000, 2},
+		{"1 MB", "", "", "", "over its budget of 25 MB; the heaviest are /app.js (26 MB)", 26_000_000, 0},
+	} {
+		dir := testsite.Write(t, map[string]string{
+			"index.html": "<a href=/heavy.html>heavy</a><a href=/deep>deep</a><img src=/big.png><img src=/small.png><script src=/app.js></script>",
+			"heavy.html": strings.Repeat("h", 500_000), "deep/index.html": "deep", "zz.html": strings.Repeat("z", 90_000),
+			"app.js": strings.Repeat(";", c.script), "big.png": strings.Repeat("b", 150_000), "small.png": strings.Repeat("s", 30_000),
+		})
+		p, err := project.Parse("tachyform.yaml", []byte("worker: {pack: {pages: ['/*'], over_budget: leave-out, budget: "+c.budget+"}"+c.shell+"}"))
+		require.NoError(t, err)
+		f, err := site.OpenFolder(dir, origin, "/", p.Host)
+		require.NoError(t, err)
+		made, err := worker.NewPlan(context.Background(), p, f, nil)
+		if c.want == "" {
+			assert.ErrorContains(t, err, c.says, c)
+			continue
+		}
+		require.NoError(t, err)
+		var paths, notes []string
+		for _, e := range made.Pack {
+			paths = append(paths, e.Path)
+		}
+		for _, n := range made.Notes {
+			notes = append(notes, n.What)
+		}
+		assert.Equal(t, c.want, strings.Join(paths, " "), c)
+		assert.Equal(t, c.left, strings.Join(made.FilesLeftOut, " "), c)
+		assert.Equal(t, c.pages, made.LeftOut, c)
+		assert.Contains(t, strings.Join(notes, "\n"), c.says, c)
+		assert.Equal(t, c.says == "", len(notes) == 0, notes)
+	}
 }
 
 // What visits have shown is fetched along with the pack where a rule keeps it: with the query that it was asked for with,
