@@ -365,6 +365,16 @@ func (a *auditor) follow(url string) (*site.Response, string) {
 	return nil, url
 }
 
+// withSlash gives the address of a folder's page for one that lacks its slash, which the host redirects; other URLs stay.
+func (a *auditor) withSlash(url string) string {
+	if plain := weburl.WithoutFragment(url); a.Folder.FileAt(plain) == nil {
+		if file := a.Folder.FileAt(plain + "/"); file != nil {
+			return a.origin + a.Folder.PathOf(file) + url[len(plain):]
+		}
+	}
+	return url
+}
+
 // visits are the pages that are opened online first.
 func (a *auditor) visits() (list []string) {
 	for _, v := range a.Project.Audit.Visit {
@@ -384,7 +394,9 @@ func (a *auditor) rehearse(start string) error {
 	}
 	r.Pages = a.pages
 	r.Follow = &rehearsal.Following{AtMost: len(a.pages) + mostFound, Depth: a.Project.Audit.Crawl.Depth}
-	if a.Folder == nil {
+	if a.Folder != nil {
+		r.Follow.Same = a.withSlash
+	} else {
 		r.Follow.AtMost, r.Follow.Allows = a.Project.Audit.Crawl.AtMost, site.AskRobots(a.ctx, a.Host).Allows
 	}
 	r.Known = a.knownScript()

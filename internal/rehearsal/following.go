@@ -42,6 +42,9 @@ func (q *queue) follow(pages []*PageResult, first int) {
 		}
 		for _, l := range p.Seen.Links {
 			url := pageAt(l)
+			if q.Same != nil {
+				url = q.Same(url)
+			}
 			if q.seen[url] || len(q.pages) >= q.AtMost || weburl.OriginOf(url) != weburl.OriginOf(p.URL) {
 				continue
 			}

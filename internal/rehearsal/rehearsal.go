@@ -68,6 +68,8 @@ type Following struct {
 	AtMost, Depth int
 	// Allows, if set, says whether a path may be opened.
 	Allows func(path string) bool
+	// Same, if set, gives the address of the page that a URL redirects to.
+	Same func(url string) string
 }
 
 // PageResult is what became of one page.
