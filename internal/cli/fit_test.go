@@ -180,3 +180,34 @@ func TestUndoAfterPartOfABuild(t *testing.T) {
 	require.Equal(t, 0, r.status, r.err)
 	assert.Equal(t, map[string]string{"./": "", "index.html": pierPage, "far.html": built}, testsite.Tree(t, filepath.Join(dir, "dist")), r.out)
 }
+
+// The page that stands in leads to what the device keeps when it is shown: pages of the release that are in the pack, and pages that
+// were visited; not those that were left out.
+func TestStandInListsWhatIsKept(t *testing.T) {
+	page := func(title string, weight int) string {
+		return "<!doctype html><html lang=en><title>" + title + "</title><p>" + strings.Repeat("x", weight) + "</p>"
+	}
+	dir := write(t, map[string]string{
+		"dist/index.html": page("Harbour", 1) + "<a href=/tides.html>t</a><a href=/wrecks.html>w</a><a href=/far.html>f</a>",
+		"dist/tides.html": page("Tides", 1), "dist/wrecks.html": page("Wrecks", 60_000), "dist/far.html": page("Far away", 60_000),
+		"tachyform.yaml": `site: dist
+app: {name: Pier}
+worker:
+  pack: {pages: ["/*"], budget: 100 kB, over_budget: leave-out}
+  rules: [{match: "/*", destination: document, answer: network-first}]
+  stand_ins: {page: make}
+rehearsals:
+  - name: kept
+    steps:
+      - open: /
+      - open: /wrecks.html
+      - network: offline
+      - open: /far.html
+      - expect: {outcome: stand-in, shows: "Kept on this device Harbour Tides Wrecks"}
+      - open: /nowhere.html
+      - expect: {outcome: stand-in, shows: "Kept on this device Harbour Tides Wrecks"}
+`})
+	require.Equal(t, 0, run(t, dir, "fit").status)
+	r := run(t, dir, "rehearse", "--only", "kept")
+	assert.Equal(t, 0, r.status, r.out)
+}

@@ -95,8 +95,11 @@ func isAsMade(text []byte) bool {
 	return m != nil && site.Stamp(m[1]) == string(m[2])
 }
 
-// mostKept bounds how many pages the stand-in leads to.
-const mostKept = 6
+// mostShown bounds how many pages the stand-in leads to, mostKept how many of the release it looks for among what is kept.
+const (
+	mostShown = 6
+	mostKept  = 24
+)
 
 // keptPage is a page that the stand-in leads to.
 type keptPage struct{ Path, Title string }
@@ -117,7 +120,7 @@ func (o *output) standIn(name string) ([]byte, error) {
 		"Name": app.Text("name"), "ShortName": orDefault(app.Text("short_name"), app.Text("name")), "Lang": lang,
 		"Background": template.CSS(manifest.ColourText(ground)), "Theme": template.CSS(manifest.ColourText(theme)),
 		"Text": template.CSS(onColour(ground)), "OnTheme": template.CSS(onColour(theme)),
-		"Outlined": manifest.Contrast(ground, theme) < 1.5, "Words": words, "Icon": o.standInIcon(), "Kept": o.keptPages(),
+		"Outlined": manifest.Contrast(ground, theme) < 1.5, "Words": words, "Icon": o.standInIcon(), "Kept": o.keptPages(), "Most": mostShown,
 	})
 	return out.Bytes(), err
 }
@@ -154,7 +157,7 @@ func dataURL(kind string, data []byte) template.URL {
 	return template.URL("data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(data))
 }
 
-// keptPages gives pages that the pack keeps, the entry first.
+// keptPages gives pages that the pack may keep, the entry first: which of them are there is found out when the page is shown.
 func (o *output) keptPages() (list []keptPage) {
 	var patterns []*site.Pattern
 	for _, text := range append(append([]string{}, o.p.Worker.Pack.Pages...), o.p.Worker.Pack.Include...) {
