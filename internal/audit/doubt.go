@@ -28,7 +28,11 @@ func (a *auditor) why(d *rehearsal.Doubt) string {
 	case rehearsal.DoubtStopped:
 		return d.Err.Error()
 	case rehearsal.DoubtGap:
-		return "it uses what is not simulated here: " + d.Gap
+		text := "it uses what is not simulated here: " + d.Gap
+		if d.At != "" {
+			text += " (" + a.local(d.At) + ")"
+		}
+		return text
 	case rehearsal.DoubtRegistration:
 		return "a worker is registered at " + a.placeOf(d.Where) + ", and which one cannot be read there"
 	case rehearsal.DoubtRead:

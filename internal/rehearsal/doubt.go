@@ -6,6 +6,7 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/request"
 	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
@@ -37,9 +38,11 @@ const (
 
 // Doubt is why the outcome of a page is not known.
 type Doubt struct {
-	Kind  DoubtKind
-	Err   error
-	Gap   string
+	Kind DoubtKind
+	Err  error
+	Gap  string
+	// At is the place in the script that used what Gap names, as address:line:column, "" where that is not known.
+	At    string
 	Asked string
 	Text  string
 	Where page.Place
@@ -53,8 +56,12 @@ func doubt(b *useragent.Browser, v, reference *document.View, o *PageOutcome) *D
 		return &Doubt{Kind: DoubtStopped, Err: b.Exhausted()[0]}
 	case len(b.NotSent()) > 0 && (outcome == Whole || outcome == Partial):
 		return &Doubt{Kind: DoubtNotSent, Asked: b.NotSent()[0]}
-	case len(b.Gaps()) > 0:
-		return &Doubt{Kind: DoubtGap, Gap: b.Gaps()[0]}
+	case len(b.WorkerGaps()) > 0:
+		return &Doubt{Kind: DoubtGap, Gap: b.WorkerGaps()[0]}
+	case firstGap(v, false) != nil:
+		return gapDoubt(firstGap(v, false))
+	case (outcome == Whole || outcome == Partial) && firstGap(reference, false) != nil:
+		return gapDoubt(firstGap(reference, false))
 	case !b.KnowsWorkers() && len(b.UnreadRegistrations()) > 0:
 		return &Doubt{Kind: DoubtRegistration, Where: b.UnreadRegistrations()[0]}
 	case !b.KnowsWorkers() && len(b.StoppedBefore()) > 0:
@@ -70,6 +77,28 @@ func doubt(b *useragent.Browser, v, reference *document.View, o *PageOutcome) *D
 	}
 	return undetermined(v, reference)
 }
+
+// firstGap is the first thing that scripts of a page used and that is lacking, among those that may not matter if soft, nil for none.
+func firstGap(v *document.View, soft bool) *account.Gap {
+	for i := range v.Gaps {
+		if v.Gaps[i].Soft == soft {
+			return &v.Gaps[i]
+		}
+	}
+	return nil
+}
+
+// settleGap adds the doubt that comes of answers that were made up for the page's scripts online, if what it shows depends on them.
+func (o *PageOutcome) settleGap(reference *document.View, depends func() bool) {
+	if o.Outcome != Whole && o.Outcome != Partial || o.Doubt != nil && o.Doubt.Kind != DoubtError {
+		return
+	}
+	if g := firstGap(reference, true); g != nil && depends() {
+		o.Doubt = gapDoubt(g)
+	}
+}
+
+func gapDoubt(g *account.Gap) *Doubt { return &Doubt{Kind: DoubtGap, Gap: g.What, At: g.Where} }
 
 // undetermined says why what a page draws is not known although nothing stands against it, nil where it is known.
 func undetermined(v, reference *document.View) *Doubt {

@@ -121,8 +121,10 @@ func TestGapsAreDoubts(t *testing.T) {
 		"a method that is not there":   {"", text + `<script>document.body.noSuchMethod();</script>`, DoubtError, "not a function", nil},
 		"syntax that is not known":     {"", text + `<script>let let = 1;</script>`, DoubtError, "", nil},
 		"a rejection at the start":     {"", text + `<script>Promise.reject(new TypeError('not a function'));</script>`, DoubtError, "not a function", nil},
-		"a connection that stays open": {"", text + `<script>new WebSocket('ws://pier.example/line').onerror = () => {};</script>`, DoubtGap, "WebSocket", nil},
-		"a drawing area":               {"", text + `<canvas></canvas><script>document.querySelector('canvas').getContext('webgl2').viewport(0, 0, 1, 1);</script>`, DoubtGap, "", nil},
+		"a connection that stays open": {"", text + `<script>new WebSocket('ws://pier.example/line').onerror = () => document.body.append('no line');</script>`, DoubtGap, "WebSocket", nil},
+		"text that was measured":       {"", text + `<canvas></canvas><script>document.body.append(document.querySelector('canvas').getContext('2d').measureText('tide').width > 30 ? 'wide' : 'narrow');</script>`, DoubtGap, "measureText", nil},
+		"pixels that were asked for":   {"", text + `<script>const c = document.createElement('canvas').getContext('2d'); document.body.append(c.getImageData(0, 0, 1, 1).data[0] ? 'light' : 'dark');</script>`, DoubtGap, "getImageData", nil},
+		"a drawing area":               {"", text + `<canvas></canvas><script>document.querySelector('canvas').getContext('webgl2').viewport(0, 0, 1, 1);</script>`, DoubtGap, "WebGL", nil},
 		"WebAssembly":                  {"", text + `<script>WebAssembly.compile(new Uint8Array(8)).catch(() => {});</script>`, DoubtGap, "WebAssembly", nil},
 		"another language's dates":     {"", text + `<script>document.body.append(new Date(0).toLocaleDateString('fr-FR', { month: 'long' }));</script>`, DoubtGap, "fr", nil},
 	} {
@@ -134,6 +136,9 @@ func TestGapsAreDoubts(t *testing.T) {
 		})
 	}
 	for name, c := range map[string]struct{ settings, page string }{
+		"a connection that nobody sees":     {"", text + `<script>new WebSocket('ws://pier.example/line').onerror = () => {};</script>`},
+		"a drawing":                         {"", text + `<canvas></canvas><script>const c = document.querySelector('canvas').getContext('2d'); c.fillStyle = 'navy'; c.fillRect(0, 0, 9, 9); c.fillText('tide', c.measureText('tide').width, 0);</script>`},
+		"a look for what is there":          {"", text + `<script>if (typeof WebAssembly === 'object' && WebAssembly.validate(new Uint8Array(8))) document.body.dataset.w = document.createElement('canvas').getContext('webgl') ? 'a' : 'b';</script>`},
 		"an error that the site throws":     {"", text + `<script>throw new RangeError('by the site');</script>`},
 		"a picture that is not there":       {"", text + `<img src=/none.png alt="">`},
 		"a host that is told to answer 404": {"{statuses: [{match: /api/tides, status: 404}]}", text + `<script>fetch('/api/tides').catch(() => {});</script>`},
@@ -224,5 +229,26 @@ addEventListener('load', () => setTimeout(() => { for (const l of links[location
 			}
 			assert.Equal(t, c.want, strings.Join(list, " "))
 		})
+	}
+}
+
+// What scripts of one page use and is lacking makes that page unknown, with the place in its script, and no other one.
+func TestGapsOfOnePage(t *testing.T) {
+	for name, oneProfile := range map[string]bool{"a branch for each page": false, "one profile": true} {
+		f, err := site.OpenFolder(testsite.Write(t, map[string]string{
+			"index.html": "<!doctype html><title>Sums</title><p>sums</p><script src=/sums.js></script>", "tides.html": "<!doctype html><title>Tides</title><p>tides</p><script>document.body.dataset.ready = ''</script>",
+			"sums.js": "\nWebAssembly.compile(new Uint8Array(8)).catch(() => {});\nnavigator.serviceWorker.register('/w.js');",
+			"w.js":    "oninstall = (e) => e.waitUntil(caches.open('a').then((c) => c.addAll(['/', '/sums.js', '/tides.html']))); onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));",
+		}), "https://line.example", "/", project.Default("").Host)
+		require.NoError(t, err)
+		r := &Rehearsal{Hosts: []site.Host{f}, Visit: []string{home, home}, Pages: []string{home, home + "tides.html"},
+			Conditions: []condition.Condition{condition.Offline}, OneProfile: oneProfile}
+		got, err := r.Run(context.Background())
+		require.NoError(t, err)
+		doubt := got.Pages[0].Under["offline"].Doubt
+		require.NotNil(t, doubt, "%s: %+v", name, got.Pages[0].Under["offline"])
+		assert.Equal(t, Doubt{Kind: DoubtGap, Gap: "compiling WebAssembly", At: "https://line.example/sums.js:2:20"}, *doubt, name)
+		assert.Nil(t, got.Pages[1].Under["offline"].Doubt, name)
+		assert.Empty(t, got.Gaps, "the worker is not concerned")
 	}
 }

@@ -155,6 +155,25 @@ func (r *Rehearsal) withoutWorkers(ctx context.Context, visited *useragent.Brows
 	return b
 }
 
+// otherwise opens a page online in a browser without workers, which answers otherwise what may not matter.
+func (r *Rehearsal) otherwise(ctx context.Context, url string, visited *useragent.Browser) *document.View {
+	o := r.plainOptions()
+	o.Otherwise = true
+	b := useragent.New(ctx, r.Hosts, o)
+	defer b.Close()
+	if visited != nil {
+		b.CopyCookies(visited)
+		b.Strain(visited.Strained())
+	}
+	return b.Open(url, nil).View
+}
+
+// differs says whether two views of a page show or ask for different things.
+func differs(one, other *document.View) bool {
+	return one.DrawnText() != other.DrawnText() || !slices.Equal(one.DrawnLinks(), other.DrawnLinks()) ||
+		!slices.Equal(one.Asked, other.Asked) || len(one.Errors) != len(other.Errors)
+}
+
 // reference opens a page online in a browser without workers.
 func (r *Rehearsal) reference(ctx context.Context, url string, visited *useragent.Browser) *document.Tab {
 	b := r.withoutWorkers(ctx, visited)
@@ -177,7 +196,7 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	out.Caches = b.Caches()
 	out.Cookies, out.NotSent = b.Cookies, slices.Clone(b.NotSent())
 	out.Notes, out.Stored, out.Gaps, out.Personal, out.UnreadRegistrations, out.Rivals = b.Notes(), b.Stored(),
-		slices.Clone(b.Gaps()), b.Personal(), b.UnreadRegistrations(), b.Rivals()
+		slices.Clone(b.WorkerGaps()), b.Personal(), b.UnreadRegistrations(), b.Rivals()
 	turns := make(turns, runtime.GOMAXPROCS(0))
 	if len(r.Probes)+len(r.Series) > 0 && len(r.Visit) > 0 {
 		branch, after := b.Branch(), b.Branch()
@@ -311,7 +330,7 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result, 
 								out.NotSent = append(out.NotSent, n)
 							}
 						}
-						for _, g := range branch.Gaps() {
+						for _, g := range branch.WorkerGaps() {
 							if !slices.Contains(found, g) {
 								found = append(found, g)
 							}
@@ -370,12 +389,14 @@ func (r *Rehearsal) tryInOneProfile(ctx context.Context, b *useragent.Browser, o
 			reference := r.reference(ctx, url, branch)
 			out.Pages[i].Title, out.Pages[i].Status, out.Pages[i].Seen = reference.Title, reference.Status, reference.Seen()
 			tab := branch.Open(url, nil)
-			out.Pages[i].Under[c.Name] = judge(branch, tab.View, reference.View)
+			outcome := judge(branch, tab.View, reference.View)
+			outcome.settleGap(reference.View, func() bool { return differs(reference.View, r.otherwise(ctx, url, branch)) })
+			out.Pages[i].Under[c.Name] = outcome
 			branch.CloseTab(tab)
 			branch.Settle()
 			branch.StopWorkers()
 		}
-		for _, g := range branch.Gaps() {
+		for _, g := range branch.WorkerGaps() {
 			if !slices.Contains(out.Gaps, g) {
 				out.Gaps = append(out.Gaps, g)
 			}
@@ -486,6 +507,8 @@ func (r *Rehearsal) page(ctx context.Context, j pageJob, known *standIns, online
 		}
 		return reference
 	}
+	// depends says whether what the page draws and asks for depends on answers that were made up.
+	depends := sync.OnceValue(func() bool { return differs(reference, r.otherwise(ctx, url, visited)) })
 	result := &PageResult{URL: url, Under: map[string]*PageOutcome{}}
 	if glance.Document != nil {
 		result.scripts = glance.Document.ScriptSet()
@@ -501,6 +524,9 @@ func (r *Rehearsal) page(ctx context.Context, j pageJob, known *standIns, online
 			open()
 		}
 		outcome := judge(branches[i], v, reference)
+		if opened {
+			outcome.settleGap(reference, depends)
+		}
 		if opened && outcome.Doubt == nil && outcome.Outcome != Lost && outcome.Outcome != Stuck && len(plain.Exhausted()) > 0 {
 			outcome.Doubt = &Doubt{Kind: DoubtStopped, Err: plain.Exhausted()[0]} // there is nothing to compare with
 		}

@@ -55,6 +55,8 @@ type Options struct {
 	HostKnows func(url string) bool
 	// ScriptsOnly leaves away all that pages ask for but their scripts.
 	ScriptsOnly bool
+	// Otherwise has what may not matter answered in another way than usual; see account.Gap.
+	Otherwise bool
 	// StandsFor, if set, gives the SHA-256 of the content that some bytes stand for, such as those of a picture whose record
 	// has its stamp alone.
 	StandsFor func(content []byte) (sum []byte, known bool)
@@ -114,6 +116,7 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 	if b.workers.Windows, b.workers.KeptClients = b.windows, b.kind.KeptClients; o.KeepsDocuments {
 		b.windows.BackForward = &b.kind.BackForward
 	}
+	b.realms.Otherwise = o.Otherwise
 	b.runScripts(!o.ReadScripts)
 	return b
 }

@@ -41,6 +41,9 @@ func (b *Browser) Stored() []account.Stored { return b.account.Stored }
 // Gaps lists what scripts used and this user agent lacks.
 func (b *Browser) Gaps() []string { return b.account.Gaps }
 
+// WorkerGaps lists what service workers used and this user agent lacks.
+func (b *Browser) WorkerGaps() []string { return b.account.WorkerGaps }
+
 // Personal says by address what made the host's answers ones for a single person.
 func (b *Browser) Personal() map[string]string { return b.personal }
 

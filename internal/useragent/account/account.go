@@ -3,6 +3,7 @@
 package account
 
 import (
+	"cmp"
 	"regexp"
 	"slices"
 	"time"
@@ -22,12 +23,17 @@ type Note struct {
 	ErrorName string `json:"-"`
 }
 
-// place is where in a worker's own source a note comes from, or the script it belongs to.
-func (n Note) place() string {
-	if m := stackPlace.FindStringSubmatch(n.Stack); m != nil {
+// PlaceIn is the first place of a script that a stack names, as address:line:column, "" for none.
+func PlaceIn(stack string) string {
+	if m := stackPlace.FindStringSubmatch(stack); m != nil {
 		return m[1]
 	}
-	return n.Where
+	return ""
+}
+
+// place is where in a worker's own source a note comes from, or the script it belongs to.
+func (n Note) place() string {
+	return cmp.Or(PlaceIn(n.Stack), n.Where)
 }
 
 var stackPlace = regexp.MustCompile(`\(?((?:https?://|/)[^\s()]+:\d+(?::\d+)?)\)?`)
@@ -45,8 +51,8 @@ type Account struct {
 	Clock *clock.Clock
 	// Notes are what is worth telling, in order, up to MaxNotes.
 	Notes []Note
-	// Gaps lists what scripts used and this user agent lacks.
-	Gaps []string
+	// Gaps lists what scripts used and this user agent lacks, WorkerGaps what service workers did of it.
+	Gaps, WorkerGaps []string
 	// Stored is what scripts put into caches, in order.
 	Stored []Stored
 	// LastError is the last error that a worker reported.
@@ -60,7 +66,7 @@ type Account struct {
 
 // Branch is the account of a branch, which starts with the same gaps.
 func (a *Account) Branch(c *clock.Clock) *Account {
-	return &Account{Clock: c, Gaps: slices.Clone(a.Gaps)}
+	return &Account{Clock: c, Gaps: slices.Clone(a.Gaps), WorkerGaps: slices.Clone(a.WorkerGaps)}
 }
 
 // Begin takes down events from here on; their times count from now.
@@ -90,6 +96,23 @@ func (a *Account) Record(e Event) {
 	}
 	e.At = a.Clock.Now - a.began
 	*a.events = append(*a.events, e)
+}
+
+// Gap is something that a script of a page used and that this user agent lacks.
+type Gap struct {
+	What string
+	// Where is the place in the script, as address:line:column, "" where that is not known.
+	Where string
+	// Soft tells that it was answered with something that may not matter.
+	Soft bool
+}
+
+// WorkerGap takes down that a service worker used what this user agent lacks.
+func (a *Account) WorkerGap(what string) {
+	if !slices.Contains(a.WorkerGaps, what) {
+		a.WorkerGaps = append(a.WorkerGaps, what)
+	}
+	a.Gap(what)
 }
 
 // Gap takes down that a script used what this user agent lacks.

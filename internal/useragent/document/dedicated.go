@@ -26,7 +26,7 @@ func (p *Page) StartWorker(id int, url string, o serviceworker.WorkerOptions) {
 func (c *window) newWorker(url string) *window {
 	w, top := c.in, c.top()
 	if top.realms >= mostWorkers {
-		w.Workers.Account.Gap("more than 20 workers of one page")
+		c.gap(account.Gap{What: "more than 20 workers of one page"})
 		return nil
 	}
 	top.realms++

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"tachyform/internal/useragent/account"
 
 	"tachyform/internal/csp"
 	"tachyform/internal/page"
@@ -88,10 +89,10 @@ func (c *window) child(number int) *frame {
 
 // MakeFrame is "create a new child navigable" (HTML, 7.3.1.3).
 func (p *Page) MakeFrame(name string, sandboxed bool, allows []string) int {
-	c, w := p.c, p.c.in
+	c := p.c
 	top := c.top()
 	if c.depth() >= maxFrameDepth || top.placed >= mostPlaces {
-		w.Workers.Account.Gap("more than 100 frames in one page, or frames nested more than 6 deep")
+		c.gap(account.Gap{What: "more than 100 frames in one page, or frames nested more than 6 deep"})
 		return 0
 	}
 	top.placed++
@@ -344,7 +345,7 @@ func (f *frame) commit(d *page.Document, mediaType string) {
 	inner.document = d
 	runs := w.StartRealm != nil && (goesOn || f.reached(old) || !inner.settings.scriptless && hasScripts(d.Decoded()))
 	if runs && f.holder.top().framed >= mostFrames {
-		w.Workers.Account.Gap("more than 100 documents with scripts in the frames of one page")
+		f.holder.gap(account.Gap{What: "more than 100 documents with scripts in the frames of one page"})
 		runs = false
 	}
 	if goesOn {
@@ -496,7 +497,7 @@ func (p *Page) Follow(url, target, bodyType string, body []byte) {
 	to := c.named(target)
 	switch {
 	case to == nil:
-		c.in.Workers.Account.Gap("opening another window")
+		c.gap(account.Gap{What: "opening another window"})
 	case to == c && body == nil, strings.HasPrefix(url, "javascript:") && to.frame == nil:
 		to.command("navigateTo", url)
 	case body == nil && strings.Contains(url, "#") && weburl.WithoutFragment(url) == weburl.WithoutFragment(to.URL):

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"tachyform/internal/useragent/account"
 	"time"
 
 	"tachyform/internal/csp"
@@ -52,6 +53,8 @@ type View struct {
 	Scripted bool
 	// Errors are those that no script of the page caught.
 	Errors []ScriptError
+	// Gaps are what its scripts used and this user agent lacks.
+	Gaps []account.Gap
 	// Shadows is what stands in shadow trees.
 	Shadows Shadows
 

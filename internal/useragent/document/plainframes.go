@@ -3,6 +3,7 @@ package document
 import (
 	"tachyform/internal/csp"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
 )
@@ -57,7 +58,7 @@ func (w *Windows) loadFrame(c *window, l *Load, depth int) {
 			inner.view, inner.seen, inner.parent, inner.response = c.view, c.seen, c.top(), resp
 			if w.StartRealm != nil && !inner.settings.scriptless && hasScripts(text) {
 				if depth >= maxFrameDepth || c.top().realms >= mostFrames {
-					w.Workers.Account.Gap("more than 30 frames with scripts in one page")
+					c.gap(account.Gap{What: "more than 30 frames with scripts in one page"})
 					return
 				}
 				c.top().realms++

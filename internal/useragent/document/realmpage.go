@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"tachyform/internal/useragent/account"
 
 	"tachyform/internal/page"
 	"tachyform/internal/request"
@@ -130,6 +131,20 @@ func (p *Page) Failed(name, text string) {
 	if v := p.c.top().view; len(v.Errors) < mostErrors {
 		v.Errors = append(v.Errors, ScriptError{name, text})
 	}
+}
+
+// mostGaps bounds how many gaps of a page are kept.
+const mostGaps = 20
+
+// Gap tells that a script of the page used what this user agent lacks.
+func (p *Page) Gap(g account.Gap) { p.c.gap(g) }
+
+func (c *window) gap(g account.Gap) {
+	v := c.top().view
+	if len(v.Gaps) < mostGaps && !slices.ContainsFunc(v.Gaps, func(o account.Gap) bool { return o.What == g.What && o.Soft == g.Soft }) {
+		v.Gaps = append(v.Gaps, g)
+	}
+	c.in.Workers.Account.Gap(g.What)
 }
 
 // PostMessage gives another window a message.

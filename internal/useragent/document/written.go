@@ -2,6 +2,7 @@ package document
 
 import (
 	"slices"
+	"tachyform/internal/useragent/account"
 
 	"tachyform/internal/markup"
 	"tachyform/internal/page"
@@ -21,7 +22,7 @@ func (c *window) write(e *scriptElement, text string) {
 	s.text = nil // what follows no longer stands where it says
 	if ahead {
 		// Part of it is there already, and nobody knows any more where the rest goes.
-		c.in.Workers.Account.Gap("markup that a script wrote and that changes what stands before it")
+		c.gap(account.Gap{What: "markup that a script wrote and that changes what stands before it"})
 		return
 	}
 	var parent *markup.Node

@@ -27,6 +27,8 @@ type Platform struct {
 	Engines *WarmEngines
 	// Lacks lists what scripts do not find in this kind of browser: see useragent.Kind.
 	Lacks []string
+	// Otherwise has what may not matter answered in another way than usual; see account.Gap.
+	Otherwise bool
 	// StandsFor, if set, gives the SHA-256 of the content that some bytes stand for, which nobody has any more.
 	StandsFor func(content []byte) (sum []byte, known bool)
 }
@@ -195,7 +197,7 @@ func (r *Realm) runTask(op string, args ...any) (any, error) {
 		r.p.clock().Spent += int64(r.Used())
 	}
 	if errors.Is(err, script.ErrTooDeep) {
-		r.p.account().Gap(err.Error())
+		r.gap(account.Gap{What: err.Error()})
 	}
 	if script.Fatal(err) {
 		r.stopped = err

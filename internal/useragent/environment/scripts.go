@@ -36,9 +36,18 @@ var scriptOperations = operations{
 		return nil, nil
 	}),
 	"gap": touching(func(r *Realm, args arguments) (any, error) {
-		r.p.account().Gap(args.text(0))
+		r.gap(account.Gap{What: args.text(0), Where: account.PlaceIn(args.text(1)), Soft: args.flag(2)})
 		return nil, nil
 	}),
+}
+
+// gap takes down what a script used and this user agent lacks.
+func (r *Realm) gap(g account.Gap) {
+	if r.page != nil {
+		r.page.Gap(g)
+		return
+	}
+	r.p.account().WorkerGap(g.What)
 }
 
 // noImport is what import() gives: service workers do not have it (Service Workers, 3.1.1).

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"tachyform/internal/useragent/account"
 
 	"tachyform/internal/page"
 	"tachyform/internal/useragent/fetch"
@@ -56,6 +57,8 @@ type Page interface {
 	Reload()
 	// Failed tells of an error that no script of the page caught, by its name.
 	Failed(name, text string)
+	// Gap tells that a script used what this user agent lacks.
+	Gap(g account.Gap)
 	// MakeFrame makes the place of a frame that an element of the document holds, and gives its number, 0 where there may be no more;
 	// allows is what the sandbox of one leaves it.
 	MakeFrame(name string, sandboxed bool, allows []string) int
@@ -172,7 +175,7 @@ func (r *Realm) startPage(engines *enginePool, settings map[string]any) (err err
 }
 
 func (r *Realm) begin(settings map[string]any) error {
-	settings["script"], settings["origin"], settings["lacks"] = r.page.Address(), r.page.Origin(), r.p.Lacks
+	settings["script"], settings["origin"], settings["lacks"], settings["otherwise"] = r.page.Address(), r.page.Origin(), r.p.Lacks, r.p.Otherwise
 	if state, ok := settings["state"].(*structured.Value); ok && state != nil {
 		settings["state"] = r.valueInto(*state)
 	}

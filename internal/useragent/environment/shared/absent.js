@@ -1,3 +1,4 @@
+import { gap } from './gap.js';
 import { expose, lazy, publishLoosely } from './webidl.js';
 import { DOMException } from './domexception.js';
 
@@ -6,7 +7,7 @@ for (const name of ['OffscreenCanvas', 'ImageData', 'ImageBitmap', 'Path2D', 'DO
   lazy([name], () => {
     const Refusing = { [name]: class {
       constructor() {
-        host('gap', name);
+        gap(name);
         throw new DOMException(`${name} is not there in this user agent`, 'NotSupportedError');
       }
     } }[name];
@@ -14,7 +15,7 @@ for (const name of ['OffscreenCanvas', 'ImageData', 'ImageBitmap', 'Path2D', 'DO
   });
 lazy(['createImageBitmap'], () => {
   expose('createImageBitmap', async function createImageBitmap() {
-    host('gap', 'createImageBitmap');
+    gap('createImageBitmap');
     throw new DOMException('pictures are not decoded in this user agent', 'NotSupportedError');
   });
 });

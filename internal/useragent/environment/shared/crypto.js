@@ -1,4 +1,5 @@
 import { ArrayBuffer, Uint8Array, defineProperty, isView } from './primordials.js';
+import { gap } from './gap.js';
 import { MAKE, expose, lazy, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { hostError } from './host.js';
@@ -21,7 +22,7 @@ class SubtleCrypto {
 }
 for (const name of ['sign', 'verify', 'encrypt', 'decrypt', 'importKey', 'exportKey', 'generateKey', 'deriveKey', 'deriveBits', 'wrapKey', 'unwrapKey'])
   defineProperty(SubtleCrypto.prototype, name, { value: { async [name]() {
-    host('gap', 'keys of Web Cryptography');
+    gap('keys of Web Cryptography');
     throw new DOMException('there are no keys in this user agent', 'NotSupportedError');
   } }[name], writable: true, configurable: true });
 const subtle = new SubtleCrypto(MAKE);

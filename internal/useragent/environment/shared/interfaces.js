@@ -7,6 +7,7 @@ import './domexception.js';
 import './host.js';
 import './settings.js';
 import './errors.js';
+import './gap.js';
 import './time.js';
 import './event.js';
 import './timers.js';

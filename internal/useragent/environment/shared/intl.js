@@ -4,6 +4,7 @@
 import {
   RangeError, RealDate, ScriptArray, ScriptNumber, ScriptObject, ScriptString, TypeError, assign, defineProperty, setPrototypeOf, arrayFrom,
 } from './primordials.js';
+import { gap } from './gap.js';
 import { expose, lazy } from './webidl.js';
 import { now } from './time.js';
 
@@ -17,7 +18,7 @@ function localeOf(locales) {
   const english = /^en\b/i.test(locale);
   if (!english && !told.has(locale)) {
     told.add(locale);
-    host('gap', `dates and numbers of the language ${locale} (Intl)`);
+    gap(`dates and numbers of the language ${locale} (Intl)`);
   }
   return { locale: english ? locale : 'en-US', dayFirst: english && /-(GB|AU|NZ|IE|ZA|IN)$/i.test(locale) };
 }
@@ -122,7 +123,7 @@ function dateOptions(options, need) {
   let o = { ...(options ?? {}) };
   if (o.timeZone !== undefined && !/^(UTC|GMT|Etc\/(UTC|GMT))$/i.test(`${o.timeZone}`)) {
     if (!/^[A-Za-z_]+(\/[A-Za-z_+\-0-9]+)*$|^[+-]\d\d:?\d\d$/.test(`${o.timeZone}`)) throw new RangeError(`${o.timeZone} is no time zone`);
-    host('gap', `the time zone ${o.timeZone}`);
+    gap(`the time zone ${o.timeZone}`);
   }
   if (o.dateStyle || o.timeStyle) return { ...o, ...(o.dateStyle ? STYLES[o.dateStyle] : {}), ...(o.timeStyle ? TIMES[o.timeStyle] : {}) };
   const date = DATE_KEYS.some((k) => o[k] !== undefined);

@@ -1,6 +1,7 @@
 // Storage Standard: StorageManager.
 
 import { forScripts } from './primordials.js';
+import { gap } from './gap.js';
 import { DOMException } from './domexception.js';
 import { call } from './host.js';
 import { navigatorPart } from './navigatorparts.js';
@@ -16,7 +17,7 @@ navigatorPart('storage', 'StorageManager', () => ({
     return false;
   },
   async getDirectory() {
-    host('gap', 'the origin private file system');
+    gap('the origin private file system');
     throw new DOMException('there is no file system in this user agent', 'SecurityError');
   },
 }));

@@ -2,6 +2,7 @@
 // one of them. Who makes an object of one hears that this cannot be done, and the result names the gap.
 
 import { TypeError } from '../shared/primordials.js';
+import { gap } from '../shared/gap.js';
 import { lazyEach, publishPlainly } from '../shared/webidl.js';
 
 const NAMES = `
@@ -15,7 +16,7 @@ const NAMES = `
   CSSNamespaceRule CSSNumericArray CSSNumericValue CSSPageRule CSSPerspective CSSPositionValue CSSPropertyRule
   CSSRotate CSSScale CSSSkew CSSSkewX CSSSkewY CSSStyleValue CSSSupportsRule
   CSSTransformComponent CSSTransformValue CSSTransition CSSTranslate CSSUnitValue CSSUnparsedValue
-  CSSVariableReferenceValue CanvasGradient CanvasPattern CanvasRenderingContext2D ChannelMergerNode
+  CSSVariableReferenceValue ChannelMergerNode
   ChannelSplitterNode ClipboardItem ConstantSourceNode ConvolverNode CryptoKey DOMMatrixReadOnly
   DOMQuad DataTransfer DataTransferItem DataTransferItemList DelayNode DocumentTimeline DynamicsCompressorNode
   EncodedAudioChunk EncodedVideoChunk FileSystemDirectoryHandle FileSystemFileHandle FileSystemHandle
@@ -24,20 +25,19 @@ const NAMES = `
   MediaElementAudioSourceNode MediaEncryptedEvent MediaError MediaKeyMessageEvent MediaKeySession
   MediaKeyStatusMap MediaKeySystemAccess MediaKeys MediaList MediaMetadata MediaRecorder   MediaSource MediaStream MediaStreamAudioDestinationNode MediaStreamAudioSourceNode MediaStreamEvent
   MediaStreamTrack MediaStreamTrackEvent OfflineAudioCompletionEvent OfflineAudioContext
-  OffscreenCanvasRenderingContext2D OscillatorNode OverconstrainedError PannerNode PerformanceElementTiming
+  OscillatorNode OverconstrainedError PannerNode PerformanceElementTiming
   PerformanceEventTiming PerformanceLongTaskTiming PerformanceNavigation
   PerformancePaintTiming PerformanceServerTiming PerformanceTiming
   PeriodicSyncManager PeriodicWave PictureInPictureEvent PictureInPictureWindow PushManager PushSubscription
-  PushSubscriptionOptions RTCCertificate RTCDTMFSender RTCDTMFToneChangeEvent RTCDataChannel
-  RTCDataChannelEvent RTCDtlsTransport RTCEncodedAudioFrame RTCEncodedVideoFrame RTCError RTCErrorEvent
-  RTCIceCandidate RTCIceTransport RTCPeerConnection RTCPeerConnectionIceErrorEvent RTCPeerConnectionIceEvent
+  PushSubscriptionOptions RTCCertificate RTCDTMFSender RTCDTMFToneChangeEvent   RTCDataChannelEvent RTCDtlsTransport RTCEncodedAudioFrame RTCEncodedVideoFrame RTCError RTCErrorEvent
+  RTCIceCandidate RTCIceTransport RTCPeerConnectionIceErrorEvent RTCPeerConnectionIceEvent
   RTCRtpReceiver RTCRtpSender RTCRtpTransceiver RTCSctpTransport RTCSessionDescription RTCStatsReport
   RTCTrackEvent RemotePlayback ResizeObserverEntry ResizeObserverSize SVGAngle SVGAnimatedAngle
   SVGAnimatedBoolean SVGAnimatedEnumeration SVGAnimatedInteger SVGAnimatedLength SVGAnimatedLengthList
   SVGAnimatedNumber SVGAnimatedNumberList SVGAnimatedPreserveAspectRatio SVGAnimatedRect SVGAnimatedString
   SVGAnimatedTransformList SVGLength SVGLengthList SVGMatrix SVGNumber SVGNumberList SVGPoint SVGPointList
   SVGPreserveAspectRatio SVGRect SVGStringList SVGTransform SVGTransformList SVGUnitTypes   ScriptProcessorNode SourceBuffer SourceBufferList StereoPannerNode
-  StylePropertyMap StylePropertyMapReadOnly TextMetrics TextTrack TextTrackCue TextTrackCueList   TimeRanges Touch TouchList TrackEvent VTTCue VideoColorSpace VideoDecoder VideoEncoder
+  StylePropertyMap StylePropertyMapReadOnly TextTrack TextTrackCue TextTrackCueList   TimeRanges Touch TouchList TrackEvent VTTCue VideoColorSpace VideoDecoder VideoEncoder
   VideoFrame VideoPlaybackQuality VisibilityStateEntry WakeLockSentinel WaveShaperNode
   WebGL2RenderingContext WebGLActiveInfo WebGLBuffer WebGLContextEvent WebGLFramebuffer WebGLObject
   WebGLProgram WebGLQuery WebGLRenderbuffer WebGLRenderingContext WebGLSampler WebGLShader
@@ -46,7 +46,7 @@ const NAMES = `
 lazyEach(NAMES.split(/\s+/).filter(Boolean), (name) => {
   const Absent = { [name]: class {
     constructor() {
-      host('gap', name);
+      gap(name);
       throw new TypeError('Illegal constructor');
     }
   } }[name];

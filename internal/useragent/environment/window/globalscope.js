@@ -3,6 +3,7 @@
 import {
   ScriptObject, TypeError, assign, defineProperty, forScripts, getPrototypeOf, isA, rejected, setPrototypeOf,
 } from '../shared/primordials.js';
+import { gap } from '../shared/gap.js';
 import { side } from '../shared/dispatch.js';
 import {
   attribute, expose, lazyEach, must, onlyHere, publish, publishLoosely, publishPlainly, usv,
@@ -140,7 +141,7 @@ const functions = {
   open(url = '', target = '_blank') {
     const to = new Map([['_self', global], ['_parent', global.parent], ['_top', global.top]]).get(`${target}`.toLowerCase()) ?? frameElements().find((e) => getAttr(e, 'name') === `${target}`)?.contentWindow;
     if (!to) {
-      host('gap', 'window.open');
+      gap('window.open');
       return null;
     }
     if (`${url}` !== '') {

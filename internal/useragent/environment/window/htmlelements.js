@@ -3,6 +3,7 @@
 import {
   PromiseOf, ScriptArray, ScriptObject, TypeError, assign, defineProperty, forScripts, rejected, resolved, arrayFrom,
 } from '../shared/primordials.js';
+import { gap } from '../shared/gap.js';
 import { attribute, lazyEach, publishPlainly } from '../shared/webidl.js';
 import { Event, EventTarget, fire, handlers, report, trusted } from '../shared/event.js';
 import { makeInterface } from '../shared/navigatorparts.js';
@@ -659,26 +660,11 @@ mix(classes.HTMLImageElement, {
     });
   },
 });
-mix(classes.HTMLCanvasElement, {
-  getContext() {
-    host('gap', 'drawing on a canvas');
-    return null;
-  },
-  toDataURL() {
-    return 'data:,';
-  },
-  toBlob(callback) {
-    queueTask(() => callback(null));
-  },
-  captureStream() {
-    throw error('NotSupportedError', 'there is nothing to capture');
-  },
-});
 const noRanges = () => assign(new ScriptObject(), { length: 0 });
 mix(classes.HTMLMapElement, { get areas() { return (this.$areas ??= elements(() => elementsOf(this).filter((e) => isHTML(e, 'area')))); } });
 mix(classes.HTMLMediaElement, {
   play() {
-    host('gap', 'playing media');
+    gap('playing media');
     return rejected(error('NotSupportedError', 'nothing is played here'));
   },
   pause() {},

@@ -3,6 +3,7 @@
 import {
   ScriptArray, ScriptObject, TypeError, assign, defineProperty, fromJSON, resolved, saved, arrayFrom, arrayOf,
 } from '../shared/primordials.js';
+import { gap } from '../shared/gap.js';
 import { onlyHere, publishLoosely } from '../shared/webidl.js';
 import { listOf, live, wordsOf } from './collections.js';
 import { Document } from './document.js';
@@ -324,7 +325,7 @@ function nestedRules(inner, rule) {
   for (const part of splitTop(inner.replace(/\}/g, '};'), ';')) (part.includes('{') ? nested : plain_).push(part.replace(/^(\s*@(?:media|supports|layer|container)[^{]*)\{([^]*)\}\s*$/, '$1{ & {$2} }'));
   rule.$block = parseDeclarations(plain_.join(';'));
   if (rule.depth >= MOST_NESTED) {
-    host('gap', 'style rules that stand deeper than 10 in each other');
+    gap('style rules that stand deeper than 10 in each other');
     return [];
   }
   return parseRules(nested.join(' '), rule.depth + 1).flatMap((r) => (r.selector ? [under(r, rule), ...r.nested.map((n) => under(n, rule))] : []));
@@ -332,7 +333,7 @@ function nestedRules(inner, rule) {
 function under(r, { selector, media }) {
   const times = 1 + r.selector.split('&').length + r.selector.split(',').length;
   if (times * selector.length + r.selector.length > LONGEST_SELECTOR) {
-    host('gap', 'style rules in each other whose selectors grow too long');
+    gap('style rules in each other whose selectors grow too long');
     return new Rule(':not(*)', '', media, '');
   }
   const own = splitTop(r.selector, ',').map((s) => (s.includes('&') ? s.trim().replace(/&/g, `:is(${selector})`) : `:is(${selector}) ${s.trim()}`)).join(', ');

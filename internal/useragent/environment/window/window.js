@@ -29,6 +29,8 @@ import './sharedworker.js';
 import '../shared/dynamicimport.js';
 import './observers.js';
 import './geometry.js';
+import './canvas.js';
+import './peerconnection.js';
 import './fontfaces.js';
 import './notification.js';
 import './absentinterfaces.js';
