@@ -30,6 +30,15 @@ func TestTransform(t *testing.T) {
 		`s = "\\" + import('e')`:                      `s = "\\" + IMPORT'e')`,
 		"broken = 'import(\nimport('f')":              "broken = 'import(\nIMPORT'f')",
 		`nothing to see`:                              `nothing to see`,
+		`class A { import(e) {} }`:                    `class A { import(e) {} }`,
+		`class A extends f({}) { static async import(e) { return import(e) } x = import('b') }`:    `class A extends f({}) { static async import(e) { return IMPORTe) } x = IMPORT'b') }`,
+		`o = { import(e) {}, async import(f) {}, get import() {}, a: import('c'), *import(g) {} }`: `o = { import(e) {}, async import(f) {}, get import() {}, a: IMPORT'c'), *import(g) {} }`,
+		"if (a) { import('d') }\n{ import('e'); x() }":                                             "if (a) { IMPORT'd') }\n{ IMPORT'e'); x() }",
+		`switch (a) { case 1: { import('f').then(g) } }`:                                           `switch (a) { case 1: { IMPORT'f').then(g) } }`,
+		`f = () => ({ import(e) {} })`:                                                             `f = () => ({ import(e) {} })`,
+		`if (a) /import('g'/.test(b) && import('h')`:                                               `if (a) /import('g'/.test(b) && IMPORT'h')`,
+		`x ? { a: import('i'), import(j) { } } : import('k')`:                                      `x ? { a: IMPORT'i'), import(j) { } } : IMPORT'k')`,
+		`class A { import(`: `class A { IMPORT`,
 	} {
 		got := strings.NewReplacer(call, "IMPORT", meta, "META").Replace(transform(text, url))
 		assert.Equal(t, want, got, text)
