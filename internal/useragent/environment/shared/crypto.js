@@ -1,10 +1,12 @@
-import { ArrayBuffer, Uint8Array, defineProperty, isView } from './primordials.js';
+import { ArrayBuffer, Uint8Array, defineProperty, getPrototypeOf, isView, uncurried } from './primordials.js';
 import { gap } from './gap.js';
 import { MAKE, expose, lazy, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { hostError } from './host.js';
 import { viewOf } from './bytes.js';
 
+// What kind of list a view is, whatever class extends it.
+const arrayKind = uncurried(Object.getOwnPropertyDescriptor(getPrototypeOf(Uint8Array.prototype), Symbol.toStringTag).get);
 lazy(['SubtleCrypto', 'Crypto', 'crypto'], () => {
 // Web Cryptography: digests and random numbers.
 class SubtleCrypto {
@@ -34,7 +36,7 @@ class Crypto {
     return subtle;
   }
   getRandomValues(view) {
-    if (!(isView(view) && /^(Big)?(Int|Uint)/.test(view.constructor.name))) throw new DOMException('random values fill lists of whole numbers', 'TypeMismatchError');
+    if (!(isView(view) && /^(Big)?(Int|Uint)/.test(arrayKind(view)))) throw new DOMException('random values fill lists of whole numbers', 'TypeMismatchError');
     const bytes = viewOf(view);
     if (bytes.length > 65536) throw new DOMException('at most 65536 bytes at a time', 'QuotaExceededError');
     for (let i = 0; i < bytes.length; i++) bytes[i] = Math.floor(host('random') * 256);

@@ -185,6 +185,9 @@ export class Element extends Node {
   get part() {
     return (this.$parts ??= tokenList(this, 'part'));
   }
+  set part(value) {
+    setAttr(this, 'part', `${value}`);
+  }
   hasAttributes() {
     return Boolean(this.$a?.length);
   }
