@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/site"
 	"tachyform/internal/survey"
 
 	"github.com/spf13/cobra"
@@ -20,6 +21,7 @@ import (
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/report"
+	"tachyform/internal/worker"
 )
 
 func (a *app) initialise() *cobra.Command {
@@ -329,6 +331,16 @@ func (a *app) judgePresent(ctx context.Context, file string) error {
 	return nil
 }
 
+// madeByFit says whether the script that fit writes makes a registration.
+func madeByFit(f *site.Folder, r page.Registration) bool {
+	file := f.FileAt(r.From)
+	if file == nil {
+		return false
+	}
+	text, err := file.Bytes()
+	return err == nil && worker.IsRegisterScript(text)
+}
+
 // presentWorker takes down a worker that the site registers by itself: as its pages were seen to do, else as its texts
 // suggest.
 func presentWorker(d *project.Draft, g *survey.Graph) {
@@ -340,16 +352,21 @@ func presentWorker(d *project.Draft, g *survey.Graph) {
 		}
 		return text
 	}
-	if seen := g.Seen.Registrations(); len(seen) > 0 {
+	seen := slices.DeleteFunc(g.Seen.Registrations(), func(r page.Registration) bool { return madeByFit(folder, r) })
+	if len(seen) > 0 {
 		r := seen[0]
 		d.Present = strings.TrimPrefix(r.Script, folder.Origin())
 		d.PresentWhy = spot(page.PlaceOf(r, folder))
 		return
 	}
-	if perhaps := page.PerhapsRegisters(folder); len(perhaps) > 0 {
-		d.PresentWhy, d.Unread = spot(perhaps[0]), true
-		if own := page.WorkerScripts(folder); len(own) > 0 {
-			d.Present = own[0]
+	if perhaps := page.PerhapsRegisters(folder, g.Seen); len(perhaps) > 0 {
+		own := page.WorkerScripts(folder)
+		if len(own) > 0 {
+			d.PresentWhy, d.Unread, d.Present = spot(perhaps[0]), true, own[0]
+			return
 		}
+	}
+	if texts := page.TextsThatRegister(folder); len(texts) > 0 {
+		d.Unregistered = spot(texts[0])
 	}
 }

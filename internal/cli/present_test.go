@@ -51,8 +51,11 @@ func TestOwnWorkerOfTheSite(t *testing.T) {
 	require.Equal(t, 0, run(t, dir, "undo").status)
 	assert.Equal(t, before, testsite.Tree(t, site))
 
-	// A call that cannot be read may register anything.
-	dir = write(t, map[string]string{"dist/index.html": pierPage,
+	// What no page asks for registers nothing. A call in a script that could not be run to its end may register anything.
+	assert.Equal(t, 0, run(t, write(t, map[string]string{"dist/index.html": pierPage, "dist/unused.js": "navigator.serviceWorker.register('/sw.js')",
+		"tachyform.yaml": pierProject + "worker: {pack: {pages: [/*]}}\n"}), "fit").status)
+	unfinished := strings.Replace(pierPage, "</head>", "<script type=module src=/assets/main.js></script></head>", 1)
+	dir = write(t, map[string]string{"dist/index.html": unfinished,
 		"dist/assets/main.js": "const u = import.meta.env;\nfor (const c of [navigator.serviceWorker]) c.register(u.base " +
 			"+ 'sw.js');\n", "dist/sw.js": ownWorker,
 		"tachyform.yaml": pierProject + "worker: {pack: {pages: [/*]}}\n"})

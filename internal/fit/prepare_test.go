@@ -187,7 +187,7 @@ func TestPrepareRefuses(t *testing.T) {
 			"index.html:2", "registers a worker of its own, /own.js", "present: {file: /its-address.js}"},
 		{"a worker that can't be read", "-- tachyform.yaml --\napp: {name: Line}\nworker: {pack: {include: ['/']}}\n-- " +
 			"site/index.html --\n<!doctype html><head><script>navigator.serviceWorker.register(decide())</script></head>\n",
-			"index.html:1", "no page was seen to", "present"},
+			"index.html:1", "the script could not be run to its end", "present"},
 		{"a policy that forbids our script", "-- tachyform.yaml --\napp: {name: Line}\nworker: {pack: {include: ['/']}}\n-- site/index.html --\n" +
 			"<!doctype html><head><meta http-equiv=Content-Security-Policy content=\"default-src 'none'; style-src 'self'\"></head>\n",
 			"index.html", "forbids the script that registers the worker, /register.js", "script-src 'self'"},

@@ -46,10 +46,10 @@ func (o *output) alone(s worker.Scripts) error {
 			return stop(file.Abs, "a worker of the site's own stands at "+s.Script)
 		}
 	}
-	if perhaps := page.PerhapsRegisters(o.f, s.Register); len(perhaps) > 0 && !slices.ContainsFunc(found, func(r page.Registration) bool {
+	if perhaps := page.PerhapsRegisters(o.f, o.seen, s.Register); len(perhaps) > 0 && !slices.ContainsFunc(found, func(r page.Registration) bool {
 		return r.Script != o.f.Origin()+s.Script
 	}) {
-		return stop(o.spot(perhaps[0]), "the site registers a worker, or seems to, and no page was seen to")
+		return stop(o.spot(perhaps[0]), "the site seems to register a worker there, and the script could not be run to its end")
 	}
 	return nil
 }

@@ -3,10 +3,12 @@ package page
 import (
 	"bytes"
 	"regexp"
+	"slices"
 	"strings"
 
 	"tachyform/internal/site"
 	"tachyform/internal/textpos"
+	"tachyform/internal/weburl"
 )
 
 // registeringBytes bounds the files that are looked at.
@@ -19,9 +21,35 @@ var (
 	registerWorker = regexp.MustCompile(`\bserviceWorker\b[^;{}]{0,24}\bregister\b["'\x60]?\]?\s*(?:\?\.)?\(`)
 )
 
-// PerhapsRegisters lists places in the texts of a folder's pages and scripts, but not at the paths that are ours, that
-// look like a registration of a service worker. It is for sites on none of whose pages one was seen.
-func PerhapsRegisters(f *site.Folder, ours ...string) (list []Place) {
+// PerhapsRegisters lists places that look like a registration of a service worker, in texts of scripts that visits could not run to their
+// end: what a visit has run and what no page asks for registers nothing. ours are paths that are left out. It is for sites on none of whose
+// pages a registration was seen.
+func PerhapsRegisters(f *site.Folder, seen *Seen, ours ...string) (list []Place) {
+	if seen == nil {
+		return TextsThatRegister(f, ours...)
+	}
+	open := map[string]bool{}
+	for _, p := range seen.Pages {
+		if !p.Unfinished {
+			continue
+		}
+		open[weburl.WithoutFragment(p.URL)] = true
+		if file := f.FileAt(weburl.WithoutFragment(p.URL)); file != nil {
+			open[f.Origin()+f.PathOf(file)] = true
+		}
+		for _, r := range p.Requests {
+			open[weburl.WithoutQuery(r.URL)] = true
+		}
+	}
+	if len(open) == 0 {
+		return nil
+	}
+	return slices.DeleteFunc(TextsThatRegister(f, ours...), func(p Place) bool { return !open[p.URL] })
+}
+
+// TextsThatRegister lists places in the texts of a folder's pages and scripts, but not at the paths that are ours, that look like a
+// registration of a service worker.
+func TextsThatRegister(f *site.Folder, ours ...string) (list []Place) {
 	call := registerWorker
 	if len(WorkerScripts(f)) > 0 {
 		call = registerCall
@@ -53,7 +81,7 @@ func PlaceOf(r Registration, f *site.Folder, ours ...string) Place {
 	if r.Line > 0 {
 		return Place{r.From, r.Line, r.Column}
 	}
-	if perhaps := PerhapsRegisters(f, ours...); len(perhaps) > 0 {
+	if perhaps := TextsThatRegister(f, ours...); len(perhaps) > 0 {
 		return perhaps[0]
 	}
 	return Place{URL: r.From}

@@ -31,6 +31,8 @@ type SeenPage struct {
 	Links []string
 	// Registrations are its calls of navigator.serviceWorker.register.
 	Registrations []Registration
+	// Unfinished says that its scripts were stopped, or used what is lacking here, so that they may do more elsewhere.
+	Unfinished bool
 }
 
 // SeenRequest is something that a page asked for.

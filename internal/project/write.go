@@ -38,6 +38,8 @@ type Draft struct {
 	// Present is a worker that the site registers by itself, PresentWhy where that stands; Unread tells that the call
 	// can't be read, and that Present, if there is one, was found by its text.
 	Present, PresentWhy string
+	// Unregistered is where a script has the words of a registration that no visit has made, "" for nowhere.
+	Unregistered string
 	Unread              bool
 }
 
@@ -337,12 +339,8 @@ func (d Draft) present(line func(format string, args ...any)) {
 	line("  # It is what rehearse and audit try, and fit writes none beside it: two would take")
 	line("  # turns in replacing each other. To have fit put one in its place, write")
 	line("  # replace: yes under present: and describe pack and rules as well.")
-	file := d.Present
-	if file == "" {
-		file = "/its-address.js"
-	}
 	line("  present:")
-	line("    file: %s", yamlText(file))
+	line("    file: %s", yamlText(d.Present))
 	d.hosting(line)
 	line("")
 	line("audit:")

@@ -214,6 +214,9 @@ func Drafted(d project.Draft, file string) string {
 		b.WriteString(Next("tachyform audit", "judges the site with that worker"))
 		return b.String()
 	}
+	if d.Unregistered != "" {
+		row("worker", d.Unregistered+" could register a worker of the site's own, and did not when the pages were opened")
+	}
 	row("pack", cut(strings.Join(d.Pages, ", "), 40)+" and what those pages ask for")
 	if !d.Whole {
 		row("", d.KeepWhy)

@@ -1,6 +1,7 @@
 package worker
 
 import (
+	"bytes"
 	"cmp"
 	"embed"
 	"fmt"
@@ -40,6 +41,11 @@ func Generate(p *Plan, o Options) ([]byte, error) {
 		return nil, err
 	}
 	return bundle("worker.js", settings, p.features(), p.Module, o)
+}
+
+// IsRegisterScript says whether a text is a script that RegisterScript gave, of this release or an earlier one.
+func IsRegisterScript(text []byte) bool {
+	return bytes.Contains(text, []byte("Made by tachyform: registers the worker"))
 }
 
 // RegisterScript gives the page-side script that registers the worker. Of the plan it needs what NewScripts fills.

@@ -35,7 +35,8 @@ func (v *View) WithoutDocument() *View {
 // Seen gives what the visit has shown as a value.
 func (v *View) Seen() *page.SeenPage {
 	s := &page.SeenPage{URL: v.URL, Status: v.Status, Title: v.Title, Scripted: v.Scripted,
-		Links: v.DrawnLinks(), Registrations: v.Registrations}
+		Links: v.DrawnLinks(), Registrations: v.Registrations,
+		Unfinished: v.Drawn != DrawnRun || len(v.Gaps) > 0 || len(v.Errors) > 0}
 	known := map[string]bool{}
 	for _, l := range v.Loads {
 		if l.Destination == request.Manifest || l.Background && l.Destination == request.Image || known[l.URL] {
