@@ -11,6 +11,7 @@ import (
 	"tachyform/internal/survey"
 	"tachyform/internal/target"
 	"tachyform/internal/useragent/account"
+	"tachyform/internal/worker"
 )
 
 // What is judged here.
@@ -57,7 +58,7 @@ func (a *auditor) scriptedRequests() map[string][]string {
 // VisitsOf says how the site's pages are opened to see what they ask for.
 func VisitsOf(in Input) survey.Visits {
 	a := &auditor{Input: in, origin: in.Host.Origin()}
-	v := survey.Visits{Others: in.Others, Kind: in.Kind, Asks: a.scriptedRequests()}
+	v := survey.Visits{Register: a.origin + worker.NewScripts(in.Project).Register, Others: in.Others, Kind: in.Kind, Asks: a.scriptedRequests()}
 	for _, path := range slices.Concat([]string{in.Project.Audit.Entry}, in.Project.Audit.Visit, in.Project.Audit.Pages) {
 		v.URLs = append(v.URLs, a.absolute(path))
 	}

@@ -132,10 +132,15 @@ func (a *app) open(ctx context.Context, args []string) (*opened, error) {
 		}
 	}
 	if f.FileAt(p.Audit.Entry) == nil && p.Audit.Entry == p.Addr {
-		// Without an index page the first page by name is the way in.
+		// Without an index page the app's first page is the way in, else the first one by name; the stand-in is none.
+		if start := f.FileAt(p.App.Text("start_url")); start != nil && p.App.Text("start_url") != "" {
+			p.Audit.Entry = p.App.Text("start_url")
+			p.Audit.Visit = []string{p.Audit.Entry}
+			return &opened{p, shortName(name), f, f}, ctx.Err()
+		}
 		for _, file := range f.Files() {
-			if strings.HasSuffix(file.Path, ".html") {
-				p.Audit.Entry = f.PathOf(file)
+			if path := f.PathOf(file); strings.HasSuffix(file.Path, ".html") && !(p.Worker.StandIns.MakePage && path == p.Worker.StandIns.Page) {
+				p.Audit.Entry = path
 				p.Audit.Visit = []string{p.Audit.Entry}
 				break
 			}

@@ -23,6 +23,8 @@ type SeenPage struct {
 	URL    string
 	Status int
 	Title  string
+	// Led is the address, on its own origin, of the document that it led to by itself, "" where it stayed.
+	Led string
 	// Scripted says that scripts have drawn on it.
 	Scripted bool
 	// Requests are those that it made, whoever made them for it, each once.

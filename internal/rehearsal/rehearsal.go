@@ -516,7 +516,7 @@ func (r *Rehearsal) page(ctx context.Context, j pageJob, known *standIns, online
 	for i, c := range r.Conditions {
 		v := known.open(branches[i], url, c.Name, reference)
 		branches[i].Close() // its engines go on to the page online
-		if outcome := outcomeOf(v, reference).Outcome; outcome == Partial || outcome == Whole {
+		if outcome := outcomeOf(v, reference).Outcome; outcome == Partial || outcome == Whole || v.Documents > 1 && v.Document != nil { // it may lead on online too
 			plain.Strain(max(plain.Strained(), branches[i].Strained()))
 			if !opened && outcome == Whole && areFolders(r.Hosts) && online.draws(v, glance, plain) {
 				reference, opened = v, true

@@ -37,6 +37,8 @@ type Graph struct {
 	lazy  bool
 	err   error
 	asked map[string][]string
+	// register is the address of the script that registers the worker that fit writes.
+	register string
 }
 
 // Outline gives a graph that knows the folder's files and what visits have shown, and reads each file only when what it
@@ -282,6 +284,25 @@ func (g *Graph) LinksTo(path string) (list []string) {
 	return list
 }
 
+// LeadsTo gives the path of the page that a page leads to by itself, by a refresh or its scripts, "" where it stays.
+func (g *Graph) LeadsTo(path string) string {
+	g.look(path)
+	to := ""
+	if d := g.Pages[path]; d != nil && d.Refresh != nil {
+		to = d.Refresh.URL
+	}
+	if s := g.Seen.Of(g.Folder.Origin() + path); s != nil && s.Led != "" {
+		to = s.Led
+	}
+	if to == "" {
+		return ""
+	}
+	if file := g.Folder.FileAt(weburl.WithoutFragment(to)); file != nil && g.IsPage(g.Folder.PathOf(file)) && g.Folder.PathOf(file) != path {
+		return g.Folder.PathOf(file)
+	}
+	return ""
+}
+
 // Shown gives what visits have shown a page to ask for by its scripts, at whatever address it answers.
 func (g *Graph) Shown(path string) (list []page.SeenRequest) {
 	for _, url := range g.Seen.URLs() {
@@ -314,12 +335,17 @@ func (g *Graph) shown() map[string][]string {
 		}
 	}
 	for _, url := range g.Seen.URLs() {
-		file := g.Folder.FileAt(url)
+		seen := g.Seen.Pages[url]
+		at := url
+		if seen.Led != "" {
+			at = seen.Led // what it asked for, the page there did
+		}
+		file := g.Folder.FileAt(at)
 		if file == nil {
 			continue
 		}
 		path := g.Folder.PathOf(file)
-		for _, r := range g.Seen.Pages[url].Requests {
+		for _, r := range seen.Requests {
 			if next, own := g.Local(r.URL); own && !r.Missing && g.Files[next] != nil && !g.IsPage(next) {
 				g.asked[path] = append(g.asked[path], next)
 			}

@@ -30,6 +30,8 @@ type Visits struct {
 	URLs []string
 	// Asks lists requests that pages make only when somebody does something, by the page's address.
 	Asks map[string][]string
+	// Register is the address of a script that registers the worker that fit writes, and draws nothing, "" for none.
+	Register string
 	// Kind, if set, is the kind of browser.
 	Kind *useragent.Kind
 	// Progress, if set, is told how many pages of all have been opened; it may be called from several goroutines.
@@ -41,6 +43,7 @@ type Visits struct {
 // without scripts show nothing that their text does not say, and are not opened; of many pages with the same scripts a
 // sample is, and the rest only where those of the sample ask for different things.
 func (g *Graph) Visit(ctx context.Context, r *page.Reader, v Visits) error {
+	g.register = v.Register
 	g.Seen, g.asked = &page.Seen{Pages: map[string]*page.SeenPage{}, Alike: map[string][]string{}}, nil
 	sets := g.scriptSets()
 	if len(sets) == 0 {
@@ -199,7 +202,7 @@ func (g *Graph) scriptSets() (sets [][]string) {
 // scriptsOf names the scripts of a page.
 func (g *Graph) scriptsOf(path string) (names string, has bool) {
 	if d := g.Pages[path]; d != nil {
-		names = d.ScriptSet()
+		names = strings.ReplaceAll(d.ScriptSet(), g.register+"\n", "")
 	}
 	return names, names != ""
 }

@@ -23,17 +23,22 @@ func (b *planner) leavesOut() bool {
 	return pack.OverBudget == "leave-out" && pack.Budget > 0
 }
 
-// startPage is the path of the page that opens first, "" where the folder has none.
-func (b *planner) startPage() string {
-	if b.Shell.Page != "" {
-		if file := b.f.FileAt(b.Shell.Page); file != nil {
-			return b.f.PathOf(file)
+// mostLed is how many pages that lead on to another by themselves are followed.
+const mostLed = 5
+
+// startPages are the paths of the pages that open first: the shell, the page that the app starts with, and those that it leads on to by itself.
+func (b *planner) startPages() (list []string) {
+	add := func(address string) {
+		if file := b.f.FileAt(address); address != "" && file != nil && !slices.Contains(list, b.f.PathOf(file)) {
+			list = append(list, b.f.PathOf(file))
 		}
 	}
-	if entry := b.f.FileAt(b.p.Audit.Entry); entry != nil {
-		return b.f.PathOf(entry)
+	add(b.Shell.Page)
+	add(b.p.Audit.Entry)
+	for i := 0; i < len(list) && i < mostLed; i++ {
+		add(b.graph.LeadsTo(list[i]))
 	}
-	return ""
+	return list
 }
 
 // byLinks lists the site's pages, those that are the fewest links away from the first one before the others.
@@ -46,9 +51,8 @@ func (b *planner) byLinks() (order []string) {
 			level = append(level, path)
 		}
 	}
-	visit(b.startPage())
-	if entry := b.f.FileAt(b.p.Audit.Entry); entry != nil {
-		visit(b.f.PathOf(entry))
+	for _, path := range b.startPages() {
+		visit(path)
 	}
 	for len(level) > 0 {
 		nearer := level
@@ -101,10 +105,13 @@ func (b *planner) leaveOut(budget int64, takes func(need string) bool) {
 			take(path)
 		}
 	}
-	start := b.startPage()
-	if b.chosen[start] != "" || b.Shell.Page != "" {
+	starts := b.startPages()
+	var pictures []string
+	for _, start := range starts {
+		if b.chosen[start] == "" && b.Shell.Page == "" {
+			continue
+		}
 		take(start)
-		var pictures []string
 		for _, need := range needsOf(start) {
 			if isPicture(need) {
 				pictures = append(pictures, need)
@@ -112,18 +119,19 @@ func (b *planner) leaveOut(budget int64, takes func(need string) bool) {
 				take(need)
 			}
 		}
-		b.AtStart = weight - keptBack
-		slices.SortStableFunc(pictures, func(x, y string) int { return int(sizeOf(x) - sizeOf(y)) })
-		for _, p := range pictures {
-			if weight+sizeOf(p) <= budget {
-				take(p)
-			} else {
-				b.leftOut[p] = true
-			}
+	}
+	b.AtStart = weight - keptBack
+	slices.SortStableFunc(pictures, func(x, y string) int { return int(sizeOf(x) - sizeOf(y)) })
+	for _, p := range pictures {
+		if weight+sizeOf(p) <= budget {
+			take(p)
+		} else {
+			b.leftOut[p] = true
 		}
 	}
+	var left []string
 	for _, path := range order {
-		if path == start || !strings.HasPrefix(b.chosen[path], "page of ") {
+		if slices.Contains(starts, path) || !strings.HasPrefix(b.chosen[path], "page of ") {
 			continue
 		}
 		more := sizeOf(path)
@@ -136,11 +144,12 @@ func (b *planner) leaveOut(budget int64, takes func(need string) bool) {
 		}
 		if weight+more > budget {
 			delete(b.chosen, path)
-			b.LeftOut++
+			left = append(left, path)
 			continue
 		}
 		take(append(needs, path)...)
 	}
+	b.pagesLeft = left
 	// A page that fits brings its pictures along.
 	for p := range b.leftOut {
 		if weighed[p] {
@@ -153,6 +162,11 @@ func (b *planner) leaveOut(budget int64, takes func(need string) bool) {
 func (b *planner) budget() error {
 	pack := b.p.Worker.Pack
 	total, most := b.Bytes(), int64(pack.Budget)
+	for _, path := range b.pagesLeft {
+		if b.chosen[path] == "" { // else it is packed for something else
+			b.LeftOut++
+		}
+	}
 	for _, path := range slices.Sorted(maps.Keys(b.leftOut)) {
 		if b.chosen[path] == "" {
 			b.FilesLeftOut = append(b.FilesLeftOut, path)

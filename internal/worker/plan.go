@@ -115,11 +115,12 @@ func NewScripts(p *project.Project) Scripts {
 // planner chooses what goes into a plan.
 type planner struct {
 	*Plan
-	p       *project.Project
-	f       *site.Folder
-	graph   *survey.Graph
-	chosen  map[string]string // path to why
-	leftOut map[string]bool   // files that the start page goes without, for their weight
+	p         *project.Project
+	f         *site.Folder
+	graph     *survey.Graph
+	chosen    map[string]string // path to why
+	pagesLeft []string
+	leftOut   map[string]bool // files that the start page goes without, for their weight
 	// needed holds the pages that ask for a file of a derived pack.
 	needed map[string][]string
 	// match holds the patterns of the rules, never those of what is left alone, files what of the site each rule is for.

@@ -37,6 +37,10 @@ func (v *View) Seen() *page.SeenPage {
 	s := &page.SeenPage{URL: v.URL, Status: v.Status, Title: v.Title, Scripted: v.Scripted,
 		Links: v.DrawnLinks(), Registrations: v.Registrations,
 		Unfinished: v.Drawn != DrawnRun || len(v.Gaps) > 0 || len(v.Errors) > 0}
+	final, asked := weburl.WithoutQuery(weburl.WithoutFragment(v.FinalURL)), weburl.WithoutQuery(weburl.WithoutFragment(v.URL))
+	if v.Documents > 1 && final != asked && weburl.OriginOf(final) == weburl.OriginOf(asked) {
+		s.Led = final
+	}
 	known := map[string]bool{}
 	for _, l := range v.Loads {
 		if l.Destination == request.Manifest || l.Background && l.Destination == request.Image || known[l.URL] {
