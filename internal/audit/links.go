@@ -2,13 +2,16 @@ package audit
 
 import (
 	"fmt"
+	"maps"
 	"slices"
-	"sort"
 	"strings"
 
+	"tachyform/internal/condition"
 	"tachyform/internal/page"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/request"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/document"
 )
 
 var pageGone = newCheck(Check{
@@ -69,12 +72,7 @@ func (a *auditor) checkLinks() {
 		found[r.URL] = &broken{r, 1}
 		order = append(order, r.URL)
 	}
-	var paths []string
-	for p := range a.graph.Refs {
-		paths = append(paths, p)
-	}
-	sort.Strings(paths)
-	for _, p := range paths {
+	for _, p := range a.usedFiles() {
 		for _, r := range a.graph.Refs[p] {
 			if r.Destination != request.Manifest && !(r.Background && r.Destination == request.Image) {
 				if a.graph.Scripts[p] != nil && r.Destination == request.Data && !r.Module {
@@ -90,12 +88,25 @@ func (a *auditor) checkLinks() {
 			check(page.Reference{URL: l.URL, From: d.URL, Line: l.Line, Column: l.Column})
 		}
 	}
+	lacks := func(l *document.Load) {
+		if found[l.URL] == nil {
+			found[l.URL] = &broken{l.Reference, 1}
+			order = append(order, l.URL)
+		}
+	}
 	for _, v := range a.ran.Visits {
 		for _, l := range v.Loads {
 			if l.Missing && !l.Background && l.Destination == request.Data {
-				if found[l.URL] == nil {
-					found[l.URL] = &broken{l.Reference, 1}
-					order = append(order, l.URL)
+				lacks(l)
+			}
+		}
+	}
+	// What a page lacks online too, and its scripts ask for, makes it less than whole for good.
+	for _, p := range a.ran.Pages {
+		if o := p.Under[condition.Offline.Name]; o != nil && o.Outcome == rehearsal.Partial && o.Doubt == nil {
+			for _, l := range o.Missing {
+				if _, own := a.graph.Local(l.URL); own && l.Anyway && l.Runs {
+					lacks(l)
 				}
 			}
 		}
@@ -122,12 +133,37 @@ func (a *auditor) checkLinks() {
 			}
 			continue
 		}
+		if path, own := a.graph.Local(u); own && path+"/" == a.Folder.Address() {
+			a.find(linkBroken, a.place(b.first.From, b.first.Line, b.first.Column), fmt.Sprintf("%s lacks the slash of the address that the "+
+				"site is mounted at, %s/", path, path), fmt.Sprintf("write the link as %s/, or have the host redirect %s there", path, path))
+			continue
+		}
 		evidence := a.local(u) + " is not there"
 		if b.count > 1 {
 			evidence += fmt.Sprintf("; %d places ask for it", b.count)
 		}
 		a.find(linkBroken, a.place(b.first.From, b.first.Line, b.first.Column), evidence, "")
 	}
+}
+
+// usedFiles are the paths of the site's files that matter: pages, what they need, and what visits have asked for. What nothing loads may name
+// whatever it likes.
+func (a *auditor) usedFiles() []string {
+	used := map[string]bool{}
+	for _, p := range a.graph.PagePaths() {
+		used[p] = true
+		for _, need := range a.graph.Needs(p) {
+			used[need] = true
+		}
+	}
+	for _, p := range a.ran.Pages {
+		for _, r := range p.Seen.Requests {
+			if path, own := a.graph.Local(r.URL); own {
+				used[path] = true
+			}
+		}
+	}
+	return slices.Sorted(maps.Keys(used))
 }
 
 // manyBroken is how many addresses below a folder that the site does not have are told together.

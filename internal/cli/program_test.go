@@ -178,7 +178,7 @@ func TestBadInput(t *testing.T) {
 		{"nothing matches", with(map[string]string{"tachyform.yaml": strings.Replace(good, "/*", "/asets/*", 1)}), "fit", 2,
 			[]string{"/asets/*", "matches no file"}},
 		{"over budget", with(map[string]string{"tachyform.yaml": strings.Replace(good, "[/*]", "[/*], budget: 10 B", 1)}),
-			"fit", 2, []string{"budget", "heaviest"}},
+			"fit", 1, []string{"budget", "heaviest"}},
 		{"not UTF-8", with(map[string]string{"dist/old.html": "<html><body><p>K\xfcste</p></body></html>"}), "fit", 3,
 			[]string{"old.html", "UTF-8", "0xfc"}},
 		{"truncated", with(map[string]string{"dist/cut.html": "<html><head><title>Cut</title><link rel=\"styl"}), "fit", 3,

@@ -306,8 +306,18 @@ func shownMediaType(mime string) bool {
 	return false
 }
 
+// isPlaceholder says whether an address is one that a template fills in later: {{page}}, ${page}, <%= page %> or [[page]].
+func isPlaceholder(address string) bool {
+	for _, mark := range []string{"{{", "${", "<%", "{%", "[["} {
+		if strings.Contains(address, mark) {
+			return true
+		}
+	}
+	return false
+}
+
 func (w *walker) link(t Tag, href string) {
-	if u, ok := Resolve(w.doc.Base, href); ok {
+	if u, ok := Resolve(w.doc.Base, href); ok && !isPlaceholder(href) {
 		_, fragment, _ := strings.Cut(href, "#")
 		w.doc.Links = append(w.doc.Links, Link{URL: u, Fragment: fragment, Anchor: t.Name == "a" && t.Attr["href"] == href, Line: t.Line, Column: t.Column})
 	}

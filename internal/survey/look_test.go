@@ -141,9 +141,11 @@ func TestElsewhere(t *testing.T) {
 	_, _, s := lookAt(t, `-- index.html --
 <!doctype html><title>T</title><p>Words enough to be a page.</p><link rel=preconnect href=https://hint.example>
 <script src=https://code.example/a.js></script><img crossorigin src=https://tiles.example/1.png><iframe src=https://frame.example/></iframe>
+<img src=https://badge.example/state.svg><a href="/{{page}}">of a template</a><img src=https://photos.example/1.png><img src=https://photos.example/2.png><img src=https://photos.example/3.png>
 <script>fetch('https://data.example/x.json')</script>`)
 	i := slices.IndexFunc(s.Keep.Elsewhere, func(e Elsewhere) bool { return e.Origin == "https://code.example" })
 	require.GreaterOrEqual(t, i, 0)
-	assert.Equal(t, []Elsewhere{{"https://code.example", true}, {"https://data.example", false}, {"https://tiles.example", false}},
-		s.Keep.Elsewhere)
+	assert.Equal(t, []Elsewhere{{"https://code.example", true}, {"https://data.example", false}, {"https://photos.example", true}, {"https://tiles.example", false}},
+		s.Keep.Elsewhere, "a badge is kept nowhere")
+	assert.Empty(t, s.Broken, "what a template fills in is no link")
 }

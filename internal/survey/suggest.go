@@ -53,6 +53,7 @@ type DataPattern struct {
 const (
 	modestPack  = 5_000_000
 	fewPatterns = 8
+	fewPictures = 3
 )
 
 // suggest proposes what to keep: every page where that is modest, else as many as a modest weight allows, and the rest as
@@ -264,7 +265,9 @@ func (g *Graph) dataFolder(p string) string {
 }
 
 // elsewhere gives the other origins that pages fetch what they show from: not those of frames, hints and beacons.
+// An origin that only a picture or two come from, such as a badge, is none of them.
 func (g *Graph) elsewhere() (list []Elsewhere) {
+	needed, pictures := map[string]bool{}, map[string]map[string]bool{}
 	add := func(r page.Reference) {
 		origin := weburl.OriginOf(r.URL)
 		if origin == "" || origin == g.Folder.Origin() || r.Hint || r.Background {
@@ -274,6 +277,14 @@ func (g *Graph) elsewhere() (list []Elsewhere) {
 		case request.Style, request.Script, request.Font, request.Image, request.Data:
 		default:
 			return
+		}
+		if r.Destination == request.Image && r.Mode == request.NoCORS {
+			if pictures[origin] == nil {
+				pictures[origin] = map[string]bool{}
+			}
+			pictures[origin][r.URL] = true
+		} else {
+			needed[origin] = true
 		}
 		opaque := r.Mode == request.NoCORS
 		for i := range list {
@@ -301,6 +312,7 @@ func (g *Graph) elsewhere() (list []Elsewhere) {
 			add(page.Reference{URL: r.URL, Destination: r.Destination, Mode: r.Mode})
 		}
 	}
+	list = slices.DeleteFunc(list, func(e Elsewhere) bool { return !needed[e.Origin] && len(pictures[e.Origin]) < fewPictures })
 	slices.SortFunc(list, func(a, b Elsewhere) int { return strings.Compare(a.Origin, b.Origin) })
 	return list
 }

@@ -188,7 +188,7 @@ func (g *Graph) surveyReferences(s *Summary, paths []string) {
 		}
 		broken[path].Places++
 	}
-	for _, p := range paths {
+	for _, p := range g.used(paths) {
 		for _, r := range g.Refs[p] {
 			if g.Scripts[p] != nil && r.Destination == request.Data && !r.Module {
 				continue // a script's fetch() resolves against the page that loads it
@@ -222,6 +222,18 @@ func (g *Graph) surveyReferences(s *Summary, paths []string) {
 // redirects says whether the host answers a path with a redirect, as it does for folders without their slash.
 func (g *Graph) redirects(path string) bool {
 	return g.Files[path+"/"] != nil || g.Files[strings.TrimSuffix(path, "/")] != nil
+}
+
+// used keeps the paths of pages and of what some page needs: what nothing loads may name whatever it likes.
+func (g *Graph) used(paths []string) []string {
+	used := map[string]bool{}
+	for _, p := range g.PagePaths() {
+		used[p] = true
+		for _, need := range g.Needs(p) {
+			used[need] = true
+		}
+	}
+	return slices.DeleteFunc(slices.Clone(paths), func(p string) bool { return !used[p] })
 }
 
 func (g *Graph) surveyHeads(s *Summary) {
