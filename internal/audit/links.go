@@ -133,11 +133,6 @@ func (a *auditor) checkLinks() {
 			}
 			continue
 		}
-		if path, own := a.graph.Local(u); own && path+"/" == a.Folder.Address() {
-			a.find(linkBroken, a.place(b.first.From, b.first.Line, b.first.Column), fmt.Sprintf("%s lacks the slash of the address that the "+
-				"site is mounted at, %s/", path, path), fmt.Sprintf("write the link as %s/, or have the host redirect %s there", path, path))
-			continue
-		}
 		evidence := a.local(u) + " is not there"
 		if b.count > 1 {
 			evidence += fmt.Sprintf("; %d places ask for it", b.count)
