@@ -216,18 +216,7 @@ func fillDraft(d *project.Draft, g *survey.Graph, dir, beside string) {
 		}
 	}
 	set(&d.Name, filepath.Base(beside))
-	if d.ShortName == "" {
-		d.ShortName = d.Name
-		for _, sep := range []string{" – ", " — ", " | ", " - ", ": "} {
-			d.ShortName, _, _ = strings.Cut(d.ShortName, sep)
-		}
-		if r := []rune(d.ShortName); len(r) > 15 {
-			d.ShortName = strings.TrimSpace(string(r[:15]))
-			if i := strings.LastIndexByte(d.ShortName, ' '); i > 4 {
-				d.ShortName = d.ShortName[:i]
-			}
-		}
-	}
+	set(&d.ShortName, shortNameOf(d.Name))
 	set(&d.Takeover, "ask")
 	looks := g.Colours(d.Entry)
 	set(&d.ThemeColor, looks.Bar)
@@ -247,14 +236,7 @@ func fillDraft(d *project.Draft, g *survey.Graph, dir, beside string) {
 		}
 	}
 	if d.Master == "" {
-		for _, name := range []string{"mark.svg", "logo.svg", "icon.svg", "brand/mark.svg", "brand/logo.svg", "logo.png",
-			"icon.png"} {
-			path := filepath.Join(beside, name)
-			if _, err := icon.LoadMaster(path); err == nil {
-				d.Master = name
-				break
-			}
-		}
+		d.Master = proposeMaster(beside, g.Folder)
 	}
 	if d.ThemeColor == "" && d.Master != "" {
 		// No style of the site names its colour, and the picture has one.

@@ -6,6 +6,15 @@ import (
 	"image/draw"
 )
 
+// IsSquare says whether the picture is as wide as it is high, but for a twentieth.
+func (m *Master) IsSquare() bool {
+	w, h := m.w, m.h
+	if m.raster != nil {
+		w, h = float64(m.raster.w), float64(m.raster.h)
+	}
+	return w > 0 && h > 0 && max(w, h)/min(w, h) <= 1.05
+}
+
 // Preview draws the picture as an icon, size by size pixels large on an opaque ground, with rounded corners of the colour
 // behind it.
 func (m *Master) Preview(size int, ground, behind color.NRGBA) (*image.NRGBA, error) {
