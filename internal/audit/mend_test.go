@@ -6,11 +6,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/page"
 	"tachyform/internal/project"
+	"tachyform/internal/request"
+	"tachyform/internal/useragent/document"
 )
 
 // Advice about a missing file does not name what the project file says already.
-func TestMendByRule(t *testing.T) {
+func TestMendOfMissing(t *testing.T) {
 	for rules, says := range map[string]string{
 		"": "",
 		"{match: /other/*, answer: network-first}":                                             "",
@@ -24,7 +27,12 @@ func TestMendByRule(t *testing.T) {
 		p, err := project.Parse("f", []byte("worker: {pack: {include: [/]}, rules: ["+rules+"]}"))
 		require.NoError(t, err)
 		a := &auditor{Input: Input{Project: p}, origin: "https://line.example"}
-		got := a.mendByRule("/data/now.json")
+		load := func(destination request.Destination, method string) *document.Load {
+			return &document.Load{Reference: page.Reference{URL: "https://line.example/data/now.json", Destination: destination}, Method: method}
+		}
+		got := a.mendOfMissing(load(request.Data, ""))
+		assert.Contains(t, a.mendOfMissing(load(request.Data, "POST")), "no worker keeps answers to POST")
+		assert.Contains(t, a.mendOfMissing(load(request.Object, "")), "past every worker")
 		if says == "" {
 			assert.Empty(t, got, rules)
 		} else {

@@ -8,6 +8,7 @@ import (
 
 	"tachyform/internal/condition"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/document"
@@ -18,7 +19,7 @@ import (
 var offlineStart = newCheck(Check{
 	Code: "offline.start", Weight: Blocker, Rank: 120,
 	Title:    "The app does not start offline",
-	Reason:   "Who opens the app from the home screen without a network sees an error page.",
+	Reason:   "Who opens the app from the home screen without a network does not get it.",
 	Mend:     "keep the start page: add it under worker.pack.include",
 	Example:  "/ is kept, but the app opens /?from=home-screen, and the worker looks for exactly that.",
 	FitMends: true,
@@ -122,7 +123,7 @@ func (a *auditor) checkOffline(start string) {
 		detail string
 	}
 	groups := map[key][]string{}
-	missing := map[key]string{} // the first file that pages of a group lack
+	missing := map[key]*document.Load{} // the first file that pages of a group lack
 	var order []key
 	add := func(check *Check, detail, url string) {
 		k := key{check, detail}
@@ -153,7 +154,7 @@ func (a *auditor) checkOffline(start string) {
 				o.Outcome == rehearsal.StandIn) {
 				a.find(offlineStart, Where{URL: a.local(start)},
 					fmt.Sprintf("%s, its outcome is %s: %s", under, o.Outcome,
-						orDefault(o.Reason.String(), "another page is shown")), "")
+						orDefault(o.Reason.String(), "another page is shown")), a.mendOfTheirs(offlineStart))
 				startLost = true
 				continue
 			}
@@ -167,9 +168,11 @@ func (a *auditor) checkOffline(start string) {
 				add(offlineStuck, a.whyStuck(p.URL), p.URL)
 			case rehearsal.Partial:
 				var names []string
+				loads := map[string]*document.Load{}
 				for _, l := range o.Missing {
 					if !l.Anyway { // what is missing online too is another finding
 						names = append(names, a.local(l.URL))
+						loads[a.local(l.URL)] = l
 					}
 				}
 				if o.Reason.Kind != fetch.NoFailure {
@@ -194,7 +197,7 @@ func (a *auditor) checkOffline(start string) {
 					says += "; not drawn: " + lacks
 				}
 				add(offlinePartial, says, p.URL)
-				missing[key{offlinePartial, says}] = names[0]
+				missing[key{offlinePartial, says}] = loads[names[0]]
 			case rehearsal.StandIn:
 				if under == condition.Stalled.Name && p.Under[condition.Offline.Name] != nil &&
 					p.Under[condition.Offline.Name].Outcome == rehearsal.Whole {
@@ -223,17 +226,27 @@ func (a *auditor) checkOffline(start string) {
 		a.findPages(k.check, groups[k], 0, 0, k.detail)
 		for _, f := range a.report.Findings[n:] {
 			f.Mend = orDefault(a.mendOfTheirs(k.check), f.Mend)
-			if k.check == offlinePartial && a.Project.HasWorker() {
-				f.Mend = orDefault(a.mendByRule(missing[k]), f.Mend)
+			if k.check == offlinePartial {
+				f.Mend = orDefault(a.mendOfMissing(missing[k]), f.Mend)
 			}
 		}
 	}
 }
 
-// mendByRule is the mend for a file that is missing although a rule of the project file is for it, "" where none is:
-// advice does not name what is written already.
-func (a *auditor) mendByRule(path string) string {
-	if path == "" {
+// mendOfMissing is the mend for a file that is missing although it is kept, or that no worker can keep; "" for the usual one: advice does not
+// name what is written already, nor what has no effect.
+func (a *auditor) mendOfMissing(l *document.Load) string {
+	if l == nil {
+		return ""
+	}
+	path := a.local(l.URL)
+	if l.Method != "" {
+		return fmt.Sprintf("no worker keeps answers to %s: let the page work without %s, and ask again once there is a network", l.Method, path)
+	}
+	if l.Destination == request.Object || l.Destination == request.Embed {
+		return fmt.Sprintf("browsers load %s past every worker, since an object element asks for it: show it by img, iframe or a link instead", path)
+	}
+	if !a.Project.HasWorker() {
 		return ""
 	}
 	for i, r := range a.Project.Worker.Rules {
@@ -260,6 +273,8 @@ func (a *auditor) mendOfTheirs(check *Check) string {
 		return ""
 	}
 	switch check {
+	case offlineStart:
+		return "have the worker keep the start page with what it needs, and answer with it"
 	case offlinePartial:
 		return "have the worker keep the missing files as well, when it is installed or as they are asked for"
 	case offlineLost:

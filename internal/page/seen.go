@@ -42,6 +42,8 @@ type SeenRequest struct {
 	URL         string
 	Destination request.Destination
 	Mode        request.Mode
+	// Method is that of a script's request, "" for GET.
+	Method string
 	// Status is that of the answer, 0 for none. Missing says that nothing of use came, Unknown that its content is not
 	// known here.
 	Status           int

@@ -10,6 +10,7 @@ import (
 
 	"tachyform/internal/crash"
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/weburl"
 )
@@ -301,6 +302,22 @@ func (g *Graph) LeadsTo(path string) string {
 		return g.Folder.PathOf(file)
 	}
 	return ""
+}
+
+// AsksElsewhere gives what a page and the files that it needs ask other origins for by their markup and styles, as far as the page shows it.
+func (g *Graph) AsksElsewhere(path string) (list []page.Reference) {
+	for _, p := range append([]string{path}, g.Needs(path)...) {
+		for _, r := range g.refs(p, path) {
+			if _, own := g.Local(r.URL); own || r.Background || r.Hint || r.ByHand || r.Off {
+				continue
+			}
+			switch r.Destination {
+			case request.Style, request.Script, request.Image, request.Font:
+				list = append(list, r)
+			}
+		}
+	}
+	return list
 }
 
 // Shown gives what visits have shown a page to ask for by its scripts, at whatever address it answers.

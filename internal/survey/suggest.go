@@ -175,7 +175,7 @@ func (g *Graph) data() (list, unanswered []string) {
 	for _, url := range g.Seen.URLs() {
 		for _, r := range g.Seen.Pages[url].Requests {
 			p, own := g.Local(r.URL)
-			if !own || !r.ByScript || r.Destination != request.Data || g.IsPage(p) {
+			if !own || !r.ByScript || r.Destination != request.Data || r.Method != "" || g.IsPage(p) {
 				continue
 			}
 			switch {

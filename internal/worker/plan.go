@@ -524,9 +524,12 @@ func (b *planner) prefetch() error {
 		for _, need := range b.graph.Needs(e.Path) {
 			asked[b.Origin+need] = destinationOf(b.graph.Files[need].Path)
 		}
+		for _, r := range b.graph.AsksElsewhere(e.Path) {
+			asked[r.URL] = string(r.Destination)
+		}
 		for _, r := range b.graph.Shown(e.Path) {
 			path, own := b.graph.Local(r.URL)
-			if r.Missing || own && b.chosen[path] != "" {
+			if r.Missing || r.Method != "" || own && b.chosen[path] != "" {
 				continue
 			}
 			if file := b.graph.Files[path]; own && file != nil && r.URL != b.Origin+path {

@@ -212,14 +212,15 @@ func TestFetchedAtInstall(t *testing.T) {
 		{URL: origin + "/d/now.json?day=1", ByScript: true, Status: 200}, {URL: "https://tiles.example/1.png", Destination: "image", ByScript: true, Status: 200},
 		{URL: origin + "/d/lost.json", ByScript: true, Missing: true}, {URL: origin + "/api/boats", ByScript: true, Status: 200}}}}}
 	for settings, want := range map[string]string{
-		"{match: /d/*, answer: network-first}":                                         "",
-		"{match: /d/*, answer: network-first, at_install: yes}":                        "/d/now.json?day=1",
-		"{match: /d/*, answer: network-first, at_install: all}":                        "/d/now.json?day=1 /d/old.json",
-		"{match: 'https://tiles.example/*', answer: cache-first, at_install: yes}":     "https://tiles.example/1.png",
-		"{match: /api/*, destination: data, answer: network-first, at_install: yes}":   "/api/boats",
-		"{match: /api/*, destination: script, answer: network-first, at_install: yes}": "",
+		"{match: /d/*, answer: network-first}":                                                                       "",
+		"{match: /d/*, answer: network-first, at_install: yes}":                                                      "/d/now.json?day=1",
+		"{match: /d/*, answer: network-first, at_install: all}":                                                      "/d/now.json?day=1 /d/old.json",
+		"{match: 'https://tiles.example/*', answer: cache-first, at_install: yes}":                                   "https://tiles.example/1.png",
+		"{match: 'https://photos.example/*', answer: cache-first, at_install: yes, opaque: yes, keep: {at_most: 9}}": "https://photos.example/a.css https://photos.example/b.png",
+		"{match: /api/*, destination: data, answer: network-first, at_install: yes}":                                 "/api/boats",
+		"{match: /api/*, destination: script, answer: network-first, at_install: yes}":                               "",
 	} {
-		dir := testsite.Write(t, map[string]string{"index.html": "<p>words</p>", "d/now.json": "{}", "d/old.json": "{}"})
+		dir := testsite.Write(t, map[string]string{"index.html": "<p>words</p><link rel=preconnect href=https://photos.example><link rel=stylesheet href=https://photos.example/a.css><style>p { background: url(https://photos.example/b.png) }</style>", "d/now.json": "{}", "d/old.json": "{}"})
 		p, err := project.Parse("tachyform.yaml", []byte("worker: {pack: {pages: [/]}, rules: ["+settings+"]}"))
 		require.NoError(t, err)
 		f, err := site.OpenFolder(dir, origin, "/", p.Host)

@@ -17,6 +17,8 @@ import (
 // Load is one request that a page made, and what came of it.
 type Load struct {
 	page.Reference
+	// Method is that of a script's request, "" for GET.
+	Method string
 	// Status is that of the answer, 0 for a network error; of an opaque answer the one behind it.
 	Status int
 	Source fetch.Source

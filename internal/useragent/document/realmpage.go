@@ -37,6 +37,9 @@ func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
 	c := p.c
 	l := &Load{Reference: page.Reference{URL: weburl.WithoutFragment(req.URL), Destination: req.Destination, Mode: req.Mode,
 		Credentials: req.Credentials, From: c.URL, Runs: true}}
+	if req.Method != "GET" && req.Method != "HEAD" {
+		l.Method = req.Method
+	}
 	c.view.add(l)
 	if req.Referrer == "about:client" || req.Referrer == "" {
 		req.Referrer = c.address()

@@ -47,7 +47,7 @@ func (v *View) Seen() *page.SeenPage {
 			continue
 		}
 		known[l.URL] = true
-		s.Requests = append(s.Requests, page.SeenRequest{URL: l.URL, Destination: l.Destination, Mode: l.Mode, Status: l.Status,
+		s.Requests = append(s.Requests, page.SeenRequest{URL: l.URL, Destination: l.Destination, Mode: l.Mode, Method: l.Method, Status: l.Status,
 			Missing: l.Missing || !l.Done, Unknown: l.Unknown, ByScript: l.Runs})
 	}
 	origin := weburl.OriginOf(v.FinalURL)

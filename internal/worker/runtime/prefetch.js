@@ -9,7 +9,11 @@ export async function prefetch() {
       (rule.first || []).map(async (path) => {
         const store = await openCache(rule.store);
         if (!store || (await store.match(path))) return;
-        const response = await Promise.race([fetch(path, { credentials: 'same-origin' }), new Promise((resolve) => setTimeout(resolve, 1e4))]);
+        let answer = fetch(path, { credentials: 'same-origin' });
+        //? opaque
+        if (rule.opaque) answer = answer.catch(() => fetch(path, { mode: 'no-cors' }));
+        //?
+        const response = await Promise.race([answer, new Promise((resolve) => setTimeout(resolve, 1e4))]);
         if (response && mayKeep(rule, response)) await keep(rule, store, path, response, {});
       }),
     ).map((one) => one.catch(() => {})),
