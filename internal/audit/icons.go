@@ -202,14 +202,34 @@ func (a *auditor) judgeIcons(p *manifest.Processed, seen []examined, murl string
 	}
 }
 
+// mendOfIcon is the mend for an icon's file: fit makes those anew that are its own, and others only where there is a master picture.
+func (a *auditor) mendOfIcon(src string) string {
+	i := a.Project.Icons
+	switch {
+	case i.Master == "":
+		return "export the picture again, or name a master picture under icons: and tachyform fit makes all icons"
+	case !strings.HasPrefix(a.local(src), a.Project.Addr+strings.Trim(i.Folder, "/")+"/"):
+		return "tachyform fit writes icons of its own into the manifest; take this one away, or export it again"
+	}
+	return ""
+}
+
+// mendOfGround is the mend for a picture that lacks a ground, where the project file names one already.
+func (a *auditor) mendOfGround() string {
+	if a.Project.Icons.Backdrop != "" {
+		return "this icon is not one that tachyform fit makes: lay a ground under it, or let the page link to one of fit's"
+	}
+	return ""
+}
+
 // icon judges what lies behind one icon's address, and says why it could not be installed with, "" when it could.
 func (a *auditor) icon(e examined, img manifest.Image, name string, where Where) string {
 	switch {
 	case e.missing != "":
-		a.find(iconMissing, where, name+": "+e.missing, "")
+		a.find(iconMissing, where, name+": "+e.missing, a.mendOfIcon(img.Src))
 		return "can't be fetched: " + e.missing
 	case e.damaged != "":
-		a.find(iconDamaged, where, name+": "+e.damaged, "")
+		a.find(iconDamaged, where, name+": "+e.damaged, a.mendOfIcon(img.Src))
 		return "can't be shown: " + e.damaged
 	case e.facts.Vector:
 		return ""
@@ -226,7 +246,7 @@ func (a *auditor) icon(e examined, img manifest.Image, name string, where Where)
 			e.reach*100, icon.SafeRadius*100), "")
 	}
 	if e.faint {
-		a.find(iconFaint, where, name+" is light on nothing: on a white ground little of it is seen", "")
+		a.find(iconFaint, where, name+" is light on nothing: on a white ground little of it is seen", a.mendOfGround())
 	}
 	if e.enlarged {
 		a.find(iconBlurred, where, fmt.Sprintf("%s has %s pixels, and its edges are as soft as if it had far fewer", name,

@@ -216,14 +216,14 @@ func (a *auditor) checkHeadIcons() {
 			seen[href] = true
 			resp, _ := a.follow(href)
 			if resp == nil && strings.HasPrefix(href, a.origin+"/") || resp != nil && resp.Status != 200 {
-				a.find(iconMissing, a.place(u, t.Line, t.Column), a.local(href)+" is not there", "")
+				a.find(iconMissing, a.place(u, t.Line, t.Column), a.local(href)+" is not there", a.mendOfIcon(href))
 			}
 			if resp == nil || resp.Status != 200 || resp.Body == nil || !t.Rel("apple-touch-icon") {
 				continue
 			}
 			if data, err := resp.Body.Bytes(); err == nil {
 				if facts, err := icon.Inspect(data); err == nil && !facts.Vector && !facts.Opaque {
-					a.find(iconBlack, a.place(u, t.Line, t.Column), a.local(href)+" is transparent in places", "")
+					a.find(iconBlack, a.place(u, t.Line, t.Column), a.local(href)+" is transparent in places", a.mendOfGround())
 				}
 			}
 		}

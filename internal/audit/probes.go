@@ -208,7 +208,7 @@ func (a *auditor) checkRequests() error {
 		case p.Without > 0 && p.With == 0:
 			a.find(workerBreaks, at, fmt.Sprintf("%s %s answers with status %d without the worker; with it: %s", what,
 				a.local(p.URL), p.Without, p.Reason), "")
-		case p.Without >= 400 && p.With == 200 && p.Mode == request.Navigate && a.Project.Worker.Shell.Page == "":
+		case p.Without >= 400 && p.With == 200 && p.Mode == request.Navigate && !a.Project.HasWorker():
 			a.find(workerDisguises, at, fmt.Sprintf("%s is not there (status %d), and the worker answers with a page and "+
 				"status 200", a.local(p.URL), p.Without), "")
 		case p.Range != "" && p.Without == 206 && p.With == 200:

@@ -208,7 +208,7 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 	}
 	host := site.NewLive(p.Origin, each)
 	// A longer wait ends with a message; what arrived until then is not judged.
-	time.AfterFunc(all, func() {
+	host.Patience(all, func() {
 		a.stop(&problem.Problem{Kind: problem.Read, Where: name, What: fmt.Sprintf("the site took more than %s in all, "+
 			"so nothing was judged", all), Mend: "allow more with --all-within, or try fewer pages with audit.crawl.at_most"})
 	})

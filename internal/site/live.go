@@ -36,6 +36,7 @@ type Live struct {
 	given     map[string]*liveAnswer
 	kept      int64
 	sent      int
+	patience  *patience
 }
 
 // liveAnswer is an answer that is there or on its way.
@@ -205,6 +206,7 @@ func (l *Live) fault(ctx context.Context, err error) error {
 
 // ask sends one request.
 func (l *Live) ask(outer context.Context, r *Request) (*Response, error) {
+	defer l.patience.await()()
 	ctx, cancel := context.WithTimeout(outer, l.within)
 	defer cancel()
 	req, err := http.NewRequestWithContext(ctx, r.Method, r.URL.Href(true), nil)

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"tachyform/internal/manifest"
 	"tachyform/internal/weburl"
 )
 
@@ -274,6 +275,11 @@ func (g *Graph) unasked() (list []string) {
 			}
 		}
 	}
+	for _, url := range g.askedByBrowsers() {
+		if p, own := g.Local(url); own {
+			asked[p] = true
+		}
+	}
 	for p, file := range g.Files {
 		if !asked[p] && !g.Folder.Hides(file.Path) && !strings.HasSuffix(p, ".map") && !byThemselves[strings.TrimPrefix(p,
 			g.Folder.Address())] {
@@ -282,6 +288,41 @@ func (g *Graph) unasked() (list []string) {
 	}
 	slices.Sort(list)
 	return list
+}
+
+// askedByBrowsers lists what browsers ask for on behalf of pages: the workers that these register, and the pictures of manifests.
+func (g *Graph) askedByBrowsers() (urls []string) {
+	for _, r := range g.Seen.Registrations() {
+		urls = append(urls, r.Script)
+	}
+	read := map[string]bool{}
+	for _, p := range g.PagePaths() {
+		for _, r := range g.RegistrationsOf(p) {
+			urls = append(urls, r.Script)
+		}
+		url := g.Pages[p].ManifestURL()
+		if url == "" || read[url] {
+			continue
+		}
+		read[url] = true
+		file := g.Folder.FileAt(url)
+		if file == nil {
+			continue
+		}
+		text, err := file.Bytes()
+		if err != nil {
+			continue
+		}
+		m, _ := manifest.Process(text, url, g.Folder.Origin()+p, manifest.Standard)
+		pictures := append(slices.Clone(m.Icons), m.Screenshots...)
+		for _, s := range m.Shortcuts {
+			pictures = append(pictures, s.Icons...)
+		}
+		for _, i := range pictures {
+			urls = append(urls, i.Src)
+		}
+	}
+	return urls
 }
 
 // byThemselves are files that browsers and robots ask for without being told.

@@ -149,3 +149,21 @@ func TestElsewhere(t *testing.T) {
 		s.Keep.Elsewhere, "a badge is kept nowhere")
 	assert.Empty(t, s.Broken, "what a template fills in is no link")
 }
+
+// Registered workers and the pictures of a manifest are asked for by browsers: they are not among what nobody asks for.
+func TestUnaskedFiles(t *testing.T) {
+	_, _, s := lookAt(t, `-- index.html --
+<!doctype html><title>T</title><link rel=manifest href=/m.json><p>Words</p><script>navigator.serviceWorker.register('/sw.js')</script>
+-- m.json --
+{"name": "T", "icons": [{"src": "/i/a.png"}], "shortcuts": [{"name": "x", "url": "/", "icons": [{"src": "/i/b.png"}]}]}
+-- sw.js --
+onfetch = () => {};
+-- i/a.png --
+a
+-- i/b.png --
+b
+-- i/c.png --
+c
+`)
+	assert.Equal(t, []string{"/i/c.png"}, s.Unasked)
+}
