@@ -400,6 +400,9 @@ func (a *auditor) rehearse(start string) error {
 		r.Follow.AtMost, r.Follow.Allows = a.Project.Audit.Crawl.AtMost, site.AskRobots(a.ctx, a.Host).Allows
 	}
 	r.Known = a.knownScript()
+	if a.Folder != nil {
+		r.Clicks = mostClicks
+	}
 	r.Asks, r.Kind, r.Present = a.scriptedRequests(), a.Kind, a.present()
 	if a.judging {
 		r.Probes, r.Series = a.probes()
@@ -446,6 +449,9 @@ func (a *auditor) rehearse(start string) error {
 			res := &PageResult{Outcome: o.Outcome, Status: o.Status, Title: o.Title, AnsweredBy: answeredBy(o.AnsweredBy),
 				Missing: []string{}, MS: o.Elapsed.Milliseconds(), Known: o.Doubt == nil, Why: a.why(o.Doubt),
 				Drawing: a.drawing(o.View), Lacks: a.lacks(o)}
+			if o.From != "" {
+				res.ClickedOn = a.local(o.From)
+			}
 			for _, l := range o.Missing {
 				res.Missing = append(res.Missing, a.local(l.URL))
 			}
@@ -508,6 +514,9 @@ func (a *auditor) hostKnows() func(url string) bool {
 
 // mostFound bounds how many pages of a folder are tried that no file stands for, which links led to.
 const mostFound = 200
+
+// mostClicks bounds how many links are clicked.
+const mostClicks = 200
 
 // knownScript gives the script that registers our worker, where the host answers with it as it was made; nil else.
 func (a *auditor) knownScript() *document.KnownScript {

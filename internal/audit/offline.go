@@ -147,6 +147,9 @@ func (a *auditor) checkOffline(start string) {
 				continue
 			}
 			seen[o.Outcome] = true
+			if o.From != "" {
+				under += ", by a click on " + a.local(o.From)
+			}
 			if p.URL == start && startLost {
 				continue
 			}
@@ -199,7 +202,7 @@ func (a *auditor) checkOffline(start string) {
 				add(offlinePartial, says, p.URL)
 				missing[key{offlinePartial, says}] = loads[names[0]]
 			case rehearsal.StandIn:
-				if under == condition.Stalled.Name && p.Under[condition.Offline.Name] != nil &&
+				if strings.HasPrefix(under, condition.Stalled.Name) && p.Under[condition.Offline.Name] != nil &&
 					p.Under[condition.Offline.Name].Outcome == rehearsal.Whole {
 					add(offlineOther, "whole offline, but not on a network that stalls", p.URL)
 				} else if a.standIn() != "" {

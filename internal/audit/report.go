@@ -127,6 +127,8 @@ type PageResult struct {
 	// Known is false where the outcome can't be relied on, for the reason that Why gives.
 	Known bool   `json:"known"`
 	Why   string `json:"why,omitempty"`
+	// ClickedOn is the page on which the link stands whose click had this outcome; opened by its address the page is whole.
+	ClickedOn string `json:"clicked_on,omitempty"`
 	// Lacks is what the page draws online and not here, shortened.
 	Lacks string `json:"lacks,omitempty"`
 }

@@ -44,6 +44,8 @@ type PageOutcome struct {
 	Lacks []string
 	// Doubt says why the outcome can't be relied on, nil where it can.
 	Doubt *Doubt
+	// From is the page on which the link stands whose click had this outcome, "" where the page was opened by its address.
+	From string
 }
 
 // judge names the outcome of a view of a browser, and whether it can be relied on; reference is the same page online

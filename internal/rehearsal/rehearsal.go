@@ -51,6 +51,8 @@ type Rehearsal struct {
 	Steps int
 	// Strained is how many limits scripts have exhausted on the site before; see useragent.Options.
 	Strained int
+	// Clicks is how many links at most are clicked where they stand, beside opening their pages by the address; 0 for none.
+	Clicks int
 	// Lean has pages that are not visited keep no document once they are judged.
 	Lean bool
 	// Reader, if set, has read the site's files already.
@@ -118,6 +120,8 @@ type Result struct {
 	Cookies func(u *whatwg.Url) string
 	// Strained is how many limits are known to have been exhausted on the site.
 	Strained int
+	// Unclicked counts links to pages that were not clicked, since there are so many.
+	Unclicked int
 	// Health is what the probes showed, nil without any.
 	Health *Health
 }
@@ -215,6 +219,9 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 		}()
 	}
 	err = r.try(ctx, b, out, turns)
+	if r.Clicks > 0 && err == nil && !r.OneProfile && !r.ReadScripts {
+		r.click(ctx, b, out)
+	}
 	if first != nil && err == nil && !slices.Equal(first.CachedURLs(), b.CachedURLs()) {
 		r.tryAfterFirst(ctx, first, out)
 	}
@@ -515,7 +522,7 @@ func (r *Rehearsal) page(ctx context.Context, j pageJob, known *standIns, online
 	}
 	for i, c := range r.Conditions {
 		v := known.open(branches[i], url, c.Name, reference)
-		branches[i].Close() // its engines go on to the page online
+		branches[i].Close()                                                                                                             // its engines go on to the page online
 		if outcome := outcomeOf(v, reference).Outcome; outcome == Partial || outcome == Whole || v.Documents > 1 && v.Document != nil { // it may lead on online too
 			plain.Strain(max(plain.Strained(), branches[i].Strained()))
 			if !opened && outcome == Whole && areFolders(r.Hosts) && online.draws(v, glance, plain) {

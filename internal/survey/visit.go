@@ -13,13 +13,14 @@ import (
 )
 
 // mostVisited bounds how many pages that are files are opened, mostRoutes how many addresses that links lead to beside
-// them, routeDepth how many links away.
+// them, routeDepth how many links away, mostClicked how many links are clicked.
 // sampleOfSet is how many pages with the same scripts are opened to see whether all do the same.
 const (
 	sampleOfSet = 8
 	mostVisited = 200
 	mostRoutes  = 120
 	routeDepth  = 12
+	mostClicked = 200
 )
 
 // Visits says which pages are opened beside those of the folder, and how.
@@ -143,7 +144,7 @@ func (g *Graph) commonOf(paths []string) (common []string, same bool) {
 func visit(ctx context.Context, host site.Host, urls []string, r *page.Reader, v Visits,
 	follow *rehearsal.Following) (*rehearsal.Result, error) {
 	plan := &rehearsal.Rehearsal{Hosts: append([]site.Host{host}, v.Others...), Reader: r, Pages: urls, Kind: v.Kind,
-		Asks: v.Asks, Progress: v.Progress, Follow: follow}
+		Asks: v.Asks, Progress: v.Progress, Follow: follow, Clicks: mostClicked}
 	return plan.Run(ctx)
 }
 

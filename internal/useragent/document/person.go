@@ -9,6 +9,8 @@ const (
 	Type   ActionKind = "type"
 	Choose ActionKind = "choose"
 	Submit ActionKind = "submit"
+	// Follow is a click on the first link that is shown and leads to the address On.
+	Follow ActionKind = "follow"
 )
 
 // Action is something that a person does with a page: On is a selector or a visible text, Text what is typed or chosen.

@@ -98,6 +98,13 @@ commands.act = (kind, on, text) => {
     press(e);
     return '';
   }
+  if (kind === 'follow') {
+    const withoutSlash = (url) => url.replace(/\/$/, '');
+    const link = [...everything(current.document)].find((e) => isHTML(e, 'a') && hasAttr(e, 'href') && withoutSlash(e.href) === withoutSlash(on) && isShown(e));
+    if (!link) return 'nothing';
+    press(link);
+    return '';
+  }
   if (kind === 'submit') {
     const forms = on ? find(on).map((e) => (isHTML(e, 'form') ? e : e.closest('form'))).filter(Boolean) : [...everything(current.document)].filter((e) => isHTML(e, 'form'));
     if (!forms.length) return on ? `there is no form ${on}` : 'there is no form';

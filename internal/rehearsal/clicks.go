@@ -1,0 +1,178 @@
+package rehearsal
+
+import (
+	"context"
+	"runtime"
+	"slices"
+
+	"tachyform/internal/condition"
+	"tachyform/internal/crash"
+	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/document"
+	"tachyform/internal/weburl"
+)
+
+// People reach pages by clicking links, which a router may answer otherwise than it opens the address.
+
+// link is one that is to be clicked: on the page from, to the page to. url is its address.
+type link struct {
+	from, to *PageResult
+	url      string
+	// offline is the browser in which it is clicked without a network, nil where that is not tried.
+	offline *useragent.Browser
+	// routed says that a script took the click.
+	routed bool
+}
+
+// triedBySet is how many links of pages with the same scripts are clicked before it is taken for granted that no script takes clicks.
+const triedBySet = 2
+
+// click clicks links to the pages that were tried, each page's once, online and offline. What a click asks for belongs to the page that it leads
+// to, whose outcome is the worse one of both ways.
+func (r *Rehearsal) click(ctx context.Context, b *useragent.Browser, out *Result) {
+	sets := map[string][]*link{}
+	var order []string
+	for _, l := range linksBetween(out.Pages, r.Follow) {
+		if sets[l.from.scripts] == nil {
+			order = append(order, l.from.scripts)
+		}
+		sets[l.from.scripts] = append(sets[l.from.scripts], l)
+	}
+	offline := slices.ContainsFunc(r.Conditions, func(c condition.Condition) bool { return c.Name == condition.Offline.Name })
+	left := r.Clicks
+	for _, set := range order {
+		list := sets[set]
+		first := min(triedBySet, len(list), left)
+		r.clickAll(ctx, b, list[:first], offline)
+		left -= first
+		if ctx.Err() != nil {
+			return
+		}
+		if slices.ContainsFunc(list[:first], func(l *link) bool { return l.routed }) {
+			n := min(left, len(list)-first)
+			r.clickAll(ctx, b, list[first:first+n], offline)
+			left -= n
+			out.Unclicked += len(list) - first - n
+		}
+	}
+}
+
+// linksBetween lists the first link to each page, from another page whose scripts draw.
+func linksBetween(pages []*PageResult, follow *Following) (list []*link) {
+	at := map[string]*PageResult{}
+	for _, p := range pages {
+		at[pageAt(p.URL)] = p
+	}
+	clicked := map[*PageResult]bool{}
+	for _, from := range pages {
+		if !from.drawn || !from.opens || from.scripts == "" {
+			continue
+		}
+		for _, url := range from.Seen.Links {
+			place := pageAt(url)
+			if follow != nil && follow.Same != nil {
+				place = follow.Same(place)
+			}
+			to := at[place]
+			if to == nil || to == from || !to.opens || clicked[to] || weburl.OriginOf(url) != weburl.OriginOf(from.URL) {
+				continue
+			}
+			clicked[to] = true
+			list = append(list, &link{from: from, to: to, url: url})
+		}
+	}
+	return list
+}
+
+// clickAll clicks some links, as many at a time as there are processors.
+func (r *Rehearsal) clickAll(ctx context.Context, b *useragent.Browser, list []*link, offline bool) {
+	for chunk := range slices.Chunk(list, 4*runtime.GOMAXPROCS(0)) {
+		for _, l := range chunk {
+			if o := l.from.Under[condition.Offline.Name]; offline && o != nil && (o.Outcome == Whole || o.Outcome == Partial) && o.Doubt == nil {
+				l.offline = b.Branch()
+				l.offline.SetCondition(condition.Offline)
+				l.offline.SetForeground()
+				l.offline.SetKnown(r.Known)
+			}
+		}
+		crash.Each(len(chunk), func(i int) {
+			if ctx.Err() == nil {
+				logCrash(ctx, crash.Try(func() error {
+					r.clickOne(ctx, b, chunk[i])
+					return nil
+				}))
+			}
+			if chunk[i].offline != nil {
+				chunk[i].offline.Close()
+			}
+		})
+	}
+}
+
+// clickOne clicks one link.
+func (r *Rehearsal) clickOne(ctx context.Context, b *useragent.Browser, l *link) {
+	plain := r.withoutWorkers(ctx, b)
+	defer plain.Close()
+	online := follow(plain, l)
+	if online == nil {
+		return
+	}
+	l.routed = true
+	l.to.needs(online)
+	if l.offline == nil {
+		return
+	}
+	view := follow(l.offline, l)
+	if view == nil {
+		return // the page does not come as far as to take the click
+	}
+	o := judge(l.offline, view, online)
+	if len(o.Lacks) > 0 {
+		plain.Pass(laterBy)
+		if again := follow(plain, l); again != nil {
+			o.settleDrawn(again)
+		}
+	}
+	before := l.from.Under[condition.Offline.Name]
+	o.Missing = slices.DeleteFunc(o.Missing, func(m *document.Load) bool {
+		return slices.ContainsFunc(before.Missing, func(had *document.Load) bool { return had.URL == m.URL })
+	})
+	if o.Outcome == Partial && len(o.Missing) == 0 && len(o.Lacks) == 0 {
+		o.Outcome = Whole
+	}
+	o.From = l.from.URL
+	if was := l.to.Under[condition.Offline.Name]; was != nil && was.Outcome == Whole && was.Doubt == nil && (o.Outcome != Whole || o.Doubt != nil) {
+		for name, other := range l.to.Under {
+			if other == was { // conditions that made no difference share an outcome
+				l.to.Under[name] = o
+			}
+		}
+	}
+}
+
+// follow opens the page that a link stands on and clicks it. It gives what is shown then, nil where no script took the click to where the link
+// leads.
+func follow(b *useragent.Browser, l *link) *document.View {
+	tab := b.Open(l.from.URL, nil)
+	if tab.View.Document == nil || tab.View.Failed || b.Act(tab, document.Action{Kind: document.Follow, On: l.url}) != "" {
+		return nil
+	}
+	b.Take(tab)
+	if tab.View.Documents > 0 || pageAt(tab.Address()) != pageAt(l.url) {
+		return nil
+	}
+	return tab.View
+}
+
+// needs adds what a click has asked for to what the page is known to ask for.
+func (p *PageResult) needs(v *document.View) {
+	known := map[string]bool{}
+	for _, s := range p.Seen.Requests {
+		known[s.URL] = true
+	}
+	for _, s := range v.Seen().Requests {
+		if !known[s.URL] && s.ByScript {
+			p.Seen.Requests = append(p.Seen.Requests, s)
+		}
+	}
+}
