@@ -2,10 +2,12 @@ package audit
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"net/http"
+	"path"
 	"path/filepath"
 	"slices"
 	"sort"
@@ -129,6 +131,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	a.checkCompression()
 	a.checkDelivery()
 	a.checkAssetLinks()
+	a.judgeStart()
 	a.checkOffline(start)
 	if err := a.checkRequests(); err != nil {
 		return nil, err
@@ -375,6 +378,22 @@ func (a *auditor) withSlash(url string) string {
 	return url
 }
 
+// asksHowOpened says whether a page, script or style sheet of the folder has words that ask whether it was opened as an app.
+func (a *auditor) asksHowOpened() bool {
+	for _, file := range a.Folder.Files() {
+		switch path.Ext(file.Path) {
+		case ".html", ".htm", ".js", ".mjs", ".css":
+		default:
+			continue
+		}
+		text, err := file.Bytes()
+		if err != nil || bytes.Contains(text, []byte("display-mode")) || bytes.Contains(text, []byte("standalone")) {
+			return true
+		}
+	}
+	return false
+}
+
 // visits are the pages that are opened online first.
 func (a *auditor) visits() (list []string) {
 	for _, v := range a.Project.Audit.Visit {
@@ -402,6 +421,10 @@ func (a *auditor) rehearse(start string) error {
 	r.Known = a.knownScript()
 	if a.Folder != nil {
 		r.Clicks = mostClicks
+	}
+	if a.judging && !r.OneProfile && !r.ReadScripts {
+		r.Start = cmp.Or(start, a.absolute(a.Project.Audit.Entry))
+		r.SameInstalled = a.Folder != nil && !a.asksHowOpened()
 	}
 	r.Asks, r.Kind, r.Present = a.scriptedRequests(), a.Kind, a.present()
 	if a.judging {
@@ -446,21 +469,26 @@ func (a *auditor) rehearse(start string) error {
 		}
 		out := &PageReport{URL: a.local(p.URL), Title: p.Title, Under: map[string]*PageResult{}}
 		for name, o := range p.Under {
-			res := &PageResult{Outcome: o.Outcome, Status: o.Status, Title: o.Title, AnsweredBy: answeredBy(o.AnsweredBy),
-				Missing: []string{}, MS: o.Elapsed.Milliseconds(), Known: o.Doubt == nil, Why: a.why(o.Doubt),
-				Drawing: a.drawing(o.View), Lacks: a.lacks(o)}
-			if o.From != "" {
-				res.ClickedOn = a.local(o.From)
-			}
-			for _, l := range o.Missing {
-				res.Missing = append(res.Missing, a.local(l.URL))
-			}
-			sort.Strings(res.Missing)
-			out.Under[name] = res
+			out.Under[name] = a.pageResult(o)
 		}
 		a.report.Pages = append(a.report.Pages, out)
 	}
 	return nil
+}
+
+// pageResult is an outcome as the report has it.
+func (a *auditor) pageResult(o *rehearsal.PageOutcome) *PageResult {
+	res := &PageResult{Outcome: o.Outcome, Status: o.Status, Title: o.Title, AnsweredBy: answeredBy(o.AnsweredBy),
+		Missing: []string{}, MS: o.Elapsed.Milliseconds(), Known: o.Doubt == nil, Why: a.why(o.Doubt),
+		Drawing: a.drawing(o.View), Lacks: a.lacks(o)}
+	if o.From != "" {
+		res.ClickedOn = a.local(o.From)
+	}
+	for _, l := range o.Missing {
+		res.Missing = append(res.Missing, a.local(l.URL))
+	}
+	sort.Strings(res.Missing)
+	return res
 }
 
 // drawing is what a view showed.

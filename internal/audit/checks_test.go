@@ -369,6 +369,10 @@ func TestChecks(t *testing.T) {
 			f["dense.png"] = f["any.png"]
 		}, "/dense.png"},
 		{"offline.partial", "audit: {asks: [{page: /far.html, for: [/tides.json]}]}", put("tides.json", "{}"), "/tides.json"},
+		{"offline.varies", "", func(f map[string]string) {
+			f["tides.json"] = `"low"`
+			edit("index.html", "</body>", "<script>if (innerWidth < 600) fetch('/tides.json').then((r) => r.json()).then((t) => document.body.append(t))</script></body>")(f)
+		}, "phone: partial, missing /tides.json"},
 		{"worker.beyond", "", func(f map[string]string) { f["w.js"] = "const n = new Intl.NumberFormat('de');" + f["w.js"] },
 			"Intl"},
 		{"icon.missing", "", edit("index.html", `rel="icon" href="/any.png"`, `rel="icon" href="/none.png"`), "/none.png"},

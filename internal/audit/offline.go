@@ -60,6 +60,14 @@ var offlineOther = newCheck(Check{
 	Example: "every page is answered with the first one, although they differ.",
 })
 
+var offlineVaries = newCheck(Check{
+	Code: "offline.varies", Weight: Risk, Rank: 235,
+	Title:   "The start page works offline, but not for everybody",
+	Reason:  "It was tried as an app, on a phone, at the third visit, a month later, for a minute and after many requests.",
+	Mend:    "keep what this way needs too: under worker.pack.include or by a rule",
+	Example: "the worker deletes its cache after three days; whoever comes back later has nothing.",
+})
+
 var offlineStandIn = newCheck(Check{
 	Code: "offline.stand-in", Weight: Polish, Rank: 930,
 	Title:   "Pages open as the stand-in",
@@ -147,6 +155,9 @@ func (a *auditor) checkOffline(start string) {
 				continue
 			}
 			seen[o.Outcome] = true
+			if o.Variant != "" {
+				continue // told on its own
+			}
 			if o.From != "" {
 				under += ", by a click on " + a.local(o.From)
 			}

@@ -92,6 +92,15 @@ type PageReport struct {
 	URL   string                 `json:"url"`
 	Title string                 `json:"title"`
 	Under map[string]*PageResult `json:"under"`
+	// Variants are other ways in which the start page was opened offline.
+	Variants []VariantReport `json:"variants,omitempty"`
+}
+
+// VariantReport is the outcome of the start page in one variant.
+type VariantReport struct {
+	Variant string            `json:"variant"`
+	Outcome rehearsal.Outcome `json:"outcome"`
+	Known   bool              `json:"known"`
 }
 
 // Drawing is what a page showed once its scripts had run.

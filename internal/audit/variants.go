@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"fmt"
 	"slices"
 	"sort"
 	"strings"
@@ -109,6 +110,37 @@ func (a *auditor) tryVariants() error {
 			a.find(offlinePhone, Where{URL: a.local(url)}, "missing "+strings.Join(more[:min(3, len(more))], ", "), "")
 		}
 	})
+}
+
+// judgeStart judges the start page as it is opened in other ways in which people come to it, where it is whole in the usual one.
+func (a *auditor) judgeStart() {
+	i := slices.IndexFunc(a.ran.Pages, func(p *rehearsal.PageResult) bool { return p.URL == a.plan.Start })
+	if i < 0 || len(a.ran.Varied) == 0 {
+		return
+	}
+	p := a.ran.Pages[i]
+	usual := p.Under[condition.Offline.Name]
+	for _, v := range a.ran.Varied {
+		known := v.Doubt == nil
+		a.report.Pages[i].Variants = append(a.report.Pages[i].Variants, VariantReport{string(v.Variant), v.Outcome, known})
+		if v.Outcome == rehearsal.Whole || !known {
+			continue
+		}
+		evidence := fmt.Sprintf("%s: %s", v.Variant, v.Outcome)
+		if lost := a.missingOnlyIn(v.PageOutcome, usual); len(lost) > 0 {
+			evidence += ", missing " + strings.Join(lost[:min(3, len(lost))], ", ")
+		} else if lacks := a.lacks(v.PageOutcome); lacks != "" {
+			evidence += ", not drawn: " + lacks
+		}
+		a.find(offlineVaries, Where{URL: a.local(p.URL)}, evidence, "")
+		v.PageOutcome.Variant = v.Variant
+		for name, o := range p.Under {
+			if o == usual {
+				p.Under[name] = v.PageOutcome
+				a.report.Pages[i].Under[name] = a.pageResult(v.PageOutcome)
+			}
+		}
+	}
 }
 
 // missingOnlyIn lists what the one lacks and the other does not.

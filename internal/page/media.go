@@ -395,6 +395,9 @@ func (s Screen) feature(name string) mediaValue {
 	case "scripting":
 		return word("enabled", "none", "initial-only")
 	case "display-mode":
+		if s.Installed {
+			return word("standalone", "browser", "minimal-ui", "fullscreen", "window-controls-overlay", "picture-in-picture")
+		}
 		return word("browser", "standalone", "minimal-ui", "fullscreen", "window-controls-overlay", "picture-in-picture")
 	case "device-posture":
 		return word("continuous", "folded")

@@ -12,6 +12,8 @@ type Screen struct {
 	Width, Height, Density float64
 	// Touch tells of a screen without a mouse.
 	Touch bool
+	// Installed tells that pages are opened as an app, in a window of its own.
+	Installed bool
 }
 
 // Desktop and Phone are common screens.

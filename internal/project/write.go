@@ -40,7 +40,7 @@ type Draft struct {
 	Present, PresentWhy string
 	// Unregistered is where a script has the words of a registration that no visit has made, "" for nowhere.
 	Unregistered string
-	Unread              bool
+	Unread       bool
 }
 
 // DraftData is a pattern of what scripts fetch. Seldom says that it is too heavy to be fetched at installation; AtMost is

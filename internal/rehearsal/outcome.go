@@ -46,6 +46,8 @@ type PageOutcome struct {
 	Doubt *Doubt
 	// From is the page on which the link stands whose click had this outcome, "" where the page was opened by its address.
 	From string
+	// Variant is the way in which the start page was opened that had this outcome, "" for the usual one.
+	Variant Variant
 }
 
 // judge names the outcome of a view of a browser, and whether it can be relied on; reference is the same page online

@@ -53,6 +53,10 @@ type Rehearsal struct {
 	Strained int
 	// Clicks is how many links at most are clicked where they stand, beside opening their pages by the address; 0 for none.
 	Clicks int
+	// Start, if set, is the page that is opened offline in all variants once it is whole in the usual one.
+	Start string
+	// SameInstalled says that nothing of the site asks how it was opened, so that it is the same as an app.
+	SameInstalled bool
 	// Lean has pages that are not visited keep no document once they are judged.
 	Lean bool
 	// Reader, if set, has read the site's files already.
@@ -120,6 +124,8 @@ type Result struct {
 	Cookies func(u *whatwg.Url) string
 	// Strained is how many limits are known to have been exhausted on the site.
 	Strained int
+	// Varied are the outcomes of the start page in all variants.
+	Varied []Varied
 	// Unclicked counts links to pages that were not clicked, since there are so many.
 	Unclicked int
 	// Health is what the probes showed, nil without any.
@@ -218,7 +224,18 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 			}))
 		}()
 	}
+	var branches [4]*useragent.Browser
+	if r.Start != "" {
+		for i := range branches {
+			branches[i] = b.Branch()
+		}
+	}
 	err = r.try(ctx, b, out, turns)
+	if r.Start != "" {
+		if i := slices.IndexFunc(out.Pages, func(p *PageResult) bool { return p.URL == r.Start }); err == nil && i >= 0 && out.Pages[i].isWhole() {
+			r.vary(ctx, b, branches, out)
+		}
+	}
 	if r.Clicks > 0 && err == nil && !r.OneProfile && !r.ReadScripts {
 		r.click(ctx, b, out)
 	}
@@ -226,6 +243,12 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 		r.tryAfterFirst(ctx, first, out)
 	}
 	return out, errors.Join(err, ctx.Err())
+}
+
+// isWhole says whether a page is whole offline and known to be.
+func (p *PageResult) isWhole() bool {
+	o := p.Under[condition.Offline.Name]
+	return o != nil && o.Outcome == Whole && o.Doubt == nil
 }
 
 // turns lets as many go on at a time as there are processors: each more would need an engine of its own.

@@ -198,7 +198,8 @@ func (r pageRealm) Restart(p *document.Page, s document.Settings) error {
 
 func windowSettings(s document.Settings) environment.WindowSettings {
 	return environment.WindowSettings{HTML: !strings.HasSuffix(s.MediaType, "xml"), Type: s.MediaType, Quirks: s.Quirks, Charset: s.Charset,
-		Referrer: s.Referrer, Parent: s.Parent, Top: s.Top, Frame: s.Frame, Name: s.Name, Reload: s.Reload, NoEval: s.NoEval, Base: s.Base, Complete: s.Complete, State: s.State, Back: s.Back}
+		Referrer: s.Referrer, Parent: s.Parent, Top: s.Top, Frame: s.Frame, Name: s.Name, Reload: s.Reload, NoEval: s.NoEval, Base: s.Base, Complete: s.Complete, State: s.State, Back: s.Back,
+		Width: s.Width, Height: s.Height, Density: s.Density}
 }
 
 // Close ends every worker. The browser is of no use afterwards.
@@ -255,6 +256,9 @@ func (b *Browser) Now() time.Duration { return b.clock.Now }
 
 // Pass lets virtual time pass, with all that comes about in it.
 func (b *Browser) Pass(d time.Duration) { b.clock.Pass(d) }
+
+// SetScreen has pages opened from now on another screen.
+func (b *Browser) SetScreen(s page.Screen) { b.windows.Reader = &page.Reader{Screen: s} }
 
 // Settle lets everything that is under way come to rest: loads, installations, timers below five seconds.
 func (b *Browser) Settle() { b.clock.Settle(5*time.Second, 60*time.Second) }

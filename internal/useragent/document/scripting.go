@@ -81,6 +81,8 @@ type Settings struct {
 	// State is what scripts gave the entry of the history that it belongs to, nil for null; Back says that it comes from there.
 	State *structured.Value
 	Back  bool
+	// Width and Height are those of the window, in CSS pixels, 0 for the usual ones; Density is of a phone's screen.
+	Width, Height, Density float64
 }
 
 // scripting is the running of a window's scripts.
@@ -142,6 +144,9 @@ func (c *window) startScripting(d *page.Document, mediaType string, complete boo
 		loaded: complete}
 	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.documentReferrer(), Reload: c.reload,
 		NoEval: !c.settings.policy.AllowsEval(), Complete: complete, Name: c.name(), State: c.startState(), Back: c.handling.back}
+	if screen := c.in.Reader.Screen; screen.Touch {
+		settings.Width, settings.Height, settings.Density = screen.Width, screen.Height, screen.Density
+	}
 	if c.holds != nil {
 		settings.Parent, settings.Top = c.holds.ID, c.top().ID
 	}

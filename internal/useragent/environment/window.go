@@ -129,6 +129,8 @@ type WindowSettings struct {
 	// State is that of its entry in the history, nil for null; Back says that it comes from there.
 	State *structured.Value
 	Back  bool
+	// Width and Height are those of the window, in CSS pixels, 0 for the usual ones; Density is of a phone's screen.
+	Width, Height, Density float64
 }
 
 // StartWindow starts the realm of a page, with an empty document. beside, if set, is a realm whose objects those of this
@@ -162,6 +164,7 @@ func (s WindowSettings) start(in Page) map[string]any {
 		"html": s.HTML, "type": s.Type, "quirks": s.Quirks, "charset": s.Charset, "referrer": s.Referrer,
 		"opaque": in.Origin() == "null", "state": s.State, "back": s.Back, "parent": s.Parent, "top": s.Top, "reload": s.Reload, "noEval": s.NoEval,
 		"window": in.Client().ID, "frame": s.Frame, "name": s.Name, "base": s.Base, "complete": s.Complete,
+		"width": s.Width, "height": s.Height, "density": s.Density,
 	}
 }
 

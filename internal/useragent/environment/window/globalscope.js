@@ -96,12 +96,14 @@ const plain = { opener: null, status: '' };
 replaceable('event', () => currentEvent.now);
 for (const name of Object.keys(plain)) member(name, { get: () => plain[name], set: (v) => { plain[name] = name === 'status' ? `${v}` : v; } });
 member('name', { get: () => own.name ?? '', set: (v) => { host('frame.name', 0, (own.name = `${v}`)); } });
-for (const [name, value] of Object.entries({ innerWidth: 1000, innerHeight: 700, outerWidth: 1000, outerHeight: 700, screenX: 0, screenY: 0, screenLeft: 0, screenTop: 0, scrollX: 0, scrollY: 0, pageXOffset: 0, pageYOffset: 0, devicePixelRatio: 1 })) replaceable(name, () => value);
+const SIZES = { innerWidth: 'width', innerHeight: 'height', outerWidth: 'width', outerHeight: 'height' };
+for (const [name, value] of Object.entries({ innerWidth: 1000, innerHeight: 700, outerWidth: 1000, outerHeight: 700, screenX: 0, screenY: 0, screenLeft: 0, screenTop: 0, scrollX: 0, scrollY: 0, pageXOffset: 0, pageYOffset: 0 })) replaceable(name, () => own[SIZES[name]] || value);
+replaceable('devicePixelRatio', () => own.density || 1);
 const bar = assign(new ScriptObject(), { visible: true });
 for (const name of ['locationbar', 'menubar', 'personalbar', 'scrollbars', 'statusbar', 'toolbar']) replaceable(name, () => bar);
-replaceable('screen', loneObject('Screen', () => ({ width: 1000, height: 700, availWidth: 1000, availHeight: 700, availTop: 0, availLeft: 0, colorDepth: 24, pixelDepth: 24, get orientation() { return orientation(); } }), EventTarget));
+replaceable('screen', loneObject('Screen', () => ({ get width() { return own.width || 1000; }, get height() { return own.height || 700; }, get availWidth() { return own.width || 1000; }, get availHeight() { return own.height || 700; }, availTop: 0, availLeft: 0, colorDepth: 24, pixelDepth: 24, get orientation() { return orientation(); } }), EventTarget));
 const orientation = loneObject('ScreenOrientation', () => ({ type: 'landscape-primary', angle: 0, onchange: null, lock: () => rejected(error('NotSupportedError', 'the screen cannot be locked')), unlock() {} }), EventTarget);
-replaceable('visualViewport', loneObject('VisualViewport', () => ({ width: 1000, height: 700, scale: 1, offsetLeft: 0, offsetTop: 0, pageLeft: 0, pageTop: 0, onresize: null, onscroll: null, onscrollend: null }), EventTarget));
+replaceable('visualViewport', loneObject('VisualViewport', () => ({ get width() { return own.width || 1000; }, get height() { return own.height || 700; }, scale: 1, offsetLeft: 0, offsetTop: 0, pageLeft: 0, pageTop: 0, onresize: null, onscroll: null, onscrollend: null }), EventTarget));
 const functions = {
   fetch(input, init = undefined) {
     return performFetch(input, init, arguments.length);
