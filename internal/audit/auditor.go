@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"net/http"
 	"path"
 	"path/filepath"
@@ -79,12 +80,16 @@ type auditor struct {
 	later []func() error
 	// judging tells that findings are wanted, not a rehearsal alone.
 	judging bool
+	// accepted counts by the number of an entry of audit.weights the pages that it has weighed.
+	accepted map[int]int
+	// together is set while a finding for several pages is made, which are weighed one by one.
+	together bool
 	// documents are the pages as served, by absolute URL.
 	documents map[string]*page.Document
 }
 
 func newAuditor(ctx context.Context, in Input) *auditor {
-	return &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{},
+	return &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}, accepted: map[int]int{},
 		reader: &page.Reader{},
 		report: &Report{Site: in.Name, Origin: in.Host.Origin(), Entry: in.Project.Audit.Entry,
 			Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}, Visits: []*VisitReport{}}}
@@ -284,10 +289,39 @@ func (a *auditor) findOn(targets []string, check *Check, where Where, evidence, 
 		}
 	}
 	a.report.Findings = append(a.report.Findings, f)
+	if !a.together && where.URL != "" {
+		if i := a.weighing(c.Code, a.absolute(where.URL)); i >= 0 {
+			a.accepted[i]++
+			a.reweigh(len(a.report.Findings)-1, a.Project.Audit.Weights[i])
+		}
+	}
 }
 
-// findPages adds one finding for several pages.
+// findPages adds one finding for several pages, and one for those that the project file weighs otherwise.
 func (a *auditor) findPages(check *Check, urls []string, line, column int, what string) {
+	plain, by := a.weighed(check.Code, urls)
+	a.together = true
+	defer func() { a.together = false }()
+	a.findTogether(check, plain, line, column, what)
+	for _, i := range slices.Sorted(maps.Keys(by)) {
+		before := len(a.report.Findings)
+		a.findTogether(check, by[i], line, column, what)
+		a.reweigh(before, a.Project.Audit.Weights[i])
+	}
+}
+
+// reweigh gives the findings from a place on the weight of the project file.
+func (a *auditor) reweigh(from int, w project.Weighing) {
+	kept := a.report.Findings[:from]
+	for _, f := range a.report.Findings[from:] {
+		if f.setWeight(w.Weight, w.On); f.Weight != "" {
+			kept = append(kept, f)
+		}
+	}
+	a.report.Findings = kept
+}
+
+func (a *auditor) findTogether(check *Check, urls []string, line, column int, what string) {
 	if len(urls) == 0 {
 		return
 	}

@@ -14,6 +14,11 @@ type Comparison struct {
 	Still   int        `json:"still"`
 }
 
+// FailsOn says whether a new finding is as heavy as a weight.
+func (c *Comparison) FailsOn(weight string) bool {
+	return slices.ContainsFunc(c.New, func(f *Finding) bool { return Heavier(f.Weight, weight) })
+}
+
 // Compare fills in what changed since an earlier report, whose findings count as the same by code and place.
 func (r *Report) Compare(earlier *Report, name string) {
 	same := func(f *Finding) func(*Finding) bool {

@@ -80,6 +80,10 @@ func (a *auditor) checkKnown() {
 			if o == nil || o.Doubt == nil {
 				continue
 			}
+			if i := a.weighing(offlineUnknown.Code, p.URL); i >= 0 && a.Project.Audit.Weights[i].Weight == "off" {
+				a.accepted[i]++
+				break // the project file accepts it, with its reason
+			}
 			why := a.why(o.Doubt)
 			if groups[why] == nil {
 				order = append(order, why)

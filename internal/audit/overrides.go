@@ -8,6 +8,7 @@ import (
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/site"
 	"tachyform/internal/spelling"
 )
 
@@ -28,7 +29,9 @@ type Override struct {
 	To   string `json:"to"`
 	// Targets are those that the change is for; none means all.
 	Targets []string `json:"targets,omitempty"`
-	Reason  string   `json:"reason"`
+	// Pages are patterns of the pages that it is for; none means all.
+	Pages  []string `json:"pages,omitempty"`
+	Reason string   `json:"reason"`
 	// Findings is how many findings it is about.
 	Findings int `json:"findings"`
 }
@@ -40,6 +43,13 @@ func checkSettings(p *project.Project) error {
 		codes = append(codes, c.Code)
 	}
 	for i, w := range p.Audit.Weights {
+		for j, text := range w.Pages {
+			if _, err := site.NewPattern(text, "https://site.example"); err != nil {
+				at := p.PlaceOf(fmt.Sprintf("audit.weights[%d].pages[%d]", i, j))
+				return &problem.Problem{Kind: problem.Usage, Where: fmt.Sprintf("%s:%d:%d", p.Path, at.Line, at.Column), What: err.Error(),
+					Mend: "patterns look like /chart/* or /tides/:island"}
+			}
+		}
 		if slices.Contains(codes, w.Check) {
 			continue
 		}
@@ -56,8 +66,13 @@ func checkSettings(p *project.Project) error {
 
 // applyOverrides gives findings the weights of the project file, and leaves out those that are off.
 func (a *auditor) applyOverrides() {
-	for _, w := range a.Project.Audit.Weights {
-		c := Override{Code: w.Check, From: CheckOf(w.Check).Weight, To: w.Weight, Targets: w.On, Reason: w.Reason}
+	for i, w := range a.Project.Audit.Weights {
+		c := Override{Code: w.Check, From: CheckOf(w.Check).Weight, To: w.Weight, Targets: w.On, Pages: w.Pages, Reason: w.Reason}
+		if len(w.Pages) > 0 {
+			c.Findings = a.accepted[i] // weighed when they were found
+			a.report.Changed = append(a.report.Changed, c)
+			continue
+		}
 		a.report.Findings = slices.DeleteFunc(a.report.Findings, func(f *Finding) bool {
 			if f.Code != w.Check {
 				return false
@@ -68,6 +83,30 @@ func (a *auditor) applyOverrides() {
 		})
 		a.report.Changed = append(a.report.Changed, c)
 	}
+}
+
+// weighing gives the number of the entry of the project file that weighs a check on a page, -1 for none; URL is absolute.
+func (a *auditor) weighing(code, url string) int {
+	return slices.IndexFunc(a.Project.Audit.Weights, func(w project.Weighing) bool {
+		return w.Check == code && slices.ContainsFunc(w.Pages, func(text string) bool {
+			p, err := site.NewPattern(text, a.origin)
+			return err == nil && p.Match(url)
+		})
+	})
+}
+
+// weighed sorts pages by the entries of the project file that weigh a check on them: those without any, and the others by the entry.
+func (a *auditor) weighed(code string, urls []string) (plain []string, by map[int][]string) {
+	by = map[int][]string{}
+	for _, u := range urls {
+		if i := a.weighing(code, u); i >= 0 {
+			by[i] = append(by[i], u)
+			a.accepted[i]++
+		} else {
+			plain = append(plain, u)
+		}
+	}
+	return plain, by
 }
 
 // setWeight gives a finding another weight on some targets, on all where none is named; "off" takes it away there.

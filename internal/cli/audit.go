@@ -39,11 +39,15 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 		"Ctrl-C ends it")
 	c.Flags().BoolVar(&opts.handover, "with-handover", false, "hand over from the release marked live, or the last one recorded, as "+
 		"well; see tachyform handover")
+	c.Flags().BoolVar(&opts.onlyNew, "fail-on-new", false, "with --compare: end with status 1 only for findings that are new")
 	c.Flags().StringVar(&opts.compare, "compare", "", "say what is mended and what is new since this report, a `FILE` "+
 		"of --format json or --report json")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if err := checkReports(opts.reports); err != nil {
 			return err
+		}
+		if opts.onlyNew && opts.compare == "" {
+			return usagef("--fail-on-new goes with --compare FILE, the report that findings are new since")
 		}
 		earlier, err := readReport(opts.compare)
 		if err != nil {
@@ -65,6 +69,7 @@ type auditOptions struct {
 	reports         []string
 	failOn, compare string
 	fix, remember   bool
+	onlyNew         bool
 	handover        bool
 }
 
@@ -144,7 +149,11 @@ func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]condi
 			fmt.Fprintf(a.out, "  report   %s\n", file)
 		}
 	}
-	if r.FailsOn(o.project.Audit.FailOn) {
+	fails := r.FailsOn(o.project.Audit.FailOn)
+	if opts.onlyNew && earlier != nil {
+		fails = r.Since.FailsOn(o.project.Audit.FailOn)
+	}
+	if fails {
 		return errFindings
 	}
 	return nil

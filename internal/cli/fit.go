@@ -15,7 +15,7 @@ import (
 )
 
 func (a *app) fit() *cobra.Command {
-	var dry, development bool
+	var dry, check, development bool
 	var into string
 	c := &cobra.Command{
 		Use:   "fit [SITE]",
@@ -29,6 +29,7 @@ stays as it is.`,
 		Args: cobra.MaximumNArgs(1),
 	}
 	c.Flags().BoolVar(&dry, "dry-run", false, "show what would change as a unified diff, and write nothing")
+	c.Flags().BoolVar(&check, "check", false, "write nothing, and end with status 1 if the site is not fitted to its project file")
 	c.Flags().StringVar(&into, "into", "", "write the fitted site to this `folder`, new or empty, and leave the site alone")
 	a.liveFlags(c)
 	c.Flags().BoolVar(&development, "development", false, "have pages register nothing and remove what is registered, "+
@@ -37,6 +38,9 @@ stays as it is.`,
 		p, name, err := a.load(args)
 		if err != nil {
 			return err
+		}
+		if check && (dry || into != "") {
+			return usagef("--check writes nothing and only says whether a fit would; it goes with neither --dry-run nor --into")
 		}
 		if dry && into != "" {
 			return usagef("--dry-run writes nothing and --into a whole site; choose one of them")
@@ -78,6 +82,12 @@ stays as it is.`,
 				return err
 			}
 			switch {
+			case check:
+				fmt.Fprint(a.out, report.Checked(plan, o.name))
+				if len(plan.Changes) > 0 {
+					return errFindings
+				}
+				return nil
 			case dry:
 				a.diff(plan)
 				return nil
@@ -99,7 +109,7 @@ stays as it is.`,
 			}
 			return a.keepRelease(cmd.Context(), args)
 		}
-		if _, err := os.Stat(fit.StateDir(p, name)); dry || into != "" && err != nil {
+		if _, err := os.Stat(fit.StateDir(p, name)); dry || check || into != "" && err != nil {
 			return write(nil) // the site is not written to, and no earlier run has to be dealt with
 		}
 		return a.writing(cmd.Context(), p, name, "fit", write)

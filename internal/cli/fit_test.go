@@ -211,3 +211,21 @@ rehearsals:
 	r := run(t, dir, "rehearse", "--only", "kept")
 	assert.Equal(t, 0, r.status, r.out)
 }
+
+// fit --check writes nothing and tells by its status whether the site is fitted to its project file.
+func TestFitCheck(t *testing.T) {
+	dir := write(t, map[string]string{"tachyform.yaml": pierProject, "dist/index.html": pierPage, "dist/far.html": pierPage})
+	before := testsite.Tree(t, dir)
+	r := run(t, dir, "fit", "--check")
+	assert.Equal(t, 1, r.status, r.err)
+	assert.Contains(t, r.out, "is not fitted to its project file: 3 files differ")
+	assert.Contains(t, r.out, "far.html")
+	assert.Equal(t, before, testsite.Tree(t, dir))
+	require.Equal(t, 0, run(t, dir, "fit").status)
+	r = run(t, dir, "fit", "--check")
+	assert.Equal(t, 0, r.status, r.err)
+	assert.Contains(t, r.out, "is fitted to its project file")
+	edit(t, filepath.Join(dir, "tachyform.yaml"), "name: Pier", "name: Quay")
+	assert.Equal(t, 1, run(t, dir, "fit", "--check").status)
+	assert.Equal(t, 2, run(t, dir, "fit", "--check", "--dry-run").status)
+}

@@ -62,7 +62,9 @@ func TestReports(t *testing.T) {
 		require.NoError(t, err)
 		assert.Contains(t, string(text), "worker.none", name)
 	}
+	assert.Equal(t, 0, run(t, dir, "audit", "--compare", "out/a.json", "--fail-on-new").status, "nothing is new")
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "dist/index.html"), []byte(pierPage+"<img src=/gone.png>"), 0o644))
+	assert.Equal(t, 1, run(t, dir, "audit", "--compare", "out/a.json", "--fail-on-new").status)
 	r = run(t, dir, "audit", "--compare", "out/a.json")
 	assert.Contains(t, r.out, "0 mended, 1 new")
 	assert.Regexp(t, `new\s+link.broken`, r.out)
@@ -70,7 +72,7 @@ func TestReports(t *testing.T) {
 		r = run(t, dir, "audit", "--remember")
 	}
 	assert.Len(t, regexp.MustCompile(`\d+ blockers? +\d+ risks?`).FindAllString(r.out, -1), 2, r.out)
-	for _, wrong := range [][]string{{"--compare", "out/a.xml"}, {"--compare", "none.json"}, {"--report", "pdf=x"}} {
+	for _, wrong := range [][]string{{"--compare", "out/a.xml"}, {"--compare", "none.json"}, {"--report", "pdf=x"}, {"--fail-on-new"}} {
 		r = run(t, dir, append([]string{"audit"}, wrong...)...)
 		assert.Equal(t, 2, r.status, wrong)
 		assert.NotEmpty(t, r.err)

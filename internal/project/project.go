@@ -214,6 +214,8 @@ type Weighing struct {
 	Check  string `yaml:"check" doc:"The check's code, such as worker.heavy." need:"yes"`
 	Weight string `yaml:"weight" doc:"Its weight here; off leaves its findings out." enum:"blocker,risk,polish,off" need:"yes"`
 	Reason string `yaml:"reason" doc:"Why, for those who read the report." need:"yes"`
+	// Pages is empty for all pages.
+	Pages []string `yaml:"pages" doc:"Patterns of the pages that this is for, such as /chart/*; without it all."`
 	// On is empty for all targets.
 	On []string `yaml:"on" doc:"The targets that this is for; without it all." enum:"targets"`
 }

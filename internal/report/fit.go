@@ -70,6 +70,27 @@ func Fit(p *fit.Plan, pr *project.Project, name string, first bool, width int) s
 	return b.String()
 }
 
+// mostNamed is how many files are named.
+const mostNamed = 10
+
+// Checked says whether a site is fitted to its project file.
+func Checked(p *fit.Plan, name string) string {
+	if len(p.Changes) == 0 {
+		return fmt.Sprintf("%s is fitted to its project file: all %s are as they should be.\n", safe(name), count(p.Same, "file", "files"))
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, "%s is not fitted to its project file: %s.\n", safe(name), count(len(p.Changes), "file differs", "files differ"))
+	for i, c := range p.Changes {
+		if i == mostNamed {
+			fmt.Fprintf(&b, "  and %d more\n", len(p.Changes)-mostNamed)
+			break
+		}
+		fmt.Fprintf(&b, "  %s\n", safe(c.Path))
+	}
+	b.WriteString(Next("tachyform fit", "writes them; --dry-run shows how they differ"))
+	return b.String()
+}
+
 // Fixed tells in a line what a fit wrote on behalf of an audit.
 func Fixed(p *fit.Plan, width int) string {
 	byWhat := map[string]int{}
