@@ -42,7 +42,7 @@ const NAMES = `
   WebGL2RenderingContext WebGLActiveInfo WebGLBuffer WebGLContextEvent WebGLFramebuffer WebGLObject
   WebGLProgram WebGLQuery WebGLRenderbuffer WebGLRenderingContext WebGLSampler WebGLShader
   WebGLShaderPrecisionFormat WebGLSync WebGLTexture WebGLTransformFeedback WebGLUniformLocation
-  WebGLVertexArrayObject XPathEvaluator XPathExpression XPathResult XSLTProcessor`;
+  WebGLVertexArrayObject XSLTProcessor`;
 lazyEach(NAMES.split(/\s+/).filter(Boolean), (name) => {
   const Absent = { [name]: class {
     constructor() {
