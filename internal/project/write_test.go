@@ -67,10 +67,13 @@ func TestDraftParts(t *testing.T) {
 	assert.False(t, p.HasWorker(), "none is written beside the site's own")
 	assert.Contains(t, string(present.Text()), "index.html:12")
 	assert.Contains(t, string(present.Text()), "cannot be read there")
-	present.Present = ""
-	p, err = Parse("f", present.Text())
-	require.NoError(t, err)
-	assert.Equal(t, "/its-address.js", p.Worker.Present.File)
+	for first, budget := range map[int64]Size{0: 5_000_000, 4_000_000: 5_000_000, 5_600_000: 7_000_000, 40_000_000: 25_000_000} {
+		heavy := full
+		heavy.First = first
+		p, err = Parse("f", heavy.Text())
+		require.NoError(t, err)
+		assert.Equal(t, budget, p.Worker.Pack.Budget, first)
+	}
 }
 
 // The project file is found from any folder below it, and what can't be read says how to get one.

@@ -33,10 +33,10 @@ const NAMES = `
   RTCIceCandidate RTCIceTransport RTCPeerConnectionIceErrorEvent RTCPeerConnectionIceEvent
   RTCRtpReceiver RTCRtpSender RTCRtpTransceiver RTCSctpTransport RTCSessionDescription RTCStatsReport
   RTCTrackEvent RemotePlayback ResizeObserverEntry ResizeObserverSize SVGAngle SVGAnimatedAngle
-  SVGAnimatedBoolean SVGAnimatedEnumeration SVGAnimatedInteger SVGAnimatedLength SVGAnimatedLengthList
-  SVGAnimatedNumber SVGAnimatedNumberList SVGAnimatedPreserveAspectRatio SVGAnimatedRect SVGAnimatedString
-  SVGAnimatedTransformList SVGLength SVGLengthList SVGMatrix SVGNumber SVGNumberList SVGPoint SVGPointList
-  SVGPreserveAspectRatio SVGRect SVGStringList SVGTransform SVGTransformList SVGUnitTypes   ScriptProcessorNode SourceBuffer SourceBufferList StereoPannerNode
+  SVGAnimatedBoolean SVGAnimatedEnumeration SVGAnimatedInteger SVGAnimatedLengthList
+  SVGAnimatedNumber SVGAnimatedNumberList SVGAnimatedPreserveAspectRatio SVGAnimatedString
+  SVGLengthList SVGNumberList SVGPointList
+  SVGPreserveAspectRatio SVGStringList SVGUnitTypes   ScriptProcessorNode SourceBuffer SourceBufferList StereoPannerNode
   StylePropertyMap StylePropertyMapReadOnly TextTrack TextTrackCue TextTrackCueList   TimeRanges Touch TouchList TrackEvent VTTCue VideoColorSpace VideoDecoder VideoEncoder
   VideoFrame VideoPlaybackQuality VisibilityStateEntry WakeLockSentinel WaveShaperNode
   WebGL2RenderingContext WebGLActiveInfo WebGLBuffer WebGLContextEvent WebGLFramebuffer WebGLObject

@@ -30,6 +30,7 @@ import '../shared/dynamicimport.js';
 import './observers.js';
 import './geometry.js';
 import './canvas.js';
+import './svggeometry.js';
 import './xpath.js';
 import './peerconnection.js';
 import './fontfaces.js';

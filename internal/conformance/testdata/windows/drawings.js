@@ -1,0 +1,25 @@
+// SVG: numbers, lengths, matrices and transformations.
+const ns = 'http://www.w3.org/2000/svg';
+const make = (text) => { const d = document.createElement('div'); d.innerHTML = `<svg width=200 height=100 viewBox="0 1 20 10">${text}</svg>`; return d.firstChild; };
+const six = (m) => [m.a, m.b, m.c, m.d, m.e, m.f].map((v) => Math.round(v * 1000) / 1000 + 0);
+const first = (text) => make(text).firstChild;
+const failed = (f) => { try { return f(); } catch (e) { return e.name; } };
+probe('svg made by an svg', () => { const s = make(''); return [`${s.createSVGPoint()}`, `${s.createSVGRect()}`, `${s.createSVGMatrix()}`, `${s.createSVGNumber()}`, `${s.createSVGLength()}`, `${s.createSVGTransform()}`, s.createSVGPoint().x]; });
+probe('svg view box', () => { const v = make('').viewBox.baseVal; return [v.x, v.y, v.width, v.height, v instanceof SVGRect]; });
+probe('svg width', () => { const s = make(''); return [s.width.baseVal.value, s.width.baseVal.unitType, s.height.animVal.valueAsString, (s.width.baseVal.value = 50, s.getAttribute('width'))]; });
+probe('svg lengths', () => { const c = first('<circle cx=5 cy=1in r=10px />'); return [c.cx.baseVal.value, c.cy.baseVal.value, c.cy.baseVal.unitType, c.r.baseVal.valueInSpecifiedUnits, c.r.baseVal.valueAsString]; });
+probe('svg lengths without attributes', () => { const r = first('<rect />'); return [r.x.baseVal.value, r.width.baseVal.value, r.rx.baseVal.unitType, r.width === r.width]; });
+probe('svg other units', () => { const l = make('').createSVGLength(); l.newValueSpecifiedUnits(SVGLength.SVG_LENGTHTYPE_IN, 2); const a = [l.value, l.valueAsString]; l.convertToSpecifiedUnits(5); return [...a, l.valueAsString, l.unitType]; });
+probe('svg a unit that is none', () => failed(() => make('').createSVGLength().newValueSpecifiedUnits(0, 2)));
+probe('svg points and matrices', () => { const s = make(''); const p = s.createSVGPoint(); p.x = 2; p.y = 3; const q = p.matrixTransform(s.createSVGMatrix().translate(10, 20).scale(2)); return [q.x, q.y]; });
+probe('svg matrices', () => { const m = make('').createSVGMatrix(); m.e = 4; return [six(m), six(m.rotate(90)), six(m.scaleNonUniform(2, 3)), six(m.flipX()), six(m.skewX(45)), six(m.multiply(m)), six(m.translate(1, 2).inverse()), six(m.rotateFromVector(1, 1))]; });
+probe('svg no inverse', () => failed(() => { const m = make('').createSVGMatrix(); m.a = 0; return m.inverse().a; }));
+probe('svg transformations', () => { const l = first('<g transform="translate(3,4) rotate(90) scale(2)"></g>').transform.baseVal; return [l.numberOfItems, l.length, l.getItem(0).type, six(l.getItem(0).matrix), l.getItem(1).angle, l.getItem(2).type]; });
+probe('svg no transformation', () => { const l = first('<g></g>').transform.baseVal; return [l.numberOfItems, l.consolidate(), failed(() => l.getItem(0))]; });
+probe('svg one transformation of all', () => { const g = first('<g transform="translate(3,4) scale(2)"></g>'); const t = g.transform.baseVal.consolidate(); return [t.type, six(t.matrix), g.transform.baseVal.numberOfItems]; });
+probe('svg transformations that change', () => { const s = make('<g></g>'); const g = s.firstChild; const t = s.createSVGTransform(); t.setTranslate(1, 2); g.transform.baseVal.appendItem(t); const a = g.getAttribute('transform').replace(/[ ,]+/g, ' '); g.transform.baseVal.getItem(0).setRotate(45, 1, 2); const b = g.getAttribute('transform').replace(/[ ,]+/g, ' '); g.transform.baseVal.clear(); return [a, b, g.transform.baseVal.length, g.transform.baseVal === g.transform.baseVal]; });
+probe('svg transformations by attribute', () => { const g = first('<g transform="scale(2)"></g>'); const l = g.transform.baseVal; g.setAttribute('transform', 'translate(1) skewX(3)'); return [l.numberOfItems, l.getItem(0).type, l.getItem(1).angle]; });
+probe('svg lists iterate', () => [...first('<g transform="scale(2) translate(1)"></g>').transform.baseVal].map((t) => t.type));
+probe('svg matrix of a transformation', () => { const t = make('').createSVGTransform(); t.setMatrix(make('').createSVGMatrix().translate(5, 6)); return [t.type, six(t.matrix)]; });
+probe('svg values that are none', () => [failed(() => { make('').createSVGPoint().x = 'tide'; return 'set'; }), failed(() => make('').createSVGTransform().setTranslate('x', 1))]);
+probe('svg lengths of lines', () => { const l = first('<line x1=1 y1=2 x2=3pt />'); return [l.x1.baseVal.value, l.y2.baseVal.value, l.x2.baseVal.value, l.x1 instanceof SVGAnimatedLength]; });
