@@ -1,6 +1,8 @@
 package survey
 
 import (
+	"bytes"
+	"maps"
 	"slices"
 	"strings"
 
@@ -68,11 +70,30 @@ func (g *Graph) InferAddress() (Inference, bool) {
 		return false
 	}
 	for _, p := range g.PagePaths() {
-		for _, r := range g.Pages[p].References {
-			if base := g.Pages[p].Base; look(r.URL, p) && base == g.Pages[p].URL {
+		d := g.Pages[p]
+		for _, r := range d.References {
+			if look(r.URL, p) && d.Base == d.URL && g.isWritten(d.Decoded(), r.URL) {
 				return Inference{}, false // something is found where it is looked for
 			}
 		}
+	}
+	// Pages whose addresses are relative tell nothing; what manifests and scripts name may.
+	for _, m := range g.manifests() {
+		for _, i := range append(slices.Clone(m.Icons), m.Screenshots...) {
+			if look(i.Src, m.from) && g.isWritten(m.text, i.Src) {
+				return Inference{}, false
+			}
+		}
+	}
+	if len(votes) == 0 {
+		for _, p := range slices.Sorted(maps.Keys(g.Scripts)) {
+			for _, name := range g.Scripts[p].Named {
+				if strings.HasPrefix(name, "/") && !strings.HasPrefix(name, "//") && look(g.Folder.Origin()+name, p) {
+					return Inference{}, false
+				}
+			}
+		}
+		maps.DeleteFunc(votes, func(_ string, v *Evidence) bool { return v.More == 0 }) // one name may be a coincidence
 	}
 	best := ""
 	for prefix, v := range votes {
@@ -84,6 +105,48 @@ func (g *Graph) InferAddress() (Inference, bool) {
 		return Inference{}, false
 	}
 	return Inference{"address", best, *votes[best]}, true
+}
+
+// isWritten says whether a text has the path of a URL as it is, rather than relative to something.
+func (g *Graph) isWritten(text []byte, url string) bool {
+	path, own := g.Local(url)
+	if !own {
+		return false
+	}
+	for _, before := range []string{`"`, "'", "=", "(", " "} {
+		if bytes.Contains(text, []byte(before+path)) {
+			return true
+		}
+	}
+	return false
+}
+
+// linkedManifest is a manifest that a page links to.
+type linkedManifest struct {
+	*manifest.Processed
+	from string
+	text []byte
+}
+
+// manifests gives the manifests that pages link to, each once.
+func (g *Graph) manifests() (list []linkedManifest) {
+	read := map[string]bool{}
+	for _, p := range g.PagePaths() {
+		url := g.Pages[p].ManifestURL()
+		if url == "" || read[url] {
+			continue
+		}
+		read[url] = true
+		file := g.Folder.FileAt(url)
+		if file == nil {
+			continue
+		}
+		if text, err := file.Bytes(); err == nil {
+			m, _ := manifest.Process(text, url, g.Folder.Origin()+p, manifest.Standard)
+			list = append(list, linkedManifest{m, g.Folder.PathOf(file), text})
+		}
+	}
+	return list
 }
 
 // InferHosting tells how the host answers at addresses without a file, from what pages lead to and what the folder
@@ -295,25 +358,12 @@ func (g *Graph) askedByBrowsers() (urls []string) {
 	for _, r := range g.Seen.Registrations() {
 		urls = append(urls, r.Script)
 	}
-	read := map[string]bool{}
 	for _, p := range g.PagePaths() {
 		for _, r := range g.RegistrationsOf(p) {
 			urls = append(urls, r.Script)
 		}
-		url := g.Pages[p].ManifestURL()
-		if url == "" || read[url] {
-			continue
-		}
-		read[url] = true
-		file := g.Folder.FileAt(url)
-		if file == nil {
-			continue
-		}
-		text, err := file.Bytes()
-		if err != nil {
-			continue
-		}
-		m, _ := manifest.Process(text, url, g.Folder.Origin()+p, manifest.Standard)
+	}
+	for _, m := range g.manifests() {
 		pictures := append(slices.Clone(m.Icons), m.Screenshots...)
 		for _, s := range m.Shortcuts {
 			pictures = append(pictures, s.Icons...)

@@ -167,3 +167,19 @@ c
 `)
 	assert.Equal(t, []string{"/i/c.png"}, s.Unasked)
 }
+
+// The address that a site is mounted at is told by what stands in its files: by pages, by a manifest, or by several names in scripts; what is
+// relative fits anywhere, and what is there as it stands speaks against it.
+func TestAddressOfSites(t *testing.T) {
+	for name, c := range map[string]struct{ files, want string }{
+		"pages":                         {"-- index.html --\n<!doctype html><title>T</title><p>Tides</p><img src=/_/p.png>\n-- p.png --\np\n", "/_/"},
+		"a manifest":                    {"-- index.html --\n<!doctype html><title>T</title><link rel=manifest href=m.json><p>Tides</p><script src=a.js></script>\n-- m.json --\n{\"icons\": [{\"src\": \"/_/images/a.png\"}]}\n-- images/a.png --\na\n-- a.js --\n1\n", "/_/"},
+		"scripts":                       {"-- index.html --\n<!doctype html><title>T</title><p>Tides</p><script src=a.js></script>\n-- images/a.png --\na\n-- images/b.png --\nb\n-- a.js --\nconst list = ['/_/images/a.png', '/_/images/b.png'];\n", "/_/"},
+		"one name in a script":          {"-- index.html --\n<!doctype html><title>T</title><p>Tides</p><script src=a.js></script>\n-- images/a.png --\na\n-- a.js --\nconst one = '/api/images/a.png';\n", "/"},
+		"a manifest of the root":        {"-- index.html --\n<!doctype html><title>T</title><link rel=manifest href=m.json><p>Tides</p>\n-- m.json --\n{\"icons\": [{\"src\": \"/images/a.png\"}, {\"src\": \"/old/images/a.png\"}]}\n-- images/a.png --\na\n", "/"},
+		"a page that asks for the root": {"-- index.html --\n<!doctype html><title>T</title><p>Tides</p><img src=\"/p.png\"><img src=/_/p.png>\n-- p.png --\np\n", "/"},
+	} {
+		g, _, _ := lookAt(t, c.files)
+		assert.Equal(t, c.want, g.Folder.Address(), name)
+	}
+}
