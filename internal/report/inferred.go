@@ -38,6 +38,8 @@ func Inferred(i survey.Inference) string {
 			"with that page", e.From, e.To, more)
 	case survey.Fallback:
 		return "told by the file " + e.To + ", which hosts answer with where there is no other"
+	case survey.Opened:
+		return fmt.Sprintf("told by %s, which no page leads to, and which draws a page when it is opened at %s, where no file is", e.From, e.To)
 	case survey.Missing:
 		return "told by the file " + e.To + ", which hosts answer with, and status 404, where there is no other"
 	}

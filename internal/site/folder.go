@@ -265,6 +265,16 @@ func (f *Folder) FileAt(ref string) *File {
 	return file
 }
 
+// AnswersWith says whether a path is that of the page that the host answers with at addresses without a file, and that no other address is
+// meant by.
+func (f *Folder) AnswersWith(path string) bool {
+	is := func(address string) bool {
+		file := f.File(strings.TrimPrefix(address, f.address))
+		return address != "" && file != nil && f.PathOf(file) == path
+	}
+	return path != f.address && (is(f.hosting.SinglePage) || is(f.hosting.NotFound))
+}
+
 // FallsBack says whether the host answers a GET for an absolute URL or a path from the origin with the page that it has
 // for addresses without a file, and status 200, where a server behind it may have something else: a folder with other
 // files is the site's own, and what it lacks is not there.

@@ -38,6 +38,8 @@ const (
 	Routed
 	// Fallback: the folder has the file To, which hosts answer with for what they have no file for.
 	Fallback
+	// Opened: no page leads to From, which draws a page at To, where no file is.
+	Opened
 	// Missing: the folder has the file To, which hosts answer with, and status 404, for what they have no file for.
 	Missing
 )

@@ -50,6 +50,16 @@ func Look(ctx context.Context, p *project.Project, keepAddress bool, open func()
 			return nil, nil, err
 		}
 	}
+	i, found, err := g.tryFallbacks(ctx, p, open, r, v)
+	if err != nil {
+		return nil, nil, err
+	}
+	if found {
+		told = append(told, i)
+		if g, err = again(); err != nil {
+			return nil, nil, err
+		}
+	}
 	if g.Seen == nil {
 		err = g.Visit(ctx, r, v)
 	}

@@ -183,3 +183,18 @@ func TestAddressOfSites(t *testing.T) {
 		assert.Equal(t, c.want, g.Folder.Address(), name)
 	}
 }
+
+// A page that nothing leads to, and that draws what a link is for when it is opened there, is what the host answers with; one that draws the
+// same anywhere is not. It is no page of the site.
+func TestFallbackByAnotherName(t *testing.T) {
+	files := "-- index.html --\n<!doctype html><title>T</title><p>Tides of today</p><a href=/piers/north>North</a><script src=/i.js></script>\n-- i.js --\n1\n" +
+		"-- __fallback.html --\n<!doctype html><title>T</title><main></main><script src=/r.js></script>\n-- r.js --\n"
+	router := "document.querySelector('main').textContent = location.pathname.startsWith('/piers/') ? 'The pier ' + location.pathname.slice(7) : 'There is nothing here';\n"
+	g, told, s := lookAt(t, files+router)
+	require.Len(t, told, 1)
+	assert.Equal(t, Inference{"hosting.single_page", "/__fallback.html", Evidence{Kind: Opened, From: "/__fallback.html", To: "/piers/north"}}, told[0])
+	assert.True(t, g.Folder.AnswersWith("/__fallback.html"))
+	assert.Equal(t, "/__fallback.html", s.Keep.Shell)
+	_, told, _ = lookAt(t, files+"document.querySelector('main').textContent = 'There is nothing here';\n")
+	assert.Empty(t, told)
+}

@@ -140,7 +140,7 @@ func (g *Graph) apart(path string) bool {
 	if name = strings.TrimSuffix(name, ".html"); name == "404" || name == "200" {
 		return true
 	}
-	return g.Pages[path].Fragment
+	return g.Pages[path].Fragment || g.Folder.AnswersWith(path)
 }
 
 // shell gives the page that answers at addresses without a file and draws what they show, "" for none.
