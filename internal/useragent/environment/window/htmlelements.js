@@ -414,7 +414,7 @@ export class SVGGeometryElement extends SVGGraphicsElement {
   }
 }
 // SVG 2: an address that may be animated.
-const animated = (e, name) => assign(new ScriptObject(), {
+export const animated = (e, name) => assign(new ScriptObject(), {
   get baseVal() {
     return getAttr(e, name) ?? getAttr(e, `xlink:${name}`) ?? '';
   },

@@ -38,6 +38,7 @@ import './notification.js';
 import './absentinterfaces.js';
 import './navigator.js';
 import './globalscope.js';
+import './declared.js';
 import './loading.js';
 import './person.js';
 
