@@ -495,6 +495,7 @@ func (a *auditor) rehearse(start string) error {
 		a.report.NotSent = append(a.report.NotSent, a.localRequest(n))
 	}
 	slices.Sort(a.report.NotSent)
+	a.report.Unclicked = a.ran.Unclicked
 	for _, p := range a.ran.Pages {
 		if p.Found {
 			a.pages = append(a.pages, p.URL)

@@ -42,6 +42,8 @@ type Report struct {
 	Worker   *WorkerReport             `json:"worker"`
 	Visits   []*VisitReport            `json:"visits"`
 	Pages    []*PageReport             `json:"pages"`
+	// Unclicked counts pages whose links were not clicked, since there are so many.
+	Unclicked int `json:"unclicked,omitempty"`
 	// NotSent are requests that scripts made and that a live site was not sent.
 	NotSent  []string   `json:"not_sent,omitempty"`
 	Findings []*Finding `json:"findings"`

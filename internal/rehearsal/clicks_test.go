@@ -67,5 +67,10 @@ if (ROUTED) document.addEventListener('click', async (e) => {
 		}
 		assert.Equal(t, c.needs, needs, name)
 		assert.Equal(t, Whole, got.Pages[3].Under["offline"].Outcome, name)
+		assert.Zero(t, got.Unclicked, name)
+		r.Clicks = 2
+		got, err = r.Run(context.Background())
+		require.NoError(t, err)
+		assert.Equal(t, map[string]int{"true": 1, "false": 0}[c.routed], got.Unclicked, name)
 	}
 }

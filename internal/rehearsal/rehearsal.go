@@ -224,16 +224,10 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 			}))
 		}()
 	}
-	var branches [4]*useragent.Browser
-	if r.Start != "" {
-		for i := range branches {
-			branches[i] = b.Branch()
-		}
-	}
 	err = r.try(ctx, b, out, turns)
 	if r.Start != "" {
 		if i := slices.IndexFunc(out.Pages, func(p *PageResult) bool { return p.URL == r.Start }); err == nil && i >= 0 && out.Pages[i].isWhole() {
-			r.vary(ctx, b, branches, out)
+			r.vary(ctx, b, out)
 		}
 	}
 	if r.Clicks > 0 && err == nil && !r.OneProfile && !r.ReadScripts {

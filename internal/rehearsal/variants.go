@@ -62,8 +62,12 @@ func openForMinute(b *useragent.Browser, url string) (opened, minute *document.V
 }
 
 // vary opens the start page offline in all variants, in branches of a browser that has made the visits, and adds what it shows to the result.
-func (r *Rehearsal) vary(ctx context.Context, b *useragent.Browser, branches [4]*useragent.Browser, out *Result) {
+func (r *Rehearsal) vary(ctx context.Context, b *useragent.Browser, out *Result) {
 	start := r.Start
+	var branches [4]*useragent.Browser
+	for i := range branches {
+		branches[i] = b.Branch()
+	}
 	online := &startOnline{plain: r.withoutWorkers(ctx, b)}
 	defer online.plain.Close()
 	var lists [len(branches)][]Varied
