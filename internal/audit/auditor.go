@@ -169,7 +169,11 @@ func Rehearse(ctx context.Context, in Input) (*Report, error) {
 	if err := a.collect(); err != nil {
 		return nil, err
 	}
-	return a.report, a.rehearse("")
+	if err := a.rehearse(""); err != nil {
+		return nil, err
+	}
+	a.judgeStart()
+	return a.report, nil
 }
 
 // collect finds the pages.
@@ -456,7 +460,7 @@ func (a *auditor) rehearse(start string) error {
 	if a.Folder != nil {
 		r.Clicks = mostClicks
 	}
-	if a.judging && !r.OneProfile && !r.ReadScripts {
+	if !r.OneProfile && !r.ReadScripts {
 		r.Start = cmp.Or(start, a.absolute(a.Project.Audit.Entry))
 		r.SameInstalled = a.Folder != nil && !a.asksHowOpened()
 	}

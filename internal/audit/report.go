@@ -94,7 +94,7 @@ type PageReport struct {
 	URL   string                 `json:"url"`
 	Title string                 `json:"title"`
 	Under map[string]*PageResult `json:"under"`
-	// Variants are other ways in which the start page was opened offline.
+	// Variants are other ways in which the start page was opened offline, and had another outcome.
 	Variants []VariantReport `json:"variants,omitempty"`
 }
 

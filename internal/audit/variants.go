@@ -122,8 +122,11 @@ func (a *auditor) judgeStart() {
 	usual := p.Under[condition.Offline.Name]
 	for _, v := range a.ran.Varied {
 		known := v.Doubt == nil
+		if v.Outcome == rehearsal.Whole && known {
+			continue
+		}
 		a.report.Pages[i].Variants = append(a.report.Pages[i].Variants, VariantReport{string(v.Variant), v.Outcome, known})
-		if v.Outcome == rehearsal.Whole || !known {
+		if !known {
 			continue
 		}
 		evidence := fmt.Sprintf("%s: %s", v.Variant, v.Outcome)
