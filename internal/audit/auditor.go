@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"maps"
 	"net/http"
-	"path"
 	"path/filepath"
 	"slices"
 	"sort"
@@ -82,14 +81,15 @@ type auditor struct {
 	judging bool
 	// accepted counts by the number of an entry of audit.weights the pages that it has weighed.
 	accepted map[int]int
-	// together is set while a finding for several pages is made, which are weighed one by one.
-	together bool
+	// byPage are the entries of audit.weights that are for some pages only.
+	byPage []pageWeight
 	// documents are the pages as served, by absolute URL.
 	documents map[string]*page.Document
 }
 
 func newAuditor(ctx context.Context, in Input) *auditor {
 	return &auditor{Input: in, ctx: ctx, origin: in.Host.Origin(), documents: map[string]*page.Document{}, accepted: map[int]int{},
+		byPage: pageWeights(in.Project, in.Host.Origin()),
 		reader: &page.Reader{},
 		report: &Report{Site: in.Name, Origin: in.Host.Origin(), Entry: in.Project.Audit.Entry,
 			Targets: map[string]*TargetVerdict{}, Findings: []*Finding{}, Pages: []*PageReport{}, Visits: []*VisitReport{}}}
@@ -207,12 +207,10 @@ func (a *auditor) collect() error {
 // answersOthers says whether a page is none that people open: what the host, or the worker, answers with in the place of
 // others.
 func (a *auditor) answersOthers(path string) bool {
-	h, s := a.Project.Host, a.Project.Worker.StandIns
-	is := func(address string) bool {
-		file := a.Folder.File(strings.TrimPrefix(address, a.Project.Addr))
-		return address != "" && file != nil && a.Folder.PathOf(file) == path
-	}
-	return path != a.Project.Audit.Entry && (is(h.NotFound) || is(h.SinglePage) || s.MakePage && is(s.Page))
+	s := a.Project.Worker.StandIns
+	made := a.Folder.File(strings.TrimPrefix(s.Page, a.Project.Addr))
+	return path != a.Project.Audit.Entry &&
+		(a.Folder.AnswersWith(path) || s.MakePage && made != nil && a.Folder.PathOf(made) == path)
 }
 
 func (a *auditor) absolute(path string) string {
@@ -269,11 +267,22 @@ func (a *auditor) find(check *Check, where Where, evidence, mend string) {
 
 // findOn adds a finding that is about some targets only.
 func (a *auditor) findOn(targets []string, check *Check, where Where, evidence, mend string) {
-	c := check
+	f := a.add(targets, check, where, evidence, mend)
+	if f == nil || where.URL == "" {
+		return
+	}
+	if i := a.weighing(check.Code, a.absolute(where.URL)); i >= 0 {
+		a.accepted[i]++
+		a.reweigh(f, a.Project.Audit.Weights[i])
+	}
+}
+
+// add adds a finding with the weights of its check, nil where none of the targets feels it.
+func (a *auditor) add(targets []string, c *Check, where Where, evidence, mend string) *Finding {
 	targets = slices.DeleteFunc(slices.Clone(targets), func(t string) bool { return a.report.Targets[t] == nil })
 	heaviest, by := c.weighted(targets)
 	if heaviest == "" {
-		return
+		return nil
 	}
 	f := &Finding{Code: c.Code, Weight: heaviest, Title: c.Title, Where: where, Evidence: evidence, Reason: c.Reason,
 		Mend: c.Mend, Standard: c.Standard, Weights: by}
@@ -293,42 +302,24 @@ func (a *auditor) findOn(targets []string, check *Check, where Where, evidence, 
 		}
 	}
 	a.report.Findings = append(a.report.Findings, f)
-	if !a.together && where.URL != "" {
-		if i := a.weighing(c.Code, a.absolute(where.URL)); i >= 0 {
-			a.accepted[i]++
-			a.reweigh(len(a.report.Findings)-1, a.Project.Audit.Weights[i])
-		}
-	}
+	return f
 }
 
 // findPages adds one finding for several pages, and one for those that the project file weighs otherwise.
 func (a *auditor) findPages(check *Check, urls []string, line, column int, what string) {
 	plain, by := a.weighed(check.Code, urls)
-	a.together = true
-	defer func() { a.together = false }()
-	a.findTogether(check, plain, line, column, what)
-	for _, i := range slices.Sorted(maps.Keys(by)) {
-		before := len(a.report.Findings)
-		a.findTogether(check, by[i], line, column, what)
-		a.reweigh(before, a.Project.Audit.Weights[i])
+	if len(plain) > 0 {
+		a.addTogether(check, plain, line, column, what)
 	}
-}
-
-// reweigh gives the findings from a place on the weight of the project file.
-func (a *auditor) reweigh(from int, w project.Weighing) {
-	kept := a.report.Findings[:from]
-	for _, f := range a.report.Findings[from:] {
-		if f.setWeight(w.Weight, w.On); f.Weight != "" {
-			kept = append(kept, f)
+	for _, i := range slices.Sorted(maps.Keys(by)) {
+		if f := a.addTogether(check, by[i], line, column, what); f != nil {
+			a.reweigh(f, a.Project.Audit.Weights[i])
 		}
 	}
-	a.report.Findings = kept
 }
 
-func (a *auditor) findTogether(check *Check, urls []string, line, column int, what string) {
-	if len(urls) == 0 {
-		return
-	}
+// addTogether adds one finding for one or more pages.
+func (a *auditor) addTogether(check *Check, urls []string, line, column int, what string) *Finding {
 	evidence := what
 	switch {
 	case evidence == "":
@@ -349,10 +340,11 @@ func (a *auditor) findTogether(check *Check, urls []string, line, column int, wh
 			evidence += "; " + what
 		}
 	}
-	a.findOn(a.Project.Audit.Targets, check, a.place(urls[0], line, column), evidence, "")
-	if f := a.report.Findings; len(urls) > 1 && len(f) > 0 && f[len(f)-1].Code == check.Code {
-		f[len(f)-1].Pages = len(urls)
+	f := a.add(a.Project.Audit.Targets, check, a.place(urls[0], line, column), evidence, "")
+	if f != nil && len(urls) > 1 {
+		f.Pages = len(urls)
 	}
+	return f
 }
 
 // request asks the site's own host for a URL, without following redirects.
@@ -406,32 +398,6 @@ func (a *auditor) follow(url string) (*site.Response, string) {
 	return nil, url
 }
 
-// withSlash gives the address of a folder's page for one that lacks its slash, which the host redirects; other URLs stay.
-func (a *auditor) withSlash(url string) string {
-	if plain := weburl.WithoutFragment(url); a.Folder.FileAt(plain) == nil {
-		if file := a.Folder.FileAt(plain + "/"); file != nil {
-			return a.origin + a.Folder.PathOf(file) + url[len(plain):]
-		}
-	}
-	return url
-}
-
-// asksHowOpened says whether a page, script or style sheet of the folder has words that ask whether it was opened as an app.
-func (a *auditor) asksHowOpened() bool {
-	for _, file := range a.Folder.Files() {
-		switch path.Ext(file.Path) {
-		case ".html", ".htm", ".js", ".mjs", ".css":
-		default:
-			continue
-		}
-		text, err := file.Bytes()
-		if err != nil || bytes.Contains(text, []byte("display-mode")) || bytes.Contains(text, []byte("standalone")) {
-			return true
-		}
-	}
-	return false
-}
-
 // visits are the pages that are opened online first.
 func (a *auditor) visits() (list []string) {
 	for _, v := range a.Project.Audit.Visit {
@@ -452,7 +418,7 @@ func (a *auditor) rehearse(start string) error {
 	r.Pages = a.pages
 	r.Follow = &rehearsal.Following{AtMost: len(a.pages) + mostFound, Depth: a.Project.Audit.Crawl.Depth}
 	if a.Folder != nil {
-		r.Follow.Same = a.withSlash
+		r.Follow.Same = a.Folder.WithSlash
 	} else {
 		r.Follow.AtMost, r.Follow.Allows = a.Project.Audit.Crawl.AtMost, site.AskRobots(a.ctx, a.Host).Allows
 	}
@@ -462,7 +428,6 @@ func (a *auditor) rehearse(start string) error {
 	}
 	if !r.OneProfile && !r.ReadScripts {
 		r.Start = cmp.Or(start, a.absolute(a.Project.Audit.Entry))
-		r.SameInstalled = a.Folder != nil && !a.asksHowOpened()
 	}
 	r.Asks, r.Kind, r.Present = a.scriptedRequests(), a.Kind, a.present()
 	if a.judging {

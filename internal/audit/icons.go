@@ -204,22 +204,30 @@ func (a *auditor) judgeIcons(p *manifest.Processed, seen []examined, murl string
 
 // mendOfIcon is the mend for an icon's file: fit makes those anew that are its own, and others only where there is a master picture.
 func (a *auditor) mendOfIcon(src string) string {
-	i := a.Project.Icons
 	switch {
-	case i.Master == "":
+	case a.Project.Icons.Master == "":
 		return "export the picture again, or name a master picture under icons: and tachyform fit makes all icons"
-	case !strings.HasPrefix(a.local(src), a.Project.Addr+strings.Trim(i.Folder, "/")+"/"):
-		return "tachyform fit writes icons of its own into the manifest; take this one away, or export it again"
+	case !a.isFitted(src):
+		return "this icon is the site's own: export it again, or take the reference away and run tachyform fit, which writes others"
 	}
 	return ""
 }
 
 // mendOfGround is the mend for a picture that lacks a ground, where the project file names one already.
-func (a *auditor) mendOfGround() string {
-	if a.Project.Icons.Backdrop != "" {
-		return "this icon is not one that tachyform fit makes: lay a ground under it, or let the page link to one of fit's"
+func (a *auditor) mendOfGround(src string) string {
+	switch {
+	case a.Project.Icons.Backdrop == "":
+		return ""
+	case a.isFitted(src):
+		return "run tachyform fit; if this stays, name an icons.backdrop that is not as light, and take icons.ground: clear away"
 	}
-	return ""
+	return "this icon is the site's own: lay a ground under it, or take the reference away and run tachyform fit, which writes others"
+}
+
+// isFitted says whether an icon lies where fit writes its own.
+func (a *auditor) isFitted(src string) bool {
+	i := a.Project.Icons
+	return i.Master != "" && strings.HasPrefix(a.local(src), a.Project.Addr+strings.Trim(i.Folder, "/")+"/")
 }
 
 // icon judges what lies behind one icon's address, and says why it could not be installed with, "" when it could.
@@ -246,7 +254,7 @@ func (a *auditor) icon(e examined, img manifest.Image, name string, where Where)
 			e.reach*100, icon.SafeRadius*100), "")
 	}
 	if e.faint {
-		a.find(iconFaint, where, name+" is light on nothing: on a white ground little of it is seen", a.mendOfGround())
+		a.find(iconFaint, where, name+" is light on nothing: on a white ground little of it is seen", a.mendOfGround(img.Src))
 	}
 	if e.enlarged {
 		a.find(iconBlurred, where, fmt.Sprintf("%s has %s pixels, and its edges are as soft as if it had far fewer", name,

@@ -72,7 +72,15 @@ func (a *auditor) checkLinks() {
 		found[r.URL] = &broken{r, 1}
 		order = append(order, r.URL)
 	}
-	for _, p := range a.usedFiles() {
+	used := a.graph.Used()
+	for _, p := range a.ran.Pages {
+		for _, r := range p.Seen.Requests {
+			if path, own := a.graph.Local(r.URL); own {
+				used[path] = true
+			}
+		}
+	}
+	for _, p := range slices.Sorted(maps.Keys(used)) {
 		for _, r := range a.graph.Refs[p] {
 			if r.Destination != request.Manifest && !(r.Background && r.Destination == request.Image) {
 				if a.graph.Scripts[p] != nil && r.Destination == request.Data && !r.Module {
@@ -139,26 +147,6 @@ func (a *auditor) checkLinks() {
 		}
 		a.find(linkBroken, a.place(b.first.From, b.first.Line, b.first.Column), evidence, "")
 	}
-}
-
-// usedFiles are the paths of the site's files that matter: pages, what they need, and what visits have asked for. What nothing loads may name
-// whatever it likes.
-func (a *auditor) usedFiles() []string {
-	used := map[string]bool{}
-	for _, p := range a.graph.PagePaths() {
-		used[p] = true
-		for _, need := range a.graph.Needs(p) {
-			used[need] = true
-		}
-	}
-	for _, p := range a.ran.Pages {
-		for _, r := range p.Seen.Requests {
-			if path, own := a.graph.Local(r.URL); own {
-				used[path] = true
-			}
-		}
-	}
-	return slices.Sorted(maps.Keys(used))
 }
 
 // manyBroken is how many addresses below a folder that the site does not have are told together.

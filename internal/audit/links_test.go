@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 )
 
-// What a page or something that it loads asks for in vain is told, with a fix that can be followed; what nothing loads may name whatever
+// What a page or something that it loads asks for and does not get is reported, with a fix that can be followed; what nothing loads may name what
 // it likes.
 func TestBrokenLinks(t *testing.T) {
 	for name, c := range map[string]struct{ settings, body, evidence string }{

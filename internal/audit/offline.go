@@ -64,7 +64,7 @@ var offlineVaries = newCheck(Check{
 	Code: "offline.varies", Weight: Risk, Rank: 235,
 	Title:   "The start page works offline, but not for everybody",
 	Reason:  "It was tried as an app, on a phone, at the third visit, a month later, for a minute and after many requests.",
-	Mend:    "keep what this way needs too: under worker.pack.include or by a rule",
+	Mend:    "keep what is missing with worker.pack.include or a rule, and let no worker delete it by age or number",
 	Example: "the worker deletes its cache after three days; whoever comes back later has nothing.",
 })
 

@@ -77,22 +77,55 @@ func (a *auditor) applyOverrides() {
 			if f.Code != w.Check {
 				return false
 			}
-			c.Findings++
-			f.setWeight(w.Weight, w.On)
+			if f.setWeight(w.Weight, w.On) {
+				c.Findings++
+			}
 			return f.Weight == ""
 		})
 		a.report.Changed = append(a.report.Changed, c)
 	}
 }
 
+// pageWeight is an entry of audit.weights, by its number, that is for the pages that patterns match.
+type pageWeight struct {
+	entry    int
+	check    string
+	patterns []*site.Pattern
+}
+
+// pageWeights gives the entries that are for some pages only; checkSettings tells which patterns are none.
+func pageWeights(p *project.Project, origin string) (list []pageWeight) {
+	for i, w := range p.Audit.Weights {
+		for j, text := range w.Pages {
+			if j == 0 {
+				list = append(list, pageWeight{entry: i, check: w.Check})
+			}
+			if pattern, err := site.NewPattern(text, origin); err == nil {
+				last := &list[len(list)-1]
+				last.patterns = append(last.patterns, pattern)
+			}
+		}
+	}
+	return list
+}
+
 // weighing gives the number of the entry of the project file that weighs a check on a page, -1 for none; URL is absolute.
 func (a *auditor) weighing(code, url string) int {
-	return slices.IndexFunc(a.Project.Audit.Weights, func(w project.Weighing) bool {
-		return w.Check == code && slices.ContainsFunc(w.Pages, func(text string) bool {
-			p, err := site.NewPattern(text, a.origin)
-			return err == nil && p.Match(url)
-		})
-	})
+	for _, w := range a.byPage {
+		if w.check == code && slices.ContainsFunc(w.patterns, func(p *site.Pattern) bool { return p.Match(url) }) {
+			return w.entry
+		}
+	}
+	return -1
+}
+
+// reweigh gives the finding that was added last the weight of an entry for some pages, which those for all leave alone.
+func (a *auditor) reweigh(f *Finding, w project.Weighing) {
+	before := slices.Clone(f.Targets)
+	if f.setWeight(w.Weight, w.On); f.Weight == "" {
+		a.report.Findings = a.report.Findings[:len(a.report.Findings)-1]
+	}
+	f.settled = slices.DeleteFunc(before, func(t string) bool { return len(w.On) > 0 && !slices.Contains(w.On, t) })
 }
 
 // weighed sorts pages by the entries of the project file that weigh a check on them: those without any, and the others by the entry.
@@ -109,12 +142,14 @@ func (a *auditor) weighed(code string, urls []string) (plain []string, by map[in
 	return plain, by
 }
 
-// setWeight gives a finding another weight on some targets, on all where none is named; "off" takes it away there.
-func (f *Finding) setWeight(weight string, on []string) {
+// setWeight gives a finding another weight on some targets, on all where none is named; "off" takes it away there. It
+// says whether that was for any of its targets.
+func (f *Finding) setWeight(weight string, on []string) (changed bool) {
 	heaviest := ""
 	f.Targets = slices.DeleteFunc(f.Targets, func(t string) bool {
-		if len(on) == 0 || slices.Contains(on, t) {
+		if (len(on) == 0 || slices.Contains(on, t)) && !slices.Contains(f.settled, t) {
 			f.Weights[t] = weight
+			changed = true
 		}
 		if f.Weights[t] == "off" {
 			delete(f.Weights, t)
@@ -126,6 +161,7 @@ func (f *Finding) setWeight(weight string, on []string) {
 		return false
 	})
 	f.Weight = heaviest
+	return changed
 }
 
 // checkLimits judges the site by the limits of the project file.

@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -45,4 +46,19 @@ func TestWeightsOfPages(t *testing.T) {
 		}
 	}
 	assert.Equal(t, map[string]string{"/a.html": Polish, "/b.html": Blocker}, weights)
+
+	// An entry for some pages outweighs one for all, wherever either stands.
+	const (
+		forSome = "{check: page.title, weight: blocker, pages: [/b.html], reason: x}"
+		forAll  = "{check: page.title, weight: off, reason: y}"
+	)
+	for _, list := range []string{forSome + ", " + forAll, forAll + ", " + forSome} {
+		r = judge(t, titles, "audit: {weights: ["+list+"]}")
+		found := slices.DeleteFunc(slices.Clone(r.Findings), func(f *Finding) bool { return f.Code != "page.title" })
+		require.Len(t, found, 1, list)
+		assert.Equal(t, []string{"/b.html", Blocker}, []string{found[0].Where.URL, found[0].Weight})
+		for _, c := range r.Changed {
+			assert.Equal(t, 1, c.Findings, c)
+		}
+	}
 }

@@ -223,7 +223,7 @@ func (a *auditor) checkHeadIcons() {
 			}
 			if data, err := resp.Body.Bytes(); err == nil {
 				if facts, err := icon.Inspect(data); err == nil && !facts.Vector && !facts.Opaque {
-					a.find(iconBlack, a.place(u, t.Line, t.Column), a.local(href)+" is transparent in places", a.mendOfGround())
+					a.find(iconBlack, a.place(u, t.Line, t.Column), a.local(href)+" is transparent in places", a.mendOfGround(href))
 				}
 			}
 		}

@@ -159,6 +159,8 @@ type Finding struct {
 	// Targets are those on which it is felt, Weights how heavily on each.
 	Targets []string          `json:"targets,omitempty"`
 	Weights map[string]string `json:"weights,omitempty"`
+	// settled are the targets on which an entry of audit.weights for some pages has given the weight.
+	settled []string
 }
 
 // Where is a finding's place.

@@ -252,11 +252,12 @@ func (d Draft) worker(line func(format string, args ...any)) {
 	line("  takeover: %-24s # %s", orText(d.Takeover, "ask"), orText(comment, "a new release waits until its visitor agrees"))
 }
 
-// usualBudget is what a pack may weigh where the site does not need more, heaviestBudget the most that is proposed, in bytes.
-const (
-	usualBudget    = 5_000_000
-	heaviestBudget = 25_000_000
-)
+// usualBudget is what a pack may weigh where the site does not need more, in bytes.
+const usualBudget = 5_000_000
+
+// HeaviestStart is the most that a start page with its scripts, styles and fonts may weigh beyond what the project file allows, and the most
+// that is proposed for a pack, in bytes: visitors fetch all of it in the background at their first visit.
+const HeaviestStart = 25_000_000
 
 // budget proposes what the pack may weigh, with the reason where that is not the usual: a start page that is heavier, and a tenth of
 // it as room to grow.
@@ -265,7 +266,7 @@ func (d Draft) budget() (budget Size, why string) {
 		return usualBudget, ""
 	}
 	mega := (d.First*11/10 + 999_999) / 1_000_000 * 1_000_000
-	return Size(min(mega, heaviestBudget)), "the first page alone weighs " + Size(d.First).String()
+	return Size(min(mega, HeaviestStart)), "the first page alone weighs " + Size(d.First).String()
 }
 
 // hosting writes how the host answers, as far as the files tell, and what a server behind it would have to.

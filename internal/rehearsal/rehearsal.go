@@ -55,8 +55,6 @@ type Rehearsal struct {
 	Clicks int
 	// Start, if set, is the page that is opened offline in all variants once it is whole in the usual one.
 	Start string
-	// SameInstalled says that nothing of the site asks how it was opened, so that it is the same as an app.
-	SameInstalled bool
 	// Lean has pages that are not visited keep no document once they are judged.
 	Lean bool
 	// Reader, if set, has read the site's files already.
@@ -156,7 +154,12 @@ func (r *Rehearsal) plainOptions() useragent.Options {
 // withoutWorkers gives a browser that knows no service workers and has the cookies of the one that made the visits, if
 // any.
 func (r *Rehearsal) withoutWorkers(ctx context.Context, visited *useragent.Browser) *useragent.Browser {
-	b := useragent.New(ctx, r.Hosts, r.plainOptions())
+	return r.copyOf(ctx, visited, r.plainOptions())
+}
+
+// copyOf gives a new browser that has what withoutWorkers says.
+func (r *Rehearsal) copyOf(ctx context.Context, visited *useragent.Browser, o useragent.Options) *useragent.Browser {
+	b := useragent.New(ctx, r.Hosts, o)
 	b.SetKnown(r.Known)
 	if visited != nil {
 		b.CopyCookies(visited)
@@ -169,12 +172,8 @@ func (r *Rehearsal) withoutWorkers(ctx context.Context, visited *useragent.Brows
 func (r *Rehearsal) otherwise(ctx context.Context, url string, visited *useragent.Browser) *document.View {
 	o := r.plainOptions()
 	o.Otherwise = true
-	b := useragent.New(ctx, r.Hosts, o)
+	b := r.copyOf(ctx, visited, o)
 	defer b.Close()
-	if visited != nil {
-		b.CopyCookies(visited)
-		b.Strain(visited.Strained())
-	}
 	return b.Open(url, nil).View
 }
 

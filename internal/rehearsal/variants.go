@@ -87,9 +87,6 @@ func (r *Rehearsal) vary(ctx context.Context, b *useragent.Browser, out *Result)
 			case 2:
 				lists[i] = r.onScreen(ctx, OnPhone, branch, page.Phone)
 			case 3:
-				if r.SameInstalled {
-					return nil
-				}
 				screen := page.Desktop
 				screen.Installed = true
 				lists[i] = r.onScreen(ctx, Installed, branch, screen)

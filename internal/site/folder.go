@@ -18,6 +18,8 @@ import (
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/weburl"
+
 	"tachyform/internal/inputfile"
 	"tachyform/internal/problem"
 	"tachyform/internal/project"
@@ -254,7 +256,7 @@ func (f *Folder) PathOf(file *File) string {
 // nil.
 func (f *Folder) FileAt(ref string) *File {
 	u, err := whatwg.ParseRef(f.origin+"/", ref)
-	if err != nil {
+	if err != nil || weburl.Origin(u) != f.origin {
 		return nil
 	}
 	resp, err := f.Answer(context.Background(), &Request{Method: "GET", URL: u})
@@ -263,6 +265,16 @@ func (f *Folder) FileAt(ref string) *File {
 	}
 	file, _ := resp.Body.(*File)
 	return file
+}
+
+// WithSlash gives the address of a folder's page for one that lacks its slash, which the host redirects. Other absolute URLs and paths from
+// the origin stay as they are.
+func (f *Folder) WithSlash(ref string) string {
+	plain := weburl.WithoutQuery(weburl.WithoutFragment(ref))
+	if f.FileAt(plain) == nil && f.FileAt(plain+"/") != nil {
+		return plain + "/" + ref[len(plain):]
+	}
+	return ref
 }
 
 // AnswersWith says whether a path is that of the page that the host answers with at addresses without a file, and that no other address is

@@ -144,3 +144,17 @@ func TestLinksOut(t *testing.T) {
 	assert.Equal(t, []string{"out.html"}, f.Skipped)
 	assert.NotNil(t, f.File("in.html"))
 }
+
+// The host redirects to a folder that lacks its slash; an address that something answers stays as it is.
+func TestWithSlash(t *testing.T) {
+	f := folder(t, "{}", "index.html", "tides/index.html", "about.html")
+	for ref, want := range map[string]string{
+		"/app/tides": "/app/tides/", "/app/tides?a=1#b": "/app/tides/?a=1#b", "/app/tides/": "/app/tides/", "/app/about.html": "/app/about.html",
+		"/app/lost": "/app/lost", "https://line.example/app/tides#b": "https://line.example/app/tides/#b",
+		"https://other.example/app/tides": "https://other.example/app/tides",
+	} {
+		assert.Equal(t, want, f.WithSlash(ref), ref)
+	}
+	rooted := folder(t, "{single_page: /app/index.html}", "index.html", "tides/index.html")
+	assert.Equal(t, "/app/lost", rooted.WithSlash("/app/lost"))
+}

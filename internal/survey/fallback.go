@@ -35,7 +35,7 @@ func (g *Graph) unlinked() (list []string) {
 }
 
 // missingRoute gives the first address that a page with scripts leads to and that no file answers, "" for none.
-func (g *Graph) missingRoute() (from, to string) {
+func (g *Graph) missingRoute() string {
 	for _, p := range g.PagePaths() {
 		if _, scripted := g.scriptsOf(p); !scripted {
 			continue
@@ -44,17 +44,17 @@ func (g *Graph) missingRoute() (from, to string) {
 			path, own := g.Local(weburl.WithoutFragment(l))
 			rest, below := strings.CutPrefix(path, g.Folder.Address())
 			if own && below && rest != "" && !strings.Contains(rest[strings.LastIndexByte(rest, '/')+1:], ".") && !g.isFile(path) && g.Folder.FileAt(path) == nil {
-				return p, path
+				return path
 			}
 		}
 	}
-	return "", ""
+	return ""
 }
 
 // tryFallbacks opens unlinked pages at an address without a file, as hosts answer with them: one that draws something there which it does not
 // draw anywhere is what the host answers with. It leaves that in the project.
 func (g *Graph) tryFallbacks(ctx context.Context, p *project.Project, open func() (*site.Folder, error), r *page.Reader, v Visits) (Inference, bool, error) {
-	_, to := g.missingRoute()
+	to := g.missingRoute()
 	if to == "" || p.Host.SinglePage != "" {
 		return Inference{}, false, nil
 	}

@@ -271,10 +271,7 @@ func (g *Graph) refs(path, doc string) []page.Reference {
 func (g *Graph) LinksTo(path string) (list []string) {
 	g.look(path)
 	for _, url := range g.linksOf(path) {
-		file := g.Folder.FileAt(url)
-		if file == nil { // the host redirects an address of a folder that lacks its slash
-			file = g.Folder.FileAt(weburl.WithoutQuery(weburl.WithoutFragment(url)) + "/")
-		}
+		file := g.Folder.FileAt(g.Folder.WithSlash(url))
 		if file == nil {
 			continue
 		}

@@ -312,13 +312,7 @@ func (g *Graph) Routes() (list []string) {
 // unasked lists files that no page was seen to ask for and none of whose text names: neither pages nor what browsers ask
 // for by themselves.
 func (g *Graph) unasked() (list []string) {
-	asked := map[string]bool{}
-	for _, p := range g.PagePaths() {
-		asked[p] = true
-		for _, n := range g.Needs(p) {
-			asked[n] = true
-		}
-	}
+	asked := g.Used()
 	for _, refs := range g.Refs {
 		for _, r := range refs {
 			if p, own := g.Local(r.URL); own {

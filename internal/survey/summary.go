@@ -188,7 +188,11 @@ func (g *Graph) surveyReferences(s *Summary, paths []string) {
 		}
 		broken[path].Places++
 	}
-	for _, p := range g.used(paths) {
+	used := g.Used()
+	for _, p := range paths {
+		if !used[p] {
+			continue
+		}
 		for _, r := range g.Refs[p] {
 			if g.Scripts[p] != nil && r.Destination == request.Data && !r.Module {
 				continue // a script's fetch() resolves against the page that loads it
@@ -224,8 +228,8 @@ func (g *Graph) redirects(path string) bool {
 	return g.Files[path+"/"] != nil || g.Files[strings.TrimSuffix(path, "/")] != nil
 }
 
-// used keeps the paths of pages and of what some page needs: what nothing loads may name whatever it likes.
-func (g *Graph) used(paths []string) []string {
+// Used gives the paths of all pages and of what some page needs. What other files name is asked for by nobody.
+func (g *Graph) Used() map[string]bool {
 	used := map[string]bool{}
 	for _, p := range g.PagePaths() {
 		used[p] = true
@@ -233,7 +237,7 @@ func (g *Graph) used(paths []string) []string {
 			used[need] = true
 		}
 	}
-	return slices.DeleteFunc(slices.Clone(paths), func(p string) bool { return !used[p] })
+	return used
 }
 
 func (g *Graph) surveyHeads(s *Summary) {

@@ -13,10 +13,6 @@ import (
 // keptBack is what is kept back for what is packed beside pages: stand-ins, the script that registers the worker.
 const keptBack = 60_000
 
-// mostAtStart is the most that a start page with its scripts, styles and fonts may weigh, in bytes, where the project file allows less:
-// visitors fetch all of it in the background at their first visit.
-const mostAtStart = 25_000_000
-
 // leavesOut says whether a heavy pack goes without some pages and pictures, instead of being refused.
 func (b *planner) leavesOut() bool {
 	pack := b.p.Worker.Pack
@@ -176,13 +172,13 @@ func (b *planner) budget() error {
 		return nil
 	}
 	if b.leavesOut() {
-		if total <= max(most, mostAtStart) {
+		if total <= max(most, project.HeaviestStart) {
 			b.note("worker.pack.budget", fmt.Sprintf("the pack weighs %s, over its budget of %s: the start page needs %s of scripts, styles "+
 				"and fonts, and does not start without them", project.Size(total), pack.Budget, project.Size(b.AtStart)),
 				"make the start page lighter, or raise the budget")
 			return nil
 		}
-		most = max(most, mostAtStart)
+		most = max(most, project.HeaviestStart)
 	}
 	heavy := slices.Clone(b.Pack)
 	slices.SortStableFunc(heavy, func(a, b Entry) int { return int(b.Bytes - a.Bytes) })
