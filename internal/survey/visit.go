@@ -203,7 +203,9 @@ func (g *Graph) scriptSets() (sets [][]string) {
 // scriptsOf names the scripts of a page.
 func (g *Graph) scriptsOf(path string) (names string, has bool) {
 	if d := g.Pages[path]; d != nil {
-		names = strings.ReplaceAll(d.ScriptSet(), g.register+"\n", "")
+		if names = d.ScriptSet(); g.register != "" {
+			names = strings.ReplaceAll(names, g.register+"\n", "")
+		}
 	}
 	return names, names != ""
 }

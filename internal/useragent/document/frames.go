@@ -4,12 +4,12 @@ import (
 	"cmp"
 	"slices"
 	"strings"
-	"tachyform/internal/useragent/account"
 
 	"tachyform/internal/csp"
 	"tachyform/internal/page"
 	"tachyform/internal/request"
 	"tachyform/internal/site"
+	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/weburl"

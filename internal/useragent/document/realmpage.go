@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"tachyform/internal/useragent/account"
 
 	"tachyform/internal/page"
 	"tachyform/internal/request"
+	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/useragent/structured"

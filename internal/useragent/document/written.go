@@ -2,11 +2,11 @@ package document
 
 import (
 	"slices"
-	"tachyform/internal/useragent/account"
 
 	"tachyform/internal/markup"
 	"tachyform/internal/page"
 	"tachyform/internal/request"
+	"tachyform/internal/useragent/account"
 )
 
 // write puts what a script wrote before the rest of the document (HTML, 8.4.3).

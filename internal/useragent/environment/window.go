@@ -5,9 +5,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
-	"tachyform/internal/useragent/account"
 
 	"tachyform/internal/page"
+	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/useragent/sessionhistory"
