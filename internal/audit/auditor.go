@@ -426,6 +426,9 @@ func (a *auditor) rehearse(start string) error {
 	if a.Folder != nil {
 		r.Clicks = mostClicks
 	}
+	if presses(a.Project, a.Folder != nil) {
+		r.Presses = mostPresses
+	}
 	if !r.OneProfile && !r.ReadScripts {
 		r.Start = cmp.Or(start, a.absolute(a.Project.Audit.Entry))
 	}
@@ -464,7 +467,7 @@ func (a *auditor) rehearse(start string) error {
 		a.report.NotSent = append(a.report.NotSent, a.localRequest(n))
 	}
 	slices.Sort(a.report.NotSent)
-	a.report.Unclicked = a.ran.Unclicked
+	a.report.Unclicked, a.report.Unpressed = a.ran.Unclicked, a.ran.Unpressed
 	for _, p := range a.ran.Pages {
 		if p.Found {
 			a.pages = append(a.pages, p.URL)
@@ -488,6 +491,7 @@ func (a *auditor) pageResult(o *rehearsal.PageOutcome) *PageResult {
 	if o.From != "" {
 		res.ClickedOn = a.local(o.From)
 	}
+	res.Pressed = o.Pressed
 	for _, l := range o.Missing {
 		res.Missing = append(res.Missing, a.local(l.URL))
 	}
@@ -549,6 +553,14 @@ const mostFound = 200
 
 // mostClicks bounds how many links are clicked.
 const mostClicks = 200
+
+// mostPresses bounds how many buttons are pressed.
+const mostPresses = 400
+
+// presses says whether buttons of a site are pressed. What a press does at a live site nobody knows, so it has to be asked for there.
+func presses(p *project.Project, folder bool) bool {
+	return p.Audit.Presses == "yes" || folder && p.Audit.Presses != "no"
+}
 
 // knownScript gives the script that registers our worker, where the host answers with it as it was made; nil else.
 func (a *auditor) knownScript() *document.KnownScript {

@@ -161,6 +161,9 @@ func (a *auditor) checkOffline(start string) {
 			if o.From != "" {
 				under += ", by a click on " + a.local(o.From)
 			}
+			if o.Pressed != "" {
+				under += fmt.Sprintf(", after a press on %q", o.Pressed)
+			}
 			if p.URL == start && startLost {
 				continue
 			}

@@ -44,6 +44,8 @@ type Report struct {
 	Pages    []*PageReport             `json:"pages"`
 	// Unclicked counts pages whose links were not clicked, since there are so many.
 	Unclicked int `json:"unclicked,omitempty"`
+	// Unpressed counts buttons that were not pressed, since there are so many.
+	Unpressed int `json:"unpressed,omitempty"`
 	// NotSent are requests that scripts made and that a live site was not sent.
 	NotSent  []string   `json:"not_sent,omitempty"`
 	Findings []*Finding `json:"findings"`
@@ -140,6 +142,8 @@ type PageResult struct {
 	Why   string `json:"why,omitempty"`
 	// ClickedOn is the page on which the link stands whose click had this outcome; opened by its address the page is whole.
 	ClickedOn string `json:"clicked_on,omitempty"`
+	// Pressed is the name of the button on the page whose press had this outcome; before it the page is whole.
+	Pressed string `json:"pressed,omitempty"`
 	// Lacks is what the page draws online and not here, shortened.
 	Lacks string `json:"lacks,omitempty"`
 }

@@ -198,6 +198,7 @@ type Audit struct {
 	Weights []Weighing `yaml:"weights" doc:"Checks that weigh more or less here than they usually do."`
 	Scripts string     `yaml:"scripts" doc:"Whether the scripts of pages run, which is what happens without it, or are only read." enum:"run,read"`
 	Profile string     `yaml:"one_profile" doc:"Whether pages are tried one after the other in one profile, rather than each from where the visits ended." enum:"yes,no"`
+	Presses string     `yaml:"presses" doc:"Whether buttons, tabs and menus of pages are pressed, to see what they ask for; without it yes for folders, no for live sites." enum:"yes,no"`
 	Limits  Limits     `yaml:"limits" doc:"What the site may not exceed."`
 	Crawl   Crawl      `yaml:"crawl" doc:"How far the links of a live site are followed."`
 	Asks    []Asks     `yaml:"asks" doc:"Requests that pages make only when somebody does something on them."`

@@ -6,7 +6,7 @@ import (
 	"slices"
 
 	"tachyform/internal/condition"
-	"tachyform/internal/crash"
+	"tachyform/internal/page"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/document"
 	"tachyform/internal/weburl"
@@ -88,24 +88,16 @@ func linksBetween(pages []*PageResult, follow *Following) (list []*link) {
 func (r *Rehearsal) clickAll(ctx context.Context, b *useragent.Browser, list []*link, offline bool) {
 	for chunk := range slices.Chunk(list, 4*runtime.GOMAXPROCS(0)) {
 		for _, l := range chunk {
-			if o := l.from.Under[condition.Offline.Name]; offline && o != nil && (o.Outcome == Whole || o.Outcome == Partial) && o.Doubt == nil {
-				l.offline = b.Branch()
-				l.offline.SetCondition(condition.Offline)
-				l.offline.SetForeground()
-				l.offline.SetKnown(r.Known)
+			if offline && l.from.actsOffline() {
+				l.offline = r.branchOffline(b)
 			}
 		}
-		crash.Each(len(chunk), func(i int) {
-			if ctx.Err() == nil {
-				logCrash(ctx, crash.Try(func() error {
-					r.clickOne(ctx, b, chunk[i])
-					return nil
-				}))
+		eachOf(ctx, len(chunk), func(i int) { r.clickOne(ctx, b, chunk[i]) })
+		for _, l := range chunk {
+			if l.offline != nil {
+				l.offline.Close()
 			}
-			if chunk[i].offline != nil {
-				chunk[i].offline.Close()
-			}
-		})
+		}
 	}
 }
 
@@ -118,36 +110,16 @@ func (r *Rehearsal) clickOne(ctx context.Context, b *useragent.Browser, l *link)
 		return
 	}
 	l.routed = true
-	l.to.needs(online)
+	l.to.needs(online, func(s page.SeenRequest) bool { return s.ByScript })
 	if l.offline == nil {
 		return
 	}
-	view := follow(l.offline, l)
-	if view == nil {
+	o := r.afterAct(ctx, b, act{l.from, func(b *useragent.Browser) *document.View { return follow(b, l) }}, l.offline, online)
+	if o == nil {
 		return // the page does not come as far as to take the click
 	}
-	o := judge(l.offline, view, online)
-	if len(o.Lacks) > 0 {
-		plain.Pass(laterBy)
-		if again := follow(plain, l); again != nil {
-			o.settleDrawn(again)
-		}
-	}
-	before := l.from.Under[condition.Offline.Name]
-	o.Missing = slices.DeleteFunc(o.Missing, func(m *document.Load) bool {
-		return slices.ContainsFunc(before.Missing, func(had *document.Load) bool { return had.URL == m.URL })
-	})
-	if o.Outcome == Partial && len(o.Missing) == 0 && len(o.Lacks) == 0 {
-		o.Outcome = Whole
-	}
 	o.From = l.from.URL
-	if was := l.to.Under[condition.Offline.Name]; was != nil && was.Outcome == Whole && was.Doubt == nil && (o.Outcome != Whole || o.Doubt != nil) {
-		for name, other := range l.to.Under {
-			if other == was { // conditions that made no difference share an outcome
-				l.to.Under[name] = o
-			}
-		}
-	}
+	l.to.replaceWhole(o)
 }
 
 // follow opens the page that a link stands on and clicks it. It gives what is shown then, nil where no script took the click to where the link
@@ -162,17 +134,4 @@ func follow(b *useragent.Browser, l *link) *document.View {
 		return nil
 	}
 	return tab.View
-}
-
-// needs adds what a click has asked for to what the page is known to ask for.
-func (p *PageResult) needs(v *document.View) {
-	known := map[string]bool{}
-	for _, s := range p.Seen.Requests {
-		known[s.URL] = true
-	}
-	for _, s := range v.Seen().Requests {
-		if !known[s.URL] && s.ByScript {
-			p.Seen.Requests = append(p.Seen.Requests, s)
-		}
-	}
 }

@@ -46,6 +46,8 @@ type PageOutcome struct {
 	Doubt *Doubt
 	// From is the page on which the link stands whose click had this outcome, "" where the page was opened by its address.
 	From string
+	// Pressed is the name of the button on the page whose press had this outcome, "" where nothing was pressed.
+	Pressed string
 	// Variant is the way in which the start page was opened that had this outcome, "" for the usual one.
 	Variant Variant
 }

@@ -53,6 +53,8 @@ type Rehearsal struct {
 	Strained int
 	// Clicks is how many links at most are clicked where they stand, beside opening their pages by the address; 0 for none.
 	Clicks int
+	// Presses is how many buttons and their like at most are pressed where they stand; 0 for none.
+	Presses int
 	// Start, if set, is the page that is opened offline in all variants once it is whole in the usual one.
 	Start string
 	// Lean has pages that are not visited keep no document once they are judged.
@@ -92,6 +94,8 @@ type PageResult struct {
 	opens   bool   // online, as a document
 	drawn   bool   // it was opened online, rather than glanced at
 	scripts string // the names of those that it came with
+	// pressables is what can be pressed on it online.
+	pressables []document.Pressable
 	// exhausted is how many limits its scripts exhausted in the browser without workers.
 	exhausted int
 }
@@ -126,6 +130,8 @@ type Result struct {
 	Varied []Varied
 	// Unclicked counts links to pages that were not clicked, since there are so many.
 	Unclicked int
+	// Unpressed counts buttons that were not pressed, since there are so many.
+	Unpressed int
 	// Health is what the probes showed, nil without any.
 	Health *Health
 }
@@ -133,7 +139,7 @@ type Result struct {
 // options are those of the browsers that the rehearsal runs on.
 func (r *Rehearsal) options() useragent.Options {
 	return useragent.Options{Kind: r.Kind, Reader: r.Reader, Present: r.Present, Fitted: r.Known, Asks: r.Asks, HTTPCache: r.HTTPCache,
-		Steps: r.Steps, Strained: r.Strained, ReadScripts: r.ReadScripts, HostKnows: r.HostKnows}
+		Steps: r.Steps, Strained: r.Strained, ReadScripts: r.ReadScripts, HostKnows: r.HostKnows, Presses: r.Presses > 0}
 }
 
 // browser gives a fresh browser as the rehearsal asks for.
@@ -168,11 +174,16 @@ func (r *Rehearsal) copyOf(ctx context.Context, visited *useragent.Browser, o us
 	return b
 }
 
-// otherwise opens a page online in a browser without workers, which answers otherwise what may not matter.
-func (r *Rehearsal) otherwise(ctx context.Context, url string, visited *useragent.Browser) *document.View {
+// answeringOtherwise gives what withoutWorkers does, a browser that answers otherwise what may not matter.
+func (r *Rehearsal) answeringOtherwise(ctx context.Context, visited *useragent.Browser) *useragent.Browser {
 	o := r.plainOptions()
 	o.Otherwise = true
-	b := r.copyOf(ctx, visited, o)
+	return r.copyOf(ctx, visited, o)
+}
+
+// otherwise opens a page online in a browser that answers otherwise what may not matter.
+func (r *Rehearsal) otherwise(ctx context.Context, url string, visited *useragent.Browser) *document.View {
+	b := r.answeringOtherwise(ctx, visited)
 	defer b.Close()
 	return b.Open(url, nil).View
 }
@@ -231,6 +242,9 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 	}
 	if r.Clicks > 0 && err == nil && !r.OneProfile && !r.ReadScripts {
 		r.click(ctx, b, out)
+	}
+	if r.Presses > 0 && err == nil && !r.OneProfile && !r.ReadScripts {
+		r.press(ctx, b, out)
 	}
 	if first != nil && err == nil && !slices.Equal(first.CachedURLs(), b.CachedURLs()) {
 		r.tryAfterFirst(ctx, first, out)
@@ -567,7 +581,7 @@ func (r *Rehearsal) page(ctx context.Context, j pageJob, known *standIns, online
 	}
 	result.exhausted = len(plain.Exhausted())
 	result.Title, result.Status, result.Document, result.Seen = reference.Title, reference.Status, reference.Document, reference.Seen()
-	result.shown, result.drawn = reference.Document != nil, opened
+	result.shown, result.drawn, result.pressables = reference.Document != nil, opened, reference.Pressables
 	result.opens = result.shown && reference.Status < 400
 	if r.Lean && !slices.Contains(r.Visit, url) {
 		result.Document = nil

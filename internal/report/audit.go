@@ -181,11 +181,14 @@ func notSent(b *strings.Builder, list []string, width int) {
 	}
 }
 
-// unclicked says how many pages were opened by their address alone.
-func unclicked(b *strings.Builder, n, width int) {
-	if n > 0 {
+// untried says how many pages were opened by their address alone, and how many buttons were not pressed.
+func untried(b *strings.Builder, r *audit.Report, width int) {
+	if n := r.Unclicked; n > 0 {
 		fmt.Fprintf(b, "\n  %s\n", each(faint, wrap("Links were clicked for a sample of the pages; "+count(n, "other was", "others were")+
 			" opened by the address alone.", width-2, 2)))
+	}
+	if n := r.Unpressed; n > 0 {
+		fmt.Fprintf(b, "\n  %s\n", each(faint, wrap("Of the buttons on the pages, "+count(n, "was", "were")+" not pressed, since there are so many.", width-2, 2)))
 	}
 }
 
@@ -256,7 +259,7 @@ func Rehearsal(r *audit.Report, width int) string {
 	tally(&b, r.Pages)
 	doubts(&b, r.Pages, width)
 	notSent(&b, r.NotSent, width)
-	unclicked(&b, r.Unclicked, width)
+	untried(&b, r, width)
 	if r.Rehearsal != nil {
 		notSimulated(&b, r.Rehearsal.Gaps, width)
 	}
@@ -359,7 +362,7 @@ func Audit(r *audit.Report, width int) string {
 		fmt.Fprintf(&b, "\n%s\n", bold.Render(strings.ToUpper(count(len(r.Pages), "page", "pages"))))
 		tally(&b, r.Pages)
 		notSent(&b, r.NotSent, width)
-		unclicked(&b, r.Unclicked, width)
+		untried(&b, r, width)
 	}
 	if s := r.Since; s != nil {
 		fmt.Fprintf(&b, "\n%s\n  %s, %s, %d still there\n", bold.Render("SINCE "+safe(s.Earlier)),

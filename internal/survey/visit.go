@@ -35,6 +35,8 @@ type Visits struct {
 	Register string
 	// Kind, if set, is the kind of browser.
 	Kind *useragent.Kind
+	// Presses is how many buttons and their like at most are pressed; 0 for none.
+	Presses int
 	// Progress, if set, is told how many pages of all have been opened; it may be called from several goroutines.
 	Progress func(done, all int)
 }
@@ -144,7 +146,7 @@ func (g *Graph) commonOf(paths []string) (common []string, same bool) {
 func visit(ctx context.Context, host site.Host, urls []string, r *page.Reader, v Visits,
 	follow *rehearsal.Following) (*rehearsal.Result, error) {
 	plan := &rehearsal.Rehearsal{Hosts: append([]site.Host{host}, v.Others...), Reader: r, Pages: urls, Kind: v.Kind,
-		Asks: v.Asks, Progress: v.Progress, Follow: follow, Clicks: mostClicked}
+		Asks: v.Asks, Progress: v.Progress, Follow: follow, Clicks: mostClicked, Presses: v.Presses}
 	return plan.Run(ctx)
 }
 

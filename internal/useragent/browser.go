@@ -51,6 +51,8 @@ type Options struct {
 	WithoutWorkers bool
 	// ReadScripts has page scripts read rather than run.
 	ReadScripts bool
+	// Presses has pages tell what can be pressed on them.
+	Presses bool
 	// HostKnows, if set, says whether a host's settings tell how it answers at a URL; see document.Options.
 	HostKnows func(url string) bool
 	// ScriptsOnly leaves away all that pages ask for but their scripts.
@@ -103,7 +105,7 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 	b.workers.ClassicOnly = b.kind.lacks(moduleWorkers)
 	b.windows = &document.Windows{Workers: b.workers, Options: document.Options{
 		Reader: cmp.Or(o.Reader, &page.Reader{}), Present: o.Present, Asks: o.Asks, UpdateDelay: b.kind.UpdateDelay,
-		WithoutWorkers: o.WithoutWorkers, Fitted: o.Fitted, ScriptsOnly: o.ScriptsOnly, HostKnows: o.HostKnows,
+		WithoutWorkers: o.WithoutWorkers, Fitted: o.Fitted, ScriptsOnly: o.ScriptsOnly, Presses: o.Presses, HostKnows: o.HostKnows,
 		Has: func(url string) bool {
 			folder, is := n.Hosts[weburl.OriginOf(url)].(*site.Folder)
 			return is && folder.FileAt(url) != nil

@@ -57,6 +57,8 @@ type View struct {
 	Gaps []account.Gap
 	// Shadows is what stands in shadow trees.
 	Shadows Shadows
+	// Pressables is what can be pressed on the page, where Options ask for that.
+	Pressables []Pressable
 
 	kept      *kept // of a view whose document is gone
 	reader    *page.Reader

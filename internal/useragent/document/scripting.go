@@ -336,6 +336,9 @@ func (c *window) takeOver() {
 	if shadows, _ := c.command("shadows").(string); shadows != "" {
 		_ = json.Unmarshal([]byte(shadows), &c.view.Shadows) // it is our own
 	}
+	if w.Presses && !c.Frame {
+		c.view.Pressables = c.pressables()
+	}
 	c.turns = s.realm.Turns()
 	c.view.FinalURL = c.URL
 	if text != "" {

@@ -46,6 +46,8 @@ type Options struct {
 	BackForward *BackForwardCache
 	// Foreground leaves away what pages ask for in the background, such as icons: nobody waits for it.
 	Foreground bool
+	// Presses has pages tell what can be pressed on them.
+	Presses bool
 }
 
 // KnownScript is a script that registers a service worker and does nothing else that a visitor sees.

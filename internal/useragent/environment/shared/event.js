@@ -217,7 +217,7 @@ export class MessageEvent extends Event {
   }
 }
 
-const listenersOf = (kin.listeners ??= new WeakMap());
+export const listenersOf = (kin.listeners ??= new WeakMap());
 export const listFor = (target) => {
   let list = listenersOf.get(target);
   if (!list) listenersOf.set(target, (list = []));

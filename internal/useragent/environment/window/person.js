@@ -1,8 +1,8 @@
 // What a person does with a page: clicking, typing, choosing, submitting. Each says why it could not be done, '' where it was.
 
-import { apply } from '../shared/primordials.js';
+import { apply, toJSON } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
-import { announce, fire, trusted } from '../shared/event.js';
+import { announce, fire, listenersOf, trusted } from '../shared/event.js';
 import { focusOn } from './htmlelements.js';
 import { current } from './node.js';
 import { ELEMENT, changes, descendants, getAttr, hasAttr, isConnected, isHTML, textOf } from './nodes.js';
@@ -90,7 +90,85 @@ function choose(e, option) {
   announce(e, 'input', { bubbles: true, composed: true });
   announce(e, 'change', { bubbles: true });
 }
+// Buttons, tabs, menu entries, summaries and what opens dialogs: what is pressed beside links and fields. Not what sends a form, which may change
+// something at a server, nor what the page asks to leave alone.
+const PRESSED = new Set(['button', 'tab', 'menuitem', 'menuitemcheckbox', 'menuitemradio', 'switch']);
+const OPENERS = ['aria-haspopup', 'popovertarget', 'commandfor'];
+function isPressed(e) {
+  if (isHTML(e, 'a') && hasAttr(e, 'href') && !(getAttr(e, 'href').startsWith('#') && hasAttr(e, 'role'))) return false;
+  if (isHTML(e, 'button')) return e.type === 'button' || (e.type === 'submit' && !e.form);
+  if (isHTML(e, 'input')) return e.type === 'button';
+  return isHTML(e, 'summary') || PRESSED.has(getAttr(e, 'role') ?? '') || OPENERS.some((name) => hasAttr(e, name));
+}
+const parentOf = (n) => n.$p ?? n.$host ?? null;
+function isLeftAlone(e) {
+  for (let n = e; n; n = parentOf(n)) if (n.$t === ELEMENT && getAttr(n, 'data-tachyform-press') === 'no') return true;
+  return false;
+}
+// The functions that a press calls: listeners, and what libraries that listen further up keep at the element itself.
+const HEARS = /^(?:click|pointer|mouse|touch)/;
+const functionText = Function.prototype.toString;
+function scriptOf(e) {
+  const texts = [];
+  const add = (f) => {
+    if (typeof f !== 'function') return;
+    texts.push(apply(functionText, f, []));
+    const inner = Object.getOwnPropertyDescriptor(f, 'value')?.value;
+    if (typeof inner === 'function') texts.push(apply(functionText, inner, []));
+  };
+  for (const { type, callback } of listenersOf.get(e) ?? []) if (HEARS.test(type)) add(callback);
+  if (hasAttr(e, 'onclick')) texts.push(getAttr(e, 'onclick'));
+  for (const key of Reflect.ownKeys(e)) {
+    const value = Object.getOwnPropertyDescriptor(e, key).value;
+    add(value);
+    if (typeof value === 'object' && value !== null && !(value instanceof global.Node))
+      for (const name of Reflect.ownKeys(value)) add(Object.getOwnPropertyDescriptor(value, name).value);
+  }
+  return texts.join('\n');
+}
+// Where an element stands, by the names of those around it.
+function placeOf(e) {
+  const names = [];
+  for (let n = e; n; n = parentOf(n)) if (n.$t === ELEMENT) names.unshift(n.$name);
+  return names.join('>');
+}
+const MARKS = /^(?:id|aria-controls|popovertarget|commandfor|data-.*)$/;
+const calledSo = (e) => (getAttr(e, 'aria-label') || plain(textOf(e)) || nameOfControl(e).find(Boolean) || getAttr(e, 'id') || e.$name).slice(0, 60);
+const keyOf = (e) => `${placeOf(e)} ${getAttr(e, 'id') ?? ''} ${calledSo(e)}`;
+const pressable = () => [...everything(current.document)].filter((e) => e.$t === ELEMENT && isPressed(e) && !isDisabled(e) && isShown(e) && !isLeftAlone(e));
+const hash = (text) => {
+  let h = 5381;
+  for (let i = 0; i < text.length; i++) h = (Math.imul(h, 33) + text.charCodeAt(i)) | 0;
+  return h;
+};
+const MOST_PRESSED = 20;
+const SAME_UNSCRIPTED = 3;
+// What can be pressed, [key, shape, name] each; of those with the same place and script the first, and of those whose script is not known, since
+// it listens further up, the first few.
+commands.pressable = () => {
+  const list = [];
+  const seen = new Map();
+  for (const e of pressable()) {
+    if (list.length === MOST_PRESSED) break;
+    const script = scriptOf(e);
+    const place = `${placeOf(e)} ${getAttr(e, 'role') ?? ''}`;
+    const marks = script ? '' : e.getAttributeNames().filter((name) => MARKS.test(name)).map((name) => `${name}=${getAttr(e, name)}`).join(' ');
+    const same = `${place} ${hash(script)}`;
+    const shape = `${same} ${hash(marks)}`;
+    const known = seen.get(same) ?? [];
+    if (known.includes(shape) || known.length === SAME_UNSCRIPTED) continue;
+    seen.set(same, [...known, shape]);
+    list.push([keyOf(e), shape, calledSo(e)]);
+  }
+  return list.length ? toJSON(list) : '';
+};
 commands.act = (kind, on, text) => {
+  if (kind === 'press') {
+    const e = pressable().find((x) => keyOf(x) === on);
+    if (!e) return 'nothing';
+    press(e);
+    return '';
+  }
   if (kind === 'click') {
     const [e] = find(on);
     if (!e) return 'nothing';

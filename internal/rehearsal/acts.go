@@ -1,0 +1,105 @@
+package rehearsal
+
+import (
+	"context"
+	"slices"
+
+	"tachyform/internal/condition"
+	"tachyform/internal/crash"
+	"tachyform/internal/page"
+	"tachyform/internal/useragent"
+	"tachyform/internal/useragent/document"
+)
+
+// act is something that people do on a page. do opens the page in a browser, does it, and gives what is shown then; nil where it can't be done, or
+// leads to another document.
+type act struct {
+	on *PageResult
+	do func(b *useragent.Browser) *document.View
+}
+
+// actsOffline says whether what people do on a page without a network can be compared with what it does online.
+func (p *PageResult) actsOffline() bool {
+	o := p.Under[condition.Offline.Name]
+	return o != nil && (o.Outcome == Whole || o.Outcome == Partial) && o.Doubt == nil
+}
+
+// branchOffline gives a branch without a network in which people do something.
+func (r *Rehearsal) branchOffline(b *useragent.Browser) *useragent.Browser {
+	branch := b.Branch()
+	branch.SetCondition(condition.Offline)
+	branch.SetForeground()
+	branch.SetKnown(r.Known)
+	return branch
+}
+
+// afterAct does in a browser without a network what was done online, where it led to the view online, and judges what is shown. What the page
+// lacks before is left out. It gives nil where the page does not come as far.
+func (r *Rehearsal) afterAct(ctx context.Context, visited *useragent.Browser, a act, offline *useragent.Browser, online *document.View) *PageOutcome {
+	view := a.do(offline)
+	if view == nil {
+		return nil
+	}
+	o := judge(offline, view, online)
+	if len(o.Lacks) > 0 {
+		later := r.withoutWorkers(ctx, visited)
+		later.Pass(laterBy)
+		if again := a.do(later); again != nil {
+			o.settleDrawn(again)
+		}
+		later.Close()
+	}
+	o.settleGap(online, func() bool {
+		b := r.answeringOtherwise(ctx, visited)
+		defer b.Close()
+		other := a.do(b)
+		return other == nil || differs(online, other)
+	})
+	before := a.on.Under[condition.Offline.Name]
+	o.Missing = slices.DeleteFunc(o.Missing, func(m *document.Load) bool {
+		return m.Anyway || slices.ContainsFunc(before.Missing, func(had *document.Load) bool { return had.URL == m.URL })
+	})
+	if o.Outcome == Partial && len(o.Missing) == 0 && len(o.Lacks) == 0 {
+		o.Outcome = Whole
+	}
+	return o
+}
+
+// replaceWhole puts an outcome of something that people do in the place of that of a page that is whole as it is opened, where it is worse.
+func (p *PageResult) replaceWhole(o *PageOutcome) {
+	was := p.Under[condition.Offline.Name]
+	if was == nil || was.Outcome != Whole || was.Doubt != nil || o.Outcome == Whole && o.Doubt == nil {
+		return
+	}
+	for name, other := range p.Under {
+		if other == was { // conditions that made no difference share an outcome
+			p.Under[name] = o
+		}
+	}
+}
+
+// needs adds those requests of a view that an act made to what the page is known to ask for; made says which they are.
+func (p *PageResult) needs(v *document.View, made func(page.SeenRequest) bool) {
+	known := map[string]bool{}
+	for _, s := range p.Seen.Requests {
+		known[s.URL] = true
+	}
+	for _, s := range v.Seen().Requests {
+		if !known[s.URL] && made(s) {
+			s.ByScript = true // whatever asked for it in the end
+			p.Seen.Requests = append(p.Seen.Requests, s)
+		}
+	}
+}
+
+// eachOf does something n times, as many at a time as there are processors, until the context is done.
+func eachOf(ctx context.Context, n int, do func(i int)) {
+	crash.Each(n, func(i int) {
+		if ctx.Err() == nil {
+			logCrash(ctx, crash.Try(func() error {
+				do(i)
+				return nil
+			}))
+		}
+	})
+}
