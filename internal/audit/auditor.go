@@ -131,6 +131,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 	a.checkHeads()
 	a.checkTagNames()
 	a.checkLinks()
+	a.checkRoutes()
 	a.checkRefusedAnswers()
 	a.checkContent()
 	a.checkCompression()
@@ -423,9 +424,7 @@ func (a *auditor) rehearse(start string) error {
 		r.Follow.AtMost, r.Follow.Allows = a.Project.Audit.Crawl.AtMost, site.AskRobots(a.ctx, a.Host).Allows
 	}
 	r.Known = a.knownScript()
-	if a.Folder != nil {
-		r.Clicks = mostClicks
-	}
+	r.Clicks = mostClicks
 	if presses(a.Project, a.Folder != nil) {
 		r.Presses = mostPresses
 	}

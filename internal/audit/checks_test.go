@@ -215,6 +215,8 @@ func TestChecks(t *testing.T) {
 		{"offline.start", "", edit("w.js", "'/', ", ""), "offline"},
 		{"page.gone", "audit: {pages: [/lost.html]}", nil, "200"},
 		{"link.broken", "", edit("index.html", `<a href="/far.html">`, `<a href="/fra.html">`), "/fra.html"},
+		{"link.unanswered", "", edit("index.html", `<a href="/far.html">Far</a>`, `<a href="/far.html">Far</a> <a href="/tides">Tides</a><script>
+			document.addEventListener('click', (e) => { if (e.target.pathname !== '/tides') return; e.preventDefault(); history.pushState(null, '', '/tides'); });</script>`), "404"},
 		{"link.refused", "hosting: {media_types: {/far.css: text/plain}}", func(f map[string]string) {
 			f["far.css"] = "p {}"
 			edit("index.html", `<link rel="icon"`, `<link rel="stylesheet" href="/far.css"><link rel="icon"`)(f)

@@ -12,6 +12,7 @@ import (
 	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/document"
+	"tachyform/internal/weburl"
 )
 
 var pageGone = newCheck(Check{
@@ -90,9 +91,13 @@ func (a *auditor) checkLinks() {
 			}
 		}
 	}
+	routed, _ := a.unanswered()
 	for _, p := range a.graph.PagePaths() {
 		d := a.graph.Pages[p]
 		for _, l := range d.Links {
+			if slices.Contains(routed, weburl.WithoutQuery(weburl.WithoutFragment(l.URL))) {
+				continue // told on its own
+			}
 			check(page.Reference{URL: l.URL, From: d.URL, Line: l.Line, Column: l.Column})
 		}
 	}

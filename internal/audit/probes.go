@@ -13,6 +13,7 @@ import (
 	"tachyform/internal/request"
 	"tachyform/internal/target"
 	"tachyform/internal/useragent/account"
+	"tachyform/internal/worker"
 )
 
 // What is judged here.
@@ -120,6 +121,20 @@ var workerDisguises = newCheck(Check{
 	Example: "every navigation is answered with the kept start page.",
 })
 
+// isWorkerOfFit says whether the site's worker is one that fit wrote, with a shell as its project file says.
+func (a *auditor) isWorkerOfFit() bool {
+	w := a.ran.Worker
+	if w == nil {
+		return false
+	}
+	resp := a.request(w.Script)
+	if resp == nil || resp.Status != 200 {
+		return false
+	}
+	text, err := resp.Body.Bytes()
+	return err == nil && worker.IsWorker(text)
+}
+
 // missingPath is an address that no site has.
 const missingPath = "tachyform-probe-of-what-is-not-there"
 
@@ -208,7 +223,7 @@ func (a *auditor) checkRequests() error {
 		case p.Without > 0 && p.With == 0:
 			a.find(workerBreaks, at, fmt.Sprintf("%s %s answers with status %d without the worker; with it: %s", what,
 				a.local(p.URL), p.Without, p.Reason), "")
-		case p.Without >= 400 && p.With == 200 && p.Mode == request.Navigate && !a.Project.HasWorker():
+		case p.Without >= 400 && p.With == 200 && p.Mode == request.Navigate && !a.Project.HasWorker() && !a.isWorkerOfFit():
 			a.find(workerDisguises, at, fmt.Sprintf("%s is not there (status %d), and the worker answers with a page and "+
 				"status 200", a.local(p.URL), p.Without), "")
 		case p.Range != "" && p.Without == 206 && p.With == 200:

@@ -4,6 +4,8 @@ import (
 	"maps"
 	"slices"
 	"strings"
+
+	"tachyform/internal/page"
 )
 
 var workerRivals = newCheck(Check{
@@ -32,9 +34,15 @@ func (a *auditor) checkRivals() {
 			add(r.Scope, s, a.place(s, 0, 0))
 		}
 	}
+	seen := map[string]*page.SeenPage{}
+	for _, p := range a.ran.Pages {
+		seen[p.URL] = p.Seen
+	}
 	for _, u := range a.documentsInOrder() {
 		list := a.documents[u].Registrations
-		if path, own := strings.CutPrefix(u, a.origin); own && a.graph != nil {
+		if s := seen[u]; s != nil && !s.Unfinished {
+			list = s.Registrations // what the visit showed outweighs what the texts name
+		} else if path, own := strings.CutPrefix(u, a.origin); own && a.graph != nil {
 			list = a.graph.RegistrationsOf(path)
 		}
 		for _, r := range list {

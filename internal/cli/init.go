@@ -295,11 +295,9 @@ func (a *app) judgePresent(ctx context.Context, file string) error {
 		if err != nil {
 			return err
 		}
-		folder, err := openFolder(p.SiteDir(), p)
-		if err != nil {
+		if o, err = a.openSite(ctx, p, p.SiteDir()); err != nil {
 			return err
 		}
-		o = &opened{p, shortName(p.SiteDir()), folder, folder}
 	}
 	in, err := a.input(o)
 	if err != nil {
@@ -313,14 +311,19 @@ func (a *app) judgePresent(ctx context.Context, file string) error {
 	return nil
 }
 
-// madeByFit says whether the script that fit writes makes a registration.
+// madeByFit says whether a registration is of a worker that fit wrote, or made by the script that it writes.
 func madeByFit(f *site.Folder, r page.Registration) bool {
-	file := f.FileAt(r.From)
+	return holds(f, r.Script, worker.IsWorker) || holds(f, r.From, worker.IsRegisterScript)
+}
+
+// holds says whether the text of a file is what is says.
+func holds(f *site.Folder, url string, is func(text []byte) bool) bool {
+	file := f.FileAt(url)
 	if file == nil {
 		return false
 	}
 	text, err := file.Bytes()
-	return err == nil && worker.IsRegisterScript(text)
+	return err == nil && is(text)
 }
 
 // presentWorker takes down a worker that the site registers by itself: as its pages were seen to do, else as its texts
@@ -348,7 +351,8 @@ func presentWorker(d *project.Draft, g *survey.Graph) {
 			return
 		}
 	}
-	if texts := page.TextsThatRegister(folder); len(texts) > 0 {
+	texts := slices.DeleteFunc(page.TextsThatRegister(folder), func(p page.Place) bool { return holds(folder, p.URL, worker.IsRegisterScript) })
+	if len(texts) > 0 {
 		d.Unregistered = spot(texts[0])
 	}
 }

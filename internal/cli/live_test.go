@@ -168,6 +168,7 @@ worker:
 	}
 	assert.Contains(t, urls, "/members/rota")
 	r = run(t, dir, "fit", "--into", "again")
+	require.Equal(t, 0, r.status, r.err)
 	assert.Contains(t, r.out, "worker.js", "pages that come otherwise each time make another release")
 	assert.NotContains(t, r.out, "any-512", "what is there already")
 }

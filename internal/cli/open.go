@@ -113,6 +113,11 @@ func (a *app) open(ctx context.Context, args []string) (*opened, error) {
 	if err != nil {
 		return nil, err
 	}
+	return a.openSite(ctx, p, name)
+}
+
+// openSite opens the folder or the live site of a project.
+func (a *app) openSite(ctx context.Context, p *project.Project, name string) (*opened, error) {
 	if isURL(name) {
 		return a.openLive(ctx, p, name)
 	}
@@ -195,6 +200,9 @@ func (a *app) openLive(ctx context.Context, p *project.Project, name string) (*o
 	if p.Path == "" {
 		p.Audit.Entry = u.Pathname() + u.Search()
 		p.Audit.Visit = []string{p.Audit.Entry}
+		if strings.HasSuffix(u.Pathname(), "/") {
+			p.Addr = u.Pathname()
+		}
 	}
 	each, all := a.answerWithin, a.allWithin
 	if each == 0 {

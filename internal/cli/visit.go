@@ -96,20 +96,8 @@ func (a *app) lookLive(ctx context.Context, o *opened) (*survey.Graph, error) {
 		return nil, err
 	}
 	reader := &page.Reader{}
-	seen, err := survey.VisitLive(ctx, o.host, urls, reader, visits)
-	if err != nil {
-		return nil, wrapRead(o.name, err)
-	}
-	s := site.NewSnapshot(o.host, p.Addr)
-	if err := survey.TakeSnapshot(ctx, s, urls, reader, seen); err != nil {
-		return nil, wrapRead(o.name, err)
-	}
-	g, err := survey.BuildGraph(ctx, s.Folder, reader)
-	if err != nil {
-		return nil, wrapRead(o.name, err)
-	}
-	g.Seen = seen
-	return g, nil
+	g, err := survey.LookLive(ctx, o.host, p.Addr, origin+p.Audit.Entry, urls, reader, visits)
+	return g, wrapRead(o.name, err)
 }
 
 // prepare works out what a fit changes.

@@ -39,9 +39,8 @@ func (o *output) alone(s worker.Scripts) error {
 		}
 		if ours, err := madeHere(o.plan.State, o.f.Dir, file.Path, text); err != nil {
 			return err
-		} else if !ours && slices.ContainsFunc(found, func(r page.Registration) bool {
-			return r.Script == o.f.Origin()+
-				s.Script
+		} else if !ours && !worker.IsWorker(text) && slices.ContainsFunc(found, func(r page.Registration) bool {
+			return r.Script == o.f.Origin()+s.Script
 		}) {
 			return stop(file.Abs, "a worker of the site's own stands at "+s.Script)
 		}

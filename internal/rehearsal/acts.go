@@ -6,16 +6,46 @@ import (
 
 	"tachyform/internal/condition"
 	"tachyform/internal/crash"
-	"tachyform/internal/page"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/document"
 )
 
-// act is something that people do on a page. do opens the page in a browser, does it, and gives what is shown then; nil where it can't be done, or
-// leads to another document.
+// act is something that people do on a page.
 type act struct {
 	on *PageResult
-	do func(b *useragent.Browser) *document.View
+	document.Action
+	// to is the address that it has to lead to, "" where that does not matter.
+	to string
+}
+
+// do opens the page of an act in a browser and does it. It gives what is shown then, nil where it can't be done, or leads elsewhere or to another
+// document; and what was asked for from then on.
+func (a act) do(b *useragent.Browser) (*document.View, map[string]bool) {
+	tab := b.Open(a.on.URL, nil)
+	if tab.View.Document == nil || tab.View.Failed {
+		return nil, nil
+	}
+	return a.doIn(b, tab)
+}
+
+// doIn does what do does on the page that a tab shows.
+func (a act) doIn(b *useragent.Browser, tab *document.Tab) (*document.View, map[string]bool) {
+	before := len(tab.View.Loads)
+	if b.Act(tab, a.Action) != "" {
+		return nil, nil
+	}
+	b.Take(tab)
+	view := tab.View
+	if view.Documents > 0 || a.to != "" && pageAt(tab.Address()) != pageAt(a.to) {
+		return nil, nil
+	}
+	asked := map[string]bool{}
+	for _, l := range view.Loads[min(before, len(view.Loads)):] {
+		if !l.Background {
+			asked[l.URL] = true
+		}
+	}
+	return view, asked
 }
 
 // actsOffline says whether what people do on a page without a network can be compared with what it does online.
@@ -36,7 +66,7 @@ func (r *Rehearsal) branchOffline(b *useragent.Browser) *useragent.Browser {
 // afterAct does in a browser without a network what was done online, where it led to the view online, and judges what is shown. What the page
 // lacks before is left out. It gives nil where the page does not come as far.
 func (r *Rehearsal) afterAct(ctx context.Context, visited *useragent.Browser, a act, offline *useragent.Browser, online *document.View) *PageOutcome {
-	view := a.do(offline)
+	view, _ := a.do(offline)
 	if view == nil {
 		return nil
 	}
@@ -44,7 +74,7 @@ func (r *Rehearsal) afterAct(ctx context.Context, visited *useragent.Browser, a 
 	if len(o.Lacks) > 0 {
 		later := r.withoutWorkers(ctx, visited)
 		later.Pass(laterBy)
-		if again := a.do(later); again != nil {
+		if again, _ := a.do(later); again != nil {
 			o.settleDrawn(again)
 		}
 		later.Close()
@@ -52,7 +82,7 @@ func (r *Rehearsal) afterAct(ctx context.Context, visited *useragent.Browser, a 
 	o.settleGap(online, func() bool {
 		b := r.answeringOtherwise(ctx, visited)
 		defer b.Close()
-		other := a.do(b)
+		other, _ := a.do(b)
 		return other == nil || differs(online, other)
 	})
 	before := a.on.Under[condition.Offline.Name]
@@ -78,14 +108,14 @@ func (p *PageResult) replaceWhole(o *PageOutcome) {
 	}
 }
 
-// needs adds those requests of a view that an act made to what the page is known to ask for; made says which they are.
-func (p *PageResult) needs(v *document.View, made func(page.SeenRequest) bool) {
+// needs adds those requests of a view that an act made to what the page is known to ask for.
+func (p *PageResult) needs(v *document.View, asked map[string]bool) {
 	known := map[string]bool{}
 	for _, s := range p.Seen.Requests {
 		known[s.URL] = true
 	}
 	for _, s := range v.Seen().Requests {
-		if !known[s.URL] && made(s) {
+		if !known[s.URL] && asked[s.URL] {
 			s.ByScript = true // whatever asked for it in the end
 			p.Seen.Requests = append(p.Seen.Requests, s)
 		}

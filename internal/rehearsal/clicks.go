@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"tachyform/internal/condition"
-	"tachyform/internal/page"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/document"
 	"tachyform/internal/weburl"
@@ -32,7 +31,7 @@ const triedBySet = 2
 func (r *Rehearsal) click(ctx context.Context, b *useragent.Browser, out *Result) {
 	sets := map[string][]*link{}
 	var order []string
-	for _, l := range linksBetween(out.Pages, r.Follow) {
+	for _, l := range linksBetween(out.Pages, out.Unanswered, r.Follow) {
 		if sets[l.from.scripts] == nil {
 			order = append(order, l.from.scripts)
 		}
@@ -57,10 +56,11 @@ func (r *Rehearsal) click(ctx context.Context, b *useragent.Browser, out *Result
 	}
 }
 
-// linksBetween lists the first link to each page, from another page whose scripts draw.
-func linksBetween(pages []*PageResult, follow *Following) (list []*link) {
+// linksBetween lists the first link to each page, from another page whose scripts draw. Among them are those to addresses that the host does not
+// answer: a router may draw something there all the same.
+func linksBetween(pages, unanswered []*PageResult, follow *Following) (list []*link) {
 	at := map[string]*PageResult{}
-	for _, p := range pages {
+	for _, p := range slices.Concat(pages, unanswered) {
 		at[pageAt(p.URL)] = p
 	}
 	clicked := map[*PageResult]bool{}
@@ -74,7 +74,7 @@ func linksBetween(pages []*PageResult, follow *Following) (list []*link) {
 				place = follow.Same(place)
 			}
 			to := at[place]
-			if to == nil || to == from || !to.opens || clicked[to] || weburl.OriginOf(url) != weburl.OriginOf(from.URL) {
+			if to == nil || to == from || !to.opens && to.Status < 400 || clicked[to] || weburl.OriginOf(url) != weburl.OriginOf(from.URL) {
 				continue
 			}
 			clicked[to] = true
@@ -105,33 +105,24 @@ func (r *Rehearsal) clickAll(ctx context.Context, b *useragent.Browser, list []*
 func (r *Rehearsal) clickOne(ctx context.Context, b *useragent.Browser, l *link) {
 	plain := r.withoutWorkers(ctx, b)
 	defer plain.Close()
-	online := follow(plain, l)
+	click := act{l.from, document.Action{Kind: document.Follow, On: l.url}, l.url}
+	online, asked := click.do(plain)
 	if online == nil {
 		return
 	}
-	l.routed = true
-	l.to.needs(online, func(s page.SeenRequest) bool { return s.ByScript })
+	l.routed, l.to.Routed = true, true
+	if !l.to.opens { // only the click leads there
+		l.from.needs(online, asked)
+		return
+	}
+	l.to.needs(online, asked)
 	if l.offline == nil {
 		return
 	}
-	o := r.afterAct(ctx, b, act{l.from, func(b *useragent.Browser) *document.View { return follow(b, l) }}, l.offline, online)
+	o := r.afterAct(ctx, b, click, l.offline, online)
 	if o == nil {
 		return // the page does not come as far as to take the click
 	}
 	o.From = l.from.URL
 	l.to.replaceWhole(o)
-}
-
-// follow opens the page that a link stands on and clicks it. It gives what is shown then, nil where no script took the click to where the link
-// leads.
-func follow(b *useragent.Browser, l *link) *document.View {
-	tab := b.Open(l.from.URL, nil)
-	if tab.View.Document == nil || tab.View.Failed || b.Act(tab, document.Action{Kind: document.Follow, On: l.url}) != "" {
-		return nil
-	}
-	b.Take(tab)
-	if tab.View.Documents > 0 || pageAt(tab.Address()) != pageAt(l.url) {
-		return nil
-	}
-	return tab.View
 }

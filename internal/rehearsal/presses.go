@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"tachyform/internal/condition"
-	"tachyform/internal/page"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/document"
 )
@@ -83,7 +82,7 @@ func (r *Rehearsal) pressAll(ctx context.Context, b *useragent.Browser, pages []
 		eachOf(ctx, len(list), func(i int) { r.pressOffline(ctx, b, list[i]) })
 		for _, x := range list { // in their order, whoever was done first
 			if x.online != nil {
-				x.on.needs(x.online, func(s page.SeenRequest) bool { return x.asked[s.URL] })
+				x.on.needs(x.online, x.asked)
 			}
 			if x.outcome != nil {
 				x.on.replaceWhole(x.outcome)
@@ -119,17 +118,11 @@ func (r *Rehearsal) pressOnline(ctx context.Context, visited *useragent.Browser,
 				return
 			}
 		}
-		loads, text, address := len(tab.View.Loads), tab.View.DrawnText(), tab.Address()
-		view := pressIn(b, tab, x.Key)
-		if view == nil { // not there, or it led to another document
+		text, address := tab.View.DrawnText(), tab.Address()
+		var view *document.View
+		if view, x.asked = x.act().doIn(b, tab); view == nil { // not there, or it led to another document
 			end()
 			continue
-		}
-		x.asked = map[string]bool{}
-		for _, l := range view.Loads[min(loads, len(view.Loads)):] {
-			if !l.Background {
-				x.asked[l.URL] = true
-			}
 		}
 		if len(x.asked) > 0 || view.DrawnText() != text || tab.Address() != address {
 			x.online = view
@@ -143,13 +136,7 @@ func (r *Rehearsal) pressOffline(ctx context.Context, visited *useragent.Browser
 	if x.offline == nil {
 		return
 	}
-	x.outcome = r.afterAct(ctx, visited, act{x.on, func(b *useragent.Browser) *document.View {
-		tab := b.Open(x.on.URL, nil)
-		if tab.View.Document == nil || tab.View.Failed {
-			return nil
-		}
-		return pressIn(b, tab, x.Key)
-	}}, x.offline, x.online)
+	x.outcome = r.afterAct(ctx, visited, x.act(), x.offline, x.online)
 	if o := x.outcome; o != nil {
 		o.Pressed = x.Name
 		if o.Outcome != Whole {
@@ -158,14 +145,6 @@ func (r *Rehearsal) pressOffline(ctx context.Context, visited *useragent.Browser
 	}
 }
 
-// pressIn presses what a key stands for on the page that a tab shows. It gives what is shown then, nil where it is not there or leads elsewhere.
-func pressIn(b *useragent.Browser, tab *document.Tab, key string) *document.View {
-	if b.Act(tab, document.Action{Kind: document.Press, On: key}) != "" {
-		return nil
-	}
-	b.Take(tab)
-	if tab.View.Documents > 0 {
-		return nil
-	}
-	return tab.View
+func (x *press) act() act {
+	return act{on: x.on, Action: document.Action{Kind: document.Press, On: x.Key}}
 }

@@ -90,6 +90,9 @@ type PageResult struct {
 	Document *page.Document
 	Seen     *page.SeenPage
 
+	// Routed says that a script takes the click on a link that leads there.
+	Routed bool
+
 	shown   bool   // a document was shown online
 	opens   bool   // online, as a document
 	drawn   bool   // it was opened online, rather than glanced at
@@ -128,6 +131,8 @@ type Result struct {
 	Strained int
 	// Varied are the outcomes of the start page in all variants.
 	Varied []Varied
+	// Unanswered are the addresses that drawn links lead to and that the host answers with an error.
+	Unanswered []*PageResult
 	// Unclicked counts links to pages that were not clicked, since there are so many.
 	Unclicked int
 	// Unpressed counts buttons that were not pressed, since there are so many.
@@ -403,7 +408,12 @@ func (r *Rehearsal) try(ctx context.Context, b *useragent.Browser, out *Result, 
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
-	out.Pages = slices.DeleteFunc(out.Pages, func(p *PageResult) bool { return p.Found && !p.opens })
+	out.Pages = slices.DeleteFunc(out.Pages, func(p *PageResult) bool {
+		if p.Found && p.Status >= 400 {
+			out.Unanswered = append(out.Unanswered, p)
+		}
+		return p.Found && !p.opens
+	})
 	settleUndrawn(out.Pages)
 	r.settleDrawn(b, out)
 	return ctx.Err()

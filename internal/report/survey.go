@@ -72,6 +72,12 @@ func Survey(s *survey.Summary, width int) string {
 			fmt.Fprintf(&b, "  and %d more\n", n)
 		}
 	}
+	if len(s.Unanswered) > 0 {
+		b.WriteByte('\n')
+		heading("LINKS WORK BY CLICK, THEIR ADDRESSES DO NOT")
+		fmt.Fprintf(&b, "  %s\n  %s\n", wrap(safe(strings.Join(s.Unanswered[:min(8, len(s.Unanswered))], "  ")+more(len(s.Unanswered)-8)), width-2, 2),
+			each(faint, wrap("The host answers them with an error: have it answer with the app's page. tachyform audit has the rule for your host.", width-2, 2)))
+	}
 	if len(s.Others) > 0 {
 		b.WriteByte('\n')
 		heading("FROM OTHER ORIGINS")
@@ -122,6 +128,8 @@ func kindText(s *survey.Summary) string {
 		return "pages as files, to which scripts add, such as " + safe(s.Example)
 	case survey.SinglePage:
 		return "a single-page app: scripts draw its pages, such as " + safe(s.Example)
+	case survey.Drawn:
+		return "pages as files that scripts draw, such as " + safe(s.Example)
 	case survey.Fragments:
 		return "a single-page app that goes by what stands behind #, such as " + safe(s.Example)
 	case survey.Rendered:

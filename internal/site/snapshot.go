@@ -25,6 +25,19 @@ func NewSnapshot(h Host, address string) *Snapshot {
 		byURL: map[string]*File{}}, h}
 }
 
+// Text is what the host answers at an address on its origin, nil where the status is not 200.
+func (s *Snapshot) Text(ctx context.Context, url string) ([]byte, error) {
+	u, err := whatwg.Parse(url)
+	if err != nil || weburl.Origin(u) != s.origin {
+		return nil, nil
+	}
+	resp, err := s.host.Answer(ctx, &Request{Method: http.MethodGet, URL: u})
+	if err != nil || resp.Status != 200 {
+		return nil, err
+	}
+	return resp.Body.Bytes()
+}
+
 // Take asks for an address of the host and keeps the answer when its status is 200. It gives nil for others, and for
 // those that lie outside the snapshot's address.
 func (s *Snapshot) Take(ctx context.Context, url string) (*File, error) {

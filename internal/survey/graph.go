@@ -31,6 +31,8 @@ type Graph struct {
 	// Seen is what visits have shown, nil before any; Drawn holds the documents as scripts left them, by URL path.
 	Seen  *page.Seen
 	Drawn map[string]*page.Document
+	// Unanswered are the paths that a router draws after a click, and that a live host answers with an error.
+	Unanswered []string
 
 	// Reader is what the files were read with.
 	Reader *page.Reader
@@ -38,6 +40,10 @@ type Graph struct {
 	lazy  bool
 	err   error
 	asked map[string][]string
+	// fallsBack says that a live host was seen to answer with the first page at other addresses.
+	fallsBack bool
+	// entry is the path of the first page of a live site, "" for a folder.
+	entry string
 	// register is the address of the script that registers the worker that fit writes.
 	register string
 }

@@ -2,6 +2,7 @@ package survey
 
 import (
 	"bytes"
+	"cmp"
 	"maps"
 	"slices"
 	"strings"
@@ -211,10 +212,24 @@ func (g *Graph) indexPath(path string) string {
 	return g.Folder.Address() + g.Files[path].Path
 }
 
-// drawnByScripts says whether a page shows next to nothing before its scripts have run, and something once they have.
+// drawnByScripts says whether a page shows next to nothing before its scripts have run, such as that it is loading, and much more once they have.
 func (g *Graph) drawnByScripts(path string) bool {
-	return g.Pages[path] != nil && g.Pages[path].Drawn() && g.Drawn[path] != nil
+	before, after := g.Pages[path], g.Drawn[path]
+	if before == nil || after == nil {
+		return false
+	}
+	if before.Drawn() {
+		return true
+	}
+	words := len(strings.Fields(before.Text(nil)))
+	return words <= fewWords && len(before.Links) == 0 && len(strings.Fields(after.Text(nil))) >= timesMore*max(words, 1)
 }
+
+// fewWords is how many words a page may show that is yet to be drawn, timesMore how many times as many it shows then at least.
+const (
+	fewWords  = 12
+	timesMore = 4
+)
 
 // linksOf lists the addresses that a page leads to, as its text and its visits show, those in shadow trees too.
 func (g *Graph) linksOf(path string) (list []string) {
@@ -249,6 +264,8 @@ const (
 	TakenOver Kind = "taken-over"
 	// SinglePage: scripts draw all pages from one file, which answers at every address.
 	SinglePage Kind = "single-page"
+	// Drawn: each page is a file, and scripts draw what it shows.
+	Drawn Kind = "drawn"
 	// Fragments: scripts draw all pages from one file, by what stands behind the # of the address.
 	Fragments Kind = "fragments"
 	// Rendered: a server makes the pages.
@@ -257,13 +274,10 @@ const (
 
 // KindOf tells what draws the site's pages, and which page or address shows it.
 func (g *Graph) KindOf() (kind Kind, example string) {
-	if g.Folder.Snapshot() {
-		return Rendered, g.Folder.Address()
-	}
-	taken := ""
+	taken, drawn := "", []string(nil)
 	pages := g.PagePaths()
-	if entry := g.Folder.Address(); g.Pages[entry] != nil {
-		pages = append([]string{entry}, pages...)
+	if entry := g.first(); g.Pages[entry] != nil {
+		pages = append([]string{entry}, slices.DeleteFunc(pages, func(p string) bool { return p == entry })...)
 	}
 	for _, p := range pages {
 		if g.apart(p) {
@@ -275,6 +289,7 @@ func (g *Graph) KindOf() (kind Kind, example string) {
 			}
 			continue
 		}
+		drawn = append(drawn, p)
 		if s := g.Seen.Of(g.Folder.Origin() + p); s != nil {
 			for _, l := range s.Links {
 				if path, fragment, _ := strings.Cut(strings.TrimPrefix(l, g.Folder.Origin()), "#"); path == p &&
@@ -283,17 +298,25 @@ func (g *Graph) KindOf() (kind Kind, example string) {
 				}
 			}
 		}
-		return SinglePage, p
 	}
 	routes := g.Routes()
 	switch {
-	case len(routes) > 0:
+	case len(drawn) == 1 || len(drawn) > 0 && len(routes)+len(g.Unanswered) > 0:
+		return SinglePage, drawn[0]
+	case len(routes) > 0 && (!g.Folder.Snapshot() || g.fallsBack):
 		return SinglePage, routes[0]
+	case len(drawn) > 0:
+		return Drawn, drawn[0]
+	case g.Folder.Snapshot():
+		return Rendered, g.first()
 	case taken != "":
 		return TakenOver, taken
 	}
 	return Files, ""
 }
+
+// first is the path of the page that visitors open first: that at the site's address, where a live one was not asked at another.
+func (g *Graph) first() string { return cmp.Or(g.entry, g.Folder.Address()) }
 
 // Routes lists the paths of visited addresses that no file of their own answers, but a page that scripts draw.
 func (g *Graph) Routes() (list []string) {

@@ -84,7 +84,7 @@ func (g *Graph) suggest() Suggestion {
 	if s.Shell != "" {
 		add(s.Shell)
 	}
-	first := cmp.Or(s.Shell, address)
+	first := cmp.Or(s.Shell, g.first())
 	for _, p := range append([]string{first}, g.Needs(first)...) {
 		if file := g.Files[p]; file != nil {
 			s.First += file.Size
@@ -107,7 +107,7 @@ func (g *Graph) suggest() Suggestion {
 
 // suggestRendered proposes to keep what a server renders as it is visited: what it gives may change without a release.
 func (g *Graph) suggestRendered(s Suggestion) Suggestion {
-	entry := g.Folder.Address()
+	entry := cmp.Or(s.Shell, g.first())
 	needs := append([]string{entry}, g.Needs(entry)...)
 	for _, p := range needs {
 		if file := g.Files[p]; file != nil {
@@ -117,6 +117,9 @@ func (g *Graph) suggestRendered(s Suggestion) Suggestion {
 	}
 	s.Pages, s.Visited = []string{entry}, g.kindsAsked()
 	s.Why = "the first page and what it needs; others are kept as they are visited, since a server makes them"
+	if s.Shell != "" {
+		s.Why = "the page that draws all others, and what they were seen to ask for"
+	}
 	return s
 }
 
@@ -156,6 +159,12 @@ func (g *Graph) shell() string {
 	}
 	// A host that gives status 404 may answer with a page that draws what was meant.
 	kind, entry := g.KindOf()
+	if g.Folder.Snapshot() {
+		if kind == SinglePage && (g.fallsBack || len(g.Unanswered) > 0) {
+			return g.first()
+		}
+		return ""
+	}
 	if kind != SinglePage || g.Folder.File("404.html") == nil {
 		return ""
 	}

@@ -28,6 +28,8 @@ type Summary struct {
 	Kind    Kind     `json:"kind"`
 	Example string   `json:"example,omitempty"`
 	Routes  []string `json:"routes,omitempty"`
+	// Unanswered are addresses that scripts draw after a click and that a live host answers with an error.
+	Unanswered []string `json:"unanswered_routes,omitempty"`
 	// Opened counts addresses that were opened, Unopened pages with the same scripts as some of those.
 	Opened   int `json:"opened"`
 	Unopened int `json:"unopened"`
@@ -117,7 +119,7 @@ func (g *Graph) Summarize() *Summary {
 	}
 	g.surveyReferences(s, paths)
 	g.surveyHeads(s)
-	s.Keep = g.suggest()
+	s.Keep, s.Unanswered = g.suggest(), g.Unanswered
 	s.Kind, s.Example = g.KindOf()
 	s.Routes, s.Unasked = g.Routes(), g.unasked()
 	if g.Seen != nil {
@@ -267,8 +269,11 @@ func (g *Graph) surveyHeads(s *Summary) {
 	}
 }
 
-// RegistrationsOf gives the registrations that a page or one of its scripts makes.
+// RegistrationsOf gives the registrations that a page or one of its scripts makes: those that a visit showed, else those that their texts name.
 func (g *Graph) RegistrationsOf(path string) []page.Registration {
+	if s := g.Seen.Of(g.Folder.Origin() + path); s != nil && !s.Unfinished {
+		return s.Registrations
+	}
 	d := g.Pages[path]
 	if d == nil {
 		return nil

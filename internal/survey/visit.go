@@ -150,20 +150,6 @@ func visit(ctx context.Context, host site.Host, urls []string, r *page.Reader, v
 	return plan.Run(ctx)
 }
 
-// VisitLive opens pages of a live host, at the given addresses, as Graph.Visit does those of a folder; no links are
-// followed.
-func VisitLive(ctx context.Context, host site.Host, urls []string, r *page.Reader, v Visits) (*page.Seen, error) {
-	out, err := visit(ctx, host, urls[:min(mostVisited, len(urls))], r, v, nil)
-	if err != nil {
-		return nil, err
-	}
-	seen := &page.Seen{Pages: map[string]*page.SeenPage{}, Unvisited: max(0, len(urls)-mostVisited)}
-	for _, p := range out.Pages {
-		seen.Pages[p.URL] = p.Seen
-	}
-	return seen, nil
-}
-
 // drawn keeps the document of a visited page as its scripts left it.
 func (g *Graph) drawn(path string, p *rehearsal.PageResult) {
 	if g.Drawn == nil {

@@ -48,6 +48,11 @@ func IsRegisterScript(text []byte) bool {
 	return bytes.Contains(text, []byte("Made by tachyform: registers the worker"))
 }
 
+// IsWorker says whether a text is a worker that Generate gave, of this release or an earlier one.
+func IsWorker(text []byte) bool {
+	return bytes.Contains(text, []byte("Made by tachyform from tachyform.yaml"))
+}
+
 // RegisterScript gives the page-side script that registers the worker. Of the plan it needs what NewScripts fills.
 func RegisterScript(p *Plan, o Options) ([]byte, error) {
 	settings := fmt.Sprintf("export const SCRIPT = %s;\nexport const SCOPE = %s;\nexport const CHECK = %d;\nexport "+
