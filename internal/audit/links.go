@@ -109,7 +109,8 @@ func (a *auditor) checkLinks() {
 	}
 	for _, v := range a.ran.Visits {
 		for _, l := range v.Loads {
-			if l.Missing && !l.Background && l.Destination == request.Data {
+			_, own := a.graph.Local(l.URL)
+			if l.Missing && !l.Background && l.Destination == request.Data && !(own && (l.Method != "" || !v.HostKnows(l.URL))) { // else a server may answer
 				lacks(l)
 			}
 		}

@@ -32,6 +32,8 @@ func TestMendOfMissing(t *testing.T) {
 		}
 		got := a.mendOfMissing(load(request.Data, ""))
 		assert.Contains(t, a.mendOfMissing(load(request.Data, "POST")), "no worker keeps answers to POST")
+		elsewhere := a.mendOfMissing(&document.Load{Reference: page.Reference{URL: "https://tiles.example/1.png", Destination: request.Image}})
+		assert.Contains(t, elsewhere, `match: "https://tiles.example/*"`)
 		assert.Contains(t, a.mendOfMissing(load(request.Object, "")), "past every worker")
 		if says == "" {
 			assert.Empty(t, got, rules)

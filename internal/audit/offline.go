@@ -13,6 +13,7 @@ import (
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/weburl"
 	"tachyform/internal/worker"
 )
 
@@ -266,6 +267,7 @@ func (a *auditor) mendOfMissing(l *document.Load) string {
 	if !a.Project.HasWorker() {
 		return ""
 	}
+	origin := weburl.OriginOf(l.URL)
 	for i, r := range a.Project.Worker.Rules {
 		p, err := site.NewPattern(r.Match, a.origin)
 		if err != nil || r.Destination != "" || !p.Match(a.absolute(path)) {
@@ -276,10 +278,16 @@ func (a *auditor) mendOfMissing(l *document.Load) string {
 			return fmt.Sprintf("worker.rules[%d] answers it with %s, which keeps nothing: choose another approach, or keep the file in the pack", i, r.Answer)
 		case r.AtInstall == "":
 			return fmt.Sprintf("worker.rules[%d] keeps it once it was asked for: add at_install: yes, so that one visit is enough", i)
+		case r.AtInstall == "yes" && origin != a.origin:
+			return fmt.Sprintf("worker.rules[%d] fetches what pages were seen to ask for, and none was seen to ask for this one: name it under audit.asks", i)
 		case r.AtInstall == "yes":
 			return fmt.Sprintf("worker.rules[%d] fetches what pages were seen to ask for: name this under audit.asks, or write at_install: all", i)
 		}
 		return ""
+	}
+	if origin != a.origin {
+		return fmt.Sprintf("the pack holds files of the site alone: write a rule {match: \"%s/*\", answer: stale-while-revalidate, at_install: yes, opaque: yes}, "+
+			"or serve a copy from the site", origin)
 	}
 	return ""
 }

@@ -51,16 +51,23 @@ const shown = `JSON.stringify({ opened: true, title: document.title, text: docum
 
 // lookAt opens a URL in a tab of a real browser and reads what it shows.
 func lookAt(t *testing.T, tab *chromium.Tab, origin, path string, worker bool) drawnPage {
-	began := time.Now()
 	v, err := tab.Go(origin + path)
 	require.NoError(t, err)
-	out := drawnPage{URL: path, Links: []string{}}
 	if !v.Opened {
-		return out
+		return drawnPage{URL: path, Links: []string{}}
 	}
 	if worker {
 		rest(t, tab)
 	}
+	out := look(t, tab)
+	out.URL = path
+	return out
+}
+
+// look reads what a tab of a real browser shows once it has come to rest.
+func look(t *testing.T, tab *chromium.Tab) drawnPage {
+	began := time.Now()
+	out := drawnPage{Links: []string{}}
 	text, err := tab.Evaluate(shown)
 	require.NoError(t, err)
 	// On a busy machine a page may still draw: what counts is what stays for a while.

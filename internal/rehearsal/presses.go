@@ -4,6 +4,7 @@ import (
 	"context"
 	"runtime"
 	"slices"
+	"sync"
 
 	"tachyform/internal/condition"
 	"tachyform/internal/useragent"
@@ -14,19 +15,32 @@ import (
 type press struct {
 	document.Pressable
 	on *PageResult
-	// online is what is shown once it was pressed, nil where that changes nothing that is seen and asks for nothing.
+	// text is what the page shows once it was pressed online after those before it in its row.
+	text string
+	// online is what is shown once it alone was pressed, nil where that asks for nothing; asked is what it asks for.
 	online *document.View
-	// asked is what pressing it online asked for.
-	asked map[string]bool
-	// offline is the browser without a network in which it is pressed again, nil where it is not; outcome is what that had, nil where the button is
-	// not there.
-	offline *useragent.Browser
+	asked  map[string]bool
+	// outcome is what pressing it had without a network, nil where it was not pressed there, or is not there.
 	outcome *PageOutcome
 }
 
-// press presses what can be pressed on the pages that were opened, once online, and again without a network what had an effect. What a press asks
-// for belongs to its page; what breaks offline makes the page partial. Of pages with the same scripts two are tried with all that is on them, the
-// others with what asked for something there.
+func (x *press) act() act {
+	return act{on: x.on, Action: document.Action{Kind: document.Press, On: x.Key}}
+}
+
+// pressing presses what is on the pages of a rehearsal.
+type pressing struct {
+	*Rehearsal
+	visited *useragent.Browser
+	offline bool
+	left    int // how many more are pressed
+	// branching is held by whoever makes a branch: making one marks what is shared.
+	branching sync.Mutex
+}
+
+// press presses what can be pressed on the pages that were opened, once online, and again without a network where the page is whole there. What a
+// press asks for belongs to its page; what breaks offline makes the page partial. Of pages with the same scripts one is tried with all that is on
+// it, the others with what asked for something there, and with what is not on the first one.
 func (r *Rehearsal) press(ctx context.Context, b *useragent.Browser, out *Result) {
 	sets := map[string][]*PageResult{}
 	var order []string
@@ -39,104 +53,147 @@ func (r *Rehearsal) press(ctx context.Context, b *useragent.Browser, out *Result
 		}
 		sets[p.scripts] = append(sets[p.scripts], p)
 	}
-	offline := slices.ContainsFunc(r.Conditions, func(c condition.Condition) bool { return c.Name == condition.Offline.Name })
-	left := r.Presses
+	pr := &pressing{Rehearsal: r, visited: b, left: r.Presses,
+		offline: slices.ContainsFunc(r.Conditions, func(c condition.Condition) bool { return c.Name == condition.Offline.Name })}
 	for _, set := range order {
-		first := sets[set][:min(triedBySet, len(sets[set]))]
-		matters, known := map[string]bool{}, map[string]bool{}
-		for _, x := range r.pressAll(ctx, b, first, &left, offline, out, func(document.Pressable) bool { return true }) {
-			known[x.Shape] = true
-			matters[x.Shape] = matters[x.Shape] || len(x.asked) > 0 || x.outcome != nil && (x.outcome.Outcome != Whole || x.outcome.Doubt != nil)
+		matters := map[string]bool{} // by the shapes of those on the first page
+		for _, x := range pr.all(ctx, sets[set][:1], out, func(document.Pressable) bool { return true }) {
+			matters[x.Shape] = matters[x.Shape] || x.online != nil || x.outcome != nil && (x.outcome.Outcome != Whole || x.outcome.Doubt != nil)
 		}
-		r.pressAll(ctx, b, sets[set][len(first):], &left, offline, out, func(x document.Pressable) bool { return matters[x.Shape] || !known[x.Shape] })
+		pr.all(ctx, sets[set][1:], out, func(x document.Pressable) bool {
+			does, known := matters[x.Shape]
+			return does || !known
+		})
 	}
 }
 
-// pressAll presses what is wanted on some pages, as many pages at a time as there are processors.
-func (r *Rehearsal) pressAll(ctx context.Context, b *useragent.Browser, pages []*PageResult, left *int, offline bool, out *Result,
-	wanted func(document.Pressable) bool) (all []*press) {
+// all presses what is wanted on some pages, as many pages at a time as there are processors.
+func (pr *pressing) all(ctx context.Context, pages []*PageResult, out *Result, wanted func(document.Pressable) bool) (all []*press) {
 	for chunk := range slices.Chunk(pages, 2*runtime.GOMAXPROCS(0)) {
-		var lists [][]*press
-		for _, p := range chunk {
-			var list []*press
+		lists := make([][]*press, len(chunk))
+		for i, p := range chunk {
 			for _, x := range p.pressables {
-				if !wanted(x) {
-					continue
-				}
-				if *left == 0 {
+				switch {
+				case !wanted(x):
+				case pr.left == 0:
 					out.Unpressed++
-					continue
+				default:
+					pr.left--
+					lists[i] = append(lists[i], &press{Pressable: x, on: p})
 				}
-				*left--
-				list = append(list, &press{Pressable: x, on: p})
-			}
-			lists = append(lists, list)
-		}
-		eachOf(ctx, len(lists), func(i int) { r.pressOnline(ctx, b, lists[i]) })
-		list := slices.Concat(lists...)
-		for _, x := range list {
-			if offline && x.online != nil && x.on.actsOffline() {
-				x.offline = r.branchOffline(b)
 			}
 		}
-		eachOf(ctx, len(list), func(i int) { r.pressOffline(ctx, b, list[i]) })
-		for _, x := range list { // in their order, whoever was done first
+		eachOf(ctx, len(lists), func(i int) { pr.onPage(ctx, lists[i]) })
+		for _, x := range slices.Concat(lists...) { // in their order, whoever was done first
 			if x.online != nil {
 				x.on.needs(x.online, x.asked)
 			}
 			if x.outcome != nil {
 				x.on.replaceWhole(x.outcome)
 			}
-			if x.offline != nil {
-				x.offline.Close()
-			}
 		}
-		all = append(all, list...)
+		all = append(all, slices.Concat(lists...)...)
 	}
 	return all
 }
 
-// pressOnline presses buttons of one page online. Each that has an effect is pressed on a page that was just opened, or on which what was pressed
-// before had none.
-func (r *Rehearsal) pressOnline(ctx context.Context, visited *useragent.Browser, list []*press) {
-	var b *useragent.Browser
-	var tab *document.Tab
-	end := func() {
-		if b != nil {
-			b.Close()
-		}
-		b, tab = nil, nil
+// onPage presses buttons of one page.
+func (pr *pressing) onPage(ctx context.Context, list []*press) {
+	rows := pr.online(ctx, list)
+	if !pr.offline || len(list) == 0 || !list[0].on.isWhole() {
+		return
 	}
-	defer end()
-	for _, x := range list {
+	for _, row := range rows {
 		if ctx.Err() != nil {
 			return
 		}
-		if b == nil {
-			b = r.withoutWorkers(ctx, visited)
-			if tab = b.Open(x.on.URL, nil); tab.View.Document == nil || tab.View.Failed {
-				return
-			}
-		}
-		text, address := tab.View.DrawnText(), tab.Address()
-		var view *document.View
-		if view, x.asked = x.act().doIn(b, tab); view == nil { // not there, or it led to another document
-			end()
-			continue
-		}
-		if len(x.asked) > 0 || view.DrawnText() != text || tab.Address() != address {
-			x.online = view
-			end()
+		pr.compareRow(ctx, row)
+	}
+	for _, x := range list {
+		if x.online != nil && x.outcome == nil && ctx.Err() == nil {
+			pr.alone(ctx, x)
 		}
 	}
 }
 
-// pressOffline presses a button without a network.
-func (r *Rehearsal) pressOffline(ctx context.Context, visited *useragent.Browser, x *press) {
-	if x.offline == nil {
+// online presses buttons of one page online, and gives those that ask for nothing in rows, in which they were pressed one after the other on a page
+// that was opened once. What asks for something is pressed on a page of its own.
+func (pr *pressing) online(ctx context.Context, list []*press) (rows [][]*press) {
+	var b *useragent.Browser
+	var tab *document.Tab
+	var row []*press
+	end := func() {
+		if len(row) > 0 {
+			rows = append(rows, row)
+		}
+		if b != nil {
+			b.Close()
+		}
+		b, tab, row = nil, nil, nil
+	}
+	defer func() { end() }()
+	for _, x := range list {
+		for {
+			if ctx.Err() != nil {
+				return rows
+			}
+			if b == nil {
+				b = pr.withoutWorkers(ctx, pr.visited)
+				if tab = b.Open(x.on.URL, nil); tab.View.Document == nil || tab.View.Failed {
+					return rows
+				}
+			}
+			view, asked := x.act().doIn(b, tab)
+			first := len(row) == 0
+			switch {
+			case view != nil && len(asked) == 0:
+				x.text = view.DrawnText()
+				row = append(row, x)
+			case view != nil && first:
+				x.online, x.asked = view, asked
+				end()
+			default: // it is not there, led to another document, or was not pressed on its own
+				end()
+				if !first {
+					continue
+				}
+			}
+			break
+		}
+	}
+	end()
+	return rows
+}
+
+// compareRow presses a row of buttons without a network, and looks closer at those after which the page shows something else than online.
+func (pr *pressing) compareRow(ctx context.Context, row []*press) {
+	b := pr.branch()
+	defer b.Close()
+	tab := b.Open(row[0].on.URL, nil)
+	if tab.View.Document == nil || tab.View.Failed {
 		return
 	}
-	x.outcome = r.afterAct(ctx, visited, x.act(), x.offline, x.online)
+	same := true // as online, up to here
+	for _, x := range row {
+		if same {
+			view, _ := x.act().doIn(b, tab)
+			same = view != nil && view.DrawnText() == x.text && len(view.Missing()) == 0
+		}
+		if !same {
+			plain := pr.withoutWorkers(ctx, pr.visited)
+			if x.online, x.asked = x.act().do(plain); x.online != nil {
+				pr.alone(ctx, x)
+			}
+			plain.Close()
+		}
+	}
+}
+
+// alone presses a button without a network and judges what is shown.
+func (pr *pressing) alone(ctx context.Context, x *press) {
+	b := pr.branch()
+	defer b.Close()
+	x.outcome = pr.afterAct(ctx, pr.visited, x.act(), b, x.online)
 	if o := x.outcome; o != nil {
 		o.Pressed = x.Name
 		if o.Outcome != Whole {
@@ -145,6 +202,8 @@ func (r *Rehearsal) pressOffline(ctx context.Context, visited *useragent.Browser
 	}
 }
 
-func (x *press) act() act {
-	return act{on: x.on, Action: document.Action{Kind: document.Press, On: x.Key}}
+func (pr *pressing) branch() *useragent.Browser {
+	pr.branching.Lock()
+	defer pr.branching.Unlock()
+	return pr.branchOffline(pr.visited)
 }

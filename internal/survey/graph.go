@@ -323,7 +323,7 @@ func (g *Graph) AsksElsewhere(path string) (list []page.Reference) {
 	return list
 }
 
-// Shown gives what visits have shown a page to ask for by its scripts, at whatever address it answers.
+// Shown gives what visits have shown a page to ask for by its scripts, or from other origins, at whatever address it answers.
 func (g *Graph) Shown(path string) (list []page.SeenRequest) {
 	for _, url := range g.Seen.URLs() {
 		file := g.Folder.FileAt(url)
@@ -331,7 +331,7 @@ func (g *Graph) Shown(path string) (list []page.SeenRequest) {
 			continue
 		}
 		for _, r := range g.Seen.Pages[url].Requests {
-			if r.ByScript && !slices.ContainsFunc(list, func(o page.SeenRequest) bool { return o.URL == r.URL }) {
+			if _, own := g.Local(r.URL); (r.ByScript || !own) && !slices.ContainsFunc(list, func(o page.SeenRequest) bool { return o.URL == r.URL }) {
 				list = append(list, r)
 			}
 		}

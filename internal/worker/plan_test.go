@@ -209,13 +209,13 @@ func TestHeavyStartPage(t *testing.T) {
 // from other origins, too; all takes every file of the site that the rule matches.
 func TestFetchedAtInstall(t *testing.T) {
 	seen := &page.Seen{Pages: map[string]*page.SeenPage{origin + "/": {URL: origin + "/", Status: 200, Requests: []page.SeenRequest{
-		{URL: origin + "/d/now.json?day=1", ByScript: true, Status: 200}, {URL: "https://tiles.example/1.png", Destination: "image", ByScript: true, Status: 200},
+		{URL: origin + "/d/now.json?day=1", ByScript: true, Status: 200}, {URL: "https://tiles.example/1.png", Destination: "image", ByScript: true, Status: 200}, {URL: "https://tiles.example/2.png", Destination: "image"},
 		{URL: origin + "/d/lost.json", ByScript: true, Missing: true}, {URL: origin + "/api/boats", ByScript: true, Status: 200}}}}}
 	for settings, want := range map[string]string{
 		"{match: /d/*, answer: network-first}":                                                                       "",
 		"{match: /d/*, answer: network-first, at_install: yes}":                                                      "/d/now.json?day=1",
 		"{match: /d/*, answer: network-first, at_install: all}":                                                      "/d/now.json?day=1 /d/old.json",
-		"{match: 'https://tiles.example/*', answer: cache-first, at_install: yes}":                                   "https://tiles.example/1.png",
+		"{match: 'https://tiles.example/*', answer: cache-first, at_install: yes}":                                   "https://tiles.example/1.png https://tiles.example/2.png",
 		"{match: 'https://photos.example/*', answer: cache-first, at_install: yes, opaque: yes, keep: {at_most: 9}}": "https://photos.example/a.css https://photos.example/b.png",
 		"{match: /api/*, destination: data, answer: network-first, at_install: yes}":                                 "/api/boats",
 		"{match: /api/*, destination: script, answer: network-first, at_install: yes}":                               "",

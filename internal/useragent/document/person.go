@@ -25,7 +25,7 @@ type Action struct {
 
 // Pressable is a button, tab, menu entry, summary or dialog opener that a page shows.
 type Pressable struct {
-	// Key finds it again on the same page.
+	// Key finds it again on the same page, or one that is like it.
 	Key string
 	// Shape is the same for those at like places with the same script.
 	Shape string

@@ -100,35 +100,82 @@ func styleRules(text, media string, depth int) (rules []styleRule) {
 	return rules
 }
 
-// lastCompound is the end of a selector of names, classes and ids; lastKey finds the id or the class in it.
-var (
-	lastCompound = regexp.MustCompile(`(?:^|[\s>+~])([a-zA-Z][-\w]*)?((?:[.#][a-zA-Z_][-\w]*)*)$`)
-	lastID       = regexp.MustCompile(`#[^.#]+`)
-	lastClass    = regexp.MustCompile(`\.[^.#]+`)
-)
-
-// selectorKeys are the selectors of a list, each followed by the id, the class or the name that an element needs to match it; nil where
-// one is not as plain.
+// selectorKeys are the selectors of a list, each followed by the id, the class or the name that an element needs to match it, * where nothing is
+// certain; nil where one has escapes, or brackets that do not close.
 func selectorKeys(list string) (parts []string) {
-	if strings.ContainsAny(list, `"'()[]{}\`) {
+	if strings.Contains(list, `\`) {
 		return nil
 	}
-	for text := range strings.SplitSeq(list, ",") {
-		text = strings.TrimSpace(text)
-		last := lastCompound.FindStringSubmatch(text)
-		if last == nil || last[1] == "" && last[2] == "" {
-			return nil
+	from, last, depth, quote := 0, 0, 0, byte(0)
+	end := func(to int) {
+		if text := strings.TrimSpace(list[from:to]); text != "" {
+			parts = append(parts, text, compoundKey(list[last:to]))
 		}
-		key := lastID.FindString(last[2])
-		if key == "" {
-			key = lastClass.FindString(last[2])
-		}
-		if key == "" {
-			key = strings.ToLower(last[1])
-		}
-		parts = append(parts, text, key)
 	}
+	for i := 0; i < len(list); i++ {
+		switch c := list[i]; {
+		case c == quote:
+			quote = 0
+		case quote != 0 && strings.IndexByte("()[],", c) >= 0:
+			return nil // what follows would not be told apart from the selector's own
+		case quote != 0:
+		case c == '"' || c == '\'':
+			quote = c
+		case c == '(' || c == '[':
+			depth++
+		case c == ')' || c == ']':
+			depth--
+		case depth > 0:
+		case c == ',':
+			end(i)
+			from, last = i+1, i+1
+		case c == '>' || c == '+' || c == '~':
+			last = i + 1
+		case isStyleSpace(c) && strings.TrimLeft(list[i:], " \t\n\f\r") != "":
+			if next := strings.TrimLeft(list[i:], " \t\n\f\r")[0]; next != ',' {
+				last = i + 1
+			}
+		}
+	}
+	if depth != 0 || quote != 0 {
+		return nil
+	}
+	end(len(list))
 	return parts
+}
+
+func isStyleSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\n' || c == '\f' || c == '\r' }
+
+// named are the name, the ids and the classes of a compound selector whose brackets are taken out.
+var (
+	bracketed = regexp.MustCompile(`\[[^\]]*\]`)
+	named     = regexp.MustCompile(`^[a-zA-Z][-\w]*|[.#][a-zA-Z_-][-\w]*`)
+)
+
+// compoundKey is the id, the first class or the name that an element has for certain which a compound selector matches, else *.
+func compoundKey(compound string) string {
+	compound = bracketed.ReplaceAllString(strings.TrimSpace(compound), "")
+	if at := strings.IndexByte(compound, ':'); at >= 0 {
+		compound = compound[:at] // what follows pseudo-classes adds to it
+	}
+	key, rest := "*", strings.TrimPrefix(strings.TrimPrefix(compound, "*"), "&")
+	for _, name := range named.FindAllString(rest, -1) {
+		rest = rest[len(name):]
+	}
+	if rest != "" {
+		return "*" // with namespaces, or letters beyond ASCII
+	}
+	for _, name := range named.FindAllString(compound, -1) {
+		switch {
+		case name[0] == '#':
+			return name
+		case name[0] == '.' && key[0] != '.':
+			key = name
+		case name[0] != '.' && key == "*":
+			key = strings.ToLower(name)
+		}
+	}
+	return key
 }
 
 // qualifiedRule is what stands before and between the braces of a rule, without comments.

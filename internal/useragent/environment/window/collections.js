@@ -150,13 +150,20 @@ export function byTagNameNS(root, ns, local) {
   });
 }
 export const wordsOf = (text) => text.split(/[\t\n\f\r ]+/).filter(Boolean);
+const isSpace = (c) => c === 32 || (c >= 9 && c <= 13 && c !== 11);
+// Whether a word is among those of a text.
+export function hasWord(text, word) {
+  for (let at = text.indexOf(word); at >= 0; at = text.indexOf(word, at + 1)) {
+    const end = at + word.length;
+    if ((at === 0 || isSpace(text.charCodeAt(at - 1))) && (end === text.length || isSpace(text.charCodeAt(end)))) return word !== '' && !/[\t\n\f\r ]/.test(word);
+  }
+  return false;
+}
 // Whether an element has a class; quirks says that letters of either case are the same.
 export function hasClass(element, cls, quirks) {
   const value = element.$class;
   if (value === undefined) return false;
-  if (value === cls) return !/[\t\n\f\r ]/.test(cls);
-  if (quirks) return wordsOf(asciiLower(value)).includes(asciiLower(cls));
-  return value.includes(cls) && wordsOf(value).includes(cls);
+  return quirks ? hasWord(asciiLower(value), asciiLower(cls)) : hasWord(value, cls);
 }
 export function byClassName(root, names) {
   const wanted = wordsOf(names);

@@ -65,10 +65,53 @@ export function following(node, top, skip = false) {
 export function* descendants(top) {
   for (let node = top.$f; node; node = following(node, top)) yield node;
 }
+// How often elements below others are listed in a tree as it is before all of its document are.
+const OFTEN = 2;
+// Where the elements below an element stand in the list of its document: the first and the one after the last; null where the list is not at hand
+// or the element is not in it.
+function placesBelow(top) {
+  const doc = top.$d;
+  if (doc.$listed !== changes.trees) {
+    if (doc.$askedAt !== changes.trees) {
+      doc.$askedAt = changes.trees;
+      doc.$askedTimes = 0;
+    }
+    if (++doc.$askedTimes <= OFTEN) return null;
+    elementsOf(doc);
+  }
+  const list = doc.$elementList;
+  if (list[top.$at] !== top) return null;
+  let node = top;
+  for (;;) {
+    while (node && !node.$n) node = node.$p;
+    if (!node) return [top.$at + 1, list.length];
+    node = node.$n;
+    if (node.$t === ELEMENT) return [top.$at + 1, node.$at];
+  }
+}
+// The elements below a node with a name, and those that are not HTML, in tree order; null where the document's list is not at hand.
+export function elementsNamed(top, name) {
+  if (top.$t !== DOCUMENT && top.$t !== ELEMENT) return null;
+  const doc = top.$t === DOCUMENT ? top : top.$d;
+  let all = null;
+  if (top === doc) all = elementsOf(doc);
+  const places = all ? null : placesBelow(top);
+  if (!all && !places) return null;
+  if (doc.$namedAt !== changes.trees) {
+    doc.$namedAt = changes.trees;
+    doc.$named = new Map();
+  }
+  let list = doc.$named.get(name);
+  if (!list) doc.$named.set(name, (list = doc.$elementList.filter((e) => e.$name === name || e.$ns !== HTML)));
+  return places ? list.filter((e) => e.$at >= places[0] && e.$at < places[1]) : list;
+}
 // The elements below a node in tree order; nobody changes the list. That of a document is kept until its tree changes.
 export function elementsOf(top) {
   const kept = top.$t === DOCUMENT;
   if (kept && top.$listed === changes.trees) return top.$elementList;
+  if (!top.$f) return [];
+  const places = top.$t === ELEMENT ? placesBelow(top) : null;
+  if (places) return top.$d.$elementList.slice(places[0], places[1]);
   const list = [];
   for (let node = top.$f; node; ) {
     if (node.$t === ELEMENT) list.push(node);
@@ -81,6 +124,7 @@ export function elementsOf(top) {
     node = node.$n;
   }
   if (kept) {
+    for (let i = 0; i < list.length; i++) list[i].$at = i;
     top.$listed = changes.trees;
     top.$elementList = list;
   }

@@ -1,6 +1,6 @@
 // What a person does with a page: clicking, typing, choosing, submitting. Each says why it could not be done, '' where it was.
 
-import { apply, toJSON } from '../shared/primordials.js';
+import { apply, fromJSON, toJSON } from '../shared/primordials.js';
 import { commands } from '../shared/dispatch.js';
 import { announce, fire, listenersOf, trusted } from '../shared/event.js';
 import { focusOn } from './htmlelements.js';
@@ -135,7 +135,7 @@ function placeOf(e) {
 const MARKS = /^(?:id|aria-controls|popovertarget|commandfor|data-.*)$/;
 const calledSo = (e) => (getAttr(e, 'aria-label') || plain(textOf(e)) || nameOfControl(e).find(Boolean) || getAttr(e, 'id') || e.$name).slice(0, 60);
 const keyOf = (e) => `${placeOf(e)} ${getAttr(e, 'id') ?? ''} ${calledSo(e)}`;
-const pressable = () => [...everything(current.document)].filter((e) => e.$t === ELEMENT && isPressed(e) && !isDisabled(e) && isShown(e) && !isLeftAlone(e));
+const pressable = () => [...everything(current.document)].filter((e) => e.$t === ELEMENT && isPressed(e) && !isDisabled(e) && !isLeftAlone(e));
 const hash = (text) => {
   let h = 5381;
   for (let i = 0; i < text.length; i++) h = (Math.imul(h, 33) + text.charCodeAt(i)) | 0;
@@ -143,28 +143,38 @@ const hash = (text) => {
 };
 const MOST_PRESSED = 20;
 const SAME_UNSCRIPTED = 3;
-// What can be pressed, [key, shape, name] each; of those with the same place and script the first, and of those whose script is not known, since
-// it listens further up, the first few.
+const MOST_KEYS = 6;
+// What can be pressed, [keys, shape, name] each; of those with the same place and script one, and of those whose script is not known, since it
+// listens further up, the first few. Which of several is shown is found out once it is pressed: that takes styles.
 commands.pressable = () => {
   const list = [];
   const seen = new Map();
+  const rows = new Map();
   for (const e of pressable()) {
-    if (list.length === MOST_PRESSED) break;
     const script = scriptOf(e);
     const place = `${placeOf(e)} ${getAttr(e, 'role') ?? ''}`;
     const marks = script ? '' : e.getAttributeNames().filter((name) => MARKS.test(name)).map((name) => `${name}=${getAttr(e, name)}`).join(' ');
     const same = `${place} ${hash(script)}`;
     const shape = `${same} ${hash(marks)}`;
     const known = seen.get(same) ?? [];
-    if (known.includes(shape) || known.length === SAME_UNSCRIPTED) continue;
+    if (known.includes(shape) || known.length === SAME_UNSCRIPTED) {
+      const row = rows.get(shape);
+      if (row && row[0].length < MOST_KEYS) row[0].push(keyOf(e));
+      continue;
+    }
+    if (list.length === MOST_PRESSED) continue;
     seen.set(same, [...known, shape]);
-    list.push([keyOf(e), shape, calledSo(e)]);
+    const row = [[keyOf(e)], shape, calledSo(e)];
+    rows.set(shape, row);
+    list.push(row);
   }
+  for (const row of list) row[0] = toJSON(row[0]);
   return list.length ? toJSON(list) : '';
 };
 commands.act = (kind, on, text) => {
   if (kind === 'press') {
-    const e = pressable().find((x) => keyOf(x) === on);
+    const keys = fromJSON(on);
+    const e = pressable().find((x) => keys.includes(keyOf(x)) && isShown(x));
     if (!e) return 'nothing';
     press(e);
     return '';

@@ -1,8 +1,8 @@
 // Selectors 4: one engine for scripts and style sheets.
 
-import { hasClass, wordsOf } from './collections.js';
+import { hasClass, hasWord } from './collections.js';
 import {
-  DOCUMENT, ELEMENT, HTML, allWithId, asciiLower, childElements, contains, elementsOf, error, following, getAttr,
+  DOCUMENT, ELEMENT, HTML, allWithId, asciiLower, childElements, contains, elementsNamed, elementsOf, error, following, getAttr,
   hasAttr, isElement, isHTML, isText,
 } from './nodes.js';
 
@@ -204,7 +204,7 @@ function attributeTest(p) {
   const compare = (a, v) => {
     switch (op) {
       case '=': return a === v;
-      case '~': return v !== '' && !/[\t\n\f\r ]/.test(v) && wordsOf(a).includes(v);
+      case '~': return hasWord(a, v);
       case '|': return a === v || a.startsWith(`${v}-`);
       case '^': return v !== '' && a.startsWith(v);
       case '$': return v !== '' && a.endsWith(v);
@@ -462,8 +462,8 @@ function has(anchor, parts, scope) {
 export function query(root, text, one) {
   const list = parseSelectors(text);
   const { $quirks, $html } = root.$t === DOCUMENT ? root : root.$d;
-  const { id } = list.length === 1 ? list[0][0].compound : {};
-  const all = id !== undefined && !$quirks ? allWithId(root, id) : elementsOf(root);
+  const { id, tag: name } = list.length === 1 ? list[0][0].compound : {};
+  const all = id !== undefined && !$quirks ? allWithId(root, id) : (name !== undefined && $html && elementsNamed(root, name)) || elementsOf(root);
   const found = [];
   const heads = list.map((selector) => selector[0].compound);
   for (let i = 0; i < all.length; i++) {
