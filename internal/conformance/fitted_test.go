@@ -108,6 +108,12 @@ func TestFittedApps(t *testing.T) {
 				online[p] = lookAt(t, tab, s.Origin(), p, false)
 				tab.Close()
 			}
+			clicked := map[string]string{} // what a click on the first page leads to, where there is a link
+			for _, p := range a.pages {
+				if text, there := clickIn(t, plain, s.Origin(), a.visit[0], p); there {
+					clicked[p] = text
+				}
+			}
 			plain.Close()
 
 			tachyform(t, 0, "init", dir, "--name", "Fitted "+name, "--master", filepath.Join(a.dir, "master.svg"))
@@ -165,6 +171,13 @@ func TestFittedApps(t *testing.T) {
 				if assert.NotNil(t, said[p], p) && len(said[p].Missing) == 0 {
 					assert.Equal(t, got.Opened && got.Text == online[p].Text, said[p].Outcome == "whole" && said[p].Known,
 						"%s: the audit says %s %s", p, said[p].Outcome, said[p].Why)
+				}
+			}
+			for _, p := range a.pages {
+				if o, want := said[p], clicked[p]; want != "" && o != nil && o.Outcome == "whole" && o.Known {
+					text, there := clickIn(t, c, s.Origin(), a.visit[0], p)
+					assert.True(t, there, "%s: the link", p)
+					assert.Equal(t, want, text, "%s after a click", p)
 				}
 			}
 		})

@@ -153,9 +153,10 @@ export const wordsOf = (text) => text.split(/[\t\n\f\r ]+/).filter(Boolean);
 const isSpace = (c) => c === 32 || (c >= 9 && c <= 13 && c !== 11);
 // Whether a word is among those of a text.
 export function hasWord(text, word) {
+  if (word === '') return false;
   for (let at = text.indexOf(word); at >= 0; at = text.indexOf(word, at + 1)) {
     const end = at + word.length;
-    if ((at === 0 || isSpace(text.charCodeAt(at - 1))) && (end === text.length || isSpace(text.charCodeAt(end)))) return word !== '' && !/[\t\n\f\r ]/.test(word);
+    if ((at === 0 || isSpace(text.charCodeAt(at - 1))) && (end === text.length || isSpace(text.charCodeAt(end)))) return !/[\t\n\f\r ]/.test(word);
   }
   return false;
 }

@@ -80,13 +80,13 @@ function placesBelow(top) {
     elementsOf(doc);
   }
   const list = doc.$elementList;
-  if (list[top.$at] !== top) return null;
+  if (list[top.$listedAt] !== top) return null;
   let node = top;
   for (;;) {
     while (node && !node.$n) node = node.$p;
-    if (!node) return [top.$at + 1, list.length];
+    if (!node) return [top.$listedAt + 1, list.length];
     node = node.$n;
-    if (node.$t === ELEMENT) return [top.$at + 1, node.$at];
+    if (node.$t === ELEMENT) return [top.$listedAt + 1, node.$listedAt];
   }
 }
 // The elements below a node with a name, and those that are not HTML, in tree order; null where the document's list is not at hand.
@@ -103,14 +103,13 @@ export function elementsNamed(top, name) {
   }
   let list = doc.$named.get(name);
   if (!list) doc.$named.set(name, (list = doc.$elementList.filter((e) => e.$name === name || e.$ns !== HTML)));
-  return places ? list.filter((e) => e.$at >= places[0] && e.$at < places[1]) : list;
+  return places ? list.filter((e) => e.$listedAt >= places[0] && e.$listedAt < places[1]) : list;
 }
 // The elements below a node in tree order; nobody changes the list. That of a document is kept until its tree changes.
 export function elementsOf(top) {
   const kept = top.$t === DOCUMENT;
   if (kept && top.$listed === changes.trees) return top.$elementList;
-  if (!top.$f) return [];
-  const places = top.$t === ELEMENT ? placesBelow(top) : null;
+  const places = top.$t === ELEMENT && top.$f ? placesBelow(top) : null;
   if (places) return top.$d.$elementList.slice(places[0], places[1]);
   const list = [];
   for (let node = top.$f; node; ) {
@@ -124,7 +123,7 @@ export function elementsOf(top) {
     node = node.$n;
   }
   if (kept) {
-    for (let i = 0; i < list.length; i++) list[i].$at = i;
+    for (let i = 0; i < list.length; i++) list[i].$listedAt = i;
     top.$listed = changes.trees;
     top.$elementList = list;
   }
