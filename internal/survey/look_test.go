@@ -57,6 +57,12 @@ func TestLook(t *testing.T) {
 		"pages as files": {archive: "-- index.html --\n" + words + "<a href=far/>far</a>\n-- far/index.html --\n" + words, kind: "files"},
 		"scripts take files over": {archive: "-- index.html --\n" + words + "<script>document.body.append('now'); fetch('/now.json')</script>\n-- now.json --\n{}",
 			kind: "taken-over", data: "/now.json", needs: "/now.json"},
+		"loading, and then drawn": {archive: "-- index.html --\n<title>Tides</title><main>Loading the tables of the tides, please wait</main><script>document.querySelector('main').textContent = 'Low at six, high at noon. '.repeat(9)</script>",
+			kind: "single-page"},
+		"words that scripts add to": {archive: "-- index.html --\n<title>Tides</title><main>Loading the tables of the tides, please wait</main><script>document.querySelector('main').append('Low at six')</script>",
+			kind: "taken-over"},
+		"each file is drawn": {archive: "-- index.html --\n<title>Low</title><main></main><script src=d.js></script>\n-- far.html --\n<title>High</title><main></main><script src=d.js></script>\n-- d.js --\n" +
+			"document.querySelector('main').textContent = 'Low at six, high at noon'", kind: "drawn"},
 		"an app at the root": {archive: app("/", ""), told: "hosting.single_page=/index.html", kind: "single-page",
 			routes: "/about /piers/north", shell: "/", data: "/data/*", unasked: "/data/south.json /img/never.png",
 			needs: "/assets/app.js /assets/late.js /data/north.json /img/north.png"},
