@@ -70,7 +70,7 @@ func MayFrame(url, policy, frameOptions, holder string) bool {
 		for _, policy := range p.list {
 			if sources, ok := policy["frame-ancestors"]; ok {
 				said = true
-				if !p.matchesAny(sources, originOf(holder)+"/") {
+				if !p.matchesAny(sources, originOf(holder)+"/", false) {
 					return false
 				}
 			}
@@ -133,29 +133,63 @@ func DirectiveFor(destination request.Destination) string {
 	return ""
 }
 
-// Allows says whether a request for a destination may go to a URL. nonce is that of the element that makes it.
-func (p *Policy) Allows(destination request.Destination, url, nonce string) bool {
+// Request is what a policy is asked about (CSP 3, 4.1.2).
+type Request struct {
+	Destination request.Destination
+	URL         string
+	// Nonce is that of the element that asks; ParserInserted says that the parser made it, rather than a script.
+	Nonce          string
+	ParserInserted bool
+	// Redirected says that a redirect leads to URL: the paths of source expressions do not count then.
+	Redirected bool
+}
+
+// Allows says whether a request may be made ("should request be blocked by Content Security Policy", CSP 3, 4.1.2). It is not asked about data for
+// scripts alone: Destination "" is governed by connect-src as well.
+func (p *Policy) Allows(r Request) bool {
 	if p == nil {
 		return true
 	}
-	directive := DirectiveFor(destination)
 	for _, policy := range p.list {
-		name, sources, ok := effective(policy, directive)
-		if !ok {
-			continue
-		}
-		scripts := strings.HasPrefix(name, "script-src") || strings.HasPrefix(directive, "script-src")
-		if nonce != "" && holds(sources, "'nonce-"+nonce+"'") && (scripts || strings.HasPrefix(directive, "style")) {
-			continue
-		}
-		if scripts && holds(sources, "'strict-dynamic'") && destination == request.Script {
-			return false
-		}
-		if !p.matchesAny(sources, url) {
+		if !p.preRequestCheck(policy, r) {
 			return false
 		}
 	}
 	return true
+}
+
+// preRequestCheck is the pre-request check of the directive of a policy that governs a request (CSP 3, 6.1).
+func (p *Policy) preRequestCheck(policy map[string][]string, r Request) bool {
+	directive := DirectiveFor(r.Destination)
+	name, sources, ok := effective(policy, directive)
+	switch {
+	case !ok:
+		return true
+	case strings.HasPrefix(name, "script-src") || strings.HasPrefix(directive, "script-src"):
+		return p.scriptPreRequestCheck(sources, r)
+	case strings.HasPrefix(directive, "style-src") && hasNonce(sources, r.Nonce):
+		return true
+	}
+	return p.matchesAny(sources, r.URL, r.Redirected)
+}
+
+// scriptPreRequestCheck is the "script directives pre-request check" (CSP 3, 6.7.1.1).
+func (p *Policy) scriptPreRequestCheck(sources []string, r Request) bool {
+	switch {
+	case hasNonce(sources, r.Nonce):
+		return true
+	case holds(sources, "'strict-dynamic'"):
+		return !r.ParserInserted
+	}
+	return p.matchesAny(sources, r.URL, r.Redirected)
+}
+
+// hasNonce is "does nonce match source list" (CSP 3, 6.7.2.3): nonces are compared letter by letter.
+func hasNonce(sources []string, nonce string) bool {
+	const prefix = "'nonce-"
+	return nonce != "" && slices.ContainsFunc(sources, func(s string) bool {
+		return len(s) > len(prefix) && strings.EqualFold(s[:len(prefix)], prefix) && s[len(prefix):] == nonce+"'"
+	})
 }
 
 func effective(policy map[string][]string, directive string) (string, []string, bool) {
@@ -184,7 +218,7 @@ func (p *Policy) AllowsInline(text, nonce string) bool {
 	}
 	for _, policy := range p.list {
 		_, sources, ok := effective(policy, "script-src-elem")
-		if !ok || nonce != "" && holds(sources, "'nonce-"+nonce+"'") {
+		if !ok || hasNonce(sources, nonce) {
 			continue
 		}
 		unsafe, strict, matched := false, false, false
@@ -240,13 +274,13 @@ func hashMatches(source, text string) bool {
 	return sum != nil && base64.StdEncoding.EncodeToString(sum) == want
 }
 
-func (p *Policy) matchesAny(sources []string, url string) bool {
+func (p *Policy) matchesAny(sources []string, url string, redirected bool) bool {
 	u, err := whatwg.Parse(url)
 	if err != nil {
 		return false
 	}
 	for _, s := range sources {
-		if p.matches(strings.TrimSpace(s), u) {
+		if p.matches(strings.TrimSpace(s), u, redirected) {
 			return true
 		}
 	}
@@ -254,7 +288,7 @@ func (p *Policy) matchesAny(sources []string, url string) bool {
 }
 
 // matches compares a URL with a source expression (CSP 3, 6.7.2.8).
-func (p *Policy) matches(source string, u *whatwg.Url) bool {
+func (p *Policy) matches(source string, u *whatwg.Url, redirected bool) bool {
 	lower := strings.ToLower(source)
 	scheme := strings.TrimSuffix(u.Protocol(), ":")
 	self := p.origin
@@ -288,7 +322,7 @@ func (p *Policy) matches(source string, u *whatwg.Url) bool {
 		return false
 	}
 	return hostPartMatches(strings.ToLower(name), u.Hostname()) &&
-		(!hasPath || path == "" || pathPartMatches("/"+path, u.Pathname()))
+		(!hasPath || path == "" || redirected || pathPartMatches("/"+path, u.Pathname()))
 }
 
 // partMatch is how a part of a source expression matches that of a URL.

@@ -148,7 +148,7 @@ func TestPoliciesInChromium(t *testing.T) {
 		require.Len(t, answers[policy], len(policyURLs), "ask again with TACHYFORM_RECORD=1: %s", policy)
 		p := Parse(here+"/", []string{strings.ReplaceAll(policy, "HERE", here)})
 		for i, url := range policyURLs {
-			assert.Equal(t, answers[policy][i], p.Allows("image", strings.ReplaceAll(url, "HERE", here), ""), "%s: %s", policy,
+			assert.Equal(t, answers[policy][i], p.Allows(Request{Destination: "image", URL: strings.ReplaceAll(url, "HERE", here)}), "%s: %s", policy,
 				url)
 		}
 	}
@@ -158,8 +158,10 @@ func TestPoliciesInChromium(t *testing.T) {
 func TestPolicyByDestination(t *testing.T) {
 	const page, script = "https://line.example/", "https://line.example/a.js"
 	for _, c := range []struct {
-		policy, destination, url, nonce string
-		allowed                         bool
+		policy      string
+		destination request.Destination
+		url, nonce  string
+		allowed     bool
 	}{
 		{"script-src 'none'", "serviceworker", script, "", false},
 		{"child-src 'none'", "serviceworker", script, "", false},
@@ -177,14 +179,30 @@ func TestPolicyByDestination(t *testing.T) {
 		{"script-src-elem 'none'; script-src 'self'", "script", script, "", false},
 		{"script-src 'nonce-abc'", "script", script, "abc", true},
 		{"script-src 'nonce-abc'", "script", script, "abd", false},
-		{"script-src 'nonce-abc' 'strict-dynamic' 'self'", "script", script, "", false},
+		{"script-src 'NONCE-abc'", "script", script, "abc", true},
+		{"script-src 'nonce-abc'", "script", script, "ABC", false},
+		{"script-src 'strict-dynamic' 'self'", "worker", script, "", true},
 		{"style-src 'nonce-abc'", "style", script, "abc", true},
 		{"img-src 'nonce-abc'", "image", script, "abc", false},
 		{"", "script", script, "", true},
 		{"script-src 'self'", "script", "no url", "", false},
 	} {
-		assert.Equal(t, c.allowed, Parse(page, []string{c.policy}).Allows(request.Destination(c.destination), c.url, c.nonce), "%s for %s",
+		assert.Equal(t, c.allowed, Parse(page, []string{c.policy}).Allows(Request{Destination: c.destination, URL: c.url, Nonce: c.nonce}), "%s for %s",
 			c.policy, c.destination)
+	}
+	for _, c := range []struct {
+		policy  string
+		asked   Request
+		allowed bool
+	}{
+		{"script-src 'strict-dynamic' 'self'", Request{Destination: "script", URL: script, ParserInserted: true}, false},
+		{"script-src 'strict-dynamic' 'self'", Request{Destination: "script", URL: script}, true},
+		{"script-src 'nonce-abc' 'strict-dynamic'", Request{Destination: "script", URL: script, ParserInserted: true, Nonce: "abc"}, true},
+		{"img-src https://line.example/b/", Request{Destination: "image", URL: script}, false},
+		{"img-src https://line.example/b/", Request{Destination: "image", URL: script, Redirected: true}, true},
+		{"img-src https://other.example/", Request{Destination: "image", URL: script, Redirected: true}, false},
+	} {
+		assert.Equal(t, c.allowed, Parse(page, []string{c.policy}).Allows(c.asked), "%s: %+v", c.policy, c.asked)
 	}
 	for policy, want := range map[string]bool{
 		"frame-ancestors 'self'": false, "frame-ancestors https://*.example": true, "frame-ancestors 'none'": false,

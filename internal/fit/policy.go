@@ -47,7 +47,8 @@ func (o *output) allowed(file *site.File, text []byte, w HeadTags) error {
 		{request.ServiceWorker, o.p.Worker.File, "the worker"},
 		{request.Manifest, w.Manifest, "the manifest"},
 	} {
-		if part.path == "" || w.Register == "" && part.destination != request.Manifest || policy.Allows(part.destination, o.f.Origin()+part.path, "") {
+		if part.path == "" || w.Register == "" && part.destination != request.Manifest || policy.Allows(csp.Request{Destination: part.destination, URL: o.f.Origin() + part.path,
+			ParserInserted: true}) {
 			continue
 		}
 		directive := strings.TrimSuffix(csp.DirectiveFor(part.destination), "-elem")

@@ -94,7 +94,7 @@ func TestPolicies(t *testing.T) {
 		{"script-src 'nonce-def'", "script", "https://x.example/x.js", false},
 	} {
 		p := csp.Parse(page, []string{c.policy})
-		assert.Equal(t, c.allowed, p.Allows(request.Destination(c.destination), c.url, "abc"), "%s for %s %s", c.policy, c.destination, c.url)
+		assert.Equal(t, c.allowed, p.Allows(csp.Request{Destination: request.Destination(c.destination), URL: c.url, Nonce: "abc"}), "%s for %s %s", c.policy, c.destination, c.url)
 	}
 	for policy, runs := range map[string]bool{
 		"img-src *": true, "script-src 'self'": false, "script-src 'unsafe-inline'": true,

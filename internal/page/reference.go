@@ -53,8 +53,9 @@ type Reference struct {
 	// Cache is the cache mode that a script asks for, "" for the usual; ReferrerPolicy how much is told of who asks.
 	Cache          string
 	ReferrerPolicy string
-	// Nonce and Integrity are those of the element.
+	// Nonce and Integrity are those of the element. ParserInserted marks what a parser's element asks for, and the modules that a script of one imports.
 	Nonce, Integrity string
+	ParserInserted   bool
 	// Charset is the encoding that a script element names.
 	Charset string
 

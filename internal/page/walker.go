@@ -134,7 +134,7 @@ func (w *walker) add(t Tag, ref string, r Reference) {
 	if !ok {
 		return
 	}
-	r.URL, r.From, r.Line, r.Column, r.Nonce = u, w.doc.URL, t.Line, t.Column, t.Attr["nonce"]
+	r.URL, r.From, r.Line, r.Column, r.Nonce, r.ParserInserted = u, w.doc.URL, t.Line, t.Column, t.Attr["nonce"], true
 	r.ReferrerPolicy = strings.ToLower(strings.TrimSpace(t.Attr["referrerpolicy"]))
 	if t.Name == "script" || t.Name == "link" {
 		r.Integrity = strings.TrimSpace(t.Attr["integrity"])

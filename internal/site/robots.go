@@ -23,25 +23,38 @@ const robotsName = "tachyform"
 // maxRobots is how much of a robots.txt is read; RFC 9309 asks for 500 KiB at least.
 const maxRobots = 512 << 10
 
+// maxRobotsRedirects is how many redirects of it are followed (RFC 9309, 2.3.1.2).
+const maxRobotsRedirects = 5
+
 // AskRobots reads a host's robots.txt. A host on this machine is the developer's own and allows everything; one that
-// has none does too, and one that fails to give it allows nothing (RFC 9309, 2.3.1).
+// has none does too, and one that fails to give it, or has it at another origin, allows nothing (RFC 9309, 2.3.1).
 func AskRobots(ctx context.Context, h Host) *Robots {
 	u, err := whatwg.Parse(h.Origin() + "/robots.txt")
 	if err != nil || weburl.Loopback(u.Hostname()) {
 		return &Robots{}
 	}
-	resp, err := h.Answer(ctx, &Request{Method: "GET", URL: u})
-	switch {
-	case err != nil || resp.Status >= 500:
-		return &Robots{[]robotsRule{{false, "/"}}}
-	case resp.Status != 200 || resp.Body == nil:
-		return &Robots{}
+	nothing := &Robots{[]robotsRule{{false, "/"}}}
+	for range maxRobotsRedirects + 1 {
+		resp, err := h.Answer(ctx, &Request{Method: "GET", URL: u})
+		if err != nil || resp.Status >= 500 {
+			return nothing
+		}
+		if to := resp.Header.Get("Location"); resp.Status >= 300 && resp.Status < 400 && to != "" {
+			if u, err = u.Parse(to); err != nil || weburl.Origin(u) != h.Origin() {
+				return nothing // it cannot be read: only the origin that was named is asked
+			}
+			continue
+		}
+		if resp.Status != 200 || resp.Body == nil {
+			return &Robots{}
+		}
+		text, err := resp.Body.Bytes()
+		if err != nil {
+			return nothing
+		}
+		return ParseRobots(text[:min(len(text), maxRobots)])
 	}
-	text, err := resp.Body.Bytes()
-	if err != nil {
-		return &Robots{}
-	}
-	return ParseRobots(text[:min(len(text), maxRobots)])
+	return &Robots{} // RFC 9309, 2.3.1.2: as if there were none
 }
 
 // ParseRobots reads the rules that hold for this program: those of the groups that name it, else those for all (RFC

@@ -39,6 +39,44 @@ func TestRobots(t *testing.T) {
 	}
 }
 
+// elsewhere is a host that is not on this machine, and what it answers by path: a text, or where it leads.
+type elsewhere map[string]string
+
+func (elsewhere) Origin() string { return "https://line.example" }
+
+func (h elsewhere) Answer(_ context.Context, r *Request) (*Response, error) {
+	text, there := h[r.URL.Pathname()]
+	resp := &Response{Status: 200, Header: http.Header{}, Body: Bytes(text)}
+	switch {
+	case !there:
+		resp.Status = 404
+	case text == "fails":
+		resp.Status = 503
+	case strings.HasPrefix(text, "to "):
+		resp.Status = 301
+		resp.Header.Set("Location", text[3:])
+	}
+	return resp, nil
+}
+
+// A robots.txt counts wherever redirects lead to it; one that cannot be read allows nothing (RFC 9309, 2.3.1).
+func TestAskRobots(t *testing.T) {
+	for name, c := range map[string]struct {
+		host    elsewhere
+		allowed bool
+	}{
+		"none":                    {elsewhere{}, true},
+		"it forbids":              {elsewhere{"/robots.txt": "user-agent: *\ndisallow: /"}, false},
+		"it fails":                {elsewhere{"/robots.txt": "fails"}, false},
+		"moved":                   {elsewhere{"/robots.txt": "to /r.txt", "/r.txt": "user-agent: *\ndisallow: /"}, false},
+		"moved to where none is":  {elsewhere{"/robots.txt": "to /r.txt"}, true},
+		"moved to another origin": {elsewhere{"/robots.txt": "to https://other.example/robots.txt"}, false},
+		"moved without end":       {elsewhere{"/robots.txt": "to /robots.txt"}, true},
+	} {
+		assert.Equal(t, c.allowed, AskRobots(context.Background(), c.host).Allows("/far"), name)
+	}
+}
+
 func FuzzRobots(f *testing.F) {
 	f.Add("user-agent: *\ndisallow: /*a*b$\nallow: *", "/aab")
 	f.Fuzz(func(t *testing.T, text, path string) {

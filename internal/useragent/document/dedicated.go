@@ -67,7 +67,7 @@ func (c *window) runWorkerScript(o serviceworker.WorkerOptions, text string) {
 	if c.Closed {
 		return
 	}
-	s := &scripting{page: &Page{c}, texts: map[string]*moduleText{}, parsed: true, fired: true, loaded: true}
+	s := &scripting{page: &Page{c}, texts: map[string]*moduleText{}, classic: map[string]fetchOptions{}, parsed: true, fired: true, loaded: true}
 	realm, err := c.in.StartWorker(s.page, o)
 	if err != nil {
 		c.in.Workers.Account.Note(account.Note{Level: "error", Text: err.Error(), Where: c.URL})
@@ -80,7 +80,7 @@ func (c *window) runWorkerScript(o serviceworker.WorkerOptions, text string) {
 		c.deliver()
 		return
 	}
-	c.keepModule(c.URL, []byte(text), c.URL, "")
+	c.keepModule(c.URL, []byte(text), c.URL, fetchOptions{})
 	c.whenComplete(c.URL, func(ok bool) {
 		if !ok {
 			c.failedToStart()
@@ -110,11 +110,6 @@ func (c *window) fetchText(ref page.Reference, done func(text string, ok bool)) 
 	l := &Load{Reference: ref}
 	view := c.top().view
 	view.add(l)
-	if !c.settings.policy.Allows(ref.Destination, ref.URL, "") {
-		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
-		c.in.clock().After(0, func() { done("", false) })
-		return
-	}
 	holder := c.top()
 	holder.pending++
 	c.fetch(c.createRequest(ref), func(resp *fetch.Response, how fetch.Answerer) {

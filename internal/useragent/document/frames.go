@@ -229,7 +229,7 @@ func (f *frame) navigate(url string, text *string, by passage) {
 	}
 	l := &Load{Reference: f.reference(url)}
 	c.view.add(l)
-	if !c.settings.policy.Allows("iframe", url, "") {
+	if !c.settings.policy.Allows(csp.Request{Destination: request.Frame, URL: url}) {
 		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
 		w.clock().After(0, func() {
 			if !ended() {

@@ -173,10 +173,6 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 		w.loadFrame(c, l, depth)
 		return
 	}
-	if !c.settings.policy.Allows(ref.Destination, ref.URL, ref.Nonce) {
-		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
-		return
-	}
 	holder := c.holder()
 	holder.pending++
 	if ref.Destination == request.Style {

@@ -14,17 +14,33 @@ type moduleText struct {
 	failed  bool
 	done    bool
 	needs   []string
+	options fetchOptions
 	waiting []func()
 }
 
-// keepModule takes in the text of a module and fetches what it imports, with the referrer policy of what asks for it.
-func (c *window) keepModule(url string, text []byte, base, policy string) {
+// fetchOptions are a script's fetch options, as far as what it imports has them too (HTML, 8.1.4.1).
+type fetchOptions struct {
+	referrerPolicy, nonce string
+	parserInserted        bool
+}
+
+func optionsOf(r page.Reference) fetchOptions {
+	return fetchOptions{r.ReferrerPolicy, r.Nonce, r.ParserInserted}
+}
+
+// descend gives what a script imports its options ("get the descendant script fetch options").
+func (o fetchOptions) descend(r *page.Reference) {
+	r.ReferrerPolicy, r.Nonce, r.ParserInserted = o.referrerPolicy, o.nonce, o.parserInserted
+}
+
+// keepModule takes in the text of a module and fetches what it imports, with the module's own fetch options.
+func (c *window) keepModule(url string, text []byte, base string, options fetchOptions) {
 	m := c.scripts.texts[url]
 	if m == nil {
 		m = &moduleText{}
 		c.scripts.texts[url] = m
 	}
-	m.done, m.text = true, transform(string(text), url)
+	m.done, m.text, m.options = true, transform(string(text), url), options
 	read := c.in.Reader.Script(base, text).At(base, c.scripts.imports)
 	if len(read.Unresolved) > 0 {
 		m.failed = true
@@ -33,7 +49,8 @@ func (c *window) keepModule(url string, text []byte, base, policy string) {
 	}
 	for _, r := range read.References {
 		m.needs = append(m.needs, r.URL)
-		r.Integrity, r.ReferrerPolicy = c.scripts.imports.IntegrityOf(r.URL), policy
+		r.Integrity = c.scripts.imports.IntegrityOf(r.URL)
+		options.descend(&r)
 		c.fetchModule(r.URL, r, func() {})
 	}
 	for _, f := range m.waiting {
@@ -63,7 +80,7 @@ func (c *window) fetchModule(url string, ref page.Reference, done func()) {
 			m.waiting = nil
 			return
 		}
-		c.keepModule(url, []byte(text), url, ref.ReferrerPolicy)
+		c.keepModule(url, []byte(text), url, optionsOf(ref))
 	})
 }
 
@@ -117,7 +134,13 @@ func (p *Page) Import(specifier, referrer string, done func(string, error)) {
 		return
 	}
 	get := func(string) (string, bool) { return "", false }
-	c.fetchModule(url, c.scriptReference(get, url, true), func() {})
+	ref := c.scriptReference(get, url, true)
+	if m := c.scripts.texts[referrer]; m != nil {
+		m.options.descend(&ref)
+	} else {
+		c.scripts.classic[referrer].descend(&ref)
+	}
+	c.fetchModule(url, ref, func() {})
 	c.whenComplete(url, func(ok bool) {
 		if !ok {
 			done("", fmt.Errorf("TypeError: Failed to fetch dynamically imported module: %s", url))

@@ -2,6 +2,7 @@ package document
 
 import (
 	"tachyform/internal/csp"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
@@ -14,7 +15,7 @@ func (w *Windows) loadFrame(c *window, l *Load, depth int) {
 	inner.Frame, inner.referrer, inner.settings.sandboxed, inner.Opaque = true, c.URL, l.Sandboxed, l.Sandboxed
 	inner.settings.scriptless = l.Scriptless
 	c.frames = append(c.frames, inner)
-	if !c.settings.policy.Allows("iframe", l.URL, "") {
+	if !c.settings.policy.Allows(csp.Request{Destination: request.Frame, URL: l.URL}) {
 		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
 		return
 	}

@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"tachyform/internal/page"
-	"tachyform/internal/request"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
@@ -46,11 +45,6 @@ func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
 	}
 	if !slices.ContainsFunc(req.Header, func(h [2]string) bool { return strings.EqualFold(h[0], "accept") }) {
 		req.Header = append([][2]string{{"accept", "*/*"}}, req.Header...)
-	}
-	if !c.settings.policy.Allows(request.Data, req.URL, "") {
-		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
-		c.in.clock().After(0, func() { done(nil) })
-		return
 	}
 	c.pending++
 	s := c.scripts

@@ -3,6 +3,7 @@ package document
 import (
 	"cmp"
 
+	"tachyform/internal/csp"
 	"tachyform/internal/page"
 	"tachyform/internal/request"
 	"tachyform/internal/site"
@@ -98,7 +99,7 @@ func (t *Tab) Shows(v *View) bool { return t.View == v }
 
 // Allows says whether the page's policies let it ask for something.
 func (t *Tab) Allows(destination request.Destination, url string) bool {
-	return t.window.settings.policy.Allows(destination, url, "")
+	return t.window.settings.policy.Allows(csp.Request{Destination: destination, URL: url})
 }
 
 // Address is that of the page.

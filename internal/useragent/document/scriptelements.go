@@ -78,12 +78,13 @@ func (c *window) prepare(n *markup.Node, nodes []*markup.Node) {
 		}
 		if !e.module {
 			e.ready, e.url = true, c.URL
+			s.classic[c.URL] = fetchOptions{strings.ToLower(n.Get("referrerpolicy")), n.Get("nonce"), true}
 			c.block(e)
 			return
 		}
 		s.inline++
 		e.url = fmt.Sprintf("%s#module-%d", weburl.WithoutFragment(c.URL), s.inline)
-		c.keepModule(e.url, []byte(e.text), c.base(), strings.ToLower(n.Get("referrerpolicy")))
+		c.keepModule(e.url, []byte(e.text), c.base(), fetchOptions{strings.ToLower(n.Get("referrerpolicy")), n.Get("nonce"), true})
 		c.queueModule(e, async)
 		return
 	}
@@ -94,11 +95,15 @@ func (c *window) prepare(n *markup.Node, nodes []*markup.Node) {
 	}
 	e.url = url
 	if e.module {
-		c.fetchModule(url, c.scriptReference(n.Lookup, url, true), func() {})
+		ref := c.scriptReference(n.Lookup, url, true)
+		ref.ParserInserted = true
+		c.fetchModule(url, ref, func() {})
 		c.queueModule(e, async)
 		return
 	}
 	ref := c.scriptReference(n.Lookup, url, false)
+	ref.ParserInserted = true
+	s.classic[url] = optionsOf(ref)
 	came := func() {}
 	switch {
 	case async:
@@ -277,11 +282,6 @@ func (c *window) fetchScript(ref page.Reference, done func(text string, ok bool)
 	l := &Load{Reference: ref}
 	c.view.add(l)
 	c.seen[ref.URL+" "+string(ref.Destination)] = l
-	if !c.settings.policy.Allows(ref.Destination, ref.URL, ref.Nonce) {
-		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
-		c.in.clock().After(0, func() { done("", false) })
-		return
-	}
 	c.pending++
 	c.fetch(c.createRequest(ref), func(resp *fetch.Response, how fetch.Answerer) {
 		c.pending--
@@ -388,7 +388,8 @@ func (p *Page) Script(number int, element string) {
 		s.inline++
 		e.url = fmt.Sprintf("%s#module-%d", weburl.WithoutFragment(c.URL), s.inline)
 		policy, _ := get("referrerpolicy")
-		c.keepModule(e.url, []byte(e.text), c.base(), strings.ToLower(policy))
+		nonce, _ := get("nonce")
+		c.keepModule(e.url, []byte(e.text), c.base(), fetchOptions{strings.ToLower(policy), nonce, false})
 		c.queueInserted(e, in.Async)
 		return
 	}
@@ -408,6 +409,7 @@ func (p *Page) Script(number int, element string) {
 		s.ordered = append(s.ordered, e)
 	}
 	ref := c.scriptReference(get, url, false)
+	s.classic[url] = optionsOf(ref)
 	e.muted = c.mutes(ref)
 	c.fetchScript(ref, func(text string, ok bool) {
 		e.text, e.failed, e.ready = text, !ok, true

@@ -113,9 +113,11 @@ type scripting struct {
 	// ahead says that part of what the running script wrote has been handed over already.
 	ahead bool
 	// base is what a base element says that has come, "" for none.
-	base   string
-	texts  map[string]*moduleText
-	inline int
+	base  string
+	texts map[string]*moduleText
+	// classic are the fetch options of classic scripts by their addresses; those of the document's own scripts are together.
+	classic map[string]fetchOptions
+	inline  int
 	// ordered are scripts that scripts put into the page and that run in their order; fetching counts what scripts fetch, which
 	// nothing waits for.
 	ordered  []*scriptElement
@@ -140,7 +142,7 @@ func (w *Windows) runDocument(c *window, d *page.Document, mediaType string) {
 func (c *window) startScripting(d *page.Document, mediaType string, complete bool) bool {
 	nodes, quirks := parseAs(mediaType, d)
 	quirks = quirks && c.URL != "about:srcdoc" // HTML, 13.2.6.4.1: "iframe srcdoc document"
-	s := &scripting{page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}, source: d, parsed: complete, fired: complete,
+	s := &scripting{page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}, classic: map[string]fetchOptions{}, source: d, parsed: complete, fired: complete,
 		loaded: complete}
 	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.documentReferrer(), Reload: c.reload,
 		NoEval: !c.settings.policy.AllowsEval(), Complete: complete, Name: c.name(), State: c.startState(), Back: c.handling.back}

@@ -134,8 +134,12 @@ func (c *window) origin() string {
 
 // fetch is a fetch by a page: through the worker that controls it, if one does.
 func (c *window) fetch(req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
-	req.Client = fetch.Settings{Origin: c.origin(), EmbedderPolicy: c.settings.embedder}
+	req.Client = fetch.Settings{Origin: c.origin(), EmbedderPolicy: c.settings.embedder, Policy: c.settings.policy}
 	c.settings.refer(req)
+	if fetch.ShouldBeBlocked(req, req.URL, false) {
+		c.in.clock().After(0, func() { done(nil, fetch.ByPolicy) })
+		return
+	}
 	plugin := req.Destination == request.Object || req.Destination == request.Embed // no worker hears of plugins (Fetch, 4.1)
 	if c.Controller == nil || plugin || weburl.Hostless(req.URL) {
 		c.in.Workers.Fetcher.Fetch(req, func(r *fetch.Response) { done(r, fetch.ByNetwork) })

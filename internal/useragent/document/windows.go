@@ -6,8 +6,10 @@ import (
 	"strings"
 	"time"
 
+	"tachyform/internal/csp"
 	"tachyform/internal/markup"
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/clock"
 	"tachyform/internal/useragent/fetch"
@@ -161,7 +163,7 @@ func (w *Windows) registerFor(c *window, r page.Registration, done func(error)) 
 			"its own, so it may not register a worker"}, false)
 		return
 	}
-	if !c.settings.policy.Allows("serviceworker", r.Script, "") {
+	if !c.settings.policy.Allows(csp.Request{Destination: request.ServiceWorker, URL: r.Script}) {
 		refused(&serviceworker.RegisterError{Name: "SecurityError", Message: "the page's Content-Security-Policy does not " +
 			"allow the worker " + r.Script}, true)
 		return

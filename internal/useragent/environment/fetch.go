@@ -6,7 +6,6 @@ import (
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
-	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
@@ -36,16 +35,10 @@ func (r *Realm) fetch(args arguments) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	if !r.w.Policy.Allows("", req.URL, "") {
-		refusal := "the worker may not fetch " + req.URL + ": the Content-Security-Policy of its script does not allow it"
-		s.Account.Note(account.Note{Level: "error", Text: refusal, Where: r.w.Script})
-		r.p.clock().After(0, func() { r.settle(id, nil, failure) })
-		return nil, nil
-	}
 	if r.w.IsNew() {
 		r.w.Requests++
 	}
-	req.Client = fetch.Settings{Origin: weburl.Origin(scope), EmbedderPolicy: r.w.EmbedderPolicy}
+	req.Client = fetch.Settings{Origin: weburl.Origin(scope), EmbedderPolicy: r.w.EmbedderPolicy, Policy: r.w.Policy}
 	if req.Referrer == "about:client" || req.Referrer == "" {
 		req.Referrer = r.w.Script
 	}

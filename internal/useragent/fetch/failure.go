@@ -99,8 +99,11 @@ func (f Failure) String() string {
 
 // FailureBy is the failure of a request of which nothing came, by who answered it.
 func FailureBy(by Answerer) Failure {
-	if by == ByWorker {
+	switch by {
+	case ByWorker:
 		return Failure{Kind: WorkerFailed}
+	case ByPolicy:
+		return Failure{Kind: PolicyForbids}
 	}
 	return Failure{Kind: NetworkFailed}
 }

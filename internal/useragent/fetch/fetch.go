@@ -5,12 +5,14 @@ package fetch
 import (
 	"net"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 	"golang.org/x/net/publicsuffix"
 
+	"tachyform/internal/csp"
 	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/clock"
@@ -69,6 +71,11 @@ func (f *fetching) networkError() { f.Clock.After(0, func() { f.done(nil) }) }
 // referrers are left out.
 func (f *fetching) mainFetch(u *whatwg.Url) {
 	f.urls = append(f.urls, u.Href(true))
+	if ShouldBeBlocked(f.req, u.Href(true), len(f.urls) > 1) {
+		f.Refused("the Content-Security-Policy of who asks does not allow " + u.Href(true))
+		f.networkError()
+		return
+	}
 	if (u.Scheme() == "data" || u.Scheme() == "blob") && len(f.urls) == 1 {
 		f.schemeFetch(u.Scheme())
 		return
@@ -85,6 +92,12 @@ func (f *fetching) mainFetch(u *whatwg.Url) {
 		return
 	}
 	f.httpFetch(u)
+}
+
+// ShouldBeBlocked is "should request be blocked by Content Security Policy" (CSP 3, 4.1.2) for a request at one of the URLs of its list.
+func ShouldBeBlocked(req *Request, url string, redirected bool) bool {
+	return !req.Client.Policy.Allows(csp.Request{Destination: req.Destination, URL: url, Nonce: req.Nonce, ParserInserted: req.ParserInserted,
+		Redirected: redirected})
 }
 
 // cross says whether the answer comes from another origin than who asks, which counts for all but page loads.
@@ -218,6 +231,10 @@ func (f *fetching) httpRedirectFetch(u *whatwg.Url, resp *Response, location str
 	if resp.Status == 303 && f.req.Method != "HEAD" || (resp.Status == 301 || resp.Status == 302) &&
 		f.req.Method == "POST" {
 		f.req.Method, f.req.Content = "GET", nil
+		f.dropHeaders("content-encoding", "content-language", "content-location", "content-type")
+	}
+	if weburl.Origin(next) != weburl.Origin(u) {
+		f.dropHeaders("authorization")
 	}
 	if policy := ParseReferrerPolicy(HeaderValue(resp.Header, "Referrer-Policy")); policy != "" {
 		f.req.ReferrerPolicy = policy
@@ -226,6 +243,11 @@ func (f *fetching) httpRedirectFetch(u *whatwg.Url, resp *Response, location str
 		f.req.Referrer = DetermineReferrer(f.req.ReferrerPolicy, f.req.Referrer, next.Href(true))
 	}
 	f.mainFetch(next)
+}
+
+// dropHeaders takes headers, by their names in lower case, out of the request.
+func (f *fetching) dropHeaders(names ...string) {
+	f.req.Header = slices.DeleteFunc(slices.Clone(f.req.Header), func(h [2]string) bool { return slices.Contains(names, strings.ToLower(h[0])) })
 }
 
 // filter gives a response the form in which the request's mode lets it be seen (Fetch, 2.2.6).

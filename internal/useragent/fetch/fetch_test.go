@@ -2,6 +2,9 @@ package fetch
 
 import (
 	"context"
+	"crypto/sha256"
+	"crypto/sha512"
+	"encoding/base64"
 	"net/http"
 	"strings"
 	"testing"
@@ -11,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"tachyform/internal/condition"
+	"tachyform/internal/csp"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/clock"
 	"tachyform/internal/useragent/network"
@@ -29,6 +33,11 @@ func (h table) Answer(_ context.Context, r *site.Request) (*site.Response, error
 	line := r.Method + " " + r.URL.Pathname()
 	if c := r.Header.Get("Cookie"); c != "" {
 		line += " with " + c
+	}
+	for _, name := range []string{"Content-Type", "Authorization"} {
+		if v := r.Header.Get(name); v != "" {
+			line += " " + v
+		}
 	}
 	*h.asked = append(*h.asked, line)
 	head, body, _ := strings.Cut(h.paths[r.URL.Pathname()], "\n\n")
@@ -122,6 +131,18 @@ func TestFetch(t *testing.T) {
 		{"PUT, 303", Request{URL: here + "/moved303", Method: "PUT", Mode: "cors"}, "basic 200 2", "PUT /moved303, GET /a"},
 		{"POST, 307", Request{URL: here + "/moved307", Method: "POST", Mode: "cors"}, "basic 200 2",
 			"POST /moved307, POST /a"},
+		{"the type of what is not sent any more", Request{URL: here + "/moved", Method: "POST", Mode: "cors", Header: [][2]string{{"Content-Type", "text/plain"}}},
+			"basic 200 2", "POST /moved text/plain, GET /a"},
+		{"the type of what is sent again", Request{URL: here + "/moved307", Method: "POST", Mode: "cors", Header: [][2]string{{"content-type", "text/plain"}}},
+			"basic 200 2", "POST /moved307 text/plain, POST /a text/plain"},
+		{"a password stays at its origin", Request{URL: here + "/away", Mode: "navigate", Header: [][2]string{{"authorization", "Basic x"}}}, "basic 200 2",
+			"GET /away Basic x, GET /open"},
+		{"a password goes on", Request{URL: here + "/moved", Mode: "cors", Header: [][2]string{{"authorization", "Basic x"}}}, "basic 200 2",
+			"GET /moved Basic x, GET /a Basic x"},
+		{"policy", Request{URL: here + "/a", Mode: "cors", Client: Settings{Policy: csp.Parse(here, []string{"connect-src 'none'"})}}, "", ""},
+		{"policy, redirected elsewhere", Request{URL: here + "/away", Mode: "cors", Client: Settings{Policy: csp.Parse(here, []string{"connect-src 'self'"})}}, "", "GET /away"},
+		{"policy, redirected past its path", Request{URL: here + "/moved", Mode: "cors", Client: Settings{Policy: csp.Parse(here, []string{"connect-src " + here + "/moved"})}},
+			"basic 200 2", "GET /moved, GET /a"},
 		{"other origin, not shared", Request{URL: there + "/a", Mode: "cors"}, "", "GET /a"},
 		{"other origin, shared with all", Request{URL: there + "/open", Mode: "cors", Credentials: "same-origin"},
 			"cors 200 1", "GET /open"},
@@ -210,4 +231,18 @@ func TestHTTPCacheModes(t *testing.T) {
 	assert.Equal(t, 1, network, "it is not fresh any more")
 	assert.NotNil(t, branch)
 	assert.Nil(t, (*HTTPCache)(nil).Branch())
+}
+
+// Of the hashes in integrity metadata those of the strongest algorithm count, however many others match (Subresource Integrity, 3.3).
+func TestIntegrity(t *testing.T) {
+	sum256, sum512 := sha256.Sum256([]byte("tides")), sha512.Sum512([]byte("tides"))
+	right256, right512 := "sha256-"+base64.StdEncoding.EncodeToString(sum256[:]), "sha512-"+base64.StdEncoding.EncodeToString(sum512[:])
+	const wrong256, wrong512 = "sha256-AAAA", "sha512-AAAA"
+	for metadata, want := range map[string]bool{
+		"": true, "md5-AAAA": true, right256: true, wrong256: false, right512 + "?ct": true, wrong256 + " " + right256: true,
+		right256 + " " + wrong512: false, wrong256 + " " + right512: true, wrong512 + " " + right256: false, strings.Replace(right256, "sha", "SHA", 1): true,
+		strings.NewReplacer("+", "-", "/", "_").Replace(right512): true,
+	} {
+		assert.Equal(t, want, IntegrityHolds(metadata, site.Bytes("tides")), metadata)
+	}
 }

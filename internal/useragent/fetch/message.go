@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"strings"
 
+	"tachyform/internal/csp"
 	"tachyform/internal/request"
 	"tachyform/internal/site"
 )
@@ -31,6 +32,9 @@ type Request struct {
 	Content site.Body `json:"-"`
 	// Client is who asks.
 	Client Settings `json:"-"`
+	// Nonce and ParserInserted are the request's cryptographic nonce and parser metadata.
+	Nonce          string `json:"-"`
+	ParserInserted bool   `json:"-"`
 }
 
 // Settings are what Fetch asks of an environment settings object (HTML, 8.1.3.2): the client of a request.
@@ -39,6 +43,8 @@ type Settings struct {
 	Origin string
 	// EmbedderPolicy is its Cross-Origin-Embedder-Policy.
 	EmbedderPolicy string
+	// Policy is its content security policy.
+	Policy *csp.Policy
 }
 
 // Response is a response as Fetch (2.2.6) has it. A nil *Response stands for a network error.

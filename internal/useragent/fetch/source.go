@@ -7,9 +7,10 @@ const (
 	Nobody    Answerer = iota // no answer came
 	ByNetwork                 // no service worker was asked, or it left the request alone
 	ByWorker                  // a service worker; it may have asked the network itself
+	ByPolicy                  // nobody: the content security policy of who asks forbids the request
 )
 
-func (a Answerer) String() string { return [...]string{"nobody", "network", "worker"}[a] }
+func (a Answerer) String() string { return [...]string{"nobody", "network", "worker", "policy"}[a] }
 
 // SourceKind says where content came from.
 type SourceKind uint8

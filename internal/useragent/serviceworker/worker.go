@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"tachyform/internal/csp"
+	"tachyform/internal/request"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
@@ -88,7 +89,7 @@ func (w *Worker) ImportScript(url string) (string, error) {
 	if err != nil {
 		return "", fmt.Errorf("SyntaxError: %s is not a URL", url)
 	}
-	if !w.Policy.Allows("script", url, "") {
+	if !w.Policy.Allows(csp.Request{Destination: request.Script, URL: url}) {
 		return "", fmt.Errorf("NetworkError: the Content-Security-Policy of the worker's script does not allow %s", url)
 	}
 	mode := "default"
