@@ -13,19 +13,20 @@ fetch() { # name, npm package
   mv "$work/package" "$1"
   rm -rf "$work"
 }
-unpack() { # name, Debian package, folder in it
+unpack() { # name, folder, Debian packages: one and those that it leads to
   [ -d "$1" ] && return
+  name=$1 folder=$2
+  shift 2
   work=$(mktemp -d)
-  (cd "$work" && apt-get download -qq "$2" >/dev/null 2>&1 && dpkg-deb -x ./*.deb all)
-  cp -r "$work/all$3" "$1"
-  find "$1" -type l -delete # these lead to packages that are not here
+  (cd "$work" && apt-get download -qq "$@" >/dev/null 2>&1 && for deb in *.deb; do dpkg-deb -x "$deb" all; done)
+  cp -rL "$work/all$folder" "$name"
   rm -rf "$work"
 }
 fetch api-explorer swagger-ui-dist
 fetch editor ace-builds
 fetch slides reveal.js
 fetch dashboard startbootstrap-sb-admin-2
-unpack remote transmission-common /usr/share/transmission/web
-unpack manual python3.11-doc /usr/share/doc/python3.11/html
+unpack remote /usr/share/transmission/web transmission-common
+unpack manual /usr/share/doc/python3.11/html python3.11-doc libjs-sphinxdoc libjs-jquery libjs-underscore
 cd "$here"
 TACHYFORM_FRONTENDS="$kept" go test -count=1 -timeout 60m ./internal/conformance -run TestFrontEnds -v
