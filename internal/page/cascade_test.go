@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"tachyform/internal/csp"
+	"tachyform/internal/markup"
 	"tachyform/internal/request"
 )
 
@@ -108,7 +109,7 @@ func TestPolicies(t *testing.T) {
 }
 
 func TestImportMaps(t *testing.T) {
-	m := parseImportMap("https://line.example/a/",
+	m := ParseImportMap("https://line.example/a/",
 		`{"imports": {"tide": "/lib/tide.js", "piers/": "./piers/", "/old.js": "/new.js", "gone": null}, "scopes": {"/inner/": {"tide": "/inner/tide.js"}}}`)
 	for specifier, want := range map[string]string{"tide": "/lib/tide.js", "piers/skerra.js": "/a/piers/skerra.js",
 		"../old.js": "/new.js", "./x.js": "/m/x.js", "gone": "", "unknown": "", "piers/../../x.js": ""} {
@@ -117,6 +118,40 @@ func TestImportMaps(t *testing.T) {
 	}
 	got, _ := m.Resolve("https://line.example/inner/main.js", "tide")
 	assert.Equal(t, "https://line.example/inner/tide.js", got)
+
+	// A later map adds to the first one, and changes nothing that it says.
+	both := m.Merge(ParseImportMap("https://line.example/", `{"imports": {"tide": "/other.js", "chart": "data:text/javascript,export default 1"}, "scopes": {"/inner/": {"tide": "/never.js", "chart": "/inner/chart.js"}}}`))
+	for specifier, want := range map[string]string{"tide": "https://line.example/lib/tide.js", "chart": "data:text/javascript,export default 1"} {
+		got, _ = both.Resolve("https://line.example/m/main.js", specifier)
+		assert.Equal(t, want, got, specifier)
+	}
+	for specifier, want := range map[string]string{"tide": "https://line.example/inner/tide.js", "chart": "https://line.example/inner/chart.js"} {
+		got, _ = both.Resolve("https://line.example/inner/main.js", specifier)
+		assert.Equal(t, want, got, specifier)
+	}
+	_, there := m.Resolve("https://line.example/m/main.js", "chart")
+	assert.False(t, there, "the first map is as it was")
+	assert.Equal(t, both, both.Merge(nil))
+	var none *ImportMap
+	assert.Equal(t, m, none.Merge(m))
+}
+
+// The kind of a script element by its attributes, for the parser and for scripts alike.
+func TestScriptKind(t *testing.T) {
+	for attributes, want := range map[string]string{
+		"": ClassicScript, `type=""`: ClassicScript, `type=" "`: "", `type=" text/JavaScript "`: ClassicScript, "type=text/plain": "", "type=module": ModuleScript,
+		"type=module nomodule": ModuleScript, "nomodule": "", "type=importmap": ImportMapScript, "type=speculationrules": SpeculationRules,
+		"language=vbscript": "", "language=JavaScript": ClassicScript, `language=""`: ClassicScript, "language=vbscript type=text/javascript": ClassicScript,
+		"for=window event=onload": ClassicScript, `for=" WINDOW " event="onload()"`: ClassicScript, "for=x event=onload": "", "for=x": ClassicScript,
+		"for=window event=onclick": "", "type=module for=x event=y": ModuleScript,
+	} {
+		d := ParseDocument(at, "", []byte("<script "+attributes+">1</script>"))
+		for tag := range markup.Tokens([]byte("<script " + attributes + ">")) {
+			got := ScriptKind(func(name string) (string, bool) { value, has := tag.Attributes()[name]; return value, has })
+			assert.Equal(t, want, got, attributes)
+		}
+		assert.Equal(t, want == ClassicScript || want == ModuleScript, len(d.Scripts) == 1, attributes)
+	}
 }
 
 func FuzzApplied(f *testing.F) {

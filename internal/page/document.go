@@ -21,6 +21,11 @@ type Tag struct {
 	Line, Column int
 }
 
+func (t Tag) lookup(name string) (string, bool) {
+	value, has := t.Attr[name]
+	return value, has
+}
+
 // Rel says whether the tag's rel attribute holds the given keyword.
 func (t Tag) Rel(keyword string) bool {
 	for _, k := range strings.Fields(strings.ToLower(t.Attr["rel"])) {

@@ -1,9 +1,13 @@
 package page
 
 import (
+	"cmp"
 	"encoding/json"
+	"maps"
 	"sort"
 	"strings"
+
+	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/weburl"
 )
@@ -26,10 +30,7 @@ func (m *ImportMap) IntegrityOf(url string) string {
 }
 
 // ParseImportMap reads the text of an import map; nil when it is none.
-func ParseImportMap(base, text string) *ImportMap { return parseImportMap(base, text) }
-
-// parseImportMap reads the text of an import map; nil when it is none.
-func parseImportMap(base string, text string) *ImportMap {
+func ParseImportMap(base, text string) *ImportMap {
 	var raw struct {
 		Imports map[string]any            `json:"imports"`
 		Scopes  map[string]map[string]any `json:"scopes"`
@@ -43,10 +44,10 @@ func parseImportMap(base string, text string) *ImportMap {
 		out := map[string]string{}
 		for key, value := range in {
 			to, isText := value.(string)
-			if named, ok := Resolve(base, key); ok && urlLike(key) {
+			if named, ok := resolveURLLike(base, key); ok {
 				key = named
 			}
-			if u, ok := Resolve(base, to); ok && isText && urlLike(to) {
+			if u, ok := resolveURLLike(base, to); ok && isText && !(strings.HasSuffix(key, "/") && !strings.HasSuffix(u, "/")) {
 				out[key] = u
 			} else {
 				out[key] = ""
@@ -61,7 +62,7 @@ func parseImportMap(base string, text string) *ImportMap {
 		}
 	}
 	for key, value := range raw.Integrity {
-		if u, ok := Resolve(base, key); ok && urlLike(key) {
+		if u, ok := resolveURLLike(base, key); ok {
 			if m.Integrity == nil {
 				m.Integrity = map[string]string{}
 			}
@@ -71,9 +72,38 @@ func parseImportMap(base string, text string) *ImportMap {
 	return m
 }
 
-func urlLike(s string) bool {
-	return strings.HasPrefix(s, "/") || strings.HasPrefix(s, "./") || strings.HasPrefix(s, "../") ||
-		strings.Contains(s, "://")
+// resolveURLLike is "resolve a URL-like module specifier" (HTML, 8.1.6.3).
+func resolveURLLike(base, specifier string) (string, bool) {
+	if strings.HasPrefix(specifier, "/") || strings.HasPrefix(specifier, "./") || strings.HasPrefix(specifier, "../") {
+		return Resolve(base, specifier)
+	}
+	u, err := whatwg.Parse(specifier)
+	if err != nil {
+		return "", false
+	}
+	return u.Href(false), true
+}
+
+// Merge adds what another map says that comes later in a document, and gives the map of both ("merge existing and new import maps", HTML, 8.1.6.2):
+// what the first one says stays.
+func (m *ImportMap) Merge(later *ImportMap) *ImportMap {
+	if m == nil || later == nil {
+		return cmp.Or(m, later)
+	}
+	out := &ImportMap{Imports: merged(m.Imports, later.Imports), Scopes: maps.Clone(m.Scopes), Integrity: merged(m.Integrity, later.Integrity)}
+	for prefix, in := range later.Scopes {
+		out.Scopes[prefix] = merged(out.Scopes[prefix], in)
+	}
+	return out
+}
+
+func merged(first, later map[string]string) map[string]string {
+	out := maps.Clone(later)
+	if out == nil {
+		return maps.Clone(first)
+	}
+	maps.Copy(out, first)
+	return out
 }
 
 // Resolve gives the address of a module specifier in the module at from (HTML, "resolve a module specifier").
@@ -81,8 +111,8 @@ func (m *ImportMap) Resolve(from, specifier string) (string, bool) {
 	url, plain := "", false
 	if weburl.Hostless(specifier) {
 		url, plain = specifier, true
-	} else if urlLike(specifier) {
-		url, plain = Resolve(from, specifier)
+	} else {
+		url, plain = resolveURLLike(from, specifier)
 	}
 	key := specifier
 	if plain {

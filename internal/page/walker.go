@@ -7,7 +7,6 @@ import (
 
 	"tachyform/internal/markup"
 	"tachyform/internal/request"
-	"tachyform/internal/site"
 	"tachyform/internal/textpos"
 )
 
@@ -189,21 +188,18 @@ func (w *walker) element(t Tag) {
 			w.link(t, href)
 		}
 	case "script":
-		kind := scriptKind(t)
+		kind := ScriptKind(t.lookup)
 		src, has := t.Attr["src"]
 		if href, drawn := t.Attr["href"]; drawn && !has {
 			src, has = href, true // a script of an SVG drawing
 		}
 		switch {
-		case kind == "module":
+		case kind == ModuleScript:
 			r := cors(t, Reference{Destination: request.Script, Mode: request.CORS, Credentials: "same-origin", Module: true})
 			if has {
 				w.add(t, src, r)
 			}
-		case isJavaScript(kind):
-			if _, nomodule := t.Attr["nomodule"]; nomodule {
-				return
-			}
+		case kind == ClassicScript:
 			if has {
 				w.add(t, src, cors(t, Reference{Destination: request.Script}))
 			}
@@ -384,18 +380,6 @@ func (w *walker) linkElement(t Tag) {
 	}
 }
 
-// scriptKind is the type that a script element claims (HTML, 4.12.1.1).
-func scriptKind(t Tag) string {
-	kind, typed := t.Attr["type"]
-	if language := t.Attr["language"]; !typed && language != "" {
-		kind = "text/" + language
-	}
-	return strings.ToLower(strings.TrimSpace(kind))
-}
-
-// isJavaScript says whether a script element of that type is a classic script; without a type it is one.
-func isJavaScript(kind string) bool { return kind == "" || site.IsJavaScript(kind) }
-
 func (w *walker) rawText(t Tag, text string, start int) {
 	line, column := w.pos.At(start)
 	switch {
@@ -403,13 +387,10 @@ func (w *walker) rawText(t Tag, text string, start int) {
 		w.styleElement(t, text, line, column)
 	case t.Attr["src"] != "":
 	default:
-		kind := scriptKind(t)
-		if kind == "module" || isJavaScript(kind) {
-			if _, nomodule := t.Attr["nomodule"]; nomodule && kind != "module" {
-				return
-			}
+		kind := ScriptKind(t.lookup)
+		if kind == ModuleScript || kind == ClassicScript {
 			s := ParseScript(w.doc.URL, w.doc.Base, []byte(text)).At(w.doc.Base, w.doc.Imports)
-			w.doc.Scripts = append(w.doc.Scripts, &InlineScript{Script: s, Module: kind == "module", Text: text, Nonce: t.Attr["nonce"]})
+			w.doc.Scripts = append(w.doc.Scripts, &InlineScript{Script: s, Module: kind == ModuleScript, Text: text, Nonce: t.Attr["nonce"]})
 			for i := range s.References {
 				r := &s.References[i]
 				r.Line, r.Column = shift(r.Line, r.Column, line, column)
@@ -419,10 +400,10 @@ func (w *walker) rawText(t Tag, text string, start int) {
 				r.Line, r.Column = shift(r.Line, r.Column, line, column)
 				w.doc.Registrations = append(w.doc.Registrations, *r)
 			}
-		} else if kind == "speculationrules" {
+		} else if kind == SpeculationRules {
 			w.speculation(t, text)
-		} else if kind == "importmap" && w.doc.Imports == nil {
-			w.doc.Imports = parseImportMap(w.doc.Base, text)
+		} else if kind == ImportMapScript {
+			w.doc.Imports = w.doc.Imports.Merge(ParseImportMap(w.doc.Base, text))
 		}
 	}
 }

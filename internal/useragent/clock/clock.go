@@ -21,6 +21,7 @@ type Clock struct {
 	Context context.Context // ends every run
 	Now     time.Duration   // since Epoch
 	seq     int
+	next    int // how many tasks were to be next
 	tasks   taskHeap
 	// others counts the waiting tasks that are no rounds of something that repeats, lastOther is when one last ran.
 	others    int
@@ -87,6 +88,20 @@ func (c *Clock) after(d time.Duration, f func(), round bool) *Task {
 	heap.Push(&c.tasks, t)
 	return t
 }
+
+// Next runs f before all other tasks that are due by now, as what ends the task that runs; of several the first first.
+func (c *Clock) Next(f func()) {
+	c.others++
+	c.next++
+	at := c.Now
+	if len(c.tasks) > 0 {
+		at = min(at, c.tasks[0].at)
+	}
+	heap.Push(&c.tasks, &Task{at: at, seq: c.next - mostNext, run: f})
+}
+
+// mostNext is more than there are ever tasks that are next.
+const mostNext = 1 << 40
 
 // Idle says whether nothing waits that is due by now.
 func (c *Clock) Idle() bool { return len(c.tasks) == 0 || c.tasks[0].at > c.Now }

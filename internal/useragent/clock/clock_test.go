@@ -18,6 +18,24 @@ func (o *order) add(name string, d time.Duration) *Task {
 	return o.After(d, func() { o.ran = append(o.ran, name) })
 }
 
+// What is to be next comes before all that is due, the first first, and what is due still comes in its order.
+func TestNext(t *testing.T) {
+	o := &order{Clock: &Clock{}}
+	o.After(time.Second, func() {
+		o.add("a", 0)
+		o.Next(func() { o.ran = append(o.ran, "next 1") })
+		o.Next(func() {
+			o.ran = append(o.ran, "next 2")
+			o.Next(func() { o.ran = append(o.ran, "next 3") })
+		})
+		o.add("b", 0)
+	})
+	o.add("overdue", 2*time.Second)
+	o.Now = 3 * time.Second
+	o.Run(func() bool { return false }, 4*time.Second)
+	assert.Equal(t, []string{"next 1", "next 2", "next 3", "overdue", "a", "b"}, o.ran)
+}
+
 // Tasks run when they are due, those for one instant in the order in which they were asked for; time stands still in
 // between.
 func TestOrder(t *testing.T) {

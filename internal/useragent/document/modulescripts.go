@@ -158,6 +158,9 @@ func (p *Page) ModuleText(url string) (string, error) {
 	return "", fmt.Errorf("the module %s is not there", url)
 }
 
+// Imports is the page's import map, nil for none.
+func (p *Page) Imports() *page.ImportMap { return p.c.scripts.imports }
+
 // ResolveModule resolves a module's name.
 func (p *Page) ResolveModule(base, name string) (string, error) {
 	if m := p.c.scripts.texts[name]; strings.Contains(name, "#module-") || m != nil && m.done {

@@ -28,21 +28,6 @@ type scriptElement struct {
 	muted bool
 }
 
-// scriptKind is the type of a script element (HTML, 4.12.1.1, "prepare the script element", steps 8 to 12), "" for none.
-func scriptKind(n *markup.Node) string {
-	kind, has := n.Lookup("type")
-	if language := n.Get("language"); !has && language != "" {
-		kind = "text/" + language
-	}
-	switch kind = strings.ToLower(strings.TrimSpace(kind)); {
-	case kind == "module" || kind == "importmap":
-		return kind
-	case kind == "" || site.IsJavaScript(kind):
-		return "classic"
-	}
-	return ""
-}
-
 // prepare is "prepare the script element" for one that the parser made.
 func (c *window) prepare(n *markup.Node, nodes []*markup.Node) {
 	if c.settings.scriptless {
@@ -55,18 +40,17 @@ func (c *window) prepare(n *markup.Node, nodes []*markup.Node) {
 		}
 	}
 	src, external := scriptSource(n)
-	kind := scriptKind(n)
-	_, noModule := n.Lookup("nomodule")
-	if kind == "" || kind == "classic" && noModule || !external && strings.TrimSpace(text.String()) == "" {
+	kind := page.ScriptKind(n.Lookup)
+	if kind == "" || kind == page.SpeculationRules || !external && strings.TrimSpace(text.String()) == "" {
 		return
 	}
 	_, async := n.Lookup("async")
 	_, deferred := n.Lookup("defer")
-	e := &scriptElement{parsed: n.Number, text: text.String(), module: kind == "module"}
+	e := &scriptElement{parsed: n.Number, text: text.String(), module: kind == page.ModuleScript}
 	s := c.scripts
-	if kind == "importmap" {
+	if kind == page.ImportMapScript {
 		if !external {
-			s.imports = page.ParseImportMap(c.base(), e.text)
+			s.imports = s.imports.Merge(page.ParseImportMap(c.base(), e.text))
 		}
 		return
 	}
@@ -258,11 +242,12 @@ func (c *window) runDeferred() {
 	}
 	if len(s.deferred) == 0 && !s.fired {
 		s.fired = true
-		c.in.clock().After(0, func() {
+		// Where nothing else is waited for, both events come before any timer that the page has set.
+		c.in.clock().Next(func() {
 			c.command("fireAt", "document", "DOMContentLoaded", true)
 			c.command("startMessages")
 			c.pending--
-			c.settled()
+			c.settledAfter(c.in.clock().Next)
 		})
 	}
 }
@@ -381,7 +366,7 @@ func (p *Page) Script(number int, element string) {
 		return "", false
 	}
 	if in.Kind == "importmap" {
-		s.imports = page.ParseImportMap(c.base(), in.Text)
+		s.imports = s.imports.Merge(page.ParseImportMap(c.base(), in.Text))
 		return
 	}
 	if in.Src == "" && e.module {
@@ -452,15 +437,15 @@ func (c *window) runOrdered() {
 	}
 }
 
-// ModuleDone tells what became of a module.
-func (p *Page) ModuleDone(parsed, number int, ok bool) {
+// ModuleDone tells that a module has run as far as it goes without waiting; external says that its text was fetched.
+func (p *Page) ModuleDone(parsed, number int, external bool) {
 	c := p.c
-	c.in.clock().After(0, func() {
+	c.in.clock().Next(func() {
 		if !c.runs() {
 			return
 		}
 		c.scripts.async--
-		if ok {
+		if external {
 			c.command("elementEvent", parsed, number, "load")
 		}
 		c.settled()

@@ -267,12 +267,17 @@ func (c *window) parsed() {
 
 // settled fires load once nothing is under way that it waits for.
 func (c *window) settled() {
+	c.settledAfter(func(load func()) { c.in.clock().After(0, load) })
+}
+
+// settledAfter does so in a task that queue makes.
+func (c *window) settledAfter(queue func(load func())) {
 	s := c.scripts
 	if s == nil || s.ended || !s.fired || s.loaded || s.async > 0 || c.pending > s.fetching || c.Closed {
 		return
 	}
 	s.loaded = true
-	c.in.clock().After(0, func() {
+	queue(func() {
 		c.command("readyState", "complete")
 		c.command("fireAt", "window", "load", false)
 		c.command("transition", "pageshow", false)

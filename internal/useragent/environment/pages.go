@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"strings"
 
+	"tachyform/internal/page"
 	"tachyform/internal/useragent/structured"
 )
 
@@ -36,6 +37,13 @@ var pageOperations = operations{
 			r.settle(id, url, failure)
 		})
 		return nil, nil
+	}),
+	"script.kind": plain(func(_ *Realm, args arguments) (any, error) {
+		names := map[string]int{"type": 0, "language": 1, "nomodule": 2, "event": 3, "for": 4}
+		return page.ScriptKind(func(name string) (string, bool) {
+			value, has := args.at(names[name]).(string)
+			return value, has
+		}), nil
 	}),
 	"csp.script": plain(func(r *Realm, args arguments) (any, error) {
 		return r.page.AllowsInline(args.text(0), args.text(1)), nil

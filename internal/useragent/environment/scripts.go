@@ -6,6 +6,7 @@ import (
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/page"
 	"tachyform/internal/useragent/account"
 )
 
@@ -20,6 +21,17 @@ var scriptOperations = operations{
 		r.touchedHost = true
 		r.waiting(func() { text, err = r.page.ImportScript(args.text(0)) })
 		return text, err
+	}),
+	"import.resolve": plain(func(r *Realm, args arguments) (any, error) {
+		name, base := args.text(0), args.text(1)
+		var imports *page.ImportMap
+		if r.page != nil {
+			imports = r.page.Imports()
+		}
+		if url, ok := imports.Resolve(base, name); ok {
+			return url, nil
+		}
+		return nil, nil
 	}),
 	"log": plain(func(r *Realm, args arguments) (any, error) {
 		r.p.account().Note(account.Note{

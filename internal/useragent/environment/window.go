@@ -33,13 +33,15 @@ type Page interface {
 	Element(markup string)
 	// Script loads a script that a script put into the page; its text is JSON.
 	Script(number int, element string)
-	// ModuleDone tells what became of a module, by the parser's number of its element or one of those of Script.
-	ModuleDone(parsed, number int, ok bool)
+	// ModuleDone tells that a module has run, by the parser's number of its element or one of those of Script; external says that its text was fetched.
+	ModuleDone(parsed, number int, external bool)
 	// Import fetches a module with all that it needs, for import().
 	Import(specifier, referrer string, done func(url string, err error))
 	// ModuleText is the text of a module that has been fetched, ResolveModule its address.
 	ModuleText(url string) (string, error)
 	ResolveModule(base, name string) (string, error)
+	// Imports is the page's import map, nil for none.
+	Imports() *page.ImportMap
 	// AllowsInline says whether the page's policies let an inline script run.
 	AllowsInline(text, nonce string) bool
 	// SetBase changes what addresses start from, as scripts have it.

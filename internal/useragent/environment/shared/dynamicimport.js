@@ -1,10 +1,9 @@
 // import() and import.meta, which the browser rewrites: it has to fetch what a module needs before the module runs (HTML, 8.1.6.7).
 
-import { PromiseOf, ScriptObject, assign, rejected, then } from './primordials.js';
+import { PromiseOf, ScriptObject, TypeError, assign, rejected, then } from './primordials.js';
 import { commands } from './dispatch.js';
 import { call, calls } from './host.js';
 import { baseURL } from './settings.js';
-import { parsedURL } from './url.js';
 
 commands.importModule = (id, url) => {
   then(host('module', url), (namespace) => calls.get(id)?.resolve(namespace), (e) => calls.get(id)?.reject(e));
@@ -21,7 +20,12 @@ const importFor = (referrer, specifier) => {
 };
 const metaFor = (url) => {
   const base = url.includes('#module-') ? baseURL() : url;
-  return assign(new ScriptObject(), { url: base, resolve: (name) => parsedURL(`${name}`, base)?.[0] });
+  const resolve = (name) => {
+    const found = host('import.resolve', `${name}`, base);
+    if (found === null) throw new TypeError(`Failed to resolve module specifier '${name}'`);
+    return found;
+  };
+  return assign(new ScriptObject(), { url: base, resolve });
 };
 // The names that the browser writes for import and import.meta are no properties of the global object.
 let named = false;

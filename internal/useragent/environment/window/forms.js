@@ -11,7 +11,7 @@ import { appendEntry, entriesOfForm, extractForm, formEntries } from '../shared/
 import { HTMLCollection, RadioNodeList, elements, elementsAs, listOf, liveNodes, ownerOf } from './collections.js';
 import { classes, opens, toggle } from './htmlelements.js';
 import { boundsOf, isAligned, kindOf, modeOf, sanitize, stepBase, stepOf, stepped } from './inputtypes.js';
-import { hooks } from './navigation.js';
+import { hooks, isWithin, navigate } from './navigation.js';
 import { current, elementById, mix } from './node.js';
 import {
   HTML, append, asciiLower, changes, contains, descendants, elementsOf, error, following, getAttr, hasAttr,
@@ -744,8 +744,11 @@ export const activation = {
   run(e, event) {
     if (isHTML(e, 'a') || isHTML(e, 'area')) {
       if (hasAttr(e, 'download')) return;
+      const target = getAttr(e, 'target') ?? '';
+      const { href } = e;
+      if (['', '_self'].includes(asciiLower(target)) && e.$d === current.document && href.includes('#') && isWithin(href)) return void navigate(href, false, '', false, e);
       hooks.source = e;
-      host('navigate.link', e.href, getAttr(e, 'target') ?? '');
+      host('navigate.link', href, target);
     } else if (isHTML(e, 'input') && ['checkbox', 'radio'].includes(typeOf(e))) {
       if (!isConnected(e)) return;
       announce(e, 'input', { bubbles: true, composed: true });

@@ -317,8 +317,8 @@ function prepare(e) {
   if (e.$started || e.$parser || !isConnected(e) || e.$d !== current.document) return;
   const text = [...children(e)].filter(isText).map((c) => c.$data).join('');
   if (!hasAttr(e, 'src') && text === '') return;
-  const kind = scriptKind(e);
-  if (!kind || (kind === 'classic' && (hasAttr(e, 'nomodule') || isForOther(e)))) return;
+  const kind = host('script.kind', ...KIND_ATTRIBUTES.map((name) => getAttr(e, name)));
+  if (!kind) return;
   e.$started = true;
   if (getAttr(e, 'src') === '') {
     queueTask(() => announce(e, 'error'));
@@ -332,18 +332,7 @@ function prepare(e) {
   const forced = e.$forceAsync !== false && !hasAttr(e, 'async') ? e.$forceAsync ?? true : false;
   host('script', numberOf(e), toJSON({ kind, src: getAttr(e, 'src'), text, async: hasAttr(e, 'async') || forced, markup: markUp(e) }));
 }
-// Scripts by the attributes event and for run where these say what all scripts do.
-function isForOther(e) {
-  const [event, target] = [getAttr(e, 'event'), getAttr(e, 'for')].map((v) => v?.trim().toLowerCase() ?? null);
-  return event !== null && target !== null && (target !== 'window' || !['onload', 'onload()'].includes(event));
-}
-function scriptKind(e) {
-  const type = getAttr(e, 'type');
-  const language = getAttr(e, 'language');
-  const kind = type === null ? (language ? `text/${language}` : '') : type === '' ? '' : type.trim().toLowerCase();
-  if (kind === 'module' || kind === 'importmap') return kind;
-  return kind === '' || /^(application|text)\/(x-)?(java|ecma)script$|^text\/(javascript1\.[0-5]|jscript|livescript)$/.test(kind) ? 'classic' : null;
-}
+const KIND_ATTRIBUTES = ['type', 'language', 'nomodule', 'event', 'for'];
 function runClassic(e, text, url) {
   const d = current.document;
   const old = d.$script;
@@ -375,11 +364,10 @@ commands.runScript = (parsed, number, text, url, muted) => {
 };
 commands.runModule = (parsed, number, url) => {
   const e = parsed >= 0 ? made[parsed] : numbers.get(number);
-  then(host('module', url), () => host('module.done', parsed, number, true), (error_) => {
-    reportRejection(error_);
-    host('module.done', parsed, number, false);
-  });
+  then(host('module', url), () => {}, reportRejection);
   if (e) e.$started = true;
+  // It has run as far as it goes by itself: nothing waits for what it waits for.
+  host('module.done', parsed, number, Boolean(e) && (hasAttr(e, 'src') || hasAttr(e, 'href')));
 };
 writing.prepare = prepare;
 const reportRejection = (e) => report(e);

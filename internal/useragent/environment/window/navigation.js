@@ -27,6 +27,8 @@ export function startHistory(url, state) {
 }
 const fragmentOf = (url) => (url.includes('#') ? url.slice(url.indexOf('#')) : '');
 const withoutFragment = (url) => url.split('#')[0];
+// Whether an address differs from the document's by its fragment alone.
+export const isWithin = (url) => url.includes('#') && withoutFragment(url) === withoutFragment(here());
 // "navigate": within the document when only the fragment differs.
 export function navigate(url, replace = false, state = '', push = false, sourceElement = null) {
   const from = here();
@@ -40,7 +42,7 @@ export function navigate(url, replace = false, state = '', push = false, sourceE
     });
     return;
   }
-  const within = url.includes('#') && withoutFragment(url) === withoutFragment(from);
+  const within = isWithin(url);
   replace ||= !push && (url === from || (!within && current.document.$ready !== 'complete'));
   if (hooks.navigate) {
     const apply = () => {
