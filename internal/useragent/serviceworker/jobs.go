@@ -122,14 +122,17 @@ func (g *Registration) Update(done func(error)) {
 }
 
 // SoftUpdateLater checks for a new version after a while. Each navigation begins the wait anew, so that a page which
-// reloads at once causes one check.
+// reloads at once causes one check. A worker that another one has replaced meanwhile has none.
 func (g *Registration) SoftUpdateLater(delay time.Duration) {
 	if g.checkLater != nil {
 		g.container.clock().Cancel(g.checkLater)
 	}
+	asked := g.Active
 	g.checkLater = g.container.clock().After(delay, func() {
 		g.checkLater = nil
-		g.SoftUpdate()
+		if g.Active == asked {
+			g.SoftUpdate()
+		}
 	})
 }
 
