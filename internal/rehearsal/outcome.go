@@ -81,13 +81,12 @@ func outcomeOf(v, reference *document.View) *PageOutcome {
 	seen := map[string]bool{}
 	for _, l := range v.Loads {
 		refused := l.Refused && !refusedAnyway(reference, l.URL)
-		if (l.Missing || !l.Done || refused) && !l.Background && !seen[l.URL] {
+		if (l.Missing || !l.Done || refused) && !l.Background && !l.Hint && !seen[l.URL] {
 			seen[l.URL] = true
 			l.Anyway = missingAnyway(reference, l.URL)
 			o.Missing = append(o.Missing, l)
 		}
 	}
-	needed := slices.ContainsFunc(o.Missing, func(l *document.Load) bool { return !l.Hint })
 	switch {
 	case !ownContent(v, reference) || ledElsewhere(v, reference):
 		o.Outcome = StandIn
@@ -98,7 +97,7 @@ func outcomeOf(v, reference *document.View) *PageOutcome {
 	case v.Document == nil && reference.Document != nil:
 		o.Outcome = Partial
 		o.Reason = fetch.Failure{Kind: fetch.SourceShown, Detail: site.Essence(v.Response.Actual().Get("content-type"))}
-	case needed:
+	case len(o.Missing) > 0:
 		o.Outcome = Partial
 	default:
 		o.Outcome = Whole

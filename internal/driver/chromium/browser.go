@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -94,15 +95,17 @@ type watch struct {
 	view *View
 	main network.RequestID // of the page's own document
 	urls map[network.RequestID]string
-	open map[network.RequestID]bool
-	last time.Time
+	// ahead are those for pages to come.
+	ahead map[network.RequestID]bool
+	open  map[network.RequestID]bool
+	last  time.Time
 }
 
 func (w *watch) reset() *View {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.view, w.main, w.urls, w.open, w.last = &View{}, "", map[network.RequestID]string{}, map[network.RequestID]bool{},
-		time.Now()
+	w.view, w.main, w.urls, w.ahead, w.open, w.last = &View{}, "", map[network.RequestID]string{}, map[network.RequestID]bool{},
+		map[network.RequestID]bool{}, time.Now()
 	return w.view
 }
 
@@ -115,20 +118,24 @@ func (w *watch) event(event any) {
 			w.main = e.RequestID
 		}
 		w.urls[e.RequestID] = e.Request.URL
+		purpose, _ := e.Request.Headers["Purpose"].(string)
+		if later, _ := e.Request.Headers["Sec-Purpose"].(string); e.Type == network.ResourceTypePrefetch || strings.Contains(purpose+later, "prefetch") {
+			w.ahead[e.RequestID] = true
+		}
 		w.open[e.RequestID] = true
 	case *network.EventResponseReceived:
 		switch {
 		case e.RequestID == w.main:
 			w.view.Status = e.Response.Status
-		case e.Response.Status >= 400 && e.Type != network.ResourceTypeManifest:
+		case e.Response.Status >= 400 && e.Type != network.ResourceTypeManifest && !w.ahead[e.RequestID]:
 			w.view.Missing = append(w.view.Missing, e.Response.URL)
 		}
 	case *network.EventLoadingFinished:
 		delete(w.open, e.RequestID)
 	case *network.EventLoadingFailed:
 		delete(w.open, e.RequestID)
-		// Media that turn out to be none are given up, which is not a failure of the network.
-		if e.RequestID != w.main && e.Type != network.ResourceTypeManifest &&
+		// Media that turn out to be none are given up, which is not a failure of the network; what is fetched for pages to come is no part of this one.
+		if e.RequestID != w.main && e.Type != network.ResourceTypeManifest && !w.ahead[e.RequestID] &&
 			!(e.Canceled && e.Type == network.ResourceTypeMedia) {
 			w.view.Missing = append(w.view.Missing, w.urls[e.RequestID])
 		}
