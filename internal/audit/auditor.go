@@ -229,8 +229,14 @@ func (a *auditor) local(url string) string {
 	if rest, ok := strings.CutPrefix(url, a.origin); ok && strings.HasPrefix(rest, "/") {
 		return rest
 	}
+	if weburl.Hostless(url) && len(url) > mostOfContent {
+		return url[:mostOfContent] + "…"
+	}
 	return url
 }
+
+// mostOfContent is how much is shown of an address that holds the content itself, in bytes.
+const mostOfContent = 40
 
 // file names the file that answers at a URL, as a path that an editor opens, or "".
 func (a *auditor) file(url string) string {

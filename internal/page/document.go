@@ -11,6 +11,7 @@ import (
 
 	"tachyform/internal/encoding"
 	"tachyform/internal/textpos"
+	"tachyform/internal/weburl"
 )
 
 // Tag is a meta or link element with its attributes and place.
@@ -169,7 +170,7 @@ func (d *Document) ManifestURL() string {
 	if !ok || href == "" {
 		return ""
 	}
-	if strings.HasPrefix(href, "data:") {
+	if weburl.Hostless(href) {
 		return href
 	}
 	u, _ := Resolve(d.Base, href)
