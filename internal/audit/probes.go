@@ -318,9 +318,8 @@ func (a *auditor) firstVisit() (judge func() error) {
 		}
 		return nothing
 	}
-	plan := *a.plan
-	plan.Strained = a.strained
-	plan.Probes, plan.Series, plan.Progress, plan.Follow = nil, nil, nil, nil
+	plan := a.plainPlan()
+	plan.Strained, plan.Progress = a.strained, nil
 	plan.Visit, plan.Pages, plan.Conditions = []string{entry}, []string{start}, []condition.Condition{condition.Offline}
 	type came struct {
 		ran *rehearsal.Result

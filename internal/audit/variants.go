@@ -87,7 +87,7 @@ func (a *auditor) tryVariants() error {
 	for _, p := range a.ran.Pages {
 		o := p.Under[condition.Offline.Name]
 		before[p.URL] = o
-		if p.Status < 400 && o.Outcome != rehearsal.Whole {
+		if p.Status < 400 && o.Outcome != rehearsal.Whole && o.IsUsual() {
 			failing = append(failing, p.URL)
 		}
 		if d := a.documents[p.URL]; d != nil && d.Varies && (o.Outcome == rehearsal.Whole || o.Outcome == rehearsal.Partial) {
@@ -164,14 +164,20 @@ func (a *auditor) missingOnlyIn(one, other *rehearsal.PageOutcome) (list []strin
 	return list
 }
 
+// plainPlan is the plan of the rehearsal without all that is tried beside opening pages by their addresses.
+func (a *auditor) plainPlan() rehearsal.Rehearsal {
+	plan := *a.plan
+	plan.Probes, plan.Series, plan.Follow, plan.Start, plan.Clicks, plan.Presses = nil, nil, nil, "", 0, 0
+	return plan
+}
+
 // rehearseAgain rehearses some of the pages offline in another way.
 func (a *auditor) rehearseAgain(pages []string, reader *page.Reader, httpCache bool,
 	judge func(string, *rehearsal.PageOutcome)) error {
 	if len(pages) == 0 {
 		return nil
 	}
-	r := *a.plan
-	r.Probes, r.Series, r.Follow = nil, nil, nil
+	r := a.plainPlan()
 	r.Pages, r.Reader, r.HTTPCache, r.Progress, r.Conditions = pages, reader, httpCache, nil,
 		[]condition.Condition{condition.Offline}
 	ran, err := r.Run(a.ctx)

@@ -171,7 +171,7 @@ func (a *auditor) checkStoppedWorker(at Where) error {
 	var failing []string
 	for _, p := range a.ran.Pages {
 		if o := p.Under[condition.Offline.Name]; p.Status > 0 && p.Status < 400 &&
-			(o.Outcome == rehearsal.Lost || o.Outcome == rehearsal.Stuck || o.Outcome == rehearsal.Partial) &&
+			(o.Outcome == rehearsal.Lost || o.Outcome == rehearsal.Stuck || o.Outcome == rehearsal.Partial) && o.IsUsual() &&
 			len(failing) < 10 {
 			failing = append(failing, p.URL)
 		}
@@ -179,8 +179,7 @@ func (a *auditor) checkStoppedWorker(at Where) error {
 	if len(failing) == 0 {
 		return nil
 	}
-	plan := *a.plan
-	plan.Probes, plan.Series, plan.Follow = nil, nil, nil
+	plan := a.plainPlan()
 	got, err := plan.Awake(a.ctx, failing)
 	if err != nil {
 		return err

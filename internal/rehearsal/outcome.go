@@ -52,6 +52,9 @@ type PageOutcome struct {
 	Variant Variant
 }
 
+// IsUsual says whether the outcome is that of the page as it is opened by its address, as most people come to it.
+func (o *PageOutcome) IsUsual() bool { return o.From == "" && o.Pressed == "" && o.Variant == "" }
+
 // judge names the outcome of a view of a browser, and whether it can be relied on; reference is the same page online
 // without any worker.
 func judge(b *useragent.Browser, v, reference *document.View) *PageOutcome {
