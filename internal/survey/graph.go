@@ -2,6 +2,7 @@
 package survey
 
 import (
+	"bytes"
 	"context"
 	"slices"
 	"sort"
@@ -138,6 +139,13 @@ func read(f *site.Folder, r *page.Reader, file *site.File) (c content) {
 	case "style":
 		c.style = r.Style(url, text)
 		c.refs = c.style.All()
+		if bytes.Contains(text, []byte("@media")) { // phones ask for what narrow screens are shown
+			for _, more := range page.ParseStyleOn(page.Phone, url, url, text).All() {
+				if !slices.ContainsFunc(c.refs, func(r page.Reference) bool { return r.URL == more.URL }) {
+					c.refs = append(c.refs, more)
+				}
+			}
+		}
 	case "script":
 		c.script = r.Script(url, text)
 		c.refs = c.script.At(url, nil).References

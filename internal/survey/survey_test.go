@@ -22,10 +22,11 @@ func TestSurvey(t *testing.T) {
 		"index.html":     `<link rel=manifest href=/m.json><link rel=stylesheet href=/a/s.css><a href=far/>far</a><a href=/lost.html>x</a><script src=https://cdn.example/x.js></script>`,
 		"far/index.html": `<img src=/a/p.png><img src=/a/gone.png><a href="../">home</a>`,
 		"alone.html":     `<p>nobody links here</p>`,
-		"a/s.css":        `p { background: var(--ground, white) url(p.png) }`,
-		"a/p.png":        "picture",
-		"b/unused.webm":  strings.Repeat("x", 5000),
-		"m.json":         "{}",
+		"a/s.css":        `p { background: var(--ground, white) url(p.png) } @media (max-width: 600px) { p::after { content: url(narrow.png) } } @media print { p { background: url(print.png) } }`,
+		"a/narrow.png":   "picture", "a/print.png": "picture",
+		"a/p.png":       "picture",
+		"b/unused.webm": strings.Repeat("x", 5000),
+		"m.json":        "{}",
 	} {
 		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, name)), 0o755))
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
@@ -46,5 +47,5 @@ func TestSurvey(t *testing.T) {
 	assert.Equal(t, []string{"/a/gone.png from /far/", "/lost.html from /"}, broken)
 	assert.Equal(t, 1, s.Wired.Manifest)
 	assert.Equal(t, []string{"/*"}, s.Keep.Pages)
-	assert.Equal(t, []string{"/a/p.png", "/a/s.css"}, g.Needs("/"))
+	assert.Equal(t, []string{"/a/narrow.png", "/a/p.png", "/a/s.css"}, g.Needs("/"), "on phones as well, but not in print")
 }
