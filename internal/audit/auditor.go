@@ -430,9 +430,9 @@ func (a *auditor) rehearse(start string) error {
 		r.Follow.AtMost, r.Follow.Allows = a.Project.Audit.Crawl.AtMost, site.AskRobots(a.ctx, a.Host).Allows
 	}
 	r.Known = a.knownScript()
-	r.Clicks = mostClicks
+	r.Clicks = rehearsal.MostClicks
 	if presses(a.Project, a.Folder != nil) {
-		r.Presses = mostPresses
+		r.Presses = rehearsal.MostPresses
 	}
 	if !r.OneProfile && !r.ReadScripts {
 		r.Start = cmp.Or(start, a.absolute(a.Project.Audit.Entry))
@@ -555,12 +555,6 @@ func (a *auditor) hostKnows() func(url string) bool {
 
 // mostFound bounds how many pages of a folder are tried that no file stands for, which links led to.
 const mostFound = 200
-
-// mostClicks bounds how many links are clicked.
-const mostClicks = 200
-
-// mostPresses bounds how many buttons are pressed.
-const mostPresses = 400
 
 // presses says whether buttons of a site are pressed. What a press does at a live site nobody knows, so it has to be asked for there.
 func presses(p *project.Project, folder bool) bool {

@@ -121,7 +121,7 @@ var workerDisguises = newCheck(Check{
 	Example: "every navigation is answered with the kept start page.",
 })
 
-// isWorkerOfFit says whether the site's worker is one that fit wrote, with a shell as its project file says.
+// isWorkerOfFit says whether the site's worker is one that fit wrote: where it answers for what is not there, its project file says so.
 func (a *auditor) isWorkerOfFit() bool {
 	w := a.ran.Worker
 	if w == nil {

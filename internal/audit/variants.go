@@ -61,7 +61,7 @@ func VisitsOf(in Input) survey.Visits {
 	a := &auditor{Input: in, origin: in.Host.Origin()}
 	v := survey.Visits{Register: a.origin + worker.NewScripts(in.Project).Register, Others: in.Others, Kind: in.Kind, Asks: a.scriptedRequests()}
 	if presses(in.Project, in.Folder != nil) {
-		v.Presses = mostPresses
+		v.Presses = true
 	}
 	for _, path := range slices.Concat([]string{in.Project.Audit.Entry}, in.Project.Audit.Visit, in.Project.Audit.Pages) {
 		v.URLs = append(v.URLs, a.absolute(path))

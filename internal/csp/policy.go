@@ -144,8 +144,8 @@ type Request struct {
 	Redirected bool
 }
 
-// Allows says whether a request may be made ("should request be blocked by Content Security Policy", CSP 3, 4.1.2). It is not asked about data for
-// scripts alone: Destination "" is governed by connect-src as well.
+// Allows says whether a request may be made ("should request be blocked by Content Security Policy", CSP 3, 4.1.2). What scripts fetch, whose
+// destination is "", is governed by connect-src.
 func (p *Policy) Allows(r Request) bool {
 	if p == nil {
 		return true

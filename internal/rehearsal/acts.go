@@ -48,6 +48,11 @@ func (a act) doIn(b *useragent.Browser, tab *document.Tab) (*document.View, map[
 	return view, asked
 }
 
+// triesOffline says whether offline is among the conditions.
+func (r *Rehearsal) triesOffline() bool {
+	return slices.ContainsFunc(r.Conditions, func(c condition.Condition) bool { return c.Name == condition.Offline.Name })
+}
+
 // actsOffline says whether what people do on a page without a network can be compared with what it does online.
 func (p *PageResult) actsOffline() bool {
 	o := p.Under[condition.Offline.Name]

@@ -5,7 +5,6 @@ import (
 	"runtime"
 	"slices"
 
-	"tachyform/internal/condition"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/document"
 	"tachyform/internal/weburl"
@@ -37,7 +36,7 @@ func (r *Rehearsal) click(ctx context.Context, b *useragent.Browser, out *Result
 		}
 		sets[l.from.scripts] = append(sets[l.from.scripts], l)
 	}
-	offline := slices.ContainsFunc(r.Conditions, func(c condition.Condition) bool { return c.Name == condition.Offline.Name })
+	offline := r.triesOffline()
 	left := r.Clicks
 	for _, set := range order {
 		list := sets[set]

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"sync"
 
-	"tachyform/internal/condition"
 	"tachyform/internal/useragent"
 	"tachyform/internal/useragent/document"
 )
@@ -53,8 +52,7 @@ func (r *Rehearsal) press(ctx context.Context, b *useragent.Browser, out *Result
 		}
 		sets[p.scripts] = append(sets[p.scripts], p)
 	}
-	pr := &pressing{Rehearsal: r, visited: b, left: r.Presses,
-		offline: slices.ContainsFunc(r.Conditions, func(c condition.Condition) bool { return c.Name == condition.Offline.Name })}
+	pr := &pressing{Rehearsal: r, visited: b, left: r.Presses, offline: r.triesOffline()}
 	for _, set := range order {
 		matters := map[string]bool{} // by the shapes of those on the first page
 		for _, x := range pr.all(ctx, sets[set][:1], out, func(document.Pressable) bool { return true }) {

@@ -103,6 +103,12 @@ type PageResult struct {
 	exhausted int
 }
 
+// MostClicks and MostPresses bound how many links are clicked and how many buttons pressed on a site.
+const (
+	MostClicks  = 200
+	MostPresses = 400
+)
+
 // Result is what a rehearsal showed.
 type Result struct {
 	Visits []*document.View

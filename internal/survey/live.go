@@ -26,8 +26,13 @@ func LookLive(ctx context.Context, host site.Host, address, entry string, urls [
 		seen.Pages[p.URL] = p.Seen
 	}
 	s := site.NewSnapshot(host, address)
+	fallsBack := false
 	for _, p := range out.Pages {
-		if p.Found && !isRoute(ctx, s, entry, p) {
+		switch {
+		case !p.Found:
+		case isRoute(ctx, s, entry, p):
+			fallsBack = true
+		default:
 			urls = append(urls, p.URL)
 		}
 	}
@@ -43,12 +48,11 @@ func LookLive(ctx context.Context, host site.Host, address, entry string, urls [
 	if err != nil {
 		return nil, err
 	}
-	g.Seen, g.entry = seen, strings.TrimPrefix(entry, host.Origin())
+	g.Seen, g.entry, g.fallsBack = seen, strings.TrimPrefix(entry, host.Origin()), fallsBack
 	for _, p := range out.Pages {
 		if path, own := g.Local(weburl.WithoutFragment(p.URL)); own && p.Document != nil && p.Seen.Scripted {
 			g.drawn(path, p)
 		}
-		g.fallsBack = g.fallsBack || p.Found && isRoute(ctx, s, entry, p)
 	}
 	for _, p := range out.Unanswered {
 		if path, own := g.Local(p.URL); own && p.Routed {

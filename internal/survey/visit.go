@@ -13,14 +13,13 @@ import (
 )
 
 // mostVisited bounds how many pages that are files are opened, mostRoutes how many addresses that links lead to beside
-// them, routeDepth how many links away, mostClicked how many links are clicked.
+// them, routeDepth how many links away.
 // sampleOfSet is how many pages with the same scripts are opened to see whether all do the same.
 const (
 	sampleOfSet = 8
 	mostVisited = 200
 	mostRoutes  = 120
 	routeDepth  = 12
-	mostClicked = 200
 )
 
 // Visits says which pages are opened beside those of the folder, and how.
@@ -35,8 +34,8 @@ type Visits struct {
 	Register string
 	// Kind, if set, is the kind of browser.
 	Kind *useragent.Kind
-	// Presses is how many buttons and their like at most are pressed; 0 for none.
-	Presses int
+	// Presses has buttons and their like pressed.
+	Presses bool
 	// Progress, if set, is told how many pages of all have been opened; it may be called from several goroutines.
 	Progress func(done, all int)
 }
@@ -146,7 +145,10 @@ func (g *Graph) commonOf(paths []string) (common []string, same bool) {
 func visit(ctx context.Context, host site.Host, urls []string, r *page.Reader, v Visits,
 	follow *rehearsal.Following) (*rehearsal.Result, error) {
 	plan := &rehearsal.Rehearsal{Hosts: append([]site.Host{host}, v.Others...), Reader: r, Pages: urls, Kind: v.Kind,
-		Asks: v.Asks, Progress: v.Progress, Follow: follow, Clicks: mostClicked, Presses: v.Presses}
+		Asks: v.Asks, Progress: v.Progress, Follow: follow, Clicks: rehearsal.MostClicks}
+	if v.Presses {
+		plan.Presses = rehearsal.MostPresses
+	}
 	return plan.Run(ctx)
 }
 

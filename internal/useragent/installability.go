@@ -64,26 +64,29 @@ func (i *Installer) Manifest(url string, credentials bool) Fetched {
 	if credentials {
 		req.Credentials = "include"
 	}
-	return i.ask(req)
+	return i.ask(i.tab, req)
 }
 
 // Icon fetches a picture that the manifest names, as the page's own pictures are fetched.
 func (i *Installer) Icon(url string) Fetched {
-	return i.ask(&fetch.Request{URL: url, Method: "GET", Mode: request.NoCORS, Credentials: "include", Redirect: "follow",
+	from := i.tab
+	if strings.HasPrefix(url, "data:") {
+		from = nil // a picture that is its own address is not asked for, so that no policy of the page keeps it away
+	}
+	return i.ask(from, &fetch.Request{URL: url, Method: "GET", Mode: request.NoCORS, Credentials: "include", Redirect: "follow",
 		Destination: request.Image, Referrer: i.tab.Address()})
 }
 
-func (i *Installer) ask(req *fetch.Request) (came Fetched) {
+// ask makes a request for the page that a tab shows, or for none.
+func (i *Installer) ask(from *document.Tab, req *fetch.Request) (came Fetched) {
 	came = Fetched{URL: req.URL, Why: fetch.Failure{Kind: fetch.NothingAnswers}}
-	// A picture that is its own address is not asked for: no policy keeps it away.
-	if own := strings.HasPrefix(req.URL, "data:") && req.Destination == request.Image; !own && !i.tab.Allows(req.Destination,
-		req.URL) {
-		came.Why = fetch.Failure{Kind: fetch.PolicyForbids}
+	said := len(i.b.account.Notes)
+	resp, by, done := i.b.Fetch(from, i.tab.Address(), req)
+	if !done {
 		return came
 	}
-	said := len(i.b.account.Notes)
-	resp, _, done := i.b.Fetch(i.tab, "", req)
-	if !done {
+	if by == fetch.ByPolicy {
+		came.Why = fetch.FailureBy(by)
 		return came
 	}
 	if resp == nil {
@@ -93,8 +96,8 @@ func (i *Installer) ask(req *fetch.Request) (came Fetched) {
 		return came
 	}
 	actual := resp.Actual()
-	if from := weburl.OriginOf(actual.URL()); strings.HasPrefix(from, "http") && i.b.net.Hosts[from] == nil {
-		came.Why = fetch.Failure{Kind: fetch.UnknownOrigin, Detail: from}
+	if origin := weburl.OriginOf(actual.URL()); strings.HasPrefix(origin, "http") && i.b.net.Hosts[origin] == nil {
+		came.Why = fetch.Failure{Kind: fetch.UnknownOrigin, Detail: origin}
 		return came
 	}
 	came.Status, came.Type, came.Body, came.Why = actual.Status, actual.Get("content-type"), actual.Body, fetch.Failure{}

@@ -3,7 +3,6 @@ package document
 import (
 	"cmp"
 
-	"tachyform/internal/csp"
 	"tachyform/internal/page"
 	"tachyform/internal/request"
 	"tachyform/internal/site"
@@ -96,11 +95,6 @@ func (t *Tab) IsControlled() bool { return t.window != nil && t.window.Controlle
 
 // Shows says whether the tab still shows the page of an earlier view.
 func (t *Tab) Shows(v *View) bool { return t.View == v }
-
-// Allows says whether the page's policies let it ask for something.
-func (t *Tab) Allows(destination request.Destination, url string) bool {
-	return t.window.settings.policy.Allows(csp.Request{Destination: destination, URL: url})
-}
 
 // Address is that of the page.
 func (t *Tab) Address() string { return t.window.URL }

@@ -50,15 +50,19 @@ inTurn('the same fragment again', async () => {
   navigation.removeEventListener('navigate', heard);
   return [...log, history.length - before];
 });
-probe('a submission', async () => {
+// A form that is sent into a frame.
+function formInto(name, content) {
   const frame = document.createElement('iframe');
-  frame.name = 'sent';
-  document.body.append(frame);
+  frame.name = name;
   const form = document.createElement('form');
   form.action = '/page.html';
-  form.target = 'sent';
-  form.innerHTML = '<input name=a value=1><button name=b value=2>send</button>';
-  document.body.append(form);
+  form.target = name;
+  form.innerHTML = content;
+  document.body.append(frame, form);
+  return [frame, form];
+}
+probe('a submission', async () => {
+  const [frame, form] = formInto('sent', '<input name=a value=1><button name=b value=2>send</button>');
   const log = [];
   form.onsubmit = (e) => log.push(`submit ${e.submitter?.name ?? null} ${frame.contentWindow.location.pathname}`);
   form.onformdata = (e) => log.push(`formdata ${[...e.formData].join('&')}`);
@@ -80,14 +84,7 @@ probe('a submission', async () => {
   return log;
 });
 probe('two submissions in a row', async () => {
-  const frame = document.createElement('iframe');
-  frame.name = 'sent2';
-  document.body.append(frame);
-  const form = document.createElement('form');
-  form.action = '/page.html';
-  form.target = 'sent2';
-  form.innerHTML = '<input name=a value=1>';
-  document.body.append(form);
+  const [frame, form] = formInto('sent2', '<input name=a value=1>');
   form.submit();
   form.querySelector('input').value = '2';
   form.submit();
