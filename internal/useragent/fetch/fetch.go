@@ -72,7 +72,7 @@ func (f *fetching) networkError() { f.Clock.After(0, func() { f.done(nil) }) }
 func (f *fetching) mainFetch(u *whatwg.Url) {
 	f.urls = append(f.urls, u.Href(true))
 	if ShouldBeBlocked(f.req, u.Href(true), len(f.urls) > 1) {
-		f.Refused("the Content-Security-Policy of who asks does not allow " + u.Href(true))
+		f.Refused("the Content-Security-Policy of the page or worker that asks does not allow " + u.Href(true))
 		f.networkError()
 		return
 	}
