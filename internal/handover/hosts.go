@@ -111,7 +111,7 @@ func (h *remembering) Answer(ctx context.Context, r *site.Request) (*site.Respon
 
 // manifestIcons are the addresses of a manifest's icons.
 func manifestIcons(b *useragent.Browser, url string) (list []string) {
-	resp, _, _, _ := b.Navigate(url)
+	resp, _, _ := b.Navigate(url)
 	if actual := resp.Actual(); actual != nil && actual.Status == 200 {
 		m, _ := manifest.Process(actual.Bytes(), url, url, manifest.Standard)
 		for _, i := range m.Icons {

@@ -112,7 +112,7 @@ func (t *truth) answer(release int, url string) *fetch.Response {
 	key := truthKey{release, weburl.WithoutFragment(url)}
 	resp, known := t.known[key]
 	if !known {
-		got, _, _, _ := t.plain[release].Navigate(key.url)
+		got, _, _ := t.plain[release].Navigate(key.url)
 		resp = got.Actual()
 		t.known[key] = resp
 	}

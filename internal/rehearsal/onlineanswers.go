@@ -54,7 +54,7 @@ func (a *onlineAnswers) of(url string, plain *useragent.Browser) *fetch.Response
 	if resp, known := a.known[url]; known {
 		return resp
 	}
-	resp, _, _, _ := plain.Navigate(url)
+	resp, _, _ := plain.Navigate(url)
 	if a.known == nil {
 		a.known = map[string]*fetch.Response{}
 	}

@@ -101,7 +101,7 @@ func (r *Rehearsal) probe(ctx context.Context, b *useragent.Browser) *Health {
 func probe(b *useragent.Browser, tab *document.Tab, p Probe) (status int, size int64, reason fetch.Failure) {
 	if p.Mode == request.Navigate {
 		// The document alone tells enough.
-		resp, _, reason, done := b.Navigate(p.URL)
+		resp, reason, done := b.Navigate(p.URL)
 		switch {
 		case !done:
 			return 0, 0, fetch.Failure{Kind: fetch.NoDocument}
@@ -117,12 +117,12 @@ func probe(b *useragent.Browser, tab *document.Tab, p Probe) (status int, size i
 	if p.Range != "" {
 		req.Header = append(req.Header, [2]string{"range", p.Range})
 	}
-	resp, by, done := b.Fetch(tab, "", req)
+	resp, why, done := b.Fetch(tab, "", req)
 	switch {
 	case !done:
 		return 0, 0, fetch.Failure{Kind: fetch.NoAnswer}
 	case resp == nil:
-		return 0, 0, fetch.FailureBy(by)
+		return 0, 0, why
 	}
 	return resp.Actual().Status, resp.Actual().Len(), fetch.Failure{}
 }

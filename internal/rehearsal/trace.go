@@ -74,10 +74,9 @@ func (r *Rehearsal) trace(b *useragent.Browser, url string, destination request.
 	})
 	start := b.Now()
 	var resp *fetch.Response
-	var by fetch.Answerer
 	var done bool
 	if destination == request.Document {
-		resp, by, t.Reason, done = b.Navigate(url)
+		resp, t.Reason, done = b.Navigate(url)
 	} else {
 		from := url // the page that asks is the last one visited
 		if n := len(r.Visit); n > 0 {
@@ -88,9 +87,7 @@ func (r *Rehearsal) trace(b *useragent.Browser, url string, destination request.
 		if destination == request.Data || destination == request.Font {
 			req.Mode, req.Credentials = "cors", "same-origin"
 		}
-		if resp, by, done = b.Fetch(nil, from, req); done && resp == nil {
-			t.Reason = fetch.FailureBy(by)
-		}
+		resp, t.Reason, done = b.Fetch(nil, from, req)
 	}
 	t.Elapsed = b.Now() - start
 	switch {
@@ -98,7 +95,7 @@ func (r *Rehearsal) trace(b *useragent.Browser, url string, destination request.
 		t.Reason, t.Elapsed = fetch.Failure{Kind: fetch.NoAnswer}, document.Limit
 	case resp != nil:
 		actual := resp.Actual()
-		t.Handled, t.Status, t.Source, t.Type, t.Bytes = by, actual.Status, resp.Source, resp.Type, actual.Len()
+		t.Handled, t.Status, t.Source, t.Type, t.Bytes = fetch.AnsweredBy(resp, fetch.Failure{}), actual.Status, resp.Source, resp.Type, actual.Len()
 		if u := cmp.Or(actual.URL(), weburl.WithoutQuery(resp.Key)); u != "" &&
 			weburl.WithoutQuery(u) != weburl.WithoutQuery(url) {
 			t.Shown = u

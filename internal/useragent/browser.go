@@ -20,7 +20,6 @@ import (
 	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/environment"
 	"tachyform/internal/useragent/fetch"
-	"tachyform/internal/useragent/network"
 	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/useragent/storage"
 	"tachyform/internal/weburl"
@@ -68,7 +67,7 @@ type Options struct {
 // what others may do with it, which is why there are many; each is short.
 type Browser struct {
 	clock   *clock.Clock
-	net     *network.Network
+	net     *fetch.Network
 	store   *storage.Storage
 	fetcher *fetch.Fetcher
 	account *account.Account
@@ -92,10 +91,11 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 		store: storage.New(), bounds: environment.NewBounds(o.Steps), engines: &environment.WarmEngines{},
 		kind: cmp.Or(o.Kind, defaultKind), personal: map[string]string{}, standsFor: o.StandsFor,
 	}
-	n := &network.Network{Context: ctx, Hosts: map[string]site.Host{}, Condition: condition.Online}
+	reached := map[string]site.Host{}
 	for _, h := range hosts {
-		n.Hosts[h.Origin()] = h
+		reached[h.Origin()] = h
 	}
+	n := fetch.NewNetwork(ctx, reached, condition.Online)
 	b.bounds.Strain(o.Strained)
 	var cache *fetch.HTTPCache
 	if o.HTTPCache {
@@ -124,7 +124,7 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 }
 
 // assemble puts the parts of a browser together, all but its windows.
-func (b *Browser) assemble(c *clock.Clock, n *network.Network, cache *fetch.HTTPCache, a *account.Account) {
+func (b *Browser) assemble(c *clock.Clock, n *fetch.Network, cache *fetch.HTTPCache, a *account.Account) {
 	n.Clock, a.Clock = c, c
 	b.clock, b.net, b.account = c, n, a
 	c.Limit = func() int64 { return b.bounds.Run(len(n.Asked)) }
@@ -232,7 +232,7 @@ func (b *Browser) Branch() *Browser {
 		branch: true, standsFor: b.standsFor,
 	}
 	c := &clock.Clock{Context: b.net.Context, Now: b.clock.Now}
-	net := &network.Network{Context: b.net.Context, Hosts: b.net.Hosts, Condition: b.net.Condition}
+	net := fetch.NewNetwork(b.net.Context, b.net.Hosts, b.net.Condition)
 	n.assemble(c, net, b.fetcher.Cache.Branch(), b.account.Branch(c))
 	b.workers.Branch(n.workers)
 	n.windows = b.windows.Branch(n.workers)

@@ -81,12 +81,12 @@ func (i *Installer) Icon(url string) Fetched {
 func (i *Installer) ask(from *document.Tab, req *fetch.Request) (came Fetched) {
 	came = Fetched{URL: req.URL, Why: fetch.Failure{Kind: fetch.NothingAnswers}}
 	said := len(i.b.account.Notes)
-	resp, by, done := i.b.Fetch(from, i.tab.Address(), req)
+	resp, why, done := i.b.Fetch(from, i.tab.Address(), req)
 	if !done {
 		return came
 	}
-	if by == fetch.ByPolicy {
-		came.Why = fetch.FailureBy(by)
+	if why.Kind == fetch.PolicyForbids {
+		came.Why = why
 		return came
 	}
 	if resp == nil {

@@ -94,7 +94,7 @@ func (b *Browser) Evict(what string) {
 	if what == "everything" {
 		b.windows.LetGoOfKept()
 		for _, g := range slices.Clone(b.workers.Registrations()) {
-			g.Unregister()
+			g.Remove()
 		}
 	}
 }

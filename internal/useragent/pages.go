@@ -51,17 +51,17 @@ func (b *Browser) Take(t *document.Tab) { b.attempt(t.Take) }
 func (b *Browser) CloseTab(t *document.Tab) { b.attempt(func() { b.windows.CloseTab(t) }) }
 
 // Fetch makes a request as the page at a URL, or the one that a tab shows, would. done is false when no answer came
-// within document.Limit; resp is nil for a network error.
-func (b *Browser) Fetch(from *document.Tab, url string, req *fetch.Request) (resp *fetch.Response, by fetch.Answerer,
+// within document.Limit; resp is nil for a network error, with its reason.
+func (b *Browser) Fetch(from *document.Tab, url string, req *fetch.Request) (resp *fetch.Response, why fetch.Failure,
 	done bool) {
-	b.attempt(func() { resp, by, done = b.windows.Fetch(from, url, req) })
-	return resp, by, done
+	b.attempt(func() { resp, why, done = b.windows.Fetch(from, url, req) })
+	return resp, why, done
 }
 
 // Navigate asks for a page as opening it would, without showing it.
-func (b *Browser) Navigate(url string) (resp *fetch.Response, by fetch.Answerer, reason fetch.Failure, done bool) {
-	b.attempt(func() { resp, by, reason, done = b.windows.Request(url) })
-	return resp, by, reason, done
+func (b *Browser) Navigate(url string) (resp *fetch.Response, why fetch.Failure, done bool) {
+	b.attempt(func() { resp, why, done = b.windows.Request(url) })
+	return resp, why, done
 }
 
 // Glance gives a page as its host answers for it, without loading what it asks for or running its scripts.

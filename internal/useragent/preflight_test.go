@@ -99,7 +99,7 @@ func TestPreflights(t *testing.T) {
 		var got *fetch.Response
 		done := false
 		c.req.Client.Origin = own
-		b.fetcher.Fetch(&c.req, func(r *fetch.Response) { got, done = r, true })
+		b.fetcher.Fetch(&c.req, func(r *fetch.Response, _ fetch.Error) { got, done = r, true })
 		b.Settle()
 		require.True(t, done, c.name)
 		assert.Equal(t, c.comes, got != nil, c.name)
@@ -111,7 +111,7 @@ func TestPreflights(t *testing.T) {
 	defer b.Close()
 	var got *fetch.Response
 	b.fetcher.Fetch(&fetch.Request{Client: fetch.Settings{Origin: own}, URL: other + "/x", Method: "PUT", Mode: "cors",
-		Credentials: "include", Redirect: "follow", Header: [][2]string{{"x-a", "1"}}}, func(r *fetch.Response) { got = r })
+		Credentials: "include", Redirect: "follow", Header: [][2]string{{"x-a", "1"}}}, func(r *fetch.Response, _ fetch.Error) { got = r })
 	b.Settle()
 	require.NotNil(t, got)
 	assert.True(t, got.Actual().Unknown)

@@ -112,9 +112,9 @@ func (c *window) fetchText(ref page.Reference, done func(text string, ok bool)) 
 	view.add(l)
 	holder := c.top()
 	holder.pending++
-	c.fetch(c.createRequest(ref), func(resp *fetch.Response, how fetch.Answerer) {
+	c.fetch(c.createRequest(ref), func(resp *fetch.Response, why fetch.Error) {
 		holder.pending--
-		ok := c.in.judge(c, l, resp, how) && !l.Refused && isScript(resp.Actual(), ref.Module)
+		ok := l.judge(resp, why) && isScript(resp.Actual(), ref.Module)
 		text := ""
 		if ok {
 			text = string(resp.Actual().Bytes())
@@ -214,12 +214,12 @@ func (p *Page) CloseWorker() { p.c.endWorker() }
 // FetchNow makes a request for which a script waits. Those of documents pass workers by, as Chromium has it.
 func (p *Page) FetchNow(req *fetch.Request) (resp *fetch.Response) {
 	c := p.c
-	if controller := c.Controller; !c.Worker {
-		c.Controller = nil
-		defer func() { c.Controller = controller }()
+	send := c.fetch
+	if !c.Worker {
+		send = c.fetchPastWorkers
 	}
 	done := false
-	p.Fetch(req, func(r *fetch.Response) { resp, done = r, true })
+	c.fetchForScript(req, send, func(r *fetch.Response) { resp, done = r, true })
 	c.in.clock().Run(func() bool { return done }, c.in.clock().Now+Limit)
 	return resp
 }

@@ -238,7 +238,7 @@ func (f *frame) navigate(url string, text *string, by passage) {
 		})
 		return
 	}
-	w.navigate(inner, url, 0, func(resp *fetch.Response, g *serviceworker.Registration, reason fetch.Failure) {
+	inner.createNavigationParamsByFetching(url, func(resp *fetch.Response, g *serviceworker.Registration, reason fetch.Failure) {
 		l.Done = true
 		c.top().asked = append(c.top().asked, inner.asked...)
 		if ended() {

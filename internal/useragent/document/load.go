@@ -3,7 +3,6 @@ package document
 import (
 	"path"
 	"slices"
-	"strings"
 
 	"tachyform/internal/csp"
 	"tachyform/internal/page"
@@ -36,7 +35,7 @@ type Load struct {
 	Done bool
 	// came is the answer to what was asked for ahead, with what waits for it.
 	came    *fetch.Response
-	how     fetch.Answerer
+	why     fetch.Error
 	waiting []func()
 	taken   bool
 	// Anyway tells of a missing load that it fails online and without a worker too.
@@ -179,11 +178,11 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 		c.styles.pending++
 	}
 	req := c.createRequest(ref)
-	c.fetch(req, func(resp *fetch.Response, how fetch.Answerer) {
+	c.fetch(req, func(resp *fetch.Response, why fetch.Error) {
 		holder.pending--
-		w.processResponse(c, l, resp, how, depth)
+		w.processResponse(c, l, resp, why, depth)
 		if l.Ahead || l.Preload {
-			l.came, l.how = resp, how
+			l.came, l.why = resp, why
 			for _, f := range l.waiting {
 				w.clock().After(0, f)
 			}
@@ -246,39 +245,33 @@ func (l *Load) take(resp *fetch.Response) {
 }
 
 // judge says of a load what its answer comes to; it reports whether it came as what it should be.
-func (w *Windows) judge(_ *window, l *Load, resp *fetch.Response, how fetch.Answerer) bool {
+func (l *Load) judge(resp *fetch.Response, why fetch.Error) bool {
 	l.Done = true
-	if resp == nil {
-		l.Missing, l.Why = true, fetch.FailureBy(how)
+	answer := resp
+	if answer == nil {
+		answer = why.Answer
+	}
+	if answer == nil {
+		l.Missing, l.Why = true, why.Failure
 		return false
 	}
-	actual := resp.Actual()
-	l.take(resp)
-	contentType := actual.Get("content-type")
-	essence := site.Essence(contentType)
-	nosniff := strings.EqualFold(strings.TrimSpace(actual.Get("x-content-type-options")), "nosniff")
+	actual := answer.Actual()
+	l.take(answer)
+	essence := site.Essence(actual.Get("content-type"))
 	switch {
 	case actual.Unknown:
 		l.Unknown = true // nothing can be said of its type or content
 	case actual.Status >= 400:
 		l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: actual.Status}
 		return false
-	case l.Integrity != "" && resp.Type == "opaque":
-		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.UncheckedIntegrity}
+	case resp == nil: // it came and may not be read
+		l.Refused, l.Why = true, why.Failure
+		l.Missing = why.Kind == fetch.WrongStyleType
 		return false
-	case l.Integrity != "" && !fetch.IntegrityHolds(l.Integrity, actual.Body):
-		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongIntegrity}
+	case l.Destination == request.Style && essence != "text/css" && essence != "":
+		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongStyleType, Detail: essence}
 		return false
-	case l.Destination == request.Style && essence != "text/css" && (nosniff || essence != ""):
-		// Under nosniff the load itself fails; else the file comes and is not taken.
-		l.Missing, l.Refused, l.Why = nosniff, true, fetch.Failure{Kind: fetch.WrongStyleType, Detail: essence}
-		return false
-	case l.Destination == request.Script && (l.Module || nosniff) && !site.IsJavaScript(essence) &&
-		essence != "application/json":
-		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongScriptType, Detail: essence}
-		return false
-	case l.Destination == request.Script && (strings.HasPrefix(essence, "image/") || strings.HasPrefix(essence, "audio/") ||
-		strings.HasPrefix(essence, "video/") || essence == "text/csv"):
+	case l.Destination == request.Script && l.Module && !site.IsJavaScript(essence) && essence != "application/json":
 		l.Refused, l.Why = true, fetch.Failure{Kind: fetch.WrongScriptType, Detail: essence}
 		return false
 	}
@@ -286,8 +279,8 @@ func (w *Windows) judge(_ *window, l *Load, resp *fetch.Response, how fetch.Answ
 }
 
 // processResponse goes on with what a load has given.
-func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, how fetch.Answerer, depth int) {
-	if !w.judge(c, l, resp, how) {
+func (w *Windows) processResponse(c *window, l *Load, resp *fetch.Response, why fetch.Error, depth int) {
+	if !l.judge(resp, why) {
 		return
 	}
 	actual := resp.Actual()

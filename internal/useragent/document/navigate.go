@@ -1,6 +1,7 @@
 package document
 
 import (
+	"cmp"
 	"net/http"
 	"regexp"
 	"slices"
@@ -216,7 +217,7 @@ func (w *Windows) startNavigation(url string, tab *Tab, by passage, committed fu
 	if tab.window != nil {
 		c.Previous = tab.window.Client
 	}
-	w.navigate(c, url, 0, func(resp *fetch.Response, g *serviceworker.Registration, reason fetch.Failure) {
+	c.createNavigationParamsByFetching(url, func(resp *fetch.Response, g *serviceworker.Registration, reason fetch.Failure) {
 		if c.Closed {
 			return
 		}
@@ -285,27 +286,16 @@ func (w *Windows) CloseTab(t *Tab) {
 // forceReload is the cache mode of a page reloaded past worker and caches (Service Workers, 2.4: "force reload").
 const forceReload = "reload"
 
-// navigate finds the document for a URL (HTML, 7.4.5; Service Workers, "Handle Fetch"). done gets nil and a reason for
-// a network error.
-func (w *Windows) navigate(c *window, url string, hops int,
-	done func(*fetch.Response, *serviceworker.Registration, fetch.Failure)) {
-	if hops > 20 {
-		w.clock().After(0, func() { done(nil, nil, fetch.Failure{Kind: fetch.TooManyRedirects}) })
-		return
-	}
+// navigationRequest is the request for the document of a window (HTML, 7.4.5, "create navigation params by fetching", step 3).
+func (c *window) navigationRequest(url string) *fetch.Request {
 	destination := request.Document
 	if c.Frame {
 		destination = request.Frame
 	}
 	req := &fetch.Request{URL: weburl.WithoutFragment(url), Method: "GET", Cache: c.mode,
 		Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: request.Navigate,
-		Credentials: "include", Redirect: "manual", Destination: destination, Referrer: "no-referrer"}
-	if c.referrer != "" {
-		req.Referrer = c.referrer
-		settings{referrer: c.referrerPolicy}.refer(req)
-		c.told = req.Referrer
-	}
-	req.Reload, req.History = c.reload, c.handling.back
+		Credentials: "include", Redirect: "manual", Destination: destination, Referrer: cmp.Or(c.referrer, fetch.NoReferrer),
+		ReferrerPolicy: c.referrerPolicy, Reload: c.reload, History: c.handling.back}
 	if c.handling.back && req.Cache == "" {
 		req.Cache = "force-cache" // what is kept is shown as it is
 	}
@@ -313,66 +303,70 @@ func (w *Windows) navigate(c *window, url string, hops int,
 		req.Method, req.Content = "POST", site.Bytes(c.body.Data)
 		req.Header = append(req.Header, [2]string{"content-type", c.body.Type})
 	}
-	req.Client.Origin = weburl.OriginOf(url)
-	c.asked = append(c.asked, req.URL)
-	var g *serviceworker.Registration
-	if !c.settings.sandboxed {
-		g = w.Workers.MatchServiceWorkerRegistration(req.URL)
+	if c.frame != nil {
+		req.Client.Policy = c.frame.holder.settings.policy
+		req.Client.Origin = c.frame.holder.origin()
 	}
-	received := func(resp *fetch.Response, how fetch.Answerer) {
-		switch {
-		case resp == nil:
-			done(nil, g, fetch.FailureBy(how))
+	return req
+}
+
+// createNavigationParamsByFetching is "create navigation params by fetching" (HTML, 7.4.5). done gets nil and a reason for a
+// network error, and the registration whose worker will control the document.
+func (c *window) createNavigationParamsByFetching(url string, done func(*fetch.Response, *serviceworker.Registration, fetch.Failure)) {
+	w := c.in
+	req := c.navigationRequest(url)
+	var g *serviceworker.Registration // that the request's address lies in
+	req.HandleFetch = func(req *fetch.Request, respond func(*fetch.Response, fetch.Answerer)) {
+		c.asked = append(c.asked, req.URL)
+		if g = nil; !c.settings.sandboxed {
+			g = w.Workers.MatchServiceWorkerRegistration(req.URL)
+		}
+		if g == nil || g.Active == nil || c.mode == forceReload {
+			respond(nil, fetch.Nobody)
 			return
-		case how == fetch.ByWorker && resp.Type == "opaque":
-			done(nil, g, fetch.Failure{Kind: fetch.OpaqueDocument})
+		}
+		g.Active.HandleFetch(c.Client, req, respond)
+		// The check for a new worker comes a little after each navigation in scope.
+		g.SoftUpdateLater(w.UpdateDelay)
+	}
+	w.Workers.Fetcher.Fetch(req, func(resp *fetch.Response, why fetch.Error) {
+		if resp == nil {
+			done(nil, g, why.Failure)
 			return
-		case how == fetch.ByWorker && len(resp.URLs) > 1:
-			done(nil, g, fetch.Failure{Kind: fetch.RedirectedDocument})
-			return
+		}
+		if c.referrer != "" {
+			c.told = req.Referrer
 		}
 		actual := resp.Actual()
-		if location := actual.Get("location"); fetch.IsRedirect(actual.Status) && location != "" {
-			base := url
-			if u := actual.URL(); u != "" {
-				base = u
-			}
-			next, ok := page.Resolve(base, location)
-			if !ok {
-				done(nil, g, fetch.Failure{Kind: fetch.RedirectsElsewhere, Detail: location})
-				return
-			}
-			if policy := fetch.ParseReferrerPolicy(actual.Get("referrer-policy")); policy != "" {
-				c.referrerPolicy = policy
-			}
+		if next := actual.Location(url); next != "" {
 			if weburl.OriginOf(next) != weburl.OriginOf(url) {
-				c.ID = w.Workers.NewID() // HTML, 7.4.5, step 19: another environment
+				c.ID = w.Workers.NewID() // step 19: another environment
 			}
-			c.URL = next
-			if actual.Status != 307 && actual.Status != 308 {
-				c.body = nil // Fetch, 4.4, step 12
-			}
-			w.navigate(c, next, hops+1, done)
+			url, c.URL = next, next
+			req.ProcessNextManualRedirect()
 			return
 		}
-		if actual.Status == 204 || actual.Status == 205 {
-			done(nil, g, fetch.Failure{Kind: fetch.NoContent, Status: actual.Status})
+		if req.Method == "GET" {
+			c.body = nil
+		}
+		c.view.FromWorker = resp.ByWorker
+		if why := doesNotShow(actual); why.Kind != fetch.NoFailure {
+			done(nil, g, why)
 			return
 		}
-		if why := downloads(actual); why != "" {
-			done(nil, g, fetch.Failure{Kind: fetch.Download, Detail: why})
-			return
-		}
-		c.view.FromWorker = how == fetch.ByWorker
 		done(resp, g, fetch.Failure{})
+	})
+}
+
+// doesNotShow says why a browser shows no document for an answer: it has none, or is saved as a file.
+func doesNotShow(actual *fetch.Response) fetch.Failure {
+	if actual.Status == 204 || actual.Status == 205 {
+		return fetch.Failure{Kind: fetch.NoContent, Status: actual.Status}
 	}
-	if g == nil || g.Active == nil || c.mode == forceReload {
-		w.Workers.Fetcher.Fetch(req, func(r *fetch.Response) { received(r, fetch.ByNetwork) })
-		return
+	if why := downloads(actual); why != "" {
+		return fetch.Failure{Kind: fetch.Download, Detail: why}
 	}
-	g.Active.HandleFetch(c.Client, req, received)
-	// The check for a new worker comes a little after each navigation in scope.
-	g.SoftUpdateLater(w.UpdateDelay)
+	return fetch.Failure{}
 }
 
 // commit makes the response the client's document and starts all that it asks for.

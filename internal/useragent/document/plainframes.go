@@ -25,7 +25,7 @@ func (w *Windows) loadFrame(c *window, l *Load, depth int) {
 		c.tellLoaded(l, nil)
 		c.settled()
 	}
-	w.navigate(inner, l.URL, 0, func(resp *fetch.Response, g *serviceworker.Registration, reason fetch.Failure) {
+	inner.createNavigationParamsByFetching(l.URL, func(resp *fetch.Response, g *serviceworker.Registration, reason fetch.Failure) {
 		later := false
 		defer func() {
 			if !later {

@@ -33,16 +33,16 @@ func (p *Page) Session() string { return fmt.Sprintf("%p", p.c.top().tab) }
 
 // Fetch makes a request of a script.
 func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
-	c := p.c
+	p.c.fetchForScript(req, p.c.fetch, done)
+}
+
+func (c *window) fetchForScript(req *fetch.Request, send func(*fetch.Request, func(*fetch.Response, fetch.Error)), done func(*fetch.Response)) {
 	l := &Load{Reference: page.Reference{URL: weburl.WithoutFragment(req.URL), Destination: req.Destination, Mode: req.Mode,
 		Credentials: req.Credentials, From: c.URL, Runs: true}}
 	if req.Method != "GET" && req.Method != "HEAD" {
 		l.Method = req.Method
 	}
 	c.view.add(l)
-	if req.Referrer == "about:client" || req.Referrer == "" {
-		req.Referrer = c.address()
-	}
 	if !slices.ContainsFunc(req.Header, func(h [2]string) bool { return strings.EqualFold(h[0], "accept") }) {
 		req.Header = append([][2]string{{"accept", "*/*"}}, req.Header...)
 	}
@@ -55,13 +55,13 @@ func (p *Page) Fetch(req *fetch.Request, done func(*fetch.Response)) {
 		failed = true
 		c.in.clock().After(0, func() { done(nil) })
 	}
-	c.fetch(req, func(resp *fetch.Response, how fetch.Answerer) {
+	send(req, func(resp *fetch.Response, why fetch.Error) {
 		delete(c.waiting, number)
 		c.pending--
 		s.fetching--
 		l.Done = true
 		if resp == nil {
-			l.Missing, l.Why = true, fetch.FailureBy(how)
+			l.Missing, l.Why = true, why.Failure
 		} else {
 			actual := resp.Actual()
 			l.take(resp)

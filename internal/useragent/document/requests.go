@@ -24,8 +24,8 @@ func (w *Windows) Reload(t *Tab, pastWorker bool) *Tab {
 }
 
 // Fetch makes a request as the page at a URL, or the one that a tab shows, would. done is false when no answer came
-// within Limit; resp is nil for a network error.
-func (w *Windows) Fetch(from *Tab, url string, req *fetch.Request) (resp *fetch.Response, by fetch.Answerer,
+// within Limit; resp is nil for a network error, with its reason.
+func (w *Windows) Fetch(from *Tab, url string, req *fetch.Request) (resp *fetch.Response, why fetch.Failure,
 	done bool) {
 	var c *window
 	if from != nil {
@@ -36,29 +36,25 @@ func (w *Windows) Fetch(from *Tab, url string, req *fetch.Request) (resp *fetch.
 			c.Controller = g.Active
 		}
 	}
-	c.fetch(req, func(r *fetch.Response, how fetch.Answerer) { resp, by, done = r, how, true })
+	c.fetch(req, func(r *fetch.Response, e fetch.Error) { resp, why, done = r, e.Failure, true })
 	w.clock().Run(func() bool { return done }, w.clock().Now+Limit)
-	return resp, by, done
+	return resp, why, done
 }
 
 // Request asks for a page as opening it would, without showing it. done is false when no document came within Limit;
 // resp is nil for a network error page, with its reason.
-func (w *Windows) Request(url string) (resp *fetch.Response, by fetch.Answerer, reason fetch.Failure, done bool) {
+func (w *Windows) Request(url string) (resp *fetch.Response, reason fetch.Failure, done bool) {
 	c := w.newWindow(url)
-	w.navigate(c, url, 0, func(r *fetch.Response, _ *serviceworker.Registration, why fetch.Failure) {
+	c.createNavigationParamsByFetching(url, func(r *fetch.Response, _ *serviceworker.Registration, why fetch.Failure) {
 		resp, reason, done = r, why, true
 	})
 	w.clock().Run(func() bool { return done }, w.clock().Now+Limit)
-	by = fetch.ByNetwork
-	if c.view.FromWorker {
-		by = fetch.ByWorker
-	}
-	return resp, by, reason, done
+	return resp, reason, done
 }
 
 // Glance gives a page as its host answers for it, without loading what it asks for or running its scripts.
 func (w *Windows) Glance(url string) *View {
-	resp, _, why, done := w.Request(url)
+	resp, why, done := w.Request(url)
 	v := &View{URL: url, FinalURL: url, Failed: done && resp == nil, Stuck: !done, Reason: why, Response: resp, reader: w.Reader,
 		hostKnows: w.HostKnows, fallsBack: w.FallsBack}
 	if resp == nil {
@@ -78,7 +74,7 @@ func (w *Windows) ReadDocument(url string) *page.Document {
 	var d *page.Document
 	done := false
 	w.Workers.Fetcher.Fetch(&fetch.Request{URL: url, Method: "GET", Mode: request.Navigate, Credentials: "include",
-		Redirect: "follow", Client: fetch.Settings{Origin: weburl.OriginOf(url)}}, func(resp *fetch.Response) {
+		Redirect: "follow", Client: fetch.Settings{Origin: weburl.OriginOf(url)}}, func(resp *fetch.Response, _ fetch.Error) {
 		done = true
 		if resp != nil && resp.Status == 200 && site.IsHTML(resp.Get("content-type")) && resp.Body != nil {
 			if text, err := resp.Body.Bytes(); err == nil {

@@ -268,9 +268,9 @@ func (c *window) fetchScript(ref page.Reference, done func(text string, ok bool)
 	c.view.add(l)
 	c.seen[ref.URL+" "+string(ref.Destination)] = l
 	c.pending++
-	c.fetch(c.createRequest(ref), func(resp *fetch.Response, how fetch.Answerer) {
+	c.fetch(c.createRequest(ref), func(resp *fetch.Response, why fetch.Error) {
 		c.pending--
-		c.in.judge(c, l, resp, how)
+		l.judge(resp, why)
 		if c.Closed {
 			return
 		}
@@ -289,8 +289,13 @@ func (c *window) takeEarly(early *Load, ref page.Reference, done func(text strin
 		return
 	}
 	l := *early
-	l.Module, l.Integrity = ref.Module, ref.Integrity
-	text, ok := "", c.in.judge(c, &l, early.came, early.how) && !l.Missing && !l.Refused
+	l.Module = ref.Module
+	text, ok := "", l.judge(early.came, early.why)
+	if ok {
+		if l.Why = fetch.CheckIntegrity(ref.Integrity, early.came); l.Why.Kind != fetch.NoFailure {
+			l.Refused, ok = true, false
+		}
+	}
 	if ok && early.came.Actual().Body != nil {
 		text, ok = c.scriptText(ref, early.came.Actual())
 	}

@@ -1,13 +1,11 @@
 package document
 
 import (
-	"cmp"
 	"slices"
 	"strings"
 
 	"tachyform/internal/csp"
 	"tachyform/internal/page"
-	"tachyform/internal/request"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/weburl"
@@ -79,14 +77,6 @@ type settings struct {
 	sandboxed, scriptless bool
 }
 
-// refer says on a request who asks, as far as its policy allows (Fetch, 4.1, "main fetch").
-func (s settings) refer(req *fetch.Request) {
-	req.ReferrerPolicy = cmp.Or(req.ReferrerPolicy, s.referrer, fetch.DefaultReferrerPolicy)
-	if req.Referrer != fetch.NoReferrer {
-		req.Referrer = fetch.DetermineReferrer(req.ReferrerPolicy, req.Referrer, req.URL)
-	}
-}
-
 // styles are the style sheets of a document.
 type styles struct {
 	sheets  map[string]*page.Style // that have come, by address
@@ -133,36 +123,21 @@ func (c *window) origin() string {
 }
 
 // fetch is a fetch by a page: through the worker that controls it, if one does.
-func (c *window) fetch(req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
-	req.Client = fetch.Settings{Origin: c.origin(), EmbedderPolicy: c.settings.embedder, Policy: c.settings.policy}
-	c.settings.refer(req)
-	if fetch.ShouldBeBlocked(req, req.URL, false) {
-		c.in.clock().After(0, func() { done(nil, fetch.ByPolicy) })
-		return
-	}
-	plugin := req.Destination == request.Object || req.Destination == request.Embed // no worker hears of plugins (Fetch, 4.1)
-	if c.Controller == nil || plugin || weburl.Hostless(req.URL) {
-		c.in.Workers.Fetcher.Fetch(req, func(r *fetch.Response) { done(r, fetch.ByNetwork) })
-		return
-	}
-	hops := 0
-	var received func(*fetch.Response, fetch.Answerer)
-	received = func(resp *fetch.Response, how fetch.Answerer) {
-		redirects := resp != nil && how == fetch.ByWorker && req.Redirect == "follow" && fetch.IsRedirect(resp.Status)
-		if redirects && resp.Get("location") != "" {
-			if next, ok := page.Resolve(req.URL, resp.Get("location")); ok && hops < 20 {
-				hops++
-				again := *req
-				again.URL = next
-				req = &again
-				c.Controller.HandleFetch(c.Client, req, received)
-				return
-			}
-			resp = nil
+func (c *window) fetch(req *fetch.Request, done func(*fetch.Response, fetch.Error)) {
+	req.HandleFetch = func(req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
+		if c.Controller == nil {
+			done(nil, fetch.Nobody)
+			return
 		}
-		done(resp, how)
+		c.Controller.HandleFetch(c.Client, req, done)
 	}
-	c.Controller.HandleFetch(c.Client, req, received)
+	c.fetchPastWorkers(req, done)
+}
+
+// fetchPastWorkers is a fetch by a page of which no worker hears, unless the request has a handler.
+func (c *window) fetchPastWorkers(req *fetch.Request, done func(*fetch.Response, fetch.Error)) {
+	req.Client = fetch.Settings{URL: c.address(), Origin: c.origin(), EmbedderPolicy: c.settings.embedder, Policy: c.settings.policy, ReferrerPolicy: c.settings.referrer}
+	c.in.Workers.Fetcher.Fetch(req, done)
 }
 
 // ControllerChanged lets the page do what its scripts do when another worker controls it.

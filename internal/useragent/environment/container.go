@@ -111,13 +111,14 @@ var containerOperations = operations{
 		})
 		return nil, nil
 	}),
-	"registration.unregister": promised(func(r *Realm, args arguments) (any, string) {
-		g := r.registration(args.number(0))
+	"registration.unregister": touching(func(r *Realm, args arguments) (any, error) {
+		id, g := args.number(0), r.registration(args.number(1))
 		if g == nil || g.Gone() {
-			return false, ""
+			r.settle(id, false, "")
+			return nil, nil
 		}
-		g.Unregister()
-		return true, ""
+		g.Unregister(func(err error) { r.settle(id, err == nil, "") })
+		return nil, nil
 	}),
 	"registration.preload": promised(func(r *Realm, args arguments) (any, string) {
 		g := r.registration(args.number(0))

@@ -2,6 +2,7 @@ package environment
 
 import (
 	"encoding/json"
+	"strings"
 
 	"tachyform/internal/script"
 	"tachyform/internal/useragent/account"
@@ -18,11 +19,11 @@ type liveEvent struct {
 // Busy says whether events are open.
 func (r *Realm) Busy() bool { return len(r.events) > 0 }
 
-// ListensTo says whether the worker has a listener for an event.
-func (r *Realm) ListensTo(event string) bool {
-	v, _ := r.runTask("listens", event)
-	yes, _ := v.(bool)
-	return yes
+// EventTypes lists the events that the worker has listeners for.
+func (r *Realm) EventTypes() []string {
+	v, _ := r.runTask("listens")
+	list, _ := v.(string)
+	return strings.Fields(list)
 }
 
 // Dispatch gives the worker an event; done, which may be nil, is told once the worker has finished with it.
@@ -74,7 +75,8 @@ func (r *Realm) preload(req *fetch.Request) int {
 	id := -r.next
 	ahead := *req
 	ahead.Header = append(append([][2]string{}, req.Header...), [2]string{"Service-Worker-Navigation-Preload", r.w.Registration.PreloadHeader})
-	r.p.Workers.Fetcher.Fetch(&ahead, func(resp *fetch.Response) {
+	ahead.HandleFetch = nil
+	r.p.Workers.Fetcher.Fetch(&ahead, func(resp *fetch.Response, _ fetch.Error) {
 		if resp == nil {
 			r.settle(id, nil, "NetworkError: the preload of "+req.URL+" failed")
 			return

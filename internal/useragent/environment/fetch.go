@@ -1,13 +1,9 @@
 package environment
 
 import (
-	"cmp"
 	"encoding/json"
 
-	whatwg "github.com/nlnwa/whatwg-url/url"
-
 	"tachyform/internal/useragent/fetch"
-	"tachyform/internal/weburl"
 )
 
 var fetchOperations = operations{"fetch": touching((*Realm).fetch)}
@@ -31,22 +27,11 @@ func (r *Realm) fetch(args arguments) (any, error) {
 		r.page.Fetch(req, came)
 		return nil, nil
 	}
-	scope, err := whatwg.Parse(r.w.Registration.Scope)
-	if err != nil {
-		return nil, err
-	}
 	if r.w.IsNew() {
 		r.w.Requests++
 	}
-	req.Client = fetch.Settings{Origin: weburl.Origin(scope), EmbedderPolicy: r.w.EmbedderPolicy, Policy: r.w.Policy}
-	if req.Referrer == "about:client" || req.Referrer == "" {
-		req.Referrer = r.w.Script
-	}
-	req.ReferrerPolicy = cmp.Or(req.ReferrerPolicy, r.w.ReferrerPolicy, fetch.DefaultReferrerPolicy)
-	if req.Referrer != fetch.NoReferrer {
-		req.Referrer = fetch.DetermineReferrer(req.ReferrerPolicy, req.Referrer, req.URL)
-	}
-	s.Fetcher.Fetch(req, came)
+	req.Client = r.w.Settings()
+	s.Fetcher.Fetch(req, func(resp *fetch.Response, _ fetch.Error) { came(resp) })
 	return nil, nil
 }
 

@@ -142,7 +142,7 @@ func (p *Platform) Start(w *serviceworker.Worker) (serviceworker.Global, error) 
 func (r *Realm) attach() {
 	r.Surround(script.Surroundings{
 		Host: r.host, Modules: script.Modules{Normalize: r.normalizeModule, Load: r.loadModule},
-		Context: r.p.Workers.Fetcher.Network.Context,
+		Context: r.p.Workers.Fetcher.Context(),
 	})
 }
 

@@ -33,6 +33,7 @@ const (
 	ToldOnConsole      // the console says it, Detail
 	InternalError      // of this program
 	UnknownOrigin      // nobody said what answers at the origin Detail
+	MixedContent       // asked without https by a page that came over https
 )
 
 // Failure is why a request came to nothing. Its zero value is none.
@@ -93,17 +94,8 @@ func (f Failure) String() string {
 		return "an internal error of Tachyform ended the visit"
 	case UnknownOrigin:
 		return "it lies on " + f.Detail + ", which other_origins does not list, so it was not asked for"
+	case MixedContent:
+		return "its address begins with http:, and pages loaded over https may not ask for it"
 	}
 	return ""
-}
-
-// FailureBy is the failure of a request of which nothing came, by who answered it.
-func FailureBy(by Answerer) Failure {
-	switch by {
-	case ByWorker:
-		return Failure{Kind: WorkerFailed}
-	case ByPolicy:
-		return Failure{Kind: PolicyForbids}
-	}
-	return Failure{Kind: NetworkFailed}
 }

@@ -95,7 +95,7 @@ func result(f *Fetcher, req Request) *Response {
 	req.Client.Origin = here
 	var got *Response
 	done := false
-	f.Fetch(&req, func(r *Response) { got, done = r, true })
+	f.Fetch(&req, func(r *Response, _ Error) { got, done = r, true })
 	f.Clock.Run(func() bool { return done }, f.Clock.Now+time.Minute)
 	if !done {
 		panic("no end with " + req.URL)

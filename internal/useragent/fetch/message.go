@@ -32,19 +32,27 @@ type Request struct {
 	Content site.Body `json:"-"`
 	// Client is who asks.
 	Client Settings `json:"-"`
+	// HandleFetch lets a service worker answer, nil where none may (Fetch, 2.2.5: service-workers mode).
+	HandleFetch Handler `json:"-"`
 	// Nonce and ParserInserted are the request's cryptographic nonce and parser metadata.
 	Nonce          string `json:"-"`
 	ParserInserted bool   `json:"-"`
+
+	fetching *fetching // that is under way for it
 }
 
 // Settings are what Fetch asks of an environment settings object (HTML, 8.1.3.2): the client of a request.
 type Settings struct {
+	// URL is its address, as which it refers to itself; "" for nobody.
+	URL string
 	// Origin is that of the document or worker, null for one that is kept apart from its own.
 	Origin string
 	// EmbedderPolicy is its Cross-Origin-Embedder-Policy.
 	EmbedderPolicy string
 	// Policy is its content security policy.
 	Policy *csp.Policy
+	// ReferrerPolicy is its referrer policy, "" for the usual one.
+	ReferrerPolicy string
 }
 
 // Response is a response as Fetch (2.2.6) has it. A nil *Response stands for a network error.
@@ -63,6 +71,8 @@ type Response struct {
 	Body site.Body `json:"-"`
 	// Source tells where the content came from.
 	Source Source `json:"-"`
+	// ByWorker says that a service worker has answered with it.
+	ByWorker bool `json:"-"`
 	// Key is the address under which a cache kept it, "" when it came from none.
 	Key string `json:"-"`
 	// Unknown tells that the content is not known, and stands for whatever the host has.

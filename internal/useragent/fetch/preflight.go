@@ -78,7 +78,7 @@ func (f *fetching) corsPreflightFetch(u *whatwg.Url, allowed func()) {
 		refused := ""
 		switch {
 		case answer == nil:
-			f.done(nil)
+			f.done(nil, Error{Failure: Failure{Kind: NetworkFailed}})
 			return
 		case !CORSCheck(answer.Header, f.req.Client.Origin, f.req.Credentials):
 			refused = "its answer to the preflight (OPTIONS) has no fitting Access-Control-Allow-Origin header"
@@ -88,8 +88,7 @@ func (f *fetching) corsPreflightFetch(u *whatwg.Url, allowed func()) {
 			refused = f.refusedBy(answer.Header, names)
 		}
 		if refused != "" {
-			f.Refused(u.Href(true) + " may not be asked by this site: " + refused)
-			f.done(nil)
+			f.refuse(Failure{Kind: NetworkFailed}, nil, u.Href(true)+" may not be asked by this site: "+refused)
 			return
 		}
 		allowed()

@@ -1,6 +1,7 @@
 package fetch
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -27,6 +28,20 @@ func ParseReferrerPolicy(text string) (policy string) {
 		}
 	}
 	return policy
+}
+
+// client stands for who asks, as a request's referrer (Fetch, 2.2.5).
+const client = "about:client"
+
+// determineReferrer says on a request who asks, as far as its policy allows (Fetch, 4.1, "main fetch", steps 8 and 9).
+func (req *Request) determineReferrer() {
+	req.ReferrerPolicy = cmp.Or(req.ReferrerPolicy, req.Client.ReferrerPolicy, DefaultReferrerPolicy)
+	if req.Referrer == client || req.Referrer == "" {
+		req.Referrer = req.Client.URL
+	}
+	if req.Referrer != NoReferrer {
+		req.Referrer = DetermineReferrer(req.ReferrerPolicy, req.Referrer, req.URL)
+	}
 }
 
 // DetermineReferrer is "determine request's referrer" (Referrer Policy, 8.3): what a request to a target says of the

@@ -10,6 +10,17 @@ const (
 	ByPolicy                  // nobody: the content security policy of who asks forbids the request
 )
 
+// AnsweredBy says who answered a request, by what a fetch came to.
+func AnsweredBy(resp *Response, why Failure) Answerer {
+	switch {
+	case resp != nil && resp.ByWorker, why.Kind == WorkerFailed, why.Kind == OpaqueDocument, why.Kind == RedirectedDocument:
+		return ByWorker
+	case why.Kind == PolicyForbids:
+		return ByPolicy
+	}
+	return ByNetwork
+}
+
 func (a Answerer) String() string { return [...]string{"nobody", "network", "worker", "policy"}[a] }
 
 // SourceKind says where content came from.

@@ -15,7 +15,7 @@ func (g *Registration) TryActivate() {
 	}
 }
 
-// activate makes the waiting worker the active one and lets it hear of it (Service Workers, "Activate").
+// activate is "Activate" (Service Workers): the waiting worker becomes the active one and hears of it.
 func (g *Registration) activate() {
 	s := g.container
 	w, old := g.Waiting, g.Active
@@ -32,34 +32,41 @@ func (g *Registration) activate() {
 		}
 	}
 	g.takeOverKept(w)
+	if w.shouldSkipEvent("activate") {
+		s.clock().After(0, w.activated)
+		return
+	}
 	w.runServiceWorker(func(global Global, err error) {
-		finish := func(bool) {
-			w.updateWorkerState(account.Activated)
-			ready := s.onActive
-			s.onActive = nil
-			for _, f := range ready {
-				s.clock().After(0, f)
-			}
-			waiters := w.waiters
-			w.waiters = nil
-			for _, f := range waiters {
-				f()
-			}
-			// Another that came meanwhile could not be activated: it is tried again, as at the end of "Install".
-			s.clock().After(0, func() { g.TryActivate() })
-		}
 		if err != nil {
-			finish(false)
+			w.activated()
 			return
 		}
 		s.clock().After(0, func() {
 			if w.global != global {
-				finish(false)
+				w.activated()
 				return
 			}
-			global.Dispatch("activate", map[string]any{}, finish)
+			global.Dispatch("activate", map[string]any{}, func(bool) { w.activated() })
 		})
 	})
+}
+
+// activated is the end of "Activate" (Service Workers).
+func (w *Worker) activated() {
+	s := w.Registration.container
+	w.updateWorkerState(account.Activated)
+	ready := s.onActive
+	s.onActive = nil
+	for _, f := range ready {
+		s.clock().After(0, f)
+	}
+	waiters := w.waiters
+	w.waiters = nil
+	for _, f := range waiters {
+		f()
+	}
+	// Another that came meanwhile could not be activated: it is tried again, as at the end of "Install".
+	s.clock().After(0, w.Registration.TryActivate)
 }
 
 // updateRegistrationState puts a worker into one of a registration's slots, or empties it (Service Workers, "Update
@@ -79,47 +86,6 @@ func (g *Registration) isUsed() bool {
 		}
 	}
 	return g.container.KeptClients == KeptClientsCount && len(g.keptUnder()) > 0
-}
-
-// Unregister takes a registration away; it goes on serving the pages it controls until they are closed (Service
-// Workers, "Unregister").
-func (g *Registration) Unregister() {
-	g.gone = true
-	if g.container.KeptClients == KeptClientsCount {
-		g.letGoOfKept()
-	}
-	g.tryClearRegistration()
-}
-
-// tryClearRegistration clears a registration that was taken away and that no client uses (Service Workers, "Try Clear
-// Registration").
-func (g *Registration) tryClearRegistration() {
-	if !g.gone || g.isUsed() {
-		return
-	}
-	if g.container.KeptClients == KeptClientsGiveWay {
-		g.letGoOfKept()
-	}
-	for _, w := range []*Worker{g.Installing, g.Waiting, g.Active} {
-		if w != nil {
-			w.updateWorkerState(account.Redundant)
-			w.terminateWhenIdle()
-		}
-	}
-	for _, slot := range []**Worker{&g.Installing, &g.Waiting, &g.Active} {
-		g.updateRegistrationState(slot, nil)
-	}
-	g.container.clearRegistration(g)
-}
-
-// clearRegistration takes a registration out of the list, after "Clear Registration" has ended its workers.
-func (s *Container) clearRegistration(g *Registration) {
-	for i, other := range s.registrations {
-		if other == g {
-			s.registrations = append(s.registrations[:i:i], s.registrations[i+1:]...)
-			return
-		}
-	}
 }
 
 // updateWorkerState changes the state of a worker, which hears of it (Service Workers, "Update Worker State").

@@ -21,8 +21,8 @@ type Global interface {
 	DispatchSerialized(m Message, from *Client)
 	// DispatchFromWorker gives it one that a worker has sent.
 	DispatchFromWorker(m Message, from *Worker)
-	// ListensTo says whether the worker has a listener for an event.
-	ListensTo(event string) bool
+	// EventTypes lists the events that the worker has listeners for.
+	EventTypes() []string
 	// It hears of its own state, and of what becomes of its registration.
 	observer
 	// Alive says whether its scripts may still run, Busy whether events are open.
@@ -74,7 +74,7 @@ type Container struct {
 	kept          []*Client // whose documents are kept for going back
 	closing       []Global
 	failures      []*Worker
-	queue         map[string][]func(finish func()) // jobs by scope
+	queue         map[string][]*job // by scope
 	nextID        int
 	nextWorker    int                 // numbers the versions of workers in the order in which they are met
 	registered    map[string][]string // scripts that pages registered, by scope

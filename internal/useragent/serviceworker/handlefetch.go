@@ -1,45 +1,79 @@
 package serviceworker
 
 import (
-	whatwg "github.com/nlnwa/whatwg-url/url"
-
 	"tachyform/internal/request"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/weburl"
 )
 
-// HandleFetch lets a worker answer a request, or the network if the worker leaves it alone (Service Workers, "Handle
-// Fetch"). The subresource case and that of page loads are one here; the worker was found before.
+// HandleFetch is "Handle Fetch" (Service Workers) for a request that a client makes: the worker was found before. done is told as
+// a fetch.Handler tells.
 func (w *Worker) HandleFetch(c *Client, req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
 	// A worker that is being activated is waited for.
-	if w.State == account.Activating && (w.hasFetch || len(w.routes) > 0) {
+	if w.State == account.Activating && (!w.shouldSkipEvent("fetch") || len(w.routes) > 0) {
 		w.waiters = append(w.waiters, func() { w.HandleFetch(c, req, done) })
 		return
 	}
 	// Static routes decide first.
-	if w.routed(c, req, done) {
+	source := w.getRouterSource(req)
+	if source == nil {
+		w.createFetchEventAndDispatch(c, req, done)
 		return
 	}
-	w.dispatchFetch(c, req, done)
+	s := w.Registration.container
+	switch source.Source {
+	case "network":
+		done(nil, fetch.Nobody)
+	case "cache":
+		if resp := w.fromCaches(source, req); resp != nil {
+			s.delayed(func() { done(resp, fetch.ByWorker) })
+			return
+		}
+		done(nil, fetch.Nobody)
+	case "race-network-and-fetch-handler":
+		w.race(c, req, done)
+	default:
+		w.createFetchEventAndDispatch(c, req, done)
+	}
 }
 
-// dispatchFetch gives the worker a fetch event ("Handle Fetch", the steps from "Create Fetch Event and Dispatch" on).
-func (w *Worker) dispatchFetch(c *Client, req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
-	s := w.Registration.container
-	network := func() { s.Fetcher.Fetch(req, func(r *fetch.Response) { done(r, fetch.ByNetwork) }) }
+// race asks the network and the worker at the same time; the first of them that has an answer answers.
+func (w *Worker) race(c *Client, req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
+	settled, left := false, 2
+	finish := func(resp *fetch.Response, by fetch.Answerer) {
+		left--
+		if !settled && (resp != nil || left == 0) {
+			settled = true
+			done(resp, by)
+		}
+	}
+	raced := *req
+	raced.HandleFetch = nil
+	w.Registration.container.Fetcher.Fetch(&raced, func(resp *fetch.Response, _ fetch.Error) { finish(resp, fetch.ByNetwork) })
+	w.createFetchEventAndDispatch(c, req, func(resp *fetch.Response, by fetch.Answerer) {
+		if by == fetch.Nobody {
+			by = fetch.ByNetwork // which is on its way
+		}
+		finish(resp, by)
+	})
+}
+
+// createFetchEventAndDispatch is "Create Fetch Event and Dispatch" (Service Workers).
+func (w *Worker) createFetchEventAndDispatch(c *Client, req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) {
 	// A worker that listens to no fetch event is not started.
-	if !w.hasFetch {
-		network()
+	if w.shouldSkipEvent("fetch") {
+		done(nil, fetch.Nobody)
 		return
 	}
+	s := w.Registration.container
 	w.runServiceWorker(func(g Global, err error) {
 		if err != nil {
-			network()
+			done(nil, fetch.Nobody)
 			return
 		}
 		g.DispatchFetch(w.fetchEvent(c, req), func(resp *fetch.Response, what account.Answer) {
-			if what == account.Answered && (!responseAllowed(req, resp) || !mayEmbed(req, resp)) {
+			if what == account.Answered && resp != nil && fetch.ResponseAllowed(req, resp).Kind == fetch.WorkerFailed {
 				resp, what = nil, account.AnsweredError
 			}
 			e := account.Event{Worker: w.ID, Kind: account.EventAnswer, URL: req.URL, Answer: what}
@@ -48,7 +82,7 @@ func (w *Worker) dispatchFetch(c *Client, req *fetch.Request, done func(*fetch.R
 			}
 			s.Account.Record(e)
 			if what == account.LeftAlone {
-				network()
+				done(nil, fetch.Nobody)
 				return
 			}
 			done(resp, fetch.ByWorker)
@@ -72,29 +106,4 @@ func (w *Worker) fetchEvent(c *Client, req *fetch.Request) FetchEvent {
 		e.Client = c.IDText()
 	}
 	return e
-}
-
-// mayEmbed is the cross-origin resource policy check for an opaque answer of a worker (Fetch, 4.3).
-func mayEmbed(req *fetch.Request, resp *fetch.Response) bool {
-	if resp.Type != "opaque" || req.Client.EmbedderPolicy == "" {
-		return true
-	}
-	actual := resp.Actual()
-	u, err := whatwg.Parse(actual.URL())
-	return err != nil || fetch.CrossOriginResourcePolicyCheck(req.Client.Origin, u,
-		fetch.HeaderValue(actual.Header, "Cross-Origin-Resource-Policy"), req.Client.EmbedderPolicy)
-}
-
-// responseAllowed says whether a worker's response may be given to a request (Fetch, 4.3, the checks after the service
-// worker's answer).
-func responseAllowed(req *fetch.Request, resp *fetch.Response) bool {
-	switch {
-	case resp.Type == "error",
-		req.Mode == request.SameOrigin && resp.Type == "cors",
-		req.Mode != request.NoCORS && resp.Type == "opaque" && req.Mode != request.Navigate,
-		req.Redirect != "manual" && resp.Type == "opaqueredirect",
-		req.Redirect != "follow" && len(resp.URLs) > 1 && req.Mode != request.Navigate:
-		return false
-	}
-	return true
 }

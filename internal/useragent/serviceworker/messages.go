@@ -34,30 +34,16 @@ func (m Messages) branch() Messages {
 // SendSyncs sends the registered sync events to workers, unless there is no connection (Web Background
 // Synchronization, 5).
 func (s *Container) SendSyncs() {
-	if s.Fetcher.Network.Condition.Refuses {
+	if !s.Fetcher.Online() {
 		return
 	}
 	for _, g := range s.registrations {
 		for _, tag := range slices.Sorted(maps.Keys(g.Messages.Syncs)) {
-			if g.send("sync", map[string]any{"tag": tag, "lastChance": false}) {
+			if g.fireFunctionalEvent("sync", map[string]any{"tag": tag, "lastChance": false}) {
 				delete(g.Messages.Syncs, tag)
 			}
 		}
 	}
-}
-
-// send gives a registration's active worker an event that needs no page. It reports whether there is such a worker.
-func (g *Registration) send(name string, detail map[string]any) bool {
-	w := g.Active
-	if w == nil {
-		return false
-	}
-	w.runServiceWorker(func(global Global, err error) {
-		if err == nil {
-			global.Dispatch(name, detail, func(bool) {})
-		}
-	})
-	return true
 }
 
 // ClickNotification clicks on a shown notification with a tag or title. It reports whether there is one.
@@ -65,7 +51,7 @@ func (s *Container) ClickNotification(which, action string) bool {
 	for _, g := range s.registrations {
 		for _, n := range g.Messages.Notifications {
 			if n.Text("tag") == which || n.Text("title") == which {
-				return g.send("notificationclick", map[string]any{"notification": n, "action": action})
+				return g.fireFunctionalEvent("notificationclick", map[string]any{"notification": n, "action": action})
 			}
 		}
 	}
@@ -75,7 +61,7 @@ func (s *Container) ClickNotification(which, action string) bool {
 // Deliver gives every active worker an event that needs no page. It reports whether there is any.
 func (s *Container) Deliver(name string, detail map[string]any) (delivered bool) {
 	for _, g := range s.registrations {
-		delivered = g.send(name, detail) || delivered
+		delivered = g.fireFunctionalEvent(name, detail) || delivered
 	}
 	return delivered
 }

@@ -63,13 +63,6 @@ func (s *Container) MatchServiceWorkerRegistration(url string) *Registration {
 	return best
 }
 
-// RegisterError is the refusal of a registration, with the name that the rejected promise's error has.
-type RegisterError struct {
-	Name, Message string
-}
-
-func (e *RegisterError) Error() string { return e.Name + ": " + e.Message }
-
 // setRegistration makes a registration (Service Workers, "Set Registration").
 func (s *Container) setRegistration(scope string) *Registration {
 	g := &Registration{ID: s.NewID(), Scope: scope, PreloadHeader: "true", container: s}

@@ -3,6 +3,7 @@ package serviceworker
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	urlpattern "github.com/dunglas/go-urlpattern"
 
@@ -69,17 +70,13 @@ func (c *routeCondition) compile() error {
 	return nil
 }
 
-func (c *routeCondition) matches(req *fetch.Request, running bool) bool {
+// matchRouterCondition is "Match Router Condition" (Service Workers).
+func (c *routeCondition) matchRouterCondition(req *fetch.Request, running bool) bool {
 	if c.Or != nil {
-		for i := range c.Or {
-			if c.Or[i].matches(req, running) {
-				return true
-			}
-		}
-		return false
+		return slices.ContainsFunc(c.Or, func(o routeCondition) bool { return o.matchRouterCondition(req, running) })
 	}
 	if c.Not != nil {
-		return !c.Not.matches(req, running)
+		return !c.Not.matchRouterCondition(req, running)
 	}
 	is := func(want *string, have string) bool { return want == nil || *want == have }
 	status := "not-running"
@@ -91,47 +88,31 @@ func (c *routeCondition) matches(req *fetch.Request, running bool) bool {
 		is(c.RequestDestination, string(req.Destination)) && is(c.RunningStatus, status)
 }
 
-// routed answers a request by the worker's first fitting route; it reports false when the fetch event decides.
-func (w *Worker) routed(c *Client, req *fetch.Request, done func(*fetch.Response, fetch.Answerer)) bool {
-	s := w.Registration.container
+// getRouterSource is "Get Router Source" (Service Workers): the first rule whose condition holds, nil for none.
+func (w *Worker) getRouterSource(req *fetch.Request) *route {
 	for i := range w.routes {
-		r := &w.routes[i]
-		if !r.Condition.matches(req, w.global != nil) {
+		if r := &w.routes[i]; r.Condition.matchRouterCondition(req, w.global != nil) {
+			return r
+		}
+	}
+	return nil
+}
+
+// fromCaches is what the caches that a rule names have for a request, nil for nothing.
+func (w *Worker) fromCaches(r *route, req *fetch.Request) *fetch.Response {
+	store := w.Registration.container.Store
+	for _, name := range store.Names {
+		if r.CacheName != nil && *r.CacheName != name {
 			continue
 		}
-		network := func() { s.Fetcher.Fetch(req, func(resp *fetch.Response) { done(resp, fetch.ByNetwork) }) }
-		switch r.Source {
-		case "network":
-			network()
-			return true
-		case "cache":
-			for _, name := range s.Store.Names {
-				if r.CacheName != nil && *r.CacheName != name {
-					continue
-				}
-				if found := s.Store.Caches[name].QueryCache(req, storage.MatchOptions{}); len(found) > 0 {
-					resp := *found[0].Response
-					resp.Source = fetch.Source{Kind: fetch.CacheSource, Cache: name}
-					s.clock().After(storage.CacheDelay, func() { done(&resp, fetch.ByWorker) })
-					return true
-				}
-			}
-			network()
-			return true
-		case "race-network-and-fetch-handler":
-			settled, left := false, 2
-			finish := func(resp *fetch.Response, how fetch.Answerer) {
-				left--
-				if !settled && (resp != nil || left == 0) {
-					settled = true
-					done(resp, how)
-				}
-			}
-			s.Fetcher.Fetch(req, func(resp *fetch.Response) { finish(resp, fetch.ByNetwork) })
-			w.dispatchFetch(c, req, finish)
-			return true
+		if found := store.Caches[name].QueryCache(req, storage.MatchOptions{}); len(found) > 0 {
+			resp := *found[0].Response
+			resp.Source = fetch.Source{Kind: fetch.CacheSource, Cache: name}
+			return &resp
 		}
-		return false
 	}
-	return false
+	return nil
 }
+
+// delayed does something once an operation on the caches is through.
+func (s *Container) delayed(do func()) { s.clock().After(storage.CacheDelay, do) }

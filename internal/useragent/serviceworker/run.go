@@ -4,9 +4,6 @@ import (
 	"errors"
 	"time"
 
-	whatwg "github.com/nlnwa/whatwg-url/url"
-
-	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
 )
 
@@ -59,15 +56,4 @@ func (w *Worker) terminateWhenIdle() {
 			w.terminateWhenIdle()
 		}
 	})
-}
-
-// fetchNow asks for a script in the middle of a turn, through the HTTP cache where there is one.
-func (s *Container) fetchNow(u *whatwg.Url, mode string) *site.Response {
-	req := &site.Request{Method: "GET", URL: u}
-	if kept, _ := s.Fetcher.Cache.Get(req, mode, s.clock().Now); kept != nil {
-		return kept
-	}
-	resp := s.Fetcher.Network.SendNow(req)
-	s.Fetcher.Cache.Put(req, resp, mode, s.clock().Now)
-	return resp
 }

@@ -3,14 +3,15 @@ package serviceworker
 import (
 	"fmt"
 	"slices"
-	"tachyform/internal/csp"
-	"tachyform/internal/request"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 
+	"tachyform/internal/csp"
+	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/weburl"
 )
 
 // Worker is one service worker: a script in one of its versions, and the state of its life.
@@ -37,12 +38,14 @@ type Worker struct {
 	// Original, in a branch, is the worker that this one is a copy of.
 	Original *Worker
 
-	global   Global                // nil while it does not run
-	scripts  map[string]scriptText // by address
-	hasFetch bool
-	routes   []route
-	skip     bool     // it does not wait
-	waiters  []func() // called when the worker has left the state activating
+	global  Global                // nil while it does not run
+	scripts map[string]scriptText // by address
+	// handled are the events that it listened to when its script had run for the first time (Service Workers, 2.1: set of event
+	// types to handle).
+	handled []string
+	routes  []route
+	skip    bool     // it does not wait
+	waiters []func() // called when the worker has left the state activating
 }
 
 // Source is the text of its script.
@@ -77,7 +80,7 @@ func (w *Worker) Imports() (list []string) {
 type scriptText struct{ text, contentType string }
 
 // ImportScript gives the text of an imported script: from what the worker was installed with, else from the network
-// during its first run.
+// during its first run ("fetch a classic worker-imported script", HTML, 8.1.4.2, with the hook of Service Workers, 3.4).
 func (w *Worker) ImportScript(url string) (string, error) {
 	if s, ok := w.scripts[url]; ok {
 		return s.text, nil
@@ -85,42 +88,49 @@ func (w *Worker) ImportScript(url string) (string, error) {
 	if !w.IsNew() {
 		return "", fmt.Errorf("NetworkError: %s was not imported when the worker was installed", url)
 	}
-	u, err := whatwg.Parse(url)
-	if err != nil {
+	if _, err := whatwg.Parse(url); err != nil {
 		return "", fmt.Errorf("SyntaxError: %s is not a URL", url)
 	}
-	if !w.Policy.Allows(csp.Request{Destination: request.Script, URL: url}) {
-		return "", fmt.Errorf("NetworkError: the Content-Security-Policy of the worker's script does not allow %s", url)
-	}
-	mode := "default"
+	cache := "default"
 	if w.Registration.UpdateViaCache == "none" {
-		mode = "no-cache"
+		cache = "no-cache"
 	}
-	for range 20 {
-		resp := w.Registration.container.fetchNow(u, mode)
-		if resp == nil || resp.Body == nil {
-			return "", fmt.Errorf("NetworkError: %s could not be fetched", url)
-		}
-		if fetch.IsRedirect(resp.Status) {
-			if u, err = u.Parse(resp.Header.Get("Location")); err != nil {
-				break
-			}
-			continue
-		}
-		if resp.Status != 200 {
-			return "", fmt.Errorf("NetworkError: %s answered with status %d", url, resp.Status)
-		}
-		if !site.IsJavaScript(site.Essence(resp.Header.Get("Content-Type"))) {
-			return "", fmt.Errorf("NetworkError: %s is served as %q, not as JavaScript", url, resp.Header.Get("Content-Type"))
-		}
-		text, err := resp.Body.Bytes()
+	resp, why := w.Registration.container.Fetcher.FetchNow(w.importRequest(url, cache))
+	if resp == nil {
+		resp = why.Answer // of another type
+	}
+	switch actual := resp.Actual(); {
+	case why.Kind == fetch.PolicyForbids:
+		return "", fmt.Errorf("NetworkError: the Content-Security-Policy of the worker's script does not allow %s", url)
+	case actual == nil || actual.Body == nil:
+		return "", fmt.Errorf("NetworkError: %s could not be fetched", url)
+	case actual.Status != 200:
+		return "", fmt.Errorf("NetworkError: %s answered with status %d", url, actual.Status)
+	case !site.IsJavaScript(site.Essence(actual.Get("content-type"))):
+		return "", fmt.Errorf("NetworkError: %s is served as %q, not as JavaScript", url, actual.Get("content-type"))
+	default:
+		text, err := actual.Body.Bytes()
 		if err != nil {
 			return "", err
 		}
-		w.scripts[url] = scriptText{string(text), resp.Header.Get("Content-Type")}
+		w.scripts[url] = scriptText{string(text), actual.Get("content-type")}
 		return string(text), nil
 	}
-	return "", fmt.Errorf("NetworkError: %s could not be fetched", url)
+}
+
+// importRequest is the request for a script that the worker imports.
+func (w *Worker) importRequest(url, cache string) *fetch.Request {
+	req := &fetch.Request{URL: url, Method: "GET", Header: [][2]string{{"accept", "*/*"}}, Mode: request.NoCORS, Credentials: "include", Redirect: "follow",
+		Destination: request.Script, Cache: cache, Client: w.Settings()}
+	if w.Type == "module" {
+		req.Mode, req.Credentials = request.CORS, "same-origin"
+	}
+	return req
+}
+
+// Settings are those of the worker's environment, for what it asks for.
+func (w *Worker) Settings() fetch.Settings {
+	return fetch.Settings{URL: w.Script, Origin: weburl.OriginOf(w.Script), EmbedderPolicy: w.EmbedderPolicy, Policy: w.Policy, ReferrerPolicy: w.ReferrerPolicy}
 }
 
 // IsNew says whether it has not been installed yet.

@@ -49,7 +49,7 @@ commands.module = (url) => {
   then(host('module', url), () => { moduleFailure = ''; }, (error) => { moduleFailure = describe(error); });
 };
 commands.moduleResult = () => moduleFailure;
-commands.listens = (type) => listFor(global).some((e) => e.type === type);
+commands.listens = () => listFor(global).map((e) => e.type).join(' ');
 
 commands.event = (id, name, json) => {
   const detail = fromJSON(json);
