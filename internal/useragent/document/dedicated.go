@@ -93,7 +93,7 @@ func (c *window) runWorkerScript(o serviceworker.WorkerOptions, text string) {
 // mostWorkers bounds how many workers one page may start, mostFrames how many realms its frames may have.
 const (
 	mostWorkers = 20
-	mostFrames  = 100
+	mostFrames  = 150
 )
 
 // failedToStart tells who started a worker that its script can't be had.

@@ -37,8 +37,8 @@ type frame struct {
 // Bounds of frames: how deep they may stand in one another, how many a page may have, and how often one may be sent on.
 const (
 	maxFrameDepth        = 6
-	mostPlaces           = 100
-	mostFrameNavigations = 50
+	mostPlaces           = 1000
+	mostFrameNavigations = 20
 )
 
 // borrows says whether a document has its origin and its base from the one that made it (HTML, 7.3.2.2).
@@ -92,7 +92,7 @@ func (p *Page) MakeFrame(name string, sandboxed bool, allows []string) int {
 	c := p.c
 	top := c.top()
 	if c.depth() >= maxFrameDepth || top.placed >= mostPlaces {
-		c.gap(account.Gap{What: "more than 100 frames in one page, or frames nested more than 6 deep"})
+		c.gap(account.Gap{What: "more than 1000 frames in one page, or frames nested more than 6 deep"})
 		return 0
 	}
 	top.placed++
@@ -345,7 +345,7 @@ func (f *frame) commit(d *page.Document, mediaType string) {
 	inner.document = d
 	runs := w.StartRealm != nil && (goesOn || f.reached(old) || !inner.settings.scriptless && hasScripts(d.Decoded()))
 	if runs && f.holder.top().framed >= mostFrames {
-		f.holder.gap(account.Gap{What: "more than 100 documents with scripts in the frames of one page"})
+		f.holder.gap(account.Gap{What: "more than 150 documents with scripts in the frames of one page"})
 		runs = false
 	}
 	if goesOn {
