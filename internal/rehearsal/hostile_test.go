@@ -92,7 +92,7 @@ func TestHostilePages(t *testing.T) {
 		"back and forth":              {`location.href = location.pathname === '/' ? '/more.html' : '/';`, true},
 		"history without end":         {`for (let i = 0; i < 1e5; i++) history.pushState(i, '', '?' + i);`, false},
 		"workers":                     {`const u = URL.createObjectURL(new Blob(["const f = () => { new Worker(URL.createObjectURL(new Blob(['setInterval(() => {}, 1)']))); }; for (let i = 0; i < 50; i++) f();"])); for (let i = 0; i < 50; i++) new Worker(u);`, false},
-		"frames":                      {`for (let i = 0; i < 200; i++) document.body.append(Object.assign(document.createElement('iframe'), { srcdoc: '<p>' + i }));`, false},
+		"frames":                      {`for (let i = 0; i < 1200; i++) document.body.append(Object.assign(document.createElement('iframe'), { srcdoc: '<p>' + i }));`, false},
 		"registrations without end":   {`const again = () => navigator.serviceWorker.register('/w.js?' + Math.random()).then(again, again); again();`, false},
 		"custom elements":             {`customElements.define('x-y', class extends HTMLElement { connectedCallback() { this.append(document.createElement('x-y')); } }); document.body.append(document.createElement('x-y'));`, false},
 		"prototypes":                  {`for (const C of [Array, Map, Set, Promise, String, RegExp, Function, Object, Node, Element, Document, EventTarget]) for (const k of Object.getOwnPropertyNames(C.prototype)) if (k !== 'constructor') try { C.prototype[k] = () => { throw new Error('no ' + k); }; } catch {} JSON.parse = JSON.stringify = () => { throw 1; };`, true},

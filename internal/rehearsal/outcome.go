@@ -138,7 +138,7 @@ func ownContent(v, reference *document.View) bool {
 		return false
 	}
 	urls := shown.URLs
-	if len(urls) == 0 && v.Response.Key != "" {
+	if shown.Made {
 		urls = []string{v.Response.Key} // a copy that the worker wrapped anew is known by where it was kept
 	}
 	for _, u := range urls {

@@ -64,7 +64,7 @@ type keptDocument struct {
 // inside lists a page's window with those of all its frames and workers.
 func (c *window) inside() []*window {
 	list := []*window{c}
-	for _, f := range c.frames {
+	for _, f := range c.frames() {
 		list = append(list, f.inside()...)
 	}
 	for _, w := range c.workers {
@@ -102,7 +102,7 @@ func (c *window) mayStay(rules *BackForwardCache) bool {
 		if (actual.Status != 200 || c.body != nil) && !rules.DespiteStatus || c.noStore() && rules.NoStore == KeptNoStoreNever {
 			return false
 		}
-	} else if c.frame.coming != nil {
+	} else if c.frame.ongoing != nil {
 		return false
 	}
 	if !c.runs() {

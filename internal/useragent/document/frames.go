@@ -5,33 +5,22 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/csp"
 	"tachyform/internal/page"
 	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
-	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/weburl"
 )
 
-// frame is the place that an element of a page whose scripts run gives to documents, one after the other (HTML, 7.3.1.3:
-// child navigable).
+// frame is the place that an element gives to documents, one after the other (HTML, 7.3.1.3: child navigable).
 type frame struct {
+	navigable
 	number int
 	name   string
 	holder *window
-	window *window // that it shows
-	// coming is the window of the navigation that is under way, nil for none; release lets go of who waits for it.
-	coming  *window
-	release func()
 	// sandboxed is a frame in a sandbox that keeps it apart from its origin, scriptless one without scripts.
 	sandboxed, scriptless bool
-	// initial says that it shows the empty document still that it was made with (HTML, 7.3.1: "is initial about:blank").
-	initial bool
-	gone    bool
-	moves   int
-	history history
 }
 
 // Bounds of frames: how deep they may stand in one another, how many a page may have, and how often one may be sent on.
@@ -77,6 +66,14 @@ func (c *window) depth() int {
 	return n
 }
 
+// frames lists the windows that the frames of a document show.
+func (c *window) frames() (list []*window) {
+	for _, f := range c.children {
+		list = append(list, f.window)
+	}
+	return list
+}
+
 // child gives the frame of a number, nil for none.
 func (c *window) child(number int) *frame {
 	for _, f := range c.children {
@@ -87,25 +84,46 @@ func (c *window) child(number int) *frame {
 	return nil
 }
 
-// MakeFrame is "create a new child navigable" (HTML, 7.3.1.3).
+// MakeFrame makes the place of a frame for a script; see createChildNavigable.
 func (p *Page) MakeFrame(name string, sandboxed bool, allows []string) int {
-	c := p.c
+	keptApart := sandboxed && !slices.Contains(allows, "allow-same-origin")
+	scriptless := sandboxed && !slices.Contains(allows, "allow-scripts")
+	if f := p.c.createChildNavigable(name, keptApart, scriptless); f != nil {
+		return f.number
+	}
+	return 0
+}
+
+// createChildNavigable is "create a new child navigable" (HTML, 7.3.1.3), nil where there may be no more.
+func (c *window) createChildNavigable(name string, sandboxed, scriptless bool) *frame {
 	top := c.top()
 	if c.depth() >= maxFrameDepth || top.placed >= mostPlaces {
 		c.gap(account.Gap{What: "more than 1000 frames in one page, or frames nested more than 6 deep"})
-		return 0
+		return nil
 	}
 	top.placed++
-	f := &frame{number: top.placed, name: name, holder: c, initial: true}
-	f.sandboxed = c.settings.sandboxed || sandboxed && !slices.Contains(allows, "allow-same-origin")
-	f.scriptless = c.settings.scriptless || sandboxed && !slices.Contains(allows, "allow-scripts")
+	f := &frame{number: top.placed, name: name, holder: c}
+	f.sandboxed, f.scriptless = c.settings.sandboxed || sandboxed, c.settings.scriptless || scriptless
+	f.navigable.in, f.navigable.place, f.initial = c.in, f, true
 	c.children = append(c.children, f)
-	inner := f.newWindow("about:blank")
-	f.inherit(inner)
-	f.show(inner)
-	return f.number
+	f.window = f.newWindow("about:blank")
+	f.window.inherit()
+	return f
 }
 
+// loadFrame is what an iframe of a page whose scripts do not run asks for.
+func (c *window) loadFrame(l *Load) {
+	f := c.createChildNavigable("", l.Sandboxed, l.Scriptless)
+	if f == nil || c.within(l.URL) {
+		l.Done = true
+		return
+	}
+	by := c.passage()
+	by.load = l
+	f.navigate(l.URL, nil, by, func(*window) {})
+}
+
+// newWindow makes the window of a document that is on its way into the frame.
 func (f *frame) newWindow(url string) *window {
 	c := f.holder
 	inner := c.in.newWindow(url)
@@ -116,26 +134,17 @@ func (f *frame) newWindow(url string) *window {
 	return inner
 }
 
-// inherit gives a document that is not fetched what it has from the one that made it (HTML, 7.3.1, 7.1.7).
-func (f *frame) inherit(inner *window) {
-	inner.settings.policy, inner.settings.embedder = f.holder.settings.policy, f.holder.settings.embedder
-	if !inner.Opaque {
-		inner.Controller = f.holder.Controller
+// inherit gives a document of a frame that is not fetched what it has from the one that made it (HTML, 7.3.1, 7.1.7).
+func (c *window) inherit() {
+	around := c.frame.holder
+	c.settings.policy, c.settings.embedder = around.settings.policy, around.settings.embedder
+	if !c.Opaque {
+		c.Controller = around.Controller
 	}
 }
 
-func (f *frame) show(inner *window) {
-	c := f.holder
-	if i := slices.Index(c.frames, f.window); i >= 0 && f.window != nil {
-		c.frames[i] = inner
-	} else {
-		c.frames = append(c.frames, inner)
-	}
-	f.window = inner
-}
-
-// hold has the page that a frame stands in wait for it, and all pages around; it gives what lets go of them.
-func (f *frame) hold() (release func()) {
+// begin has the page that a frame stands in wait for it, and all pages around; it gives what lets go of them.
+func (f *frame) begin(*window) (release func()) {
 	var waiting []*window
 	for c := f.holder; c != nil; c = c.holds {
 		c.pending++
@@ -156,153 +165,49 @@ func (f *frame) hold() (release func()) {
 	}
 }
 
-// NavigateFrame shows something in a frame.
+// NavigateFrame is "process the iframe attributes" (HTML, 4.8.5), or a navigation that a script starts; text is the markup of
+// srcdoc.
 func (p *Page) NavigateFrame(number int, url string, text *string, attribute bool) {
-	f := p.c.child(number)
-	if f == nil {
+	c := p.c
+	f := c.child(number)
+	if f == nil || attribute && text == nil && c.within(url) {
 		return
 	}
-	if attribute && text == nil {
-		for c := f.holder; c != nil; c = c.holds { // HTML, 4.8.5: no page stands within itself
-			if weburl.WithoutFragment(c.URL) == weburl.WithoutFragment(url) {
-				return
-			}
-		}
-	}
-	by := p.c.passage()
-	f.navigate(url, text, by)
+	by := c.passage()
+	// A frame whose document has not loaded yet goes on to another one.
+	by.handling.replace = attribute && f.window.runs() && !f.window.scripts.loaded
+	f.lead(url, text, by)
 }
 
-// navigate shows another document (HTML, 7.4.2.2). text, if set, is that of a document that is not fetched.
-func (f *frame) navigate(url string, text *string, by passage) {
-	c, w := f.holder, f.holder.in
-	if f.moves++; f.gone || c.Closed || f.moves > mostFrameNavigations {
+// within says whether a document of that address is around: no page stands within itself.
+func (c *window) within(url string) bool {
+	for ; c != nil; c = c.holds {
+		if weburl.WithoutFragment(c.URL) == weburl.WithoutFragment(url) {
+			return true
+		}
+	}
+	return false
+}
+
+// lead navigates a frame for a script, or runs the script that an address is.
+func (f *frame) lead(url string, text *string, by passage) {
+	if f.moves++; f.gone || f.holder.Closed || f.moves > mostFrameNavigations {
 		return
 	}
-	if strings.HasPrefix(url, "javascript:") {
+	switch {
+	case strings.HasPrefix(url, "javascript:"):
 		f.runAddress(url)
-		return
+	case !handedOver(url):
+		f.navigate(url, text, by, func(*window) {})
 	}
-	if !shows(url) {
-		return
-	}
-	if text == nil && by.body == nil && strings.Contains(url, "#") && f.window.runs() && !f.initial && !by.reload &&
-		weburl.WithoutFragment(f.window.URL) == weburl.WithoutFragment(url) {
-		w.clock().After(0, func() { f.window.command("navigateTo", url) })
-		return
-	}
-	if !f.initial {
-		f.window.command("fireAt", "window", "beforeunload", false)
-		if f.gone {
-			return
-		}
-	}
-	inner := f.newWindow(url)
-	inner.mode, inner.reload, inner.body = by.cache, by.reload, by.body
-	inner.referrer, inner.referrerPolicy = cmp.Or(by.referrer, inner.referrer), by.policy
-	if inner.handling = by.handling; !by.handling.back && !by.reload && f.window.samePlace(url) {
-		inner.handling.replace = true
-	}
-	if f.coming != nil {
-		f.coming.Closed = true
-		f.release()
-	}
-	f.coming, f.release = inner, f.hold()
-	ended := func() bool { return f.gone || inner.Closed || f.coming != inner }
-	bare := weburl.WithoutQuery(weburl.WithoutFragment(url)) == "about:blank"
-	if text != nil || bare {
-		content := ""
-		if text != nil {
-			content = *text
-		}
-		if strings.HasPrefix(url, "data:") {
-			inner.Opaque, inner.settings.policy = true, f.holder.settings.policy
-		} else {
-			f.inherit(inner)
-		}
-		w.clock().After(0, func() {
-			if !ended() {
-				f.commit(w.Reader.Document(cmp.Or(inner.ownBase(), url), "text/html;charset=utf-8", []byte(content)), "text/html")
-			}
-		})
-		return
-	}
-	l := &Load{Reference: f.reference(url)}
-	c.view.add(l)
-	if !c.settings.policy.Allows(csp.Request{Destination: request.Frame, URL: url}) {
-		l.Done, l.Missing, l.Why = true, true, fetch.Failure{Kind: fetch.PolicyForbids}
-		w.clock().After(0, func() {
-			if !ended() {
-				f.fail()
-			}
-		})
-		return
-	}
-	inner.createNavigationParamsByFetching(url, func(resp *fetch.Response, g *serviceworker.Registration, reason fetch.Failure) {
-		l.Done = true
-		c.top().asked = append(c.top().asked, inner.asked...)
-		if ended() {
-			return
-		}
-		if resp == nil {
-			if reason.Kind == fetch.NoContent { // the document that is there stays
-				f.coming = nil
-				f.release()
-				return
-			}
-			l.Missing, l.Why = true, reason
-			f.fail()
-			return
-		}
-		actual := resp.Actual()
-		l.take(resp)
-		policy := actual.Get("content-security-policy")
-		if !csp.MayFrame(inner.URL, policy, actual.Get("x-frame-options"), c.address()) {
-			l.Missing, l.Why = true, fetch.Failure{Kind: fetch.FrameForbids}
-			f.fail()
-			return
-		}
-		if actual.Status >= 400 {
-			l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: actual.Status}
-		}
-		opaque, scriptless := csp.Sandbox(policy)
-		inner.Opaque, inner.settings.scriptless = inner.Opaque || opaque, inner.settings.scriptless || scriptless
-		if opaque {
-			inner.ID = w.Workers.NewID()
-		}
-		inner.response = resp
-		if g != nil && g.Active != nil && !g.Gone() && inner.mode != forceReload && !inner.Opaque {
-			inner.Controller = g.Active
-		}
-		kind := actual.Get("content-type")
-		f.commit(w.Reader.Document(inner.URL, shownAs(kind), shownText(kind, actual)), cmp.Or(site.Essence(kind), "text/html"))
-	})
 }
 
-// shownAs and shownText are the document as which a frame shows a file (HTML, 7.5): texts stand in one of their own.
-func shownAs(contentType string) string {
-	if e := site.Essence(contentType); site.IsHTML(contentType) || strings.HasSuffix(e, "+xml") || strings.HasSuffix(e, "/xml") {
-		return contentType
+// takeLoad takes down what a frame's navigation is for the page around.
+func (f *frame) takeLoad(inner *window, url string) {
+	if inner.load == nil && !strings.HasPrefix(url, "about:") {
+		inner.load = &Load{Reference: f.reference(url)}
+		f.holder.view.add(inner.load)
 	}
-	return "text/html;charset=utf-8"
-}
-
-func shownText(contentType string, r *fetch.Response) []byte {
-	data := r.Bytes()
-	if shownAs(contentType) == contentType {
-		return data
-	}
-	if e := site.Essence(contentType); !strings.HasPrefix(e, "text/") && e != "application/json" && !site.IsJavaScript(e) {
-		return nil
-	}
-	return []byte("<pre>" + strings.NewReplacer("&", "&amp;", "<", "&lt;").Replace(string(data)) + "</pre>")
-}
-
-// shows says whether a browser shows what is at an address itself, and does not hand it over to another program (HTML,
-// 7.4.2.2, "hand-off to external software").
-func shows(url string) bool {
-	scheme, _, _ := strings.Cut(url, ":")
-	return slices.Contains([]string{"http", "https", "about", "data", "blob"}, scheme)
 }
 
 // reference is what the document says of the frame that it has at an address.
@@ -318,32 +223,71 @@ func (f *frame) reference(url string) page.Reference {
 		From: f.holder.URL, Sandboxed: f.sandboxed, Scriptless: f.scriptless, Runs: true}
 }
 
-// fail shows the browser's error page, which no script can reach.
-func (f *frame) fail() {
-	inner := f.coming
-	inner.Opaque, inner.settings.scriptless, inner.Controller = true, true, nil
-	f.commit(f.holder.in.Reader.Document(inner.URL, "text/html", nil), "text/html")
+// finalize is "finalize a cross-document navigation" (HTML, 7.4.2.2): the frame shows the document, or the browser's error page,
+// which no script can reach.
+func (f *frame) finalize(inner *window, p navigationParams) {
+	top := f.holder.top()
+	top.asked = append(top.asked, inner.asked...)
+	if p.why.Kind == fetch.NoContent { // the document that is there stays
+		if l := inner.load; l != nil {
+			l.Done = true
+		}
+		f.release()
+		return
+	}
+	if l := inner.load; l != nil {
+		l.takeDocument(p)
+	}
+	if p.why.Kind != fetch.NoFailure {
+		inner.Opaque, inner.settings.scriptless, inner.Controller = true, true, nil
+		f.put(inner, f.in.Reader.Document(inner.URL, "text/html", nil), "text/html", false)
+		return
+	}
+	if strings.HasPrefix(inner.URL, "data:") {
+		inner.Opaque = true
+	}
+	inner.createAndInitialize(p)
+	mediaType := "text/html"
+	if p.response != nil {
+		mediaType = computedType(p.response.Actual())
+	}
+	f.put(inner, inner.loadDocument(p, mediaType), mediaType, true)
 }
 
-// commit makes the document that has come the one that the frame shows (HTML, 7.4.5, "load a document").
-func (f *frame) commit(d *page.Document, mediaType string) {
-	inner, old, w := f.coming, f.window, f.holder.in
-	f.coming = nil
+// takeDocument takes down what the document of a frame is for the page around.
+func (l *Load) takeDocument(p navigationParams) {
+	l.Done = true
+	if p.response != nil {
+		l.take(p.response)
+	}
+	switch {
+	case p.why.Kind != fetch.NoFailure:
+		l.Missing, l.Why = true, p.why
+	case l.Status >= 400:
+		l.Missing, l.Why = true, fetch.Failure{Kind: fetch.BadStatus, Status: l.Status}
+	}
+}
+
+// put makes a document the one that the frame shows; client says that it is one that workers know.
+func (f *frame) put(inner *window, d *page.Document, mediaType string, client bool) {
+	old, w := f.window, f.in
 	goesOn := f.initial && old.runs() && old.origin() == inner.origin() && !inner.Opaque
 	f.initial = false
 	if !goesOn {
 		old.leave(false)
 	}
-	f.show(inner)
+	f.window = inner
 	inner.shown()
 	if old.runs() && !goesOn {
 		old.end()
 	}
 	w.Workers.HandleServiceWorkerClientUnload(old.Client)
 	old.Closed = true
-	w.Workers.AddClient(inner.Client)
+	if client {
+		w.Workers.AddClient(inner.Client)
+	}
 	inner.document = d
-	runs := w.StartRealm != nil && (goesOn || f.reached(old) || !inner.settings.scriptless && hasScripts(d.Decoded()))
+	runs := w.StartRealm != nil && (goesOn || f.reached(old) || !inner.settings.scriptless && hasScripts(d))
 	if runs && f.holder.top().framed >= mostFrames {
 		f.holder.gap(account.Gap{What: "more than 150 documents with scripts in the frames of one page"})
 		runs = false
@@ -358,16 +302,10 @@ func (f *frame) commit(d *page.Document, mediaType string) {
 		}
 	}
 	inner.whenLoaded = f.loaded
+	inner.start(d, mediaType, runs)
 	if !runs {
-		w.loadSubresources(inner, d, inner.depth())
 		f.loaded()
-		return
 	}
-	placeholder := inner.scripts
-	inner.scripts = &scripting{}
-	w.loadSubresources(inner, d, inner.depth())
-	inner.scripts = placeholder
-	w.runDocument(inner, d, mediaType)
 }
 
 // reached says whether scripts of other windows may hold the global object of a window, which goes on to the next.
@@ -452,8 +390,8 @@ func (p *Page) RemoveFrame(number int) {
 		return
 	}
 	f.gone = true
-	if f.coming != nil {
-		f.coming.Closed = true
+	if f.ongoing != nil {
+		f.ongoing.Closed = true
 	}
 	if f.release != nil {
 		c.in.clock().After(0, f.release)
@@ -462,12 +400,11 @@ func (p *Page) RemoveFrame(number int) {
 	f.window.command("discard")
 	f.window.close()
 	c.children = slices.DeleteFunc(c.children, func(o *frame) bool { return o == f })
-	c.frames = slices.DeleteFunc(c.frames, func(o *window) bool { return o == f.window })
 }
 
 // close ends a frame's window with all that stands in it.
 func (c *window) close() {
-	for _, f := range slices.Clone(c.frames) {
+	for _, f := range c.frames() {
 		f.close()
 	}
 	c.end()
@@ -540,7 +477,7 @@ func (c *window) named(target string) *window {
 // runAddress runs the script that an address is, in the window that the frame shows (HTML, 7.4.2.3.2).
 func (f *frame) runAddress(url string) {
 	c := f.holder
-	release := f.hold()
+	release := f.begin(nil)
 	c.in.clock().After(0, func() {
 		defer release()
 		if f.gone || c.Closed || f.window.origin() != c.origin() {
@@ -548,7 +485,7 @@ func (f *frame) runAddress(url string) {
 		}
 		c.scripts.page.FrameWindow(f.number)
 		if text, is := f.window.command("runAddress", url).(string); is {
-			f.navigate(f.window.URL, &text, c.passage())
+			f.lead(f.window.URL, &text, c.passage())
 		} else if f.initial {
 			c.command("frameLoaded", f.number)
 		}
@@ -562,11 +499,7 @@ func (p *Page) DocumentOpened() {
 		return
 	}
 	f.initial = false
-	if f.coming != nil {
-		f.coming.Closed = true
-		f.coming = nil
-		f.release()
-	}
+	f.stopLoading()
 }
 
 // DocumentClosed is the end of what a script writes: the frame has loaded.

@@ -289,7 +289,7 @@ func (c *window) traverseTo(h *history, to int) {
 func (c *window) goBackTo(place int) {
 	t := c.tab
 	step := t.steps.now
-	if t.moved++; t.moved > maxNavigations {
+	if t.moves++; t.moves > maxNavigations {
 		return
 	}
 	c.command("fireAt", "window", "beforeunload", false)
@@ -322,7 +322,7 @@ func (w *Windows) Traverse(t *Tab, delta int) bool {
 	if to := h.placeAt(step); to != h.at && (!h.within(to) || !c.runs()) {
 		t.steps.now = step
 		if k := t.keptAt(to); k != nil {
-			t.trail, t.moved = nil, 0
+			t.trail, t.moves = nil, 0
 			c.command("fireAt", "window", "beforeunload", false)
 			w.reactivate(t, k, step)
 			k.draw()
@@ -333,7 +333,7 @@ func (w *Windows) Traverse(t *Tab, delta int) bool {
 		w.open(h.entries[to].url, t, h.passageTo(to, c))
 		return true
 	}
-	t.trail, t.moved = nil, 0
+	t.trail, t.moves = nil, 0
 	// What was seen of it before stays as it was.
 	now := *c.view
 	now.Loads = nil
@@ -343,10 +343,4 @@ func (w *Windows) Traverse(t *Tab, delta int) bool {
 	c.draw()
 	t.Take()
 	return true
-}
-
-// samePlace says whether a navigation by a script takes the place of what is shown: the address is the same, or the document
-// has not loaded yet (HTML, 7.4.2.2 and 7.2.4).
-func (c *window) samePlace(url string) bool {
-	return url == c.URL || c.runs() && !c.scripts.loaded
 }

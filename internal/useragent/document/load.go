@@ -169,7 +169,7 @@ func (w *Windows) load(c *window, ref page.Reference, depth int) {
 	c.seen[key] = l
 	c.view.add(l)
 	if ref.Destination == request.Frame {
-		w.loadFrame(c, l, depth)
+		c.loadFrame(l)
 		return
 	}
 	holder := c.holder()

@@ -55,7 +55,7 @@ func (w *Windows) Act(t *Tab, a Action) (wrong string) {
 	if c == nil || !c.runs() {
 		return "the page runs no scripts, so nothing can be done on it"
 	}
-	t.trail, t.moved = nil, 0
+	t.trail, t.moves = nil, 0
 	wrong, ok := c.command("act", string(a.Kind), a.On, a.Text).(string)
 	if !ok {
 		return "the page's scripts were stopped"

@@ -91,30 +91,27 @@ func (p *Page) SetBase(url string) { p.c.scripts.base = url }
 // to rest.
 const maxNavigations = 4
 
-// Navigate leaves the page; with replace what comes takes its place in the history, kept is its state for the navigation API.
+// Navigate is "Location-object navigate" (HTML, 7.2.4): it leaves the page; with replace what comes takes its place in the history,
+// kept is its state for the navigation API.
 func (p *Page) Navigate(url string, replace bool, kept *structured.Value) {
-	by := p.c.passage()
-	by.handling.replace, by.handling.kept = replace || p.c.samePlace(url), kept
-	p.c.leaveFor(url, by)
+	c, by := p.c, p.c.passage()
+	by.handling.replace, by.handling.kept = replace || c.runs() && !c.scripts.loaded, kept
+	c.leaveFor(url, by)
 }
 
 // leaveFor is a navigation that a script starts.
 func (c *window) leaveFor(url string, by passage) {
 	if c.frame != nil {
-		c.frame.navigate(url, nil, by)
+		c.frame.lead(url, nil, by)
 		return
 	}
-	if c.Closed || c.tab == nil || c.tab.window != nil && c.tab.window != c {
+	t := c.tab
+	if c.Closed || t == nil || t.window != nil && t.window != c || handedOver(url) {
 		return
 	}
-	if !shows(url) {
-		return
+	if t.moves++; t.moves <= maxNavigations {
+		t.navigate(url, nil, by, func(*window) {})
 	}
-	if c.tab.moved++; c.tab.moved > maxNavigations {
-		return
-	}
-	c.command("fireAt", "window", "beforeunload", false)
-	c.in.startNavigation(url, c.tab, by, func() {})
 }
 
 // Reload loads the page anew.
@@ -166,7 +163,7 @@ func (p *Page) StorageChanged(area, change string) {
 			url := c.URL
 			c.in.clock().After(0, func() { w.command("storageEvent", area, change, url) })
 		}
-		for _, f := range w.frames {
+		for _, f := range w.frames() {
 			tell(f)
 		}
 	}
@@ -187,7 +184,7 @@ func (c *window) find(id int) *window {
 	if c.ID == id {
 		return c
 	}
-	for _, f := range c.frames {
+	for _, f := range c.frames() {
 		if found := f.find(id); found != nil {
 			return found
 		}

@@ -7,7 +7,6 @@ import (
 	"tachyform/internal/request"
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/fetch"
-	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/weburl"
 )
 
@@ -45,9 +44,7 @@ func (w *Windows) Fetch(from *Tab, url string, req *fetch.Request) (resp *fetch.
 // resp is nil for a network error page, with its reason.
 func (w *Windows) Request(url string) (resp *fetch.Response, reason fetch.Failure, done bool) {
 	c := w.newWindow(url)
-	c.createNavigationParamsByFetching(url, func(r *fetch.Response, _ *serviceworker.Registration, why fetch.Failure) {
-		resp, reason, done = r, why, true
-	})
+	c.populate(url, nil, func(p navigationParams) { resp, reason, done = p.response, p.why, true })
 	w.clock().Run(func() bool { return done }, w.clock().Now+Limit)
 	return resp, reason, done
 }

@@ -63,7 +63,7 @@ func (t *Tab) Take() {
 	slices.Sort(v.Asked)
 	v.Asked = slices.Compact(v.Asked)
 	switch {
-	case !c.runs() && v.Document != nil && c.in.StartRealm == nil && hasScripts(v.Document.Decoded()):
+	case !c.runs() && v.Document != nil && c.in.StartRealm == nil && hasScripts(v.Document):
 		v.Drawn = DrawnRead
 	case c.runs() && c.scripts.realm.Stop() != nil:
 		v.Drawn = DrawnStopped

@@ -3,6 +3,7 @@ package document
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"tachyform/internal/csp"
 	"tachyform/internal/page"
@@ -18,9 +19,8 @@ type window struct {
 	in     *Windows
 	tab    *Tab    // that shows the page
 	parent *window // of a frame: the page it stands in
-	// holds is the window that a frame whose scripts run stands in, frames are those that stand in this one.
-	holds  *window
-	frames []*window
+	// holds is the window that a frame stands in, or that has started a worker.
+	holds *window
 	// children are the places of frames that the document's elements hold; frame is that of a frame itself.
 	children []*frame
 	frame    *frame
@@ -64,6 +64,9 @@ type window struct {
 	asking  int
 	// body is what its document is asked for with, nil where nothing is sent.
 	body *Body
+	// began is when its navigation began, load what that is for the page around.
+	began time.Duration
+	load  *Load
 }
 
 // settings are what a window's requests are made with, beside its address (HTML, 8.1.3.1: environment settings object).
@@ -174,7 +177,7 @@ func (c *window) RegistrationChanged(g serviceworker.RegistrationView, found boo
 // leave tells a page that its tab goes elsewhere or is closed ("unload a document", HTML, 7.4.6.2).
 // kept says that the page is kept for going back.
 func (c *window) leave(kept bool) {
-	for _, f := range slices.Clone(c.frames) { // their scripts may take frames away
+	for _, f := range c.frames() { // their scripts may take frames away
 		if !f.Closed {
 			f.leave(kept)
 		}
@@ -187,7 +190,7 @@ func (c *window) end() {
 	if !c.scripted() {
 		return
 	}
-	for _, f := range slices.Clone(c.frames) {
+	for _, f := range c.frames() {
 		f.close()
 	}
 	for _, inner := range slices.Clone(c.workers) {
@@ -197,7 +200,7 @@ func (c *window) end() {
 		f.gone = true
 	}
 	c.in.disconnect(c)
-	c.frames, c.children, c.workers = nil, nil, nil
+	c.children, c.workers = nil, nil
 	c.scripts.ended = true
 	realm := c.scripts.realm
 	if realm == nil {

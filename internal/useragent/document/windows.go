@@ -132,14 +132,11 @@ func (w *Windows) Navigate(c *serviceworker.Client, url string, done func(*servi
 
 // OpenWindow opens a page in a tab of its own; see serviceworker.Windows.
 func (w *Windows) OpenWindow(url string, done func(*serviceworker.Client, fetch.Failure)) {
-	tab := &Tab{}
-	w.tabs = append(w.tabs, tab)
-	w.navigateFor(url, tab, done)
+	w.navigateFor(url, w.newTab(), done)
 }
 
 func (w *Windows) navigateFor(url string, tab *Tab, done func(*serviceworker.Client, fetch.Failure)) {
-	var c *window
-	c = w.startNavigation(url, tab, passage{}, func() { done(c.Client, c.view.Reason) })
+	tab.navigate(url, nil, passage{}, func(c *window) { done(c.Client, c.view.Reason) })
 }
 
 // register is a call of navigator.serviceWorker.register that was read in a script.

@@ -76,8 +76,8 @@ func (f *fetching) mainFetch(u *whatwg.Url) {
 func (f *fetching) finish(resp *Response) {
 	internal := resp.Actual()
 	if len(internal.URLs) == 0 {
-		internal.URLs = f.urls
-		resp.URLs = f.urls
+		internal.URLs, internal.Made = f.urls, true
+		resp.URLs, resp.Made = f.urls, true
 	}
 	if why := f.req.blockedByType(internal); why.Kind != NoFailure {
 		f.refuse(why, internal, "")

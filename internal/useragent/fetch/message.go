@@ -71,6 +71,8 @@ type Response struct {
 	Body site.Body `json:"-"`
 	// Source tells where the content came from.
 	Source Source `json:"-"`
+	// Made says that a script made it, so that it has the addresses of the request.
+	Made bool `json:"-"`
 	// ByWorker says that a service worker has answered with it.
 	ByWorker bool `json:"-"`
 	// Key is the address under which a cache kept it, "" when it came from none.
