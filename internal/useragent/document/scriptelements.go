@@ -17,19 +17,33 @@ import (
 	"tachyform/internal/weburl"
 )
 
-// scriptElement is a script that is to run.
+// scriptElement is a script that is to run (HTML, 4.12.1).
 type scriptElement struct {
 	// parsed is the number of the parser's element, -1 for one that a script made, which has a number of its own.
 	parsed, number int
-	module         bool
-	url, text      string
-	ready, failed  bool
+	// kind is classic, module or importmap.
+	kind string
+	// external says that its text lies elsewhere, at src.
+	external, async, deferred bool
+	src, url, text            string
+	lookup                    func(name string) (string, bool) // of its attributes
+	ready, failed             bool
 	// muted says that pages are told nothing of its errors: it is of another origin, which did not share it.
 	muted bool
 }
 
-// prepare is "prepare the script element" for one that the parser made.
-func (c *window) prepare(n *markup.Node, nodes []*markup.Node) {
+func (e *scriptElement) get(name string) string {
+	value, _ := e.lookup(name)
+	return value
+}
+
+func (e *scriptElement) module() bool { return e.kind == page.ModuleScript }
+
+// parserInserted says that the parser made it, rather than a script.
+func (e *scriptElement) parserInserted() bool { return e.parsed >= 0 }
+
+// parsedScript has a script run that the parser made.
+func (c *window) parsedScript(n *markup.Node, nodes []*markup.Node) {
 	if c.settings.scriptless {
 		return
 	}
@@ -39,72 +53,155 @@ func (c *window) prepare(n *markup.Node, nodes []*markup.Node) {
 			text.WriteString(t.Text)
 		}
 	}
-	src, external := scriptSource(n)
-	kind := page.ScriptKind(n.Lookup)
-	if kind == "" || kind == page.SpeculationRules || !external && strings.TrimSpace(text.String()) == "" {
+	e := &scriptElement{parsed: n.Number, kind: page.ScriptKind(n.Lookup), text: text.String(), lookup: n.Lookup}
+	e.src, e.external = scriptSource(n)
+	_, e.async = n.Lookup("async")
+	_, e.deferred = n.Lookup("defer")
+	if e.kind == "" || e.kind == page.SpeculationRules || !e.external && strings.TrimSpace(e.text) == "" {
 		return
 	}
-	_, async := n.Lookup("async")
-	_, deferred := n.Lookup("defer")
-	e := &scriptElement{parsed: n.Number, text: text.String(), module: kind == page.ModuleScript}
+	if !e.external && e.kind != page.ImportMapScript && !c.settings.policy.AllowsInline(e.text, e.get("nonce")) {
+		c.in.Workers.Account.Note(account.Note{Level: "error", Text: "an inline script is not run: the page's " +
+			"Content-Security-Policy does not allow it", Where: c.URL})
+		return
+	}
+	c.prepareTheScriptElement(e)
+}
+
+// Script has a script run that a script put into the page. Inline classic ones run by themselves.
+func (p *Page) Script(number int, element string) {
+	var in struct {
+		Kind, Src, Text, Markup string
+		Async                   bool
+	}
+	if json.Unmarshal([]byte(element), &in) != nil || p.c.settings.scriptless {
+		return
+	}
+	e := &scriptElement{parsed: -1, number: number, kind: in.Kind, src: in.Src, external: in.Src != "", text: in.Text, async: in.Async}
+	e.lookup = func(string) (string, bool) { return "", false }
+	for _, n := range markup.Fragment(in.Markup+"</script>", "div", "") {
+		if n.Name == "script" {
+			e.lookup = n.Lookup
+		}
+	}
+	p.c.prepareTheScriptElement(e)
+}
+
+// prepareTheScriptElement is "prepare the script element" (HTML, 4.12.1.1), from where it is clear that the script is to run
+// (step 25).
+func (c *window) prepareTheScriptElement(e *scriptElement) {
 	s := c.scripts
-	if kind == page.ImportMapScript {
-		if !external {
+	options := fetchOptions{strings.ToLower(e.get("referrerpolicy")), e.get("nonce"), e.parserInserted()}
+	switch {
+	case e.kind == page.ImportMapScript:
+		if !e.external {
 			s.imports = s.imports.Merge(page.ParseImportMap(c.base(), e.text))
 		}
-		return
-	}
-	if !external {
-		if !c.settings.policy.AllowsInline(e.text, n.Get("nonce")) {
-			c.in.Workers.Account.Note(account.Note{Level: "error", Text: "an inline script is not run: the page's " +
-				"Content-Security-Policy does not allow it", Where: c.URL})
+	case e.external:
+		url, ok := resolveScript(c.base(), e.src)
+		if !ok {
+			c.in.clock().After(0, func() { c.command("elementEvent", e.parsed, e.number, "error") })
 			return
 		}
-		if !e.module {
-			e.ready, e.url = true, c.URL
-			s.classic[c.URL] = fetchOptions{strings.ToLower(n.Get("referrerpolicy")), n.Get("nonce"), true}
-			c.block(e)
+		e.url = url
+		ref := c.scriptReference(e.lookup, url, e.module())
+		ref.ParserInserted = e.parserInserted()
+		if e.module() {
+			c.fetchModule(url, ref, func() {})
+			c.awaitModule(e)
 			return
 		}
+		s.classic[url] = optionsOf(ref)
+		e.muted = c.mutes(ref)
+		c.await(e)
+		c.fetchScript(ref, func(text string, ok bool) {
+			e.text, e.failed, e.ready = text, !ok, true
+			c.came(e)
+		})
+	case e.module():
 		s.inline++
 		e.url = fmt.Sprintf("%s#module-%d", weburl.WithoutFragment(c.URL), s.inline)
-		c.keepModule(e.url, []byte(e.text), c.base(), fetchOptions{strings.ToLower(n.Get("referrerpolicy")), n.Get("nonce"), true})
-		c.queueModule(e, async)
-		return
-	}
-	url, ok := resolveScript(c.base(), src)
-	if !ok {
-		c.in.clock().After(0, func() { c.command("elementEvent", e.parsed, 0, "error") })
-		return
-	}
-	e.url = url
-	if e.module {
-		ref := c.scriptReference(n.Lookup, url, true)
-		ref.ParserInserted = true
-		c.fetchModule(url, ref, func() {})
-		c.queueModule(e, async)
-		return
-	}
-	ref := c.scriptReference(n.Lookup, url, false)
-	ref.ParserInserted = true
-	s.classic[url] = optionsOf(ref)
-	came := func() {}
-	switch {
-	case async:
-		s.async++
-		came = func() { s.async--; c.runClassic(e); c.settled() }
-	case deferred:
-		s.deferred = append(s.deferred, e)
-		came = c.runDeferred
+		c.keepModule(e.url, []byte(e.text), c.base(), options)
+		c.awaitModule(e)
 	default:
-		c.block(e)
-		came = func() { c.unblock(e) }
+		e.ready, e.url = true, c.URL
+		s.classic[c.URL] = options
+		c.await(e)
 	}
-	e.muted = c.mutes(ref)
-	c.fetchScript(ref, func(text string, ok bool) {
-		e.text, e.failed, e.ready = text, !ok, true
-		came()
+}
+
+// scriptTiming says when a script runs (HTML, 4.12.1.1, steps 33 and 34).
+type scriptTiming int
+
+const (
+	blocking   scriptTiming = iota // the parser waits for it
+	afterwards                     // in its order, once the document is parsed
+	inOrder                        // as soon as it can, after those that were put in before it
+	soon                           // as soon as it can
+)
+
+func (e *scriptElement) timing() scriptTiming {
+	switch {
+	case !e.external && !e.module():
+		return blocking
+	case e.async:
+		return soon
+	case !e.parserInserted():
+		return inOrder
+	case e.module() || e.deferred:
+		return afterwards
+	}
+	return blocking
+}
+
+// await takes a script up among those that are to run.
+func (c *window) await(e *scriptElement) {
+	s := c.scripts
+	switch e.timing() {
+	case blocking:
+		c.block(e)
+	case afterwards:
+		s.deferred = append(s.deferred, e)
+	case inOrder:
+		s.async++
+		s.ordered = append(s.ordered, e)
+	case soon:
+		s.async++
+	}
+}
+
+// awaitModule does so with a module, which can run once all that it needs is there.
+func (c *window) awaitModule(e *scriptElement) {
+	c.await(e)
+	c.whenComplete(e.url, func(ok bool) {
+		e.ready, e.failed = true, !ok
+		c.came(e)
 	})
+}
+
+// came goes on once a script can run.
+func (c *window) came(e *scriptElement) {
+	switch e.timing() {
+	case blocking:
+		c.unblock(e)
+	case afterwards:
+		c.runDeferred()
+	case inOrder:
+		c.runOrdered()
+	case soon:
+		c.runScript(e)
+	}
+}
+
+// runScript runs a script for which load waits ("execute the script element", HTML, 4.12.1.1).
+func (c *window) runScript(e *scriptElement) {
+	if e.module() {
+		c.runModule(e)
+		return
+	}
+	c.scripts.async--
+	c.runClassic(e)
+	c.settled()
 }
 
 // scriptSource is where a script's text lies; those of SVG say it in another way.
@@ -192,24 +289,6 @@ func (c *window) runClassic(e *scriptElement) (written string) {
 	return written
 }
 
-// queueModule lets a module run once all that it needs is there: in its order after parsing, or as soon as it can.
-func (c *window) queueModule(e *scriptElement, async bool) {
-	s := c.scripts
-	if !async {
-		s.deferred = append(s.deferred, e)
-	} else {
-		s.async++
-	}
-	c.whenComplete(e.url, func(ok bool) {
-		e.ready, e.failed = true, !ok
-		if async {
-			c.runModule(e)
-			return
-		}
-		c.runDeferred()
-	})
-}
-
 func (c *window) runModule(e *scriptElement) {
 	if e.failed {
 		c.command("elementEvent", e.parsed, e.number, "error")
@@ -233,7 +312,7 @@ func (c *window) runDeferred() {
 		}
 		e := s.deferred[0]
 		s.deferred = s.deferred[1:]
-		if e.module {
+		if e.module() {
 			s.async++
 			c.runModule(e)
 		} else {
@@ -349,96 +428,13 @@ func decodeScript(data []byte, contentType, fallback string) string {
 	return strings.ToValidUTF8(string(data), "\ufffd")
 }
 
-// Script loads a script that a script put into the page.
-func (p *Page) Script(number int, element string) {
-	c := p.c
-	var in struct {
-		Kind, Src, Text, Markup string
-		Async                   bool
-	}
-	if json.Unmarshal([]byte(element), &in) != nil || c.settings.scriptless {
-		return
-	}
-	s := c.scripts
-	e := &scriptElement{parsed: -1, number: number, module: in.Kind == "module", text: in.Text}
-	nodes := markup.Fragment(in.Markup+"</script>", "div", "")
-	get := func(name string) (string, bool) {
-		for _, n := range nodes {
-			if n.Name == "script" {
-				return n.Lookup(name)
-			}
-		}
-		return "", false
-	}
-	if in.Kind == "importmap" {
-		s.imports = s.imports.Merge(page.ParseImportMap(c.base(), in.Text))
-		return
-	}
-	if in.Src == "" && e.module {
-		s.inline++
-		e.url = fmt.Sprintf("%s#module-%d", weburl.WithoutFragment(c.URL), s.inline)
-		policy, _ := get("referrerpolicy")
-		nonce, _ := get("nonce")
-		c.keepModule(e.url, []byte(e.text), c.base(), fetchOptions{strings.ToLower(policy), nonce, false})
-		c.queueInserted(e, in.Async)
-		return
-	}
-	url, ok := resolveScript(c.base(), in.Src)
-	if !ok {
-		c.in.clock().After(0, func() { c.command("elementEvent", -1, number, "error") })
-		return
-	}
-	e.url = url
-	if e.module {
-		c.fetchModule(url, c.scriptReference(get, url, true), func() {})
-		c.queueInserted(e, in.Async)
-		return
-	}
-	s.async++
-	if !in.Async {
-		s.ordered = append(s.ordered, e)
-	}
-	ref := c.scriptReference(get, url, false)
-	s.classic[url] = optionsOf(ref)
-	e.muted = c.mutes(ref)
-	c.fetchScript(ref, func(text string, ok bool) {
-		e.text, e.failed, e.ready = text, !ok, true
-		if in.Async {
-			s.async--
-			c.runClassic(e)
-			return
-		}
-		c.runOrdered()
-	})
-}
-
-// queueInserted lets a module run that a script put into the page: as soon as it can, or in its order.
-func (c *window) queueInserted(e *scriptElement, async bool) {
-	if async {
-		c.queueModule(e, true)
-		return
-	}
-	s := c.scripts
-	s.async++
-	s.ordered = append(s.ordered, e)
-	c.whenComplete(e.url, func(ok bool) {
-		e.ready, e.failed = true, !ok
-		c.runOrdered()
-	})
-}
-
 // runOrdered runs those scripts that scripts put into the page and whose turn it is.
 func (c *window) runOrdered() {
 	s := c.scripts
 	for len(s.ordered) > 0 && s.ordered[0].ready && !s.ended {
 		next := s.ordered[0]
 		s.ordered = s.ordered[1:]
-		if next.module {
-			c.runModule(next)
-			continue
-		}
-		s.async--
-		c.runClassic(next)
+		c.runScript(next)
 	}
 }
 

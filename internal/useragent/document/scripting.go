@@ -221,7 +221,7 @@ func (c *window) parse() {
 		}
 		c.handOver(s.nodes[from:s.at])
 		if element != nil {
-			c.prepare(element, s.nodes[from:s.at])
+			c.parsedScript(element, s.nodes[from:s.at])
 		}
 	}
 }
