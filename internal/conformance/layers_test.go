@@ -60,6 +60,7 @@ func TestLayers(t *testing.T) {
 			target, _ := strconv.Unquote(i.Path.Value)
 			if own, ok := strings.CutPrefix(target, "tachyform/internal/"); ok {
 				assert.GreaterOrEqual(t, at[own], here, "%s imports %s, which stands above it", path, own)
+				assert.False(t, own == "useragent/network" && name != "useragent/fetch", "%s imports %s past fetch", path, own)
 				assert.False(t, apart[own], "%s imports %s, which is for tests", path, own)
 			}
 		}

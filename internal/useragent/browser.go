@@ -20,6 +20,7 @@ import (
 	"tachyform/internal/useragent/document"
 	"tachyform/internal/useragent/environment"
 	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/realm"
 	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/useragent/storage"
 	"tachyform/internal/weburl"
@@ -177,9 +178,9 @@ func (b *Browser) runScripts(yes bool) {
 	if !yes {
 		return
 	}
-	b.windows.StartRealm = func(p *document.Page, s document.Settings, beside document.Realm, successor bool) (document.WindowRealm, error) {
+	b.windows.StartRealm = func(p *document.Page, s realm.Settings, beside document.Realm, successor bool) (document.WindowRealm, error) {
 		inside, _ := beside.(pageRealm)
-		r, err := b.realms.StartWindow(p, windowSettings(s), inside.Realm, successor)
+		r, err := b.realms.StartWindow(p, s, inside.Realm, successor)
 		if err != nil {
 			return nil, err
 		}
@@ -194,14 +195,8 @@ func (b *Browser) runScripts(yes bool) {
 type pageRealm struct{ *environment.Realm }
 
 // Restart implements document.Realm.
-func (r pageRealm) Restart(p *document.Page, s document.Settings) error {
-	return r.Realm.Restart(p, windowSettings(s))
-}
-
-func windowSettings(s document.Settings) environment.WindowSettings {
-	return environment.WindowSettings{HTML: !strings.HasSuffix(s.MediaType, "xml"), Type: s.MediaType, Quirks: s.Quirks, Charset: s.Charset,
-		Referrer: s.Referrer, Parent: s.Parent, Top: s.Top, Frame: s.Frame, Name: s.Name, Reload: s.Reload, NoEval: s.NoEval, Base: s.Base, Complete: s.Complete, State: s.State, Back: s.Back,
-		Width: s.Width, Height: s.Height, Density: s.Density}
+func (r pageRealm) Restart(p *document.Page, s realm.Settings) error {
+	return r.Realm.Restart(p, s)
 }
 
 // Close ends every worker. The browser is of no use afterwards.

@@ -76,7 +76,7 @@ func (c *window) inside() []*window {
 // leadsBack says whether an entry will lead back to the document that a tab shows once next has taken its place.
 func (t *Tab) leadsBack(next *window) bool {
 	h := &t.history
-	return !next.reload && len(h.entries) > 0 && (!next.handling.replace || slices.ContainsFunc(h.entries, func(e historyEntry) bool {
+	return !next.by.reload && len(h.entries) > 0 && (!next.by.handling.replace || slices.ContainsFunc(h.entries, func(e historyEntry) bool {
 		return h.within(h.at) && e.document == h.entries[h.at].document && e.step != h.entries[h.at].step
 	}))
 }
@@ -99,7 +99,7 @@ func (c *window) salvageable() bool {
 func (c *window) mayStay(rules *BackForwardCache) bool {
 	if c.frame == nil {
 		actual := c.response.Actual()
-		if (actual.Status != 200 || c.body != nil) && !rules.DespiteStatus || c.noStore() && rules.NoStore == KeptNoStoreNever {
+		if (actual.Status != 200 || c.by.body != nil) && !rules.DespiteStatus || c.noStore() && rules.NoStore == KeptNoStoreNever {
 			return false
 		}
 	} else if c.frame.ongoing != nil {

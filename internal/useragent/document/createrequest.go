@@ -14,7 +14,7 @@ var accepts = map[request.Destination]string{
 
 // createRequest is the request by which a page asks for something (HTML and Fetch, as their elements have it).
 func (c *window) createRequest(ref page.Reference) *fetch.Request {
-	req := &fetch.Request{URL: ref.URL, Method: "GET", Cache: c.mode, Mode: ref.Mode, Credentials: ref.Credentials,
+	req := &fetch.Request{URL: ref.URL, Method: "GET", Cache: c.by.cache, Mode: ref.Mode, Credentials: ref.Credentials,
 		Redirect: "follow", Destination: ref.Destination, Referrer: c.URL, Nonce: ref.Nonce, ParserInserted: ref.ParserInserted,
 		Integrity: ref.Integrity}
 	accept := accepts[ref.Destination]

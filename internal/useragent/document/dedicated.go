@@ -13,17 +13,29 @@ import (
 	"tachyform/internal/weburl"
 )
 
+// worker is a dedicated or shared worker of documents (HTML, 10.2).
+type worker struct {
+	*window
+	// number is that of a dedicated one among those of who started it.
+	number int
+	// started says that its script has run, early are messages that came before.
+	started bool
+	early   []serviceworker.Message
+	// connections are those of a shared one.
+	connections []connection
+}
+
 // StartWorker starts a dedicated worker under a number of the realm's.
 func (p *Page) StartWorker(id int, url string, o serviceworker.WorkerOptions) {
 	if inner := p.c.newWorker(url); inner != nil {
-		inner.dedicated = id
+		inner.number = id
 		p.c.workers = append(p.c.workers, inner)
-		inner.runWorker(o)
+		inner.run(o)
 	}
 }
 
 // newWorker makes a worker that this window or worker starts, nil where its page has had too many.
-func (c *window) newWorker(url string) *window {
+func (c *window) newWorker(url string) *worker {
 	w, top := c.in, c.top()
 	if top.realms >= mostWorkers {
 		c.gap(account.Gap{What: "more than 20 workers of one page"})
@@ -33,12 +45,13 @@ func (c *window) newWorker(url string) *window {
 	inner := w.newWindow(url)
 	inner.Worker, inner.holds, inner.parent = true, c, top
 	inner.view, inner.document, inner.settings = top.view, &page.Document{Base: url}, c.settings
-	inner.referrer = c.URL
-	return inner
+	inner.by.referrer = c.URL
+	inner.worker = &worker{window: inner}
+	return inner.worker
 }
 
-// runWorker fetches a worker's script and runs it (HTML, 10.2.4, "run a worker").
-func (c *window) runWorker(o serviceworker.WorkerOptions) {
+// run is "run a worker" (HTML, 10.2.4): its script is fetched and runs.
+func (c *worker) run(o serviceworker.WorkerOptions) {
 	w := c.in
 	if weburl.Hostless(c.URL) {
 		c.Controller = c.holds.Controller
@@ -58,16 +71,16 @@ func (c *window) runWorker(o serviceworker.WorkerOptions) {
 			c.failedToStart()
 			return
 		}
-		c.runWorkerScript(o, text)
+		c.runScript(o, text)
 	})
 }
 
-// runWorkerScript makes the worker's realm and runs its script there.
-func (c *window) runWorkerScript(o serviceworker.WorkerOptions, text string) {
+// runScript makes the worker's realm and runs its script there.
+func (c *worker) runScript(o serviceworker.WorkerOptions, text string) {
 	if c.Closed {
 		return
 	}
-	s := &scripting{page: &Page{c}, texts: map[string]*moduleText{}, classic: map[string]fetchOptions{}, parsed: true, fired: true, loaded: true}
+	s := &scripting{window: c.window, page: &Page{c.window}, texts: map[string]*moduleText{}, classic: map[string]fetchOptions{}, parsed: true, fired: true, loaded: true}
 	realm, err := c.in.StartWorker(s.page, o)
 	if err != nil {
 		c.in.Workers.Account.Note(account.Note{Level: "error", Text: err.Error(), Where: c.URL})
@@ -80,8 +93,8 @@ func (c *window) runWorkerScript(o serviceworker.WorkerOptions, text string) {
 		c.deliver()
 		return
 	}
-	c.keepModule(c.URL, []byte(text), c.URL, fetchOptions{})
-	c.whenComplete(c.URL, func(ok bool) {
+	c.scripts.keepModule(c.URL, []byte(text), c.URL, fetchOptions{})
+	c.scripts.whenComplete(c.URL, func(ok bool) {
 		if !ok {
 			c.failedToStart()
 			return
@@ -97,12 +110,12 @@ const (
 )
 
 // failedToStart tells who started a worker that its script can't be had.
-func (c *window) failedToStart() {
+func (c *worker) failedToStart() {
 	if c.Shared {
 		c.in.sharedFailed(c)
 		return
 	}
-	c.holds.command("dedicatedFailed", c.dedicated, "", "", 0)
+	c.holds.command("dedicatedFailed", c.number, "", "", 0)
 }
 
 // fetchText fetches a script for which the page waits.
@@ -131,7 +144,7 @@ func isScript(r *fetch.Response, module bool) bool {
 }
 
 // deliver gives a worker the messages that came before its script had run.
-func (c *window) deliver() {
+func (c *worker) deliver() {
 	for _, m := range c.early {
 		if c.runs() {
 			c.scripts.realm.(WorkerRealm).ToWorker(m)
@@ -140,8 +153,8 @@ func (c *window) deliver() {
 	c.early, c.started = nil, true
 }
 
-func (c *window) worker(id int) *window {
-	if i := slices.IndexFunc(c.workers, func(w *window) bool { return w.dedicated == id }); i >= 0 {
+func (c *window) workerOf(id int) *worker {
+	if i := slices.IndexFunc(c.workers, func(w *worker) bool { return w.number == id }); i >= 0 {
 		return c.workers[i]
 	}
 	return nil
@@ -149,13 +162,13 @@ func (c *window) worker(id int) *window {
 
 // PostToWorker gives a dedicated worker a message.
 func (p *Page) PostToWorker(id int, m serviceworker.Message) {
-	if to := p.c.worker(id); to != nil {
+	if to := p.c.workerOf(id); to != nil {
 		to.receive(m)
 	}
 }
 
 // receive gives a worker a message once its script has run; a shared one's is a connection.
-func (c *window) receive(m serviceworker.Message) {
+func (c *worker) receive(m serviceworker.Message) {
 	c.in.clock().After(0, func() {
 		switch {
 		case c.Closed:
@@ -169,13 +182,13 @@ func (c *window) receive(m serviceworker.Message) {
 
 // EndWorker ends a dedicated worker (HTML, 10.2.4, "terminate a worker").
 func (p *Page) EndWorker(id int) {
-	if to := p.c.worker(id); to != nil {
-		to.endWorker()
+	if to := p.c.workerOf(id); to != nil {
+		to.terminate()
 	}
 }
 
-// endWorker ends a worker in a task of its own, since its scripts may be what asks for it.
-func (c *window) endWorker() {
+// terminate is "terminate a worker" (HTML, 10.2.4), in a task of its own, since its scripts may be what asks for it.
+func (c *worker) terminate() {
 	if c.Closed {
 		return
 	}
@@ -187,29 +200,29 @@ func (c *window) endWorker() {
 
 // PostToOwner gives who started this worker a message.
 func (p *Page) PostToOwner(m serviceworker.Message) {
-	c := p.c
+	c := p.c.worker
 	c.in.clock().After(0, func() {
 		if owner := c.holds; owner != nil && !owner.Closed && owner.runs() {
-			owner.scripts.realm.FromDedicated(c.dedicated, m)
+			owner.scripts.realm.FromDedicated(c.number, m)
 		}
 	})
 }
 
 // WorkerReady tells that this worker's module has run to its end, with all that it waits for: now it gets its messages.
-func (p *Page) WorkerReady() { p.c.in.clock().After(0, p.c.deliver) }
+func (p *Page) WorkerReady() { p.c.in.clock().After(0, p.c.worker.deliver) }
 
 // WorkerFailed tells who started this worker of an error in it.
 func (p *Page) WorkerFailed(message, file string, line int) {
-	c := p.c
+	c := p.c.worker
 	c.in.clock().After(0, func() {
 		if !c.Shared { // nobody hears of errors in shared ones
-			c.holds.command("dedicatedFailed", c.dedicated, message, file, line)
+			c.holds.command("dedicatedFailed", c.number, message, file, line)
 		}
 	})
 }
 
 // CloseWorker ends this worker.
-func (p *Page) CloseWorker() { p.c.endWorker() }
+func (p *Page) CloseWorker() { p.c.worker.terminate() }
 
 // FetchNow makes a request for which a script waits. Those of documents pass workers by, as Chromium has it.
 func (p *Page) FetchNow(req *fetch.Request) (resp *fetch.Response) {

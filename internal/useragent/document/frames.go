@@ -10,6 +10,7 @@ import (
 	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/realm"
 	"tachyform/internal/weburl"
 )
 
@@ -128,7 +129,7 @@ func (f *frame) newWindow(url string) *window {
 	c := f.holder
 	inner := c.in.newWindow(url)
 	inner.Frame, inner.frame, inner.holds, inner.parent = true, f, c, c.top()
-	inner.view, inner.referrer = c.top().view, weburl.WithoutFragment(c.address())
+	inner.view, inner.by.referrer = c.top().view, weburl.WithoutFragment(c.address())
 	inner.settings.sandboxed, inner.settings.scriptless, inner.Opaque = f.sandboxed, f.scriptless, f.sandboxed
 	inner.document = &page.Document{Base: url}
 	return inner
@@ -204,9 +205,9 @@ func (f *frame) lead(url string, text *string, by passage) {
 
 // takeLoad takes down what a frame's navigation is for the page around.
 func (f *frame) takeLoad(inner *window, url string) {
-	if inner.load == nil && !strings.HasPrefix(url, "about:") {
-		inner.load = &Load{Reference: f.reference(url)}
-		f.holder.view.add(inner.load)
+	if inner.by.load == nil && !strings.HasPrefix(url, "about:") {
+		inner.by.load = &Load{Reference: f.reference(url)}
+		f.holder.view.add(inner.by.load)
 	}
 }
 
@@ -229,13 +230,13 @@ func (f *frame) finalize(inner *window, p navigationParams) {
 	top := f.holder.top()
 	top.asked = append(top.asked, inner.asked...)
 	if p.why.Kind == fetch.NoContent { // the document that is there stays
-		if l := inner.load; l != nil {
+		if l := inner.by.load; l != nil {
 			l.Done = true
 		}
 		f.release()
 		return
 	}
-	if l := inner.load; l != nil {
+	if l := inner.by.load; l != nil {
 		l.takeDocument(p)
 	}
 	if p.why.Kind != fetch.NoFailure {
@@ -296,7 +297,7 @@ func (f *frame) put(inner *window, d *page.Document, mediaType string, client bo
 		inner.scripts, old.scripts = old.scripts, nil // the realm is looked for there
 	} else if runs {
 		f.holder.top().framed++
-		inner.scripts = &scripting{}
+		inner.scripts = &scripting{window: inner}
 		if f.reached(old) {
 			inner.scripts.before = old.scripts.realm
 		}
@@ -325,7 +326,7 @@ func (c *window) kin() *window {
 
 // startRealm makes the realm of a window: of its own, beside that of a page around it, or in the place of the one that
 // its frame had before.
-func (c *window) startRealm(p *Page, s Settings) (Realm, error) {
+func (c *window) startRealm(p *Page, s realm.Settings) (Realm, error) {
 	if c.frame == nil {
 		return c.in.StartRealm(p, s, nil, false)
 	}
@@ -368,7 +369,7 @@ func (p *Page) FrameWindow(number int) int {
 		p.c.top().framed++
 		inner.scripts = nil
 		if inner.startScripting(inner.document, inner.mediaType(), true) {
-			inner.handOver(inner.scripts.nodes)
+			inner.scripts.handOver(inner.scripts.nodes)
 			inner.scripts.at = len(inner.scripts.nodes)
 		}
 	}

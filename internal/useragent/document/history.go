@@ -129,14 +129,14 @@ func (c *window) shown() {
 		return
 	}
 	h.documents++
-	e := historyEntry{document: h.documents, url: c.URL, kept: c.handling.kept}
+	e := historyEntry{document: h.documents, url: c.URL, kept: c.by.handling.kept}
 	switch {
-	case len(h.entries) == 0, !c.reload && !c.handling.back && !c.handling.replace:
+	case len(h.entries) == 0, !c.by.reload && !c.by.handling.back && !c.by.handling.replace:
 		t.push(h, e)
 		return
-	case c.handling.back:
-		h.at = min(c.handling.to, len(h.entries)-1)
-	case c.handling.replace:
+	case c.by.handling.back:
+		h.at = min(c.by.handling.to, len(h.entries)-1)
+	case c.by.handling.replace:
 		t.replaceEntry(h, e)
 		return
 	}
@@ -155,9 +155,9 @@ func (c *window) startState() *structured.Value {
 	switch {
 	case h == nil || len(h.entries) == 0:
 		return nil
-	case c.handling.back && c.handling.to < len(h.entries):
-		return h.entries[c.handling.to].state
-	case c.reload:
+	case c.by.handling.back && c.by.handling.to < len(h.entries):
+		return h.entries[c.by.handling.to].state
+	case c.by.reload:
 		return h.entries[h.at].state
 	}
 	return nil
@@ -309,7 +309,7 @@ func (c *window) goBackTo(place int) {
 func (h *history) within(to int) bool { return h.entries[to].document == h.entries[h.at].document }
 
 func (h *history) passageTo(to int, from *window) passage {
-	return passage{referrer: from.referrer, handling: handling{back: true, to: to}}
+	return passage{referrer: from.by.referrer, handling: handling{back: true, to: to}}
 }
 
 // Traverse lets a person go back or ahead in a tab by a number of steps; it gives whether there are so many.

@@ -34,14 +34,15 @@ func (o fetchOptions) descend(r *page.Reference) {
 }
 
 // keepModule takes in the text of a module and fetches what it imports, with the module's own fetch options.
-func (c *window) keepModule(url string, text []byte, base string, options fetchOptions) {
-	m := c.scripts.texts[url]
+func (s *scripting) keepModule(url string, text []byte, base string, options fetchOptions) {
+	c := s.window
+	m := s.texts[url]
 	if m == nil {
 		m = &moduleText{}
-		c.scripts.texts[url] = m
+		s.texts[url] = m
 	}
 	m.done, m.text, m.options = true, transform(string(text), url), options
-	read := c.in.Reader.Script(base, text).At(base, c.scripts.imports)
+	read := c.in.Reader.Script(base, text).At(base, s.imports)
 	if len(read.Unresolved) > 0 {
 		m.failed = true
 		c.in.Workers.Account.Note(account.Note{Level: "error", Where: url,
@@ -49,9 +50,9 @@ func (c *window) keepModule(url string, text []byte, base string, options fetchO
 	}
 	for _, r := range read.References {
 		m.needs = append(m.needs, r.URL)
-		r.Integrity = c.scripts.imports.IntegrityOf(r.URL)
+		r.Integrity = s.imports.IntegrityOf(r.URL)
 		options.descend(&r)
-		c.fetchModule(r.URL, r, func() {})
+		s.fetchModule(r.URL, r, func() {})
 	}
 	for _, f := range m.waiting {
 		f()
@@ -60,8 +61,8 @@ func (c *window) keepModule(url string, text []byte, base string, options fetchO
 }
 
 // fetchModule is "fetch a single module script" with the module map (HTML, 8.1.4.2), and what the module imports.
-func (c *window) fetchModule(url string, ref page.Reference, done func()) {
-	if m := c.scripts.texts[url]; m != nil {
+func (s *scripting) fetchModule(url string, ref page.Reference, done func()) {
+	if m := s.texts[url]; m != nil {
 		if m.done {
 			done()
 		} else {
@@ -70,8 +71,8 @@ func (c *window) fetchModule(url string, ref page.Reference, done func()) {
 		return
 	}
 	m := &moduleText{waiting: []func(){done}}
-	c.scripts.texts[url] = m
-	c.fetchScript(ref, func(text string, ok bool) {
+	s.texts[url] = m
+	s.fetchScript(ref, func(text string, ok bool) {
 		if !ok {
 			m.done, m.failed = true, true
 			for _, f := range m.waiting {
@@ -80,12 +81,13 @@ func (c *window) fetchModule(url string, ref page.Reference, done func()) {
 			m.waiting = nil
 			return
 		}
-		c.keepModule(url, []byte(text), url, optionsOf(ref))
+		s.keepModule(url, []byte(text), url, optionsOf(ref))
 	})
 }
 
 // whenComplete tells once a module and all that it needs, in turn, is there, and whether nothing failed.
-func (c *window) whenComplete(url string, done func(ok bool)) {
+func (s *scripting) whenComplete(url string, done func(ok bool)) {
+	c := s.window
 	seen := map[string]bool{}
 	var look func()
 	look = func() {
@@ -98,7 +100,7 @@ func (c *window) whenComplete(url string, done func(ok bool)) {
 				return
 			}
 			seen[url] = true
-			m := c.scripts.texts[url]
+			m := s.texts[url]
 			if m == nil || !m.done {
 				complete, wait = false, m
 				return
@@ -134,14 +136,14 @@ func (p *Page) Import(specifier, referrer string, done func(string, error)) {
 		return
 	}
 	get := func(string) (string, bool) { return "", false }
-	ref := c.scriptReference(get, url, true)
+	ref := c.scripts.scriptReference(get, url, true)
 	if m := c.scripts.texts[referrer]; m != nil {
 		m.options.descend(&ref)
 	} else {
 		c.scripts.classic[referrer].descend(&ref)
 	}
-	c.fetchModule(url, ref, func() {})
-	c.whenComplete(url, func(ok bool) {
+	c.scripts.fetchModule(url, ref, func() {})
+	c.scripts.whenComplete(url, func(ok bool) {
 		if !ok {
 			done("", fmt.Errorf("TypeError: Failed to fetch dynamically imported module: %s", url))
 			return

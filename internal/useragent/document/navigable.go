@@ -83,17 +83,16 @@ func (n *navigable) navigate(url string, text *string, by passage, done func(*wi
 		old.command("fireAt", "window", "beforeunload", false)
 	}
 	c := n.place.newWindow(url)
-	c.began, c.mode, c.reload, c.body = w.clock().Now, by.cache, by.reload, by.body
-	c.referrer, c.referrerPolicy = cmp.Or(by.referrer, c.referrer), by.policy
-	if c.handling = by.handling; old != nil && !by.handling.back && !by.reload && (n.initial || old.URL == url) {
-		c.handling.replace = true
+	by.referrer = cmp.Or(by.referrer, c.by.referrer)
+	if old != nil && !by.handling.back && !by.reload && (n.initial || old.URL == url) {
+		by.handling.replace = true
 	}
+	c.began, c.by = w.clock().Now, by
 	n.stopLoading()
 	if n.gone {
 		return c
 	}
 	n.ongoing, n.release = c, n.place.begin(c)
-	c.load = by.load
 	if f := c.frame; f != nil && text == nil {
 		f.takeLoad(c, url)
 	}
@@ -122,4 +121,3 @@ func handedOver(url string) bool {
 	scheme, _, _ := strings.Cut(url, ":")
 	return !slices.Contains([]string{"http", "https", "about", "data", "blob"}, scheme)
 }
-

@@ -53,16 +53,16 @@ func (c *window) navigationRequest(url string) *fetch.Request {
 	if c.Frame {
 		destination = request.Frame
 	}
-	req := &fetch.Request{URL: weburl.WithoutFragment(url), Method: "GET", Cache: c.mode,
+	req := &fetch.Request{URL: weburl.WithoutFragment(url), Method: "GET", Cache: c.by.cache,
 		Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: request.Navigate,
-		Credentials: "include", Redirect: "manual", Destination: destination, Referrer: cmp.Or(c.referrer, fetch.NoReferrer),
-		ReferrerPolicy: c.referrerPolicy, Reload: c.reload, History: c.handling.back}
-	if c.handling.back && req.Cache == "" {
+		Credentials: "include", Redirect: "manual", Destination: destination, Referrer: cmp.Or(c.by.referrer, fetch.NoReferrer),
+		ReferrerPolicy: c.by.policy, Reload: c.by.reload, History: c.by.handling.back}
+	if c.by.handling.back && req.Cache == "" {
 		req.Cache = "force-cache" // what is kept is shown as it is
 	}
-	if c.body != nil {
-		req.Method, req.Content = "POST", site.Bytes(c.body.Data)
-		req.Header = append(req.Header, [2]string{"content-type", c.body.Type})
+	if c.by.body != nil {
+		req.Method, req.Content = "POST", site.Bytes(c.by.body.Data)
+		req.Header = append(req.Header, [2]string{"content-type", c.by.body.Type})
 	}
 	if c.frame != nil {
 		req.Client.Policy = c.frame.holder.settings.policy
@@ -82,7 +82,7 @@ func (c *window) createNavigationParamsByFetching(url string, done func(navigati
 		if g = nil; !c.settings.sandboxed {
 			g = w.Workers.MatchServiceWorkerRegistration(req.URL)
 		}
-		if g == nil || g.Active == nil || c.mode == forceReload {
+		if g == nil || g.Active == nil || c.by.cache == forceReload {
 			respond(nil, fetch.Nobody)
 			return
 		}
@@ -95,7 +95,7 @@ func (c *window) createNavigationParamsByFetching(url string, done func(navigati
 			done(navigationParams{why: why.Failure})
 			return
 		}
-		if c.referrer != "" {
+		if c.by.referrer != "" {
 			c.told = req.Referrer
 		}
 		actual := resp.Actual()
@@ -108,7 +108,7 @@ func (c *window) createNavigationParamsByFetching(url string, done func(navigati
 			return
 		}
 		if req.Method == "GET" {
-			c.body = nil
+			c.by.body = nil
 		}
 		c.view.FromWorker = resp.ByWorker
 		done(navigationParams{response: resp, registration: g})
@@ -161,7 +161,7 @@ func (c *window) createAndInitialize(p navigationParams) {
 	if opaque {
 		c.ID = c.in.Workers.NewID()
 	}
-	if g := p.registration; g != nil && g.Active != nil && !g.Gone() && c.mode != forceReload && !c.Opaque {
+	if g := p.registration; g != nil && g.Active != nil && !g.Gone() && c.by.cache != forceReload && !c.Opaque {
 		c.Controller = g.Active
 	}
 }
@@ -207,7 +207,7 @@ func (c *window) start(d *page.Document, mediaType string, runs bool) {
 		return
 	}
 	started := c.scripts
-	c.scripts = &scripting{} // its scripts are not read
+	c.scripts = &scripting{window: c} // its scripts are not read
 	c.in.loadSubresources(c, d, c.depth())
 	c.scripts = started
 	c.in.runDocument(c, d, mediaType)

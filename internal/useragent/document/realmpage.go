@@ -115,7 +115,7 @@ func (c *window) leaveFor(url string, by passage) {
 }
 
 // Reload loads the page anew.
-func (p *Page) Reload() { p.c.leaveFor(p.c.URL, passage{referrer: p.c.referrer, reload: true}) }
+func (p *Page) Reload() { p.c.leaveFor(p.c.URL, passage{referrer: p.c.by.referrer, reload: true}) }
 
 // Register is a call of navigator.serviceWorker.register.
 func (p *Page) Register(r page.Registration, done func(error)) { p.c.in.registerFor(p.c, r, done) }

@@ -14,7 +14,7 @@ import (
 func (w *Windows) Reload(t *Tab, pastWorker bool) *Tab {
 	by := passage{reload: true}
 	if t.window != nil {
-		by.referrer = t.window.referrer
+		by.referrer = t.window.by.referrer
 	}
 	if pastWorker {
 		by.cache = forceReload

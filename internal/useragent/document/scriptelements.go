@@ -43,7 +43,8 @@ func (e *scriptElement) module() bool { return e.kind == page.ModuleScript }
 func (e *scriptElement) parserInserted() bool { return e.parsed >= 0 }
 
 // parsedScript has a script run that the parser made.
-func (c *window) parsedScript(n *markup.Node, nodes []*markup.Node) {
+func (s *scripting) parsedScript(n *markup.Node, nodes []*markup.Node) {
+	c := s.window
 	if c.settings.scriptless {
 		return
 	}
@@ -65,7 +66,7 @@ func (c *window) parsedScript(n *markup.Node, nodes []*markup.Node) {
 			"Content-Security-Policy does not allow it", Where: c.URL})
 		return
 	}
-	c.prepareTheScriptElement(e)
+	s.prepareTheScriptElement(e)
 }
 
 // Script has a script run that a script put into the page. Inline classic ones run by themselves.
@@ -84,13 +85,13 @@ func (p *Page) Script(number int, element string) {
 			e.lookup = n.Lookup
 		}
 	}
-	p.c.prepareTheScriptElement(e)
+	p.c.scripts.prepareTheScriptElement(e)
 }
 
 // prepareTheScriptElement is "prepare the script element" (HTML, 4.12.1.1), from where it is clear that the script is to run
 // (step 25).
-func (c *window) prepareTheScriptElement(e *scriptElement) {
-	s := c.scripts
+func (s *scripting) prepareTheScriptElement(e *scriptElement) {
+	c := s.window
 	options := fetchOptions{strings.ToLower(e.get("referrerpolicy")), e.get("nonce"), e.parserInserted()}
 	switch {
 	case e.kind == page.ImportMapScript:
@@ -104,29 +105,29 @@ func (c *window) prepareTheScriptElement(e *scriptElement) {
 			return
 		}
 		e.url = url
-		ref := c.scriptReference(e.lookup, url, e.module())
+		ref := s.scriptReference(e.lookup, url, e.module())
 		ref.ParserInserted = e.parserInserted()
 		if e.module() {
-			c.fetchModule(url, ref, func() {})
-			c.awaitModule(e)
+			s.fetchModule(url, ref, func() {})
+			s.awaitModule(e)
 			return
 		}
 		s.classic[url] = optionsOf(ref)
-		e.muted = c.mutes(ref)
-		c.await(e)
-		c.fetchScript(ref, func(text string, ok bool) {
+		e.muted = s.mutes(ref)
+		s.await(e)
+		s.fetchScript(ref, func(text string, ok bool) {
 			e.text, e.failed, e.ready = text, !ok, true
-			c.came(e)
+			s.came(e)
 		})
 	case e.module():
 		s.inline++
 		e.url = fmt.Sprintf("%s#module-%d", weburl.WithoutFragment(c.URL), s.inline)
-		c.keepModule(e.url, []byte(e.text), c.base(), options)
-		c.awaitModule(e)
+		s.keepModule(e.url, []byte(e.text), c.base(), options)
+		s.awaitModule(e)
 	default:
 		e.ready, e.url = true, c.URL
 		s.classic[c.URL] = options
-		c.await(e)
+		s.await(e)
 	}
 }
 
@@ -155,11 +156,10 @@ func (e *scriptElement) timing() scriptTiming {
 }
 
 // await takes a script up among those that are to run.
-func (c *window) await(e *scriptElement) {
-	s := c.scripts
+func (s *scripting) await(e *scriptElement) {
 	switch e.timing() {
 	case blocking:
-		c.block(e)
+		s.block(e)
 	case afterwards:
 		s.deferred = append(s.deferred, e)
 	case inOrder:
@@ -171,36 +171,37 @@ func (c *window) await(e *scriptElement) {
 }
 
 // awaitModule does so with a module, which can run once all that it needs is there.
-func (c *window) awaitModule(e *scriptElement) {
-	c.await(e)
-	c.whenComplete(e.url, func(ok bool) {
+func (s *scripting) awaitModule(e *scriptElement) {
+	s.await(e)
+	s.whenComplete(e.url, func(ok bool) {
 		e.ready, e.failed = true, !ok
-		c.came(e)
+		s.came(e)
 	})
 }
 
 // came goes on once a script can run.
-func (c *window) came(e *scriptElement) {
+func (s *scripting) came(e *scriptElement) {
 	switch e.timing() {
 	case blocking:
-		c.unblock(e)
+		s.unblock(e)
 	case afterwards:
-		c.runDeferred()
+		s.runDeferred()
 	case inOrder:
-		c.runOrdered()
+		s.runOrdered()
 	case soon:
-		c.runScript(e)
+		s.runScript(e)
 	}
 }
 
 // runScript runs a script for which load waits ("execute the script element", HTML, 4.12.1.1).
-func (c *window) runScript(e *scriptElement) {
+func (s *scripting) runScript(e *scriptElement) {
+	c := s.window
 	if e.module() {
-		c.runModule(e)
+		s.runModule(e)
 		return
 	}
-	c.scripts.async--
-	c.runClassic(e)
+	s.async--
+	s.runClassic(e)
 	c.settled()
 }
 
@@ -229,7 +230,8 @@ func resolveScript(base, src string) (string, bool) {
 }
 
 // scriptReference is the request of a script element.
-func (c *window) scriptReference(lookup func(string) (string, bool), url string, module bool) page.Reference {
+func (s *scripting) scriptReference(lookup func(string) (string, bool), url string, module bool) page.Reference {
+	c := s.window
 	get := func(name string) string {
 		value, _ := lookup(name)
 		return value
@@ -237,7 +239,7 @@ func (c *window) scriptReference(lookup func(string) (string, bool), url string,
 	r := page.Reference{URL: url, Destination: request.Script, Mode: request.NoCORS, Credentials: "include", From: c.URL,
 		Nonce: get("nonce"), Integrity: get("integrity"), Module: module, Charset: get("charset")}
 	if _, own := lookup("integrity"); module && !own {
-		r.Integrity = c.scripts.imports.IntegrityOf(url)
+		r.Integrity = s.imports.IntegrityOf(url)
 	}
 	r.ReferrerPolicy = strings.ToLower(strings.TrimSpace(get("referrerpolicy")))
 	cross, has := lookup("crossorigin")
@@ -251,33 +253,36 @@ func (c *window) scriptReference(lookup func(string) (string, bool), url string,
 }
 
 // mutes says whether the errors of a script are kept from the page (HTML, 8.1.4.3: muted errors).
-func (c *window) mutes(r page.Reference) bool {
+func (s *scripting) mutes(r page.Reference) bool {
+	c := s.window
 	return r.Mode != request.CORS && strings.HasPrefix(r.URL, "http") && weburl.OriginOf(r.URL) != c.origin()
 }
 
 // block lets the parser wait for a script, and for the style sheets before it.
-func (c *window) block(e *scriptElement) {
-	c.scripts.blocked = true
+func (s *scripting) block(e *scriptElement) {
+	s.blocked = true
 	if e.ready {
-		c.unblock(e)
+		s.unblock(e)
 	}
 }
 
-func (c *window) unblock(e *scriptElement) {
+func (s *scripting) unblock(e *scriptElement) {
+	c := s.window
 	if c.styles.pending > 0 {
-		c.styles.waiting = append(c.styles.waiting, func() { c.unblock(e) })
+		c.styles.waiting = append(c.styles.waiting, func() { s.unblock(e) })
 		return
 	}
-	c.scripts.blocked = false
-	written := c.runClassic(e)
+	s.blocked = false
+	written := s.runClassic(e)
 	if written != "" {
-		c.write(e, written)
+		s.write(e, written)
 	}
-	c.in.clock().After(0, c.parse)
+	c.in.clock().After(0, s.parse)
 }
 
 // runClassic runs a script that has come; it gives what the script wrote into the document.
-func (c *window) runClassic(e *scriptElement) (written string) {
+func (s *scripting) runClassic(e *scriptElement) (written string) {
+	c := s.window
 	if e.failed {
 		c.command("elementEvent", e.parsed, e.number, "error")
 		return ""
@@ -289,10 +294,11 @@ func (c *window) runClassic(e *scriptElement) (written string) {
 	return written
 }
 
-func (c *window) runModule(e *scriptElement) {
+func (s *scripting) runModule(e *scriptElement) {
+	c := s.window
 	if e.failed {
 		c.command("elementEvent", e.parsed, e.number, "error")
-		c.scripts.async--
+		s.async--
 		c.settled()
 		return
 	}
@@ -300,23 +306,23 @@ func (c *window) runModule(e *scriptElement) {
 }
 
 // runDeferred runs those of the deferred scripts whose turn it is, once the document is parsed.
-func (c *window) runDeferred() {
-	s := c.scripts
+func (s *scripting) runDeferred() {
+	c := s.window
 	if !s.parsed || s.ended || c.Closed {
 		return
 	}
 	for len(s.deferred) > 0 && s.deferred[0].ready {
 		if c.styles.pending > 0 {
-			c.styles.waiting = append(c.styles.waiting, c.runDeferred)
+			c.styles.waiting = append(c.styles.waiting, s.runDeferred)
 			return
 		}
 		e := s.deferred[0]
 		s.deferred = s.deferred[1:]
 		if e.module() {
 			s.async++
-			c.runModule(e)
+			s.runModule(e)
 		} else {
-			c.runClassic(e)
+			s.runClassic(e)
 		}
 	}
 	if len(s.deferred) == 0 && !s.fired {
@@ -332,10 +338,11 @@ func (c *window) runDeferred() {
 }
 
 // fetchScript fetches a script for an element, through what loads everything else.
-func (c *window) fetchScript(ref page.Reference, done func(text string, ok bool)) {
+func (s *scripting) fetchScript(ref page.Reference, done func(text string, ok bool)) {
+	c := s.window
 	if early := c.seen[ref.URL+" "+string(ref.Destination)]; early != nil && (early.Ahead || early.Preload) && !early.taken {
 		early.taken = true
-		take := func() { c.takeEarly(early, ref, done) }
+		take := func() { s.takeEarly(early, ref, done) }
 		if early.Done {
 			c.in.clock().After(0, take)
 		} else {
@@ -355,7 +362,7 @@ func (c *window) fetchScript(ref page.Reference, done func(text string, ok bool)
 		}
 		text, ok := "", !l.Missing && !l.Refused
 		if ok && resp.Actual().Body != nil {
-			text, ok = c.scriptText(ref, resp.Actual())
+			text, ok = s.scriptText(ref, resp.Actual())
 		}
 		done(text, ok)
 		c.settled()
@@ -363,8 +370,9 @@ func (c *window) fetchScript(ref page.Reference, done func(text string, ok bool)
 }
 
 // takeEarly goes on with a script that a link has asked for ahead.
-func (c *window) takeEarly(early *Load, ref page.Reference, done func(text string, ok bool)) {
-	if c.scripts.ended {
+func (s *scripting) takeEarly(early *Load, ref page.Reference, done func(text string, ok bool)) {
+	c := s.window
+	if s.ended {
 		return
 	}
 	l := *early
@@ -376,7 +384,7 @@ func (c *window) takeEarly(early *Load, ref page.Reference, done func(text strin
 		}
 	}
 	if ok && early.came.Actual().Body != nil {
-		text, ok = c.scriptText(ref, early.came.Actual())
+		text, ok = s.scriptText(ref, early.came.Actual())
 	}
 	early.Refused, early.Why = l.Refused, l.Why
 	done(text, ok)
@@ -384,7 +392,8 @@ func (c *window) takeEarly(early *Load, ref page.Reference, done func(text strin
 }
 
 // scriptText decodes the text of a script, and makes modules of what is none; false where it is not what was asked for.
-func (c *window) scriptText(ref page.Reference, answer *fetch.Response) (text string, ok bool) {
+func (s *scripting) scriptText(ref page.Reference, answer *fetch.Response) (text string, ok bool) {
+	c := s.window
 	data, _ := answer.Body.Bytes()
 	contentType := answer.Get("content-type")
 	if !ref.Module {
@@ -429,12 +438,11 @@ func decodeScript(data []byte, contentType, fallback string) string {
 }
 
 // runOrdered runs those scripts that scripts put into the page and whose turn it is.
-func (c *window) runOrdered() {
-	s := c.scripts
+func (s *scripting) runOrdered() {
 	for len(s.ordered) > 0 && s.ordered[0].ready && !s.ended {
 		next := s.ordered[0]
 		s.ordered = s.ordered[1:]
-		c.runScript(next)
+		s.runScript(next)
 	}
 }
 

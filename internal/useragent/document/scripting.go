@@ -12,6 +12,7 @@ import (
 	"tachyform/internal/request"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/realm"
 	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/useragent/structured"
 	"tachyform/internal/weburl"
@@ -44,13 +45,13 @@ type Realm interface {
 
 // Start makes the realm of a page. beside, if set, is a realm whose scripts may reach its objects; with successor it takes
 // over the global object of that one.
-type Start func(p *Page, s Settings, beside Realm, successor bool) (WindowRealm, error)
+type Start func(p *Page, s realm.Settings, beside Realm, successor bool) (WindowRealm, error)
 
 // WindowRealm is a realm of a page or frame.
 type WindowRealm interface {
 	Realm
 	// Restart has it go on with the document that takes the place of the empty one that its window began with.
-	Restart(p *Page, s Settings) error
+	Restart(p *Page, s realm.Settings) error
 	// Traverse goes to another place in the history of its document, by the key of its entry.
 	Traverse(url string, state *structured.Value, key int)
 }
@@ -65,29 +66,10 @@ type WorkerRealm interface {
 	ToWorker(m serviceworker.Message)
 }
 
-// Settings are what a realm's document is made with.
-type Settings struct {
-	MediaType, Charset, Referrer string
-	Quirks                       bool
-	// Reload says that the page was loaded once more, NoEval that its policy lets no text become a script.
-	Reload, NoEval bool
-	// Parent and Top are the numbers of the windows around a frame, 0 for none, Frame is its number in the parent.
-	Parent, Top, Frame int
-	Name               string
-	// Base is what addresses of a document without one of its own start from.
-	Base string
-	// Complete says that the document is there already.
-	Complete bool
-	// State is what scripts gave the entry of the history that it belongs to, nil for null; Back says that it comes from there.
-	State *structured.Value
-	Back  bool
-	// Width and Height are those of the window, in CSS pixels, 0 for the usual ones; Density is of a phone's screen.
-	Width, Height, Density float64
-}
-
-// scripting is the running of a window's scripts.
+// scripting is the running of the scripts of a document or worker (HTML, 8.1).
 type scripting struct {
-	realm Realm
+	window *window
+	realm  Realm
 	// before is the realm of the document that the frame showed before, whose global object goes on to this one's.
 	before Realm
 	page   *Page
@@ -134,7 +116,7 @@ func (w *Windows) runDocument(c *window, d *page.Document, mediaType string) {
 		return
 	}
 	c.pending++ // until the document is parsed
-	w.clock().After(0, func() { c.parse() })
+	w.clock().After(0, func() { c.scripts.parse() })
 }
 
 // startScripting makes the realm of a window, with an empty document that is to take the nodes of d; complete says that
@@ -142,10 +124,10 @@ func (w *Windows) runDocument(c *window, d *page.Document, mediaType string) {
 func (c *window) startScripting(d *page.Document, mediaType string, complete bool) bool {
 	nodes, quirks := parseAs(mediaType, d)
 	quirks = quirks && c.URL != "about:srcdoc" // HTML, 13.2.6.4.1: "iframe srcdoc document"
-	s := &scripting{page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}, classic: map[string]fetchOptions{}, source: d, parsed: complete, fired: complete,
+	s := &scripting{window: c, page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}, classic: map[string]fetchOptions{}, source: d, parsed: complete, fired: complete,
 		loaded: complete}
-	settings := Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.documentReferrer(), Reload: c.reload,
-		NoEval: !c.settings.policy.AllowsEval(), Complete: complete, Name: c.name(), State: c.startState(), Back: c.handling.back}
+	settings := realm.Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.documentReferrer(), Reload: c.by.reload,
+		NoEval: !c.settings.policy.AllowsEval(), Complete: complete, Name: c.name(), State: c.startState(), Back: c.by.handling.back}
 	if screen := c.in.Reader.Screen; screen.Touch {
 		settings.Width, settings.Height, settings.Density = screen.Width, screen.Height, screen.Density
 	}
@@ -171,7 +153,7 @@ func (c *window) startScripting(d *page.Document, mediaType string, complete boo
 func (c *window) documentReferrer() string {
 	switch c.told {
 	case "":
-		return c.referrer
+		return c.by.referrer
 	case fetch.NoReferrer:
 		return ""
 	}
@@ -198,11 +180,11 @@ func (c *window) command(name string, args ...any) any {
 }
 
 // parse hands the document over, up to the next script that the parser waits for.
-func (c *window) parse() {
-	s := c.scripts
+func (s *scripting) parse() {
+	c := s.window
 	for !s.blocked && !s.ended && !c.Closed && s.realm.Stop() == nil {
 		if s.at >= len(s.nodes) {
-			c.parsed()
+			s.theEnd()
 			return
 		}
 		from := s.at
@@ -219,9 +201,9 @@ func (c *window) parse() {
 				s.base, _ = page.Resolve(c.ownBase(), href)
 			}
 		}
-		c.handOver(s.nodes[from:s.at])
+		s.handOver(s.nodes[from:s.at])
 		if element != nil {
-			c.parsedScript(element, s.nodes[from:s.at])
+			s.parsedScript(element, s.nodes[from:s.at])
 		}
 	}
 }
@@ -235,12 +217,13 @@ func inTemplate(n *markup.Node) bool {
 	return false
 }
 
-func (c *window) handOver(nodes []*markup.Node) {
+func (s *scripting) handOver(nodes []*markup.Node) {
+	c := s.window
 	if len(nodes) == 0 {
 		return
 	}
-	items := c.in.NodeItems(nodes, c.scripts.last)
-	c.scripts.last += len(nodes)
+	items := c.in.NodeItems(nodes, s.last)
+	s.last += len(nodes)
 	c.command("parse", items)
 }
 
@@ -255,14 +238,14 @@ func (c *window) base() string {
 }
 
 // parsed is the end of the document (HTML, 13.2.7, "the end").
-func (c *window) parsed() {
-	s := c.scripts
+func (s *scripting) theEnd() {
+	c := s.window
 	if s.parsed {
 		return
 	}
 	s.parsed = true
 	c.command("readyState", "interactive")
-	c.runDeferred()
+	s.runDeferred()
 }
 
 // settled fires load once nothing is under way that it waits for.

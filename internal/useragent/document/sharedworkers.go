@@ -8,7 +8,7 @@ import (
 
 // sharedWorker is a worker that the documents of an origin share, and what it is found by (HTML, 10.2.6.4).
 type sharedWorker struct {
-	*window
+	*worker
 	origin string // of who made it
 	serviceworker.WorkerOptions
 }
@@ -44,18 +44,18 @@ func (p *Page) ConnectWorker(id int, url string, o serviceworker.WorkerOptions, 
 	inner.Shared, inner.connections = true, []connection{conn}
 	w.shared = append(w.shared, &sharedWorker{inner, c.origin(), o})
 	inner.receive(m)
-	inner.runWorker(o)
+	inner.run(o)
 }
 
 // failed fires error at a SharedWorker object.
 func (n connection) failed() { n.from.command("sharedFailed", n.id) }
 
 // sharedFailed tells all that a shared worker's script can't be had. It is as if there had been none.
-func (w *Windows) sharedFailed(c *window) {
+func (w *Windows) sharedFailed(c *worker) {
 	for _, n := range c.connections {
 		n.failed()
 	}
-	c.endWorker()
+	c.terminate()
 }
 
 // disconnect takes a window that ends from the shared workers that it is connected to; one with no window left ends.
@@ -65,7 +65,7 @@ func (w *Windows) disconnect(c *window) {
 		s.connections = slices.DeleteFunc(s.connections, func(n connection) bool { return n.from == c })
 		switch {
 		case len(s.connections) == 0:
-			s.endWorker()
+			s.terminate()
 		case s.holds == c || s.parent.Closed:
 			s.holds = s.connections[0].from
 			s.parent = s.holds.top()

@@ -24,16 +24,11 @@ type window struct {
 	// children are the places of frames that the document's elements hold; frame is that of a frame itself.
 	children []*frame
 	frame    *frame
-	// workers are the dedicated workers that this window, or worker, has started; dedicated is the number of one.
-	workers   []*window
-	dedicated int
-	// connections are those of a shared worker.
-	connections []connection
+	// workers are the dedicated workers that this window, or worker, has started; worker is set where this is one.
+	workers []*worker
+	worker  *worker
 	// realms counts the workers that a page has had, placed its frames, framed those of them that have a realm now.
 	realms, placed, framed int
-	// started says that a worker's script has run, early are messages that came before.
-	started bool
-	early   []serviceworker.Message
 	// whenLoaded is told once a frame whose scripts run has loaded.
 	whenLoaded func()
 	view       *View
@@ -46,27 +41,17 @@ type window struct {
 	styles   styles
 	// scripts is set for a page whose scripts run.
 	scripts *scripting
-	// mode is the cache mode of its requests: forceReload, or "".
-	mode string
 	// asked are the addresses that its own document was asked for at.
 	asked []string
 	// turns is how many tasks its scripts had had when its document was last taken over.
 	turns int
-	// referrer is the address of the page that its document was asked for by, referrerPolicy what that says of telling it, told
-	// what it came to.
-	referrer, referrerPolicy, told string
-	// reload says that it is the page that was shown before.
-	reload bool
-	// handling is how its document changes the history.
-	handling handling
+	// by is how its document was come to, told what that was told of who asked, began when the navigation began.
+	by    passage
+	told  string
+	began time.Duration
 	// waiting fail the requests that its scripts wait for, by number.
 	waiting map[int]func()
 	asking  int
-	// body is what its document is asked for with, nil where nothing is sent.
-	body *Body
-	// began is when its navigation began, load what that is for the page around.
-	began time.Duration
-	load  *Load
 }
 
 // settings are what a window's requests are made with, beside its address (HTML, 8.1.3.1: environment settings object).
@@ -194,7 +179,7 @@ func (c *window) end() {
 		f.close()
 	}
 	for _, inner := range slices.Clone(c.workers) {
-		inner.endWorker()
+		inner.terminate()
 	}
 	for _, f := range c.children {
 		f.gone = true

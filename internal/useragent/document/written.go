@@ -10,8 +10,8 @@ import (
 )
 
 // write puts what a script wrote before the rest of the document (HTML, 8.4.3).
-func (c *window) write(e *scriptElement, text string) {
-	s := c.scripts
+func (s *scripting) write(e *scriptElement, text string) {
+	c := s.window
 	s.wrote = true
 	c.loadMarkup(text)
 	ahead := s.ahead
@@ -50,7 +50,7 @@ func (p *Page) Written(number int, text string) string {
 	if c.scripts == nil || c.Closed {
 		return ""
 	}
-	nodes := c.writtenAhead(number, text)
+	nodes := c.scripts.writtenAhead(number, text)
 	if len(nodes) == 0 {
 		return ""
 	}
@@ -61,8 +61,7 @@ func (p *Page) Written(number int, text string) string {
 
 // writtenAhead gives those nodes of what a script has written so far that it may find at once: up to the next script, and
 // without a text that may go on. They count as handed over.
-func (c *window) writtenAhead(number int, text string) []*markup.Node {
-	s := c.scripts
+func (s *scripting) writtenAhead(number int, text string) []*markup.Node {
 	end := s.endOf(number)
 	if end == 0 || len(s.text)+len(text) > mostWritten {
 		return nil

@@ -9,17 +9,27 @@ import (
 	"tachyform/internal/page"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/realm"
 	"tachyform/internal/useragent/serviceworker"
 	"tachyform/internal/useragent/sessionhistory"
 	"tachyform/internal/useragent/structured"
 	"tachyform/internal/weburl"
 )
 
-// Page is what a window's realm asks of the page that it belongs to.
+// Page is what the realm of a document or of one of its workers asks of the page that it belongs to, by role.
 type Page interface {
-	// Contacted tells that somebody sends the document something that is kept for going back, or wants what it holds; it gives
-	// whether that ends it.
-	Contacted() (ends bool)
+	Owner
+	Loader
+	ScriptLoader
+	History
+	Navigation
+	Frames
+	Workers
+	OwnedWorker
+}
+
+// Owner is the document or worker itself.
+type Owner interface {
 	// Address is that of the document now, Current whether the page is still open.
 	Address() string
 	Current() bool
@@ -27,16 +37,44 @@ type Page interface {
 	Origin() string
 	// Client is the page as service workers know it.
 	Client() *serviceworker.Client
-	// Fetch makes a request for a script of the page.
+	// Session names the storage of the page's tab.
+	Session() string
+	// Failed tells of an error that no script of the page caught, by its name.
+	Failed(name, text string)
+	// Gap tells that a script used what this user agent lacks.
+	Gap(g account.Gap)
+	// Matches says whether a media query holds.
+	Matches(query string) bool
+	// Contacted tells that somebody sends the document something that is kept for going back, or wants what it holds; it gives
+	// whether that ends it.
+	Contacted() (ends bool)
+	// StorageChanged tells other windows that share an area, local or session, of a change, as JSON: key, old and new value.
+	StorageChanged(area, change string)
+	// Register is a call of navigator.serviceWorker.register.
+	Register(r page.Registration, done func(error))
+}
+
+// Loader makes the requests of scripts and elements.
+type Loader interface {
+	// Fetch makes a request for a script of the page, FetchNow one for which the script waits.
 	Fetch(req *fetch.Request, done func(*fetch.Response))
+	FetchNow(req *fetch.Request) *fetch.Response
 	// Element loads what an element asks for that a script made or changed; markup is the element's.
 	Element(markup string)
+	// SetBase changes what addresses start from, as scripts have it.
+	SetBase(url string)
+}
+
+// ScriptLoader fetches scripts and says which may run.
+type ScriptLoader interface {
 	// Script loads a script that a script put into the page; its text is JSON.
 	Script(number int, element string)
 	// ModuleDone tells that a module has run, by the parser's number of its element or one of those of Script; external says that its text was fetched.
 	ModuleDone(parsed, number int, external bool)
 	// Import fetches a module with all that it needs, for import().
 	Import(specifier, referrer string, done func(url string, err error))
+	// ImportScript fetches a script of importScripts().
+	ImportScript(url string) (string, error)
 	// ModuleText is the text of a module that has been fetched, ResolveModule its address.
 	ModuleText(url string) (string, error)
 	ResolveModule(base, name string) (string, error)
@@ -44,8 +82,16 @@ type Page interface {
 	Imports() *page.ImportMap
 	// AllowsInline says whether the page's policies let an inline script run.
 	AllowsInline(text, nonce string) bool
-	// SetBase changes what addresses start from, as scripts have it.
-	SetBase(url string)
+	// DocumentOpened says that a script has opened the document to write into it, DocumentClosed that it has written all.
+	DocumentOpened()
+	DocumentClosed()
+	// Written takes what the parser's script with that number has written so far, and gives the nodes that it may find at
+	// once, as NodeItems writes them, "" for none.
+	Written(number int, text string) string
+}
+
+// History is the session history of the tab or frame.
+type History interface {
 	// ChangeHistory changes the address without a navigation, and gives the entry of the history a state, nil for null.
 	ChangeHistory(url string, replace bool, state *structured.Value)
 	// HistoryLength is how many steps the history has, TraverseHistory goes some back or ahead.
@@ -54,13 +100,19 @@ type Page interface {
 	// HistoryEntries are those of its origin around the one that is shown, KeepState gives that a state for the navigation API.
 	HistoryEntries() (list []sessionhistory.Entry, at int)
 	KeepState(state *structured.Value)
+}
+
+// Navigation leaves the document.
+type Navigation interface {
 	// Navigate leaves the page, Reload loads it anew.
 	Navigate(url string, replace bool, kept *structured.Value)
 	Reload()
-	// Failed tells of an error that no script of the page caught, by its name.
-	Failed(name, text string)
-	// Gap tells that a script used what this user agent lacks.
-	Gap(g account.Gap)
+	// Follow goes where a link or a form leads, in the frame or tab of a name; body is what a form sends by POST.
+	Follow(url, target, bodyType string, body []byte)
+}
+
+// Frames are the documents within the document, and those around it.
+type Frames interface {
 	// MakeFrame makes the place of a frame that an element of the document holds, and gives its number, 0 where there may be no more;
 	// allows is what the sandbox of one leaves it.
 	MakeFrame(name string, sandboxed bool, allows []string) int
@@ -72,76 +124,40 @@ type Page interface {
 	RemoveFrame(number int)
 	// RenameFrame gives it the name by which links and forms find it.
 	RenameFrame(number int, name string)
-	// Follow goes where a link or a form leads, in the frame or tab of a name; body is what a form sends by POST.
-	Follow(url, target, bodyType string, body []byte)
-	// DocumentOpened says that a script has opened the document to write into it, DocumentClosed that it has written all.
-	DocumentOpened()
-	// Written takes what the parser's script with that number has written so far, and gives the nodes that it may find at
-	// once, as NodeItems writes them, "" for none.
-	Written(number int, text string) string
-	DocumentClosed()
 	// Around is the number of the window that a window of the page stands in, 0 for none.
 	Around(window int) int
 	// PostMessage gives another window a message.
 	PostMessage(window int, message, targetOrigin string)
-	// StartWorker starts a dedicated worker under a number of the realm's.
+}
+
+// Workers are the dedicated and shared workers that a document or worker starts, by numbers of the realm's.
+type Workers interface {
+	// StartWorker starts a dedicated worker.
 	StartWorker(id int, url string, o serviceworker.WorkerOptions)
 	// ConnectWorker connects a shared worker, which is started first where there is none yet; m carries its port.
 	ConnectWorker(id int, url string, o serviceworker.WorkerOptions, m serviceworker.Message)
 	// PostToWorker gives it a message, EndWorker ends it.
 	PostToWorker(id int, m serviceworker.Message)
 	EndWorker(id int)
+}
+
+// OwnedWorker is the worker itself, towards who started it.
+type OwnedWorker interface {
 	// PostToOwner gives who started this worker a message, WorkerReady says that its module has run, WorkerFailed tells of an error,
 	// CloseWorker ends it.
 	PostToOwner(m serviceworker.Message)
 	WorkerReady()
 	WorkerFailed(message, file string, line int)
 	CloseWorker()
-	// FetchNow makes a request for which the script waits, ImportScript fetches a script of importScripts().
-	FetchNow(req *fetch.Request) *fetch.Response
-	ImportScript(url string) (string, error)
-	// Register is a call of navigator.serviceWorker.register.
-	Register(r page.Registration, done func(error))
-	// Matches says whether a media query holds, Text what a document shows as text.
-	Matches(query string) bool
-	// StorageChanged tells other windows that share an area, local or session, of a change, as JSON: key, old and new value.
-	StorageChanged(area, change string)
-	// Session is the storage of the page's tab.
-	Session() string
-}
-
-// WindowSettings are what a window is made with.
-type WindowSettings struct {
-	// HTML says that the document is one of HTML rather than of XML; Type is its media type.
-	HTML     bool
-	Type     string
-	Quirks   bool
-	Charset  string
-	Referrer string
-	// Reload says that the page was loaded once more, NoEval that its policy lets no text become a script.
-	Reload, NoEval bool
-	// Parent and Top are the numbers of the windows around a frame, 0 for none, Frame is the number of the frame in its
-	// parent; Name is what the window is called.
-	Parent, Top, Frame int
-	Name               string
-	// Base is what addresses of a document without one of its own start from, "" for others.
-	Base string
-	// Complete says that the document has loaded already.
-	Complete bool
-	// State is that of its entry in the history, nil for null; Back says that it comes from there.
-	State *structured.Value
-	Back  bool
-	// Width and Height are those of the window, in CSS pixels, 0 for the usual ones; Density is of a phone's screen.
-	Width, Height, Density float64
 }
 
 // StartWindow starts the realm of a page, with an empty document. beside, if set, is a realm whose objects those of this
 // one can reach; with successor its global object becomes that of this one.
-func (p *Platform) StartWindow(in Page, s WindowSettings, beside *Realm, successor bool) (*Realm, error) {
+func (p *Platform) StartWindow(in Page, s realm.Settings, beside *Realm, successor bool) (*Realm, error) {
 	r := p.newRealm()
 	r.page = in
 	if beside == nil {
-		return r, r.startPage(windowEngines, s.start(in))
+		return r, r.startPage(windowEngines, startOf(in, s))
 	}
 	engine, err := beside.Beside(windowCode, successor)
 	if err != nil {
@@ -151,19 +167,19 @@ func (p *Platform) StartWindow(in Page, s WindowSettings, beside *Realm, success
 	r.main.accompanied = true
 	r.turn, r.contents = beside.turn, beside.contents
 	r.attach()
-	return r, r.begin(s.start(in))
+	return r, r.begin(startOf(in, s))
 }
 
 // Restart has a realm go on with another document, which takes the place of the empty one that its window began with.
-func (r *Realm) Restart(in Page, s WindowSettings) error {
+func (r *Realm) Restart(in Page, s realm.Settings) error {
 	r.page = in
-	return r.begin(s.start(in))
+	return r.begin(startOf(in, s))
 }
 
-// start is what the environment is told of a page.
-func (s WindowSettings) start(in Page) map[string]any {
+// startOf is what the environment is told of a page.
+func startOf(in Page, s realm.Settings) map[string]any {
 	return map[string]any{
-		"html": s.HTML, "type": s.Type, "quirks": s.Quirks, "charset": s.Charset, "referrer": s.Referrer,
+		"html": s.HTML(), "type": s.MediaType, "quirks": s.Quirks, "charset": s.Charset, "referrer": s.Referrer,
 		"opaque": in.Origin() == "null", "state": s.State, "back": s.Back, "parent": s.Parent, "top": s.Top, "reload": s.Reload, "noEval": s.NoEval,
 		"window": in.Client().ID, "frame": s.Frame, "name": s.Name, "base": s.Base, "complete": s.Complete,
 		"width": s.Width, "height": s.Height, "density": s.Density,
