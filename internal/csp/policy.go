@@ -217,28 +217,35 @@ func (p *Policy) AllowsInline(text, nonce string) bool {
 		return true
 	}
 	for _, policy := range p.list {
-		_, sources, ok := effective(policy, "script-src-elem")
-		if !ok || hasNonce(sources, nonce) {
-			continue
-		}
-		unsafe, strict, matched := false, false, false
-		for _, s := range sources {
-			lower := strings.ToLower(s)
-			switch {
-			case lower == "'unsafe-inline'":
-				unsafe = true
-			case lower == "'strict-dynamic'" || strings.HasPrefix(lower, "'nonce-"):
-				strict = true
-			case strings.HasPrefix(lower, "'sha"):
-				strict = true
-				matched = matched || hashMatches(strings.Trim(s, "'"), text)
-			}
-		}
-		if !matched && (!unsafe || strict) {
+		if _, sources, ok := effective(policy, "script-src-elem"); ok && !doesElementMatchSourceList(sources, nonce, text) {
 			return false
 		}
 	}
 	return true
+}
+
+// doesElementMatchSourceList is "does element match source list for type and source" (CSP 3, 6.7.3.3) for scripts.
+func doesElementMatchSourceList(sources []string, nonce, text string) bool {
+	if allowsAllInline(sources) || hasNonce(sources, nonce) {
+		return true
+	}
+	return slices.ContainsFunc(sources, func(s string) bool {
+		return strings.HasPrefix(strings.ToLower(s), "'sha") && hashMatches(strings.Trim(s, "'"), text)
+	})
+}
+
+// allowsAllInline is "does a source list allow all inline behavior for type" (CSP 3, 6.7.3.2) for scripts.
+func allowsAllInline(sources []string) bool {
+	unsafe := false
+	for _, s := range sources {
+		switch lower := strings.ToLower(s); {
+		case lower == "'unsafe-inline'":
+			unsafe = true
+		case lower == "'strict-dynamic'", strings.HasPrefix(lower, "'nonce-"), strings.HasPrefix(lower, "'sha"):
+			return false
+		}
+	}
+	return unsafe
 }
 
 // AllowsEval says whether a text may become a script by eval and its like (Content Security Policy 3, 4.4).

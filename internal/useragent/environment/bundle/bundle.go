@@ -39,7 +39,7 @@ func Source(dir, environment string) (string, error) {
 		return "", err
 	}
 	text := withoutNeedlessNames(string(result.OutputFiles[0].Contents))
-	return "(function (global, host, kin) { 'use strict';\n" + text + "\nreturn environment.dispatch; })", nil
+	return "(function (global, host, kin) { 'use strict';\n" + text + "\nreturn environment.runCommand; })", nil
 }
 
 // Bytecode compiles an environment.

@@ -6,10 +6,10 @@ import '../shared/xhr.js';
 import '../shared/dedicatedworker.js';
 import { nameImports } from '../shared/dynamicimport.js';
 import { fromJSON, then } from '../shared/primordials.js';
-import { commands } from '../shared/dispatch.js';
+import { commands } from '../shared/commands.js';
 import { own, setOwn } from '../shared/settings.js';
 import { describe, stackOf } from '../shared/errors.js';
-import { ErrorEvent, fire, owner, trusted } from '../shared/event.js';
+import { ErrorEvent, dispatch, owner, trusted } from '../shared/event.js';
 import { becomeDedicated } from './globalscope.js';
 import { becomeShared, connect } from './sharedscope.js';
 import { deliverMessage } from '../shared/dedicatedworker.js';
@@ -33,7 +33,7 @@ commands.start = (json) => {
 function failed(error) {
   const [, filename = own.script, line = '0'] = /([^\s(]+):(\d+)(?::\d+)?\)?\s*$/m.exec(stackOf(error)) ?? [];
   const message = `Uncaught ${describe(error)}`;
-  if (fire(global, trusted(new ErrorEvent('error', { message, filename, lineno: Number(line), error, cancelable: true })))) host('dedicated.failed', message, filename, Number(line));
+  if (dispatch(global, trusted(new ErrorEvent('error', { message, filename, lineno: Number(line), error, cancelable: true })))) host('dedicated.failed', message, filename, Number(line));
 }
 owner.told = ({ message, filename, lineno }) => host('dedicated.failed', message, filename, lineno);
 commands.script = (text, url) => {
@@ -52,4 +52,4 @@ commands.module = (url) => {
 };
 commands.toWorker = (json) => (own.shared ? connect(json) : deliverMessage(global, json));
 
-export { dispatch } from '../shared/dispatch.js';
+export { runCommand } from '../shared/commands.js';

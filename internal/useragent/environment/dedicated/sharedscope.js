@@ -1,7 +1,7 @@
 // HTML, 10.2.1.3: SharedWorkerGlobalScope.
 
 import { fromJSON } from '../shared/primordials.js';
-import { MessageEvent, fire, trusted } from '../shared/event.js';
+import { MessageEvent, dispatch, trusted } from '../shared/event.js';
 import { deserialize } from '../shared/structuredclone.js';
 import { received } from '../shared/messaging.js';
 import { become } from './globalscope.js';
@@ -14,5 +14,5 @@ export function becomeShared() {
 // The standard has an empty text as its data; browsers have none.
 export function connect(json) {
   const [port] = deserialize(received(fromJSON(json))).transferred;
-  fire(global, trusted(new MessageEvent('connect', { ports: [port], source: port })));
+  dispatch(global, trusted(new MessageEvent('connect', { ports: [port], source: port })));
 }

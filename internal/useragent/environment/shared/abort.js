@@ -1,7 +1,7 @@
 import { isA, sharedState } from './primordials.js';
 import { MAKE, must, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
-import { EventTarget, announce, handlers, isSignal } from './event.js';
+import { EventTarget, fire, handlers, isSignal } from './event.js';
 import { setTimeout } from './timers.js';
 
 // DOM, 3: aborting.
@@ -64,7 +64,7 @@ function abort(signal, reason) {
   for (const s of all) {
     for (const step of abortSteps.get(s) ?? []) step(why);
     abortSteps.delete(s);
-    announce(s, 'abort');
+    fire(s, 'abort');
   }
 }
 export class AbortController {

@@ -1,11 +1,11 @@
 // HTML, 10.2.6: Worker, as those see it who start one.
 
 import { ScriptObject, TypeError, assign, fromJSON, isA, toJSON } from './primordials.js';
-import { commands } from './dispatch.js';
+import { commands } from './commands.js';
 import { MAKE, must, publishLoosely, usv } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { baseURL, own } from './settings.js';
-import { ErrorEvent, EventTarget, MessageEvent, announce, fire, handlers, messageWith, trusted } from './event.js';
+import { ErrorEvent, EventTarget, MessageEvent, fire, dispatch, handlers, messageWith, trusted } from './event.js';
 import { parsedURL } from './url.js';
 import { deserialize, serialize } from './structuredclone.js';
 import { received, sendable } from './messaging.js';
@@ -51,15 +51,15 @@ commands.fromDedicated = (id, json) => {
 commands.dedicatedFailed = (id, message, filename, line) => {
   const worker = workers.get(id);
   if (!worker) return;
-  if (!message) return void announce(worker, 'error', { cancelable: true });
-  if (fire(worker, trusted(new ErrorEvent('error', { message, filename, lineno: line, cancelable: true })))) host('log', 'error', message, '', '');
+  if (!message) return void fire(worker, 'error', { cancelable: true });
+  if (dispatch(worker, trusted(new ErrorEvent('error', { message, filename, lineno: line, cancelable: true })))) host('log', 'error', message, '', '');
 };
 export function deliverMessage(target, json) {
   let value, transferred;
   try {
     ({ value, transferred } = deserialize(received(fromJSON(json))));
   } catch {
-    return void fire(target, trusted(new MessageEvent('messageerror', assign(new ScriptObject(), {}))));
+    return void dispatch(target, trusted(new MessageEvent('messageerror', assign(new ScriptObject(), {}))));
   }
-  fire(target, messageWith({ data: value, ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
+  dispatch(target, messageWith({ data: value, ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
 }

@@ -1,7 +1,7 @@
 // import() and import.meta, which the browser rewrites: it has to fetch what a module needs before the module runs (HTML, 8.1.6.7).
 
 import { PromiseOf, ScriptObject, TypeError, assign, rejected, then } from './primordials.js';
-import { commands } from './dispatch.js';
+import { commands } from './commands.js';
 import { call, calls } from './host.js';
 import { baseURL } from './settings.js';
 

@@ -1,5 +1,5 @@
 import { ScriptArray, TypeError, apply, defineProperty, forScripts, freeze, getPrototypeOf, isA, sharedState, arrayFrom } from './primordials.js';
-import { commands } from './dispatch.js';
+import { commands } from './commands.js';
 import { inherits, must, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { own } from './settings.js';
@@ -234,7 +234,7 @@ function isHeard(target, type, bubbles) {
   return bubbles === true || (how & CAPTURED) !== 0 || (listenersOf.get(target)?.some((entry) => entry.type === type) ?? false);
 }
 // Fires an event of the browser, if anybody may hear of it. It says whether nobody prevented the default.
-export const announce = (target, type, init = undefined, kind = Event) => !isHeard(target, type, init?.bubbles) || fire(target, trusted(new kind(type, init)));
+export const fire = (target, type, init = undefined, kind = Event) => !isHeard(target, type, init?.bubbles) || dispatch(target, trusted(new kind(type, init)));
 const abortReason = sharedState('abortReason');
 export const isSignal = { of: (value) => value !== null };
 export class EventTarget {
@@ -265,7 +265,7 @@ export class EventTarget {
     if (insideOf(event).dispatching) throw new DOMException('the event is being dispatched already', 'InvalidStateError');
     if (insideOf(event).uninitialized) throw new DOMException('the event has no type yet', 'InvalidStateError');
     insideOf(event).trusted = false;
-    return fire(this ?? global, event);
+    return dispatch(this ?? global, event);
   }
 }
 // "erase all event listeners and handlers" (HTML, 8.1.8.1).
@@ -302,7 +302,7 @@ export const trees = {
   activation: null, // { isActivation(event), has(target), before(target), run(target, event) }
 };
 // "dispatch" (DOM, 2.9). It says whether nobody prevented the default.
-export function fire(target, event) {
+export function dispatch(target, event) {
   const inside = insideOf(event);
   inside.dispatching = true;
   const path = [];
@@ -490,11 +490,11 @@ export function report(error) {
   const place = placeOf(error);
   const event = trusted(new ErrorEvent('error', mutedScripts.has(place.filename) ? { message: 'Script error.', error: null, cancelable: true } : { error, message: `Uncaught ${describe(error)}`, ...place, cancelable: true }));
   if (owner.told) {
-    if (fire(global, event)) owner.told(event);
+    if (dispatch(global, event)) owner.told(event);
     return;
   }
   host('log', 'error', describe(error), stackOf(error), nameOfScripts(error));
-  return fire(global, event);
+  return dispatch(global, event);
 }
 // Errors of a callback are those of its own realm (HTML, 8.1.4.3, "report an exception").
 const homes = (kin.homes ??= new Map()); // what reports them, by the prototype of the realm's functions
@@ -512,10 +512,10 @@ export function reportFor(callback, error) {
 // What was told of as not handled, and is handled after all.
 const told = new WeakSet();
 commands.handled = (promise) => {
-  if (told.delete(promise)) fire(global, trusted(new PromiseRejectionEvent('rejectionhandled', { promise })));
+  if (told.delete(promise)) dispatch(global, trusted(new PromiseRejectionEvent('rejectionhandled', { promise })));
 };
 commands.rejected = (promise, reason) => {
   told.add(promise);
   const event = trusted(new PromiseRejectionEvent('unhandledrejection', { promise, reason, cancelable: true }));
-  if (fire(global, event)) host('log', 'error', `${describe(reason)} (in a promise that nobody handles)`, stackOf(reason), nameOfScripts(reason));
+  if (dispatch(global, event)) host('log', 'error', `${describe(reason)} (in a promise that nobody handles)`, stackOf(reason), nameOfScripts(reason));
 };

@@ -2,7 +2,7 @@ import { btoa } from './base64.js';
 import { TypeError, Uint8Array, defineProperty, isA } from './primordials.js';
 import { lazy, onlyHere, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
-import { EventTarget, fire, handlers, trusted } from './event.js';
+import { EventTarget, dispatch, handlers, trusted } from './event.js';
 import { setTimeout } from './timers.js';
 import { bytesOf } from './bytes.js';
 import { Blob, blobHandle } from './blob.js';
@@ -17,7 +17,7 @@ class FileReader extends EventTarget {
     if (!isA(blob, Blob)) throw new TypeError('a FileReader reads blobs');
     if (this.#state === 1) throw new DOMException('the reader is busy', 'InvalidStateError');
     this.#state = 1;
-    const told = (type, loaded = blob.size) => fire(this, trusted(new ProgressEvent(type, { lengthComputable: true, loaded, total: blob.size })));
+    const told = (type, loaded = blob.size) => dispatch(this, trusted(new ProgressEvent(type, { lengthComputable: true, loaded, total: blob.size })));
     setTimeout(() => {
       if (this.#state === 1) told('loadstart', 0);
     });
@@ -58,7 +58,7 @@ class FileReader extends EventTarget {
     if (this.#state === 1) {
       this.#state = 2;
       this.#result = null;
-      for (const type of ['abort', 'loadend']) fire(this, trusted(new ProgressEvent(type)));
+      for (const type of ['abort', 'loadend']) dispatch(this, trusted(new ProgressEvent(type)));
     }
   }
 }

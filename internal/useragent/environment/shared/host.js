@@ -1,7 +1,7 @@
 // Promises that the browser settles, and errors that it reports.
 
 import { Error, PromiseOf, RangeError, SyntaxError, TypeError, forScripts, fromJSON, rejected } from './primordials.js';
-import { commands } from './dispatch.js';
+import { commands } from './commands.js';
 import { DOMException } from './domexception.js';
 
 // Promises that the host settles.

@@ -4,12 +4,12 @@ import {
   ArrayBuffer, RealDate, ScriptArray, ScriptObject, TypeError, Uint8Array, assign, defineProperty, fromJSON, isA,
   resolved, toJSON, arrayFrom, isView,
 } from './primordials.js';
-import { commands } from './dispatch.js';
+import { commands } from './commands.js';
 import { MAKE, expose, gives, lazy, must, onlyHere, publishLoosely } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { hostError } from './host.js';
 import { Date_ } from './time.js';
-import { Event, EventTarget, addParents, announce, fire, handlers, insideOf, trusted } from './event.js';
+import { Event, EventTarget, addParents, fire, dispatch, handlers, insideOf, trusted } from './event.js';
 import { queueTask } from './timers.js';
 import { viewOf } from './bytes.js';
 import { deserialize, fromHost, serialize, toHost } from './structuredclone.js';
@@ -256,7 +256,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     }
     // It may be asked for more until the listeners have returned and their microtasks are through.
     if (s.state === 'inactive') s.state = 'active';
-    const unhandled = fire(request, trusted(event));
+    const unhandled = dispatch(request, trusted(event));
     if (s.state === 'finished') return;
     if (insideOf(event).threw) abortTransaction(tx, new DOMException('a listener threw an exception', 'AbortError'));
     else if (insideOf(event).type === 'error' && unhandled) abortTransaction(tx, r.error);
@@ -278,7 +278,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
       return;
     }
     over(tx);
-    announce(tx, 'complete');
+    fire(tx, 'complete');
   }
   function over(tx) {
     const s = stateOf.get(tx);
@@ -295,10 +295,10 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     over(tx);
     for (const { request } of s.queue.splice(0)) {
       assign(stateOf.get(request), { done: true, result: undefined, error: new DOMException('the transaction was aborted', 'AbortError') });
-      queueTask(() => announce(request, 'error', { bubbles: true, cancelable: true }));
+      queueTask(() => fire(request, 'error', { bubbles: true, cancelable: true }));
     }
     queueTask(() => {
-      announce(tx, 'abort', { bubbles: true });
+      fire(tx, 'abort', { bubbles: true });
       if (s.request) stateOf.get(s.request).transaction = null;
     });
   }
@@ -711,7 +711,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     const request = requests.get(id);
     requests.delete(id);
     assign(stateOf.get(request), { done: true, transaction: null, ...state });
-    fire(request, trusted(event));
+    dispatch(request, trusted(event));
   };
   commands.databaseOpened = (id, connection, failure) => {
     if (failure) return answer(id, { result: undefined, error: hostError(failure) }, new Event('error', { bubbles: true, cancelable: true }));
@@ -729,7 +729,7 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
     assign(stateOf.get(tx), { started: true, request });
     stateOf.get(db).upgrade = tx;
     assign(stateOf.get(request), { done: true, result: db, error: null, transaction: tx });
-    fire(request, trusted(new IDBVersionChangeEvent('upgradeneeded', { oldVersion: from, newVersion: to })));
+    dispatch(request, trusted(new IDBVersionChangeEvent('upgradeneeded', { oldVersion: from, newVersion: to })));
     const t = stateOf.get(tx);
     queueTask(() => {
       if (t.state === 'active') t.state = 'inactive';
@@ -738,10 +738,10 @@ lazy(['indexedDB', 'IDBFactory', 'IDBDatabase', 'IDBTransaction', 'IDBObjectStor
   };
   commands.databaseVersionChange = (connection, from, to) => {
     const db = connections.get(connection);
-    if (!stateOf.get(db).closed) fire(db, trusted(new IDBVersionChangeEvent('versionchange', { oldVersion: from, newVersion: to || null })));
+    if (!stateOf.get(db).closed) dispatch(db, trusted(new IDBVersionChangeEvent('versionchange', { oldVersion: from, newVersion: to || null })));
   };
   commands.databaseBlocked = (id, from, to) => {
-    fire(requests.get(id), trusted(new IDBVersionChangeEvent('blocked', { oldVersion: from, newVersion: to || null })));
+    dispatch(requests.get(id), trusted(new IDBVersionChangeEvent('blocked', { oldVersion: from, newVersion: to || null })));
   };
   commands.databaseDeleted = (id, from) => {
     answer(id, { result: undefined, error: null }, new IDBVersionChangeEvent('success', { oldVersion: from, newVersion: null }));

@@ -1,7 +1,7 @@
 // What workers and windows have in common, in the order in which it is made: a module may use those above it while it runs.
 
 import './primordials.js';
-import './dispatch.js';
+import './commands.js';
 import './webidl.js';
 import './domexception.js';
 import './host.js';

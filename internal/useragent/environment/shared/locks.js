@@ -1,7 +1,7 @@
 // Web Locks API. The browser grants locks, to all realms of an origin together.
 
 import { PromiseOf, TypeError, jsonForScripts, resolved, then } from './primordials.js';
-import { commands } from './dispatch.js';
+import { commands } from './commands.js';
 import { DOMException } from './domexception.js';
 import { numberedCall } from './host.js';
 import { isAborted, onAbort, reasonOf } from './abort.js';

@@ -1,9 +1,9 @@
 import { apply, assign, fromJSON, isA, sharedState, toJSON } from './primordials.js';
-import { commands } from './dispatch.js';
+import { commands } from './commands.js';
 import { MAKE, lazy, must, onlyHere, publishLoosely } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { ownOrigin } from './settings.js';
-import { EventTarget, addListener, fire, handlerSlots, handlers, messageWith, slotsOf } from './event.js';
+import { EventTarget, addListener, dispatch, handlerSlots, handlers, messageWith, slotsOf } from './event.js';
 import { queueTask, setTimeout } from './timers.js';
 import { bytesOf, keepBytes } from './bytes.js';
 import { deserialize, fromHost, serialize, toHost, transferable } from './structuredclone.js';
@@ -87,7 +87,7 @@ function deliver(port) {
   for (const sent of s.waiting.splice(0)) setTimeout(() => {
     if (s.closed) return;
     const { value: data, transferred } = deserialize(sent);
-    fire(port, messageWith({ data, ports: transferred.filter((t) => isA(t, MessagePort)) }));
+    dispatch(port, messageWith({ data, ports: transferred.filter((t) => isA(t, MessagePort)) }));
   });
 }
 // What was passed to postMessage: a list, or options with one.
@@ -160,7 +160,7 @@ commands.portMessage = (id, json) => {
 commands.channelMessage = (id, json) => {
   const channel = channels.get(id);
   if (!channel) return;
-  fire(channel, messageWith({ data: deserialize(fromHost(fromJSON(json))).value, origin: ownOrigin() }));
+  dispatch(channel, messageWith({ data: deserialize(fromHost(fromJSON(json))).value, origin: ownOrigin() }));
 };
 handlers(BroadcastChannel.prototype, 'message', 'messageerror');
 publishLoosely(MessagePort, MessageChannel, BroadcastChannel);

@@ -2,7 +2,7 @@
 
 import { PromiseOf, TypeError, isA, saved, setPrototypeOf } from './primordials.js';
 import { expose, lazy, must, publishLoosely } from './webidl.js';
-import { Event, fire, handlers, trusted } from './event.js';
+import { Event, dispatch, handlers, trusted } from './event.js';
 import { makeInterface } from './navigatorparts.js';
 import { setTimeout } from './timers.js';
 import { AbortController, AbortSignal, isAborted, reasonOf } from './abort.js';
@@ -62,7 +62,7 @@ lazy(['scheduler', 'Scheduler', 'TaskController', 'TaskSignal', 'TaskPriorityCha
       const signal = signalOf(this);
       const previousPriority = priorityOf.get(signal);
       priorityOf.set(signal, `${priority}`);
-      if (previousPriority !== priorityOf.get(signal)) fire(signal, trusted(new TaskPriorityChangeEvent('prioritychange', { previousPriority })));
+      if (previousPriority !== priorityOf.get(signal)) dispatch(signal, trusted(new TaskPriorityChangeEvent('prioritychange', { previousPriority })));
     }
   }
   class TaskPriorityChangeEvent extends Event {

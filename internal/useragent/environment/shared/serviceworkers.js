@@ -1,10 +1,10 @@
 // Service Workers, 3.1, 3.2 and 3.5: registrations and their workers, as pages and workers see them.
 
 import { ScriptObject, TypeError, assign, fromJSON, toJSON } from './primordials.js';
-import { commands } from './dispatch.js';
+import { commands } from './commands.js';
 import { MAKE, gives, must, onlyHere, publish } from './webidl.js';
 import { call } from './host.js';
-import { EventTarget, announce, handlers, listFor } from './event.js';
+import { EventTarget, fire, handlers, listFor } from './event.js';
 import { serialize } from './structuredclone.js';
 import { sendable } from './messaging.js';
 
@@ -109,7 +109,7 @@ export function registrationFor(info) {
 // An event by which scripts hear of a worker; that somebody listens is noted.
 export function hear(target, type) {
   if (listFor(target).some((entry) => entry.type === type)) host('hears', type);
-  announce(target, type);
+  fire(target, type);
 }
 commands.registrationChanged = (json, event) => {
   const info = fromJSON(json);

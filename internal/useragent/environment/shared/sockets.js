@@ -4,7 +4,7 @@ import { answersOtherwise, doubtful, gap } from './gap.js';
 import { lazy, must, publishLoosely, usv } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { baseURL } from './settings.js';
-import { Event, EventTarget, MessageEvent, announce, fire, handlers, trusted } from './event.js';
+import { Event, EventTarget, MessageEvent, fire, dispatch, handlers, trusted } from './event.js';
 import { setTimeout } from './timers.js';
 import { parsedURL } from './url.js';
 import { performFetch } from './fetch.js';
@@ -46,12 +46,12 @@ lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
       setTimeout(() => {
         if (answersOtherwise() && this.#state === 0) {
           this.#state = 1;
-          announce(this, 'open');
+          fire(this, 'open');
           return;
         }
         this.#state = 3;
-        announce(this, 'error');
-        fire(this, trusted(new CloseEvent('close', { code: 1006 })));
+        fire(this, 'error');
+        dispatch(this, trusted(new CloseEvent('close', { code: 1006 })));
       }, 1);
     }
     get url() {
@@ -105,11 +105,11 @@ lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
         if (this.#state === 2) return;
         if (response.status !== 200 || !/^text\/event-stream\s*(;|$)/i.test(ofHeaders.get(response.headers, 'content-type') ?? '')) {
           this.#state = 2;
-          announce(this, 'error');
+          fire(this, 'error');
           return;
         }
         this.#state = 1;
-        announce(this, 'open');
+        fire(this, 'open');
         const text = await response.text();
         if (text === '') { // a live host's stream, which is not listened to
           gap('connections that stay open (EventSource); nothing came of it');
@@ -121,7 +121,7 @@ lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
       }
       if (this.#state === 2) return;
       this.#state = 0;
-      announce(this, 'error');
+      fire(this, 'error');
       if (++this.#asked < 5) setTimeout(() => { if (this.#state === 0) this.#ask(); }, this.#again); // nobody waits longer here
     }
     // 9.2.6: the lines of one event.
@@ -135,7 +135,7 @@ lazy(['WebSocket', 'EventSource', 'CloseEvent'], () => {
         else if (field === 'id' && !value.includes('\0')) this.#last = value;
         else if (field === 'retry' && /^\d+$/.test(value)) this.#again = Number(value);
       }
-      if (data.length) fire(this, trusted(new MessageEvent(type, { data: data.join('\n'), origin: parsedURL(this.#url)[1], lastEventId: this.#last })));
+      if (data.length) dispatch(this, trusted(new MessageEvent(type, { data: data.join('\n'), origin: parsedURL(this.#url)[1], lastEventId: this.#last })));
     }
     get url() {
       return this.#url;

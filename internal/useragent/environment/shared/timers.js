@@ -1,5 +1,5 @@
 import { TypeError, resolved, scriptEval, then } from './primordials.js';
-import { commands } from './dispatch.js';
+import { commands } from './commands.js';
 import { expose, must } from './webidl.js';
 import { report } from './event.js';
 

@@ -5,7 +5,7 @@ import { MAKE, must, onlyHere, publishLoosely, usv } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { baseURL } from './settings.js';
 import { now } from './time.js';
-import { EventTarget, announce, fire, handlers, trusted } from './event.js';
+import { EventTarget, fire, dispatch, handlers, trusted } from './event.js';
 import { setTimeout } from './timers.js';
 import { bytesOf, decodeUTF8 } from './bytes.js';
 import { parsedURL } from './url.js';
@@ -54,7 +54,7 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
     s.flag = false;
     if (s.ready !== 1) {
       s.ready = 1;
-      announce(this, 'readystatechange');
+      fire(this, 'readystatechange');
     }
   }
   setRequestHeader(name, value) {
@@ -98,16 +98,16 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
     if (documents.isNode(payload)) payload = documents.serialize(payload);
     if (s.blocking) return void block(this, s, payload);
     const request = new Request(s.url, { method: s.method, headers: s.headers, body: payload ?? undefined, credentials: s.credentials ? 'include' : 'same-origin', signal: controller.signal });
-    const progress = (type, n = 0) => fire(this, trusted(new ProgressEvent(type, { loaded: n, total: n, lengthComputable: n > 0 })));
+    const progress = (type, n = 0) => dispatch(this, trusted(new ProgressEvent(type, { loaded: n, total: n, lengthComputable: n > 0 })));
     const ready = (n) => {
       s.ready = n;
-      announce(this, 'readystatechange');
+      fire(this, 'readystatechange');
     };
     progress('loadstart');
     // What goes up is told by the upload object.
     const size = payload === null || payload === undefined ? 0 : sizeOf(payload);
     let up = size > 0;
-    const uploaded = (type, n) => fire(s.upload, trusted(new ProgressEvent(type, { loaded: n, total: type === 'error' || type === 'abort' || type === 'timeout' ? 0 : size, lengthComputable: n > 0 || type === 'loadstart' })));
+    const uploaded = (type, n) => dispatch(s.upload, trusted(new ProgressEvent(type, { loaded: n, total: type === 'error' || type === 'abort' || type === 'timeout' ? 0 : size, lengthComputable: n > 0 || type === 'loadstart' })));
     if (up) uploaded('loadstart', 0);
     if (s.sent !== id) return;
     const fail = (type) => {
@@ -169,9 +169,9 @@ export class XMLHttpRequest extends XMLHttpRequestEventTarget {
       s.flag = false;
       s.response = null;
       s.ready = 4;
-      announce(this, 'readystatechange');
-      fire(this, trusted(new ProgressEvent('abort')));
-      fire(this, trusted(new ProgressEvent('loadend')));
+      fire(this, 'readystatechange');
+      dispatch(this, trusted(new ProgressEvent('abort')));
+      dispatch(this, trusted(new ProgressEvent('loadend')));
     }
     if (s.ready === 4) s.ready = 0;
   }
@@ -257,8 +257,8 @@ function block(xhr, s, payload) {
     throw error('NetworkError', `the request for ${s.url} failed`);
   }
   s.ready = 4;
-  announce(xhr, 'readystatechange');
-  for (const type of ['load', 'loadend']) fire(xhr, trusted(new ProgressEvent(type, { loaded: s.bytes.length, total: s.bytes.length, lengthComputable: true })));
+  fire(xhr, 'readystatechange');
+  for (const type of ['load', 'loadend']) dispatch(xhr, trusted(new ProgressEvent(type, { loaded: s.bytes.length, total: s.bytes.length, lengthComputable: true })));
 }
 // A blocking request of a window takes neither a timeout nor a type.
 function ofBlocking(xhr) {

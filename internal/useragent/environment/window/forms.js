@@ -3,7 +3,7 @@
 import { ScriptArray, TypeError, defineProperty, isA, saved } from '../shared/primordials.js';
 import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
 import { Date_ } from '../shared/time.js';
-import { announce, fire, trusted } from '../shared/event.js';
+import { fire, dispatch, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { encodeUTF8, keepBytes } from '../shared/bytes.js';
 import { URL, parsedURL } from '../shared/url.js';
@@ -67,7 +67,7 @@ function selectRange(e, from, to, direction) {
   e.$from = start;
   e.$to = end;
   e.$direction = direction === 'backward' ? direction : 'forward'; // where browsers have no selection without a direction
-  if (old[0] !== start || old[1] !== end || old[2] !== e.$direction) queueTask(() => announce(e, 'select', { bubbles: true }));
+  if (old[0] !== start || old[1] !== end || old[2] !== e.$direction) queueTask(() => fire(e, 'select', { bubbles: true }));
 }
 const unsigned = (v) => Number(v) >>> 0;
 const selection = {
@@ -527,7 +527,7 @@ for (const [key, check] of Object.entries(CHECKS)) CHECKS[key] = (e) => (ofCusto
 export const customValidity = {
   check(e) {
     if (isValid(e)) return true;
-    announce(e, 'invalid', { cancelable: true });
+    fire(e, 'invalid', { cancelable: true });
     return false;
   },
   willValidate: (e) => willValidate(e),
@@ -614,7 +614,7 @@ mix(C.HTMLFormElement, {
 defineProperty(C.HTMLFormElement.prototype, Symbol.iterator, { value: ScriptArray.prototype[Symbol.iterator], writable: true, configurable: true });
 const isSubmitter = (e) => (isHTML(e, 'button') && e.type === 'submit') || (isHTML(e, 'input') && ['submit', 'image'].includes(typeOf(e)));
 export function resetForm(form) {
-  if (!announce(form, 'reset', { bubbles: true, cancelable: true })) return;
+  if (!fire(form, 'reset', { bubbles: true, cancelable: true })) return;
   for (const e of formElements(form)) {
     delete e.$value;
     delete e.$checked;
@@ -630,7 +630,7 @@ export function resetForm(form) {
 function requestSubmit(form, submitter) {
   if (!isConnected(form)) return;
   if (!hasAttr(form, 'novalidate') && !(submitter && hasAttr(submitter, 'formnovalidate')) && !form.checkValidity()) return;
-  if (fire(form, trusted(new global.SubmitEvent('submit', { bubbles: true, cancelable: true, submitter })))) submitForm(form, submitter);
+  if (dispatch(form, trusted(new global.SubmitEvent('submit', { bubbles: true, cancelable: true, submitter })))) submitForm(form, submitter);
 }
 const DIRECTED = new Set([...TEXTS, 'hidden', 'submit', 'reset', 'button']);
 // "directionality" (3.2.6.4), as attributes tell it.
@@ -677,7 +677,7 @@ function constructEntries(form, submitter) {
   form.$constructing = true;
   const data = new global.FormData();
   for (const [k, v] of entryListOf(form, submitter)) appendEntry(data, k, v);
-  fire(form, trusted(new FormDataEvent('formdata', { bubbles: true, formData: data })));
+  dispatch(form, trusted(new FormDataEvent('formdata', { bubbles: true, formData: data })));
   form.$constructing = false;
   return entriesOfForm.read(data).map(([k, v]) => [k, v]);
 }
@@ -751,8 +751,8 @@ export const activation = {
       host('navigate.link', href, target);
     } else if (isHTML(e, 'input') && ['checkbox', 'radio'].includes(typeOf(e))) {
       if (!isConnected(e)) return;
-      announce(e, 'input', { bubbles: true, composed: true });
-      announce(e, 'change', { bubbles: true });
+      fire(e, 'input', { bubbles: true, composed: true });
+      fire(e, 'change', { bubbles: true });
     } else if (isDisabled(e)) return;
     else if (isSubmitter(e) && formOwner(e)) requestSubmit(formOwner(e), e);
     else if ((isHTML(e, 'button') || isHTML(e, 'input')) && e.type === 'reset' && formOwner(e)) resetForm(formOwner(e));

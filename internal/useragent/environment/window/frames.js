@@ -2,10 +2,10 @@
 
 import { atob } from '../shared/base64.js';
 import { ScriptObject, assign, defineProperty, fromJSON, isA, toJSON } from '../shared/primordials.js';
-import { commands, side } from '../shared/dispatch.js';
+import { commands, side } from '../shared/commands.js';
 import { must } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
-import { announce, fire, messageWith, report } from '../shared/event.js';
+import { fire, dispatch, messageWith, report } from '../shared/event.js';
 import { parsedURL } from '../shared/url.js';
 import { deserialize, serialize } from '../shared/structuredclone.js';
 import { received, sendable } from '../shared/messaging.js';
@@ -97,7 +97,7 @@ assign(side, {
 });
 commands.windowMessage = (json, origin, from) => {
   const { value: data, transferred } = deserialize(received(fromJSON(json)));
-  fire(global, messageWith({ data, origin, source: otherWindow(from), ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
+  dispatch(global, messageWith({ data, origin, source: otherWindow(from), ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
 };
 
 export const framesChanged = { tell: null }; // (how many there are)
@@ -141,7 +141,7 @@ function processAttributes(e, initial) {
   const src = getAttr(e, 'src');
   const url = (src && parsedURL(src, current.document.$base())?.[0]) || 'about:blank';
   if (initial && /^about:blank([?#]|$)/.test(url)) {
-    announce(e, 'load');
+    fire(e, 'load');
     return;
   }
   const text = url.startsWith('blob:') ? textOfObject(url) : undefined;
@@ -176,7 +176,7 @@ onAttribute.push((e, name, old, value) => {
 });
 commands.frameLoaded = (number) => {
   const e = frameOf.get(number);
-  if (e) announce(e, 'load');
+  if (e) fire(e, 'load');
 };
 // The window's frame is gone, or shows another document.
 commands.discard = () => {

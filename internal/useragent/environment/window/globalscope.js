@@ -4,12 +4,12 @@ import {
   ScriptObject, TypeError, assign, defineProperty, forScripts, getPrototypeOf, isA, rejected, setPrototypeOf,
 } from '../shared/primordials.js';
 import { gap } from '../shared/gap.js';
-import { side } from '../shared/dispatch.js';
+import { side } from '../shared/commands.js';
 import {
   attribute, expose, lazyEach, must, onlyHere, publish, publishLoosely, publishPlainly, usv,
 } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
-import { EventTarget, currentEvent, fire, handlers, messageWith } from '../shared/event.js';
+import { EventTarget, currentEvent, dispatch, handlers, messageWith } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { loadPerformance, performanceObject, timing } from '../shared/performance.js';
 import { parsedURL } from '../shared/url.js';
@@ -173,7 +173,7 @@ const functions = {
     if (target !== '*' && target !== own.origin) return;
     queueTask(() => {
       const { value: data, transferred } = deserialize(sent);
-      fire(global, messageWith({ data, origin: own.origin, source: global, ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
+      dispatch(global, messageWith({ data, origin: own.origin, source: global, ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
     });
   },
 };

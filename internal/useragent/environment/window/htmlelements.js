@@ -5,7 +5,7 @@ import {
 } from '../shared/primordials.js';
 import { gap } from '../shared/gap.js';
 import { attribute, lazyEach, publishPlainly } from '../shared/webidl.js';
-import { Event, EventTarget, fire, handlers, report, trusted } from '../shared/event.js';
+import { Event, EventTarget, dispatch, handlers, report, trusted } from '../shared/event.js';
 import { makeInterface } from '../shared/navigatorparts.js';
 import { answersOtherwise, doubtful } from '../shared/gap.js';
 import { queueTask } from '../shared/timers.js';
@@ -67,7 +67,7 @@ export class HTMLElement extends Element {
   }
   click() {
     if (isDisabled(this)) return;
-    fire(this, Object.assign(new global.MouseEvent('click', { bubbles: true, cancelable: true, composed: true })));
+    dispatch(this, Object.assign(new global.MouseEvent('click', { bubbles: true, cancelable: true, composed: true })));
   }
   focus() {
     focusOn(this);
@@ -530,12 +530,12 @@ export function focusOn(e) {
   states.focused = e;
   const FocusEvent = global.FocusEvent ?? Event;
   if (old) {
-    fire(old, trusted(new FocusEvent('blur', { composed: true, relatedTarget: e })));
-    fire(old, trusted(new FocusEvent('focusout', { bubbles: true, composed: true, relatedTarget: e })));
+    dispatch(old, trusted(new FocusEvent('blur', { composed: true, relatedTarget: e })));
+    dispatch(old, trusted(new FocusEvent('focusout', { bubbles: true, composed: true, relatedTarget: e })));
   }
   if (e) {
-    fire(e, trusted(new FocusEvent('focus', { composed: true, relatedTarget: old })));
-    fire(e, trusted(new FocusEvent('focusin', { bubbles: true, composed: true, relatedTarget: old })));
+    dispatch(e, trusted(new FocusEvent('focus', { composed: true, relatedTarget: old })));
+    dispatch(e, trusted(new FocusEvent('focusin', { bubbles: true, composed: true, relatedTarget: old })));
   }
 }
 onRemoved.push((node) => {

@@ -1,10 +1,10 @@
 // How a document comes about: the browser parses, the nodes are made here, scripts run where they stand (HTML, 13.2 and 4.12.1).
 
 import { EvalError, assign, defineProperty, fromJSON, then, toJSON } from '../shared/primordials.js';
-import { commands, side } from '../shared/dispatch.js';
+import { commands, side } from '../shared/commands.js';
 import { base, own, setOwn } from '../shared/settings.js';
 import { startTime } from '../shared/time.js';
-import { announce, handlers, listFor, mutedScripts, report } from '../shared/event.js';
+import { fire, handlers, listFor, mutedScripts, report } from '../shared/event.js';
 import { nameImports } from '../shared/dynamicimport.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
@@ -242,7 +242,7 @@ const ask = (e) => {
         e.$sheetText = local.startsWith('blob:') ? text : decodeURIComponent(local.slice(local.indexOf(',') + 1));
         changes.n++;
       }
-      announce(e, there ? 'load' : 'error');
+      fire(e, there ? 'load' : 'error');
     });
     return;
   }
@@ -308,7 +308,7 @@ function styleLoaded(e) {
     if (!isConnected(e)) return;
     const type = getAttr(e, 'type');
     if (type && type.toLowerCase() !== 'text/css') return;
-    announce(e, 'load');
+    fire(e, 'load');
   });
 }
 
@@ -321,7 +321,7 @@ function prepare(e) {
   if (!kind) return;
   e.$started = true;
   if (getAttr(e, 'src') === '') {
-    queueTask(() => announce(e, 'error'));
+    queueTask(() => fire(e, 'error'));
     return;
   }
   if (kind === 'classic' && !hasAttr(e, 'src')) {
@@ -373,7 +373,7 @@ writing.prepare = prepare;
 const reportRejection = (e) => report(e);
 commands.elementEvent = (parsed, number, type) => {
   const e = parsed >= 0 ? made[parsed] : numbers.get(number);
-  if (e) announce(e, type);
+  if (e) fire(e, type);
   const resume = e?.$resume;
   if (!resume) return;
   e.$resume = null;
@@ -403,17 +403,17 @@ commands.loaded = (url, destination, ok, text) => {
       changes.n++;
       parsedChanges++;
     }
-    announce(e, ok ? 'load' : 'error');
+    fire(e, ok ? 'load' : 'error');
   }
 };
 commands.readyState = (state) => {
   current.document.$ready = state;
-  announce(current.document, 'readystatechange');
+  fire(current.document, 'readystatechange');
 };
 commands.fireAt = (target, type, bubbles) => {
-  announce(target === 'window' ? global : current.document, type, { bubbles, cancelable: type === 'beforeunload' });
+  fire(target === 'window' ? global : current.document, type, { bubbles, cancelable: type === 'beforeunload' });
 };
-commands.transition = (type, persisted) => announce(global, type, { persisted }, PageTransitionEvent);
+commands.transition = (type, persisted) => fire(global, type, { persisted }, PageTransitionEvent);
 // "unload a document" (HTML, 7.4.6.2): what scripts hear of when the tab goes elsewhere or is closed. A document that is kept
 // for going back stays as it is (Page Lifecycle, 4: freezing).
 commands.leave = (kept, freezes) => {

@@ -2,7 +2,7 @@
 
 import { ScriptArray, TypeError, apply, defineProperty, sharedState, then, arrayFrom } from '../shared/primordials.js';
 import { attribute, onlyHere, publish } from '../shared/webidl.js';
-import { Event, fire, reportFor } from '../shared/event.js';
+import { Event, dispatch, reportFor } from '../shared/event.js';
 import { settled } from '../shared/timers.js';
 import { nodes } from './collections.js';
 import { isNode, record } from './nodes.js';
@@ -133,6 +133,6 @@ function notify() {
       reportFor(s.callback, e);
     }
   }
-  for (const slot of slots) fire(slot, new Event('slotchange', { bubbles: true }));
+  for (const slot of slots) dispatch(slot, new Event('slotchange', { bubbles: true }));
 }
 publish(MutationRecord, MutationObserver);

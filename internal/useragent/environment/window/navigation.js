@@ -3,10 +3,10 @@
 import {
   ScriptArray, ScriptObject, TypeError, assign, defineProperty, fromJSON, toJSON, arrayOf,
 } from '../shared/primordials.js';
-import { commands } from '../shared/dispatch.js';
+import { commands } from '../shared/commands.js';
 import { MAKE, must, onlyHere, publish, usv } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
-import { fire, report, trusted } from '../shared/event.js';
+import { dispatch, report, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { URL, URL_PARTS, parsedURL } from '../shared/url.js';
 import { deserialize, fromHost, serialize, toHost } from '../shared/structuredclone.js';
@@ -54,8 +54,8 @@ export function navigate(url, replace = false, state = '', push = false, sourceE
   } else if (within) goTo(url, null, replace);
   if (within) {
     if (here() !== url) return; // it was prevented
-    fire(global, trusted(new PopStateEvent('popstate', { state: null })));
-    if (from !== url) queueTask(() => fire(global, trusted(new HashChangeEvent('hashchange', { oldURL: from, newURL: url }))));
+    dispatch(global, trusted(new PopStateEvent('popstate', { state: null })));
+    if (from !== url) queueTask(() => dispatch(global, trusted(new HashChangeEvent('hashchange', { oldURL: from, newURL: url }))));
     return;
   }
   host('location.assign', url, replace, state);
@@ -91,8 +91,8 @@ function arrive(url, json) {
   entry = { url, state: json ? fromHost(fromJSON(json)) : null };
   states.target = targetOf(url);
   changes.n++;
-  fire(global, trusted(new PopStateEvent('popstate', { state: history.state })));
-  if (fragmentOf(from) !== fragmentOf(url)) fire(global, trusted(new HashChangeEvent('hashchange', { oldURL: from, newURL: url })));
+  dispatch(global, trusted(new PopStateEvent('popstate', { state: history.state })));
+  if (fragmentOf(from) !== fragmentOf(url)) dispatch(global, trusted(new HashChangeEvent('hashchange', { oldURL: from, newURL: url })));
 }
 export class Location {
   constructor(key = undefined) {

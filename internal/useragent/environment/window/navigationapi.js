@@ -2,7 +2,7 @@
 
 import { PromiseOf, ScriptArray, TypeError, fromJSON, rejected, then, toJSON, arrayFrom } from '../shared/primordials.js';
 import { MAKE, attribute, must, onlyHere, publishLoosely, usv } from '../shared/webidl.js';
-import { Event, EventTarget, announce, fire, handlers, trusted } from '../shared/event.js';
+import { Event, EventTarget, fire, dispatch, handlers, trusted } from '../shared/event.js';
 import { AbortController } from '../shared/abort.js';
 import { parsedURL } from '../shared/url.js';
 import { deserialize, fromHost, serialize, toHost } from '../shared/structuredclone.js';
@@ -44,7 +44,7 @@ function list() {
     if (found.includes(e)) continue;
     made.delete(id);
     infoOf.get(e).gone = true;
-    announce(e, 'dispose');
+    fire(e, 'dispose');
   }
   return { entries: found, at };
 }
@@ -135,10 +135,10 @@ function abortOngoing(why = error('AbortError', 'another navigation has come')) 
   was.tracker?.stop(why);
   was.rejects?.(why);
 }
-const announceError = (why) => fire(navigation, trusted(new global.ErrorEvent('navigateerror', { error: why, message: `Uncaught ${why}` })));
+const announceError = (why) => dispatch(navigation, trusted(new global.ErrorEvent('navigateerror', { error: why, message: `Uncaught ${why}` })));
 function changed(type, from) {
   list();
-  fire(navigation, trusted(new NavigationCurrentEntryChangeEvent('currententrychange', { navigationType: type, from })));
+  dispatch(navigation, trusted(new NavigationCurrentEntryChangeEvent('currententrychange', { navigationType: type, from })));
 }
 // "inner navigate event firing algorithm" (7.2.6.10.4). It says whether the navigation goes on as it would without the event.
 function fireNavigate({ type, url, same, state = '', classic = undefined, apply = null, entry: to = null, mayCancel = true, formData = null, sourceElement = null }) {
@@ -158,7 +158,7 @@ function fireNavigate({ type, url, same, state = '', classic = undefined, apply 
   const i = infoOf.get(event);
   if (ongoing) abortOngoing();
   ongoing = { event, tracker: tracked, abort };
-  const goesOn = fire(navigation, event);
+  const goesOn = dispatch(navigation, event);
   i.over = true;
   if (!goesOn) {
     if (ongoing?.event === event) abortOngoing(error('AbortError', 'the navigation was prevented'));
@@ -205,7 +205,7 @@ function settle(event, tracked, type, from, running, promises = null) {
   then(PromiseOf.all(results), () => {
     if (ongoing?.event !== event) return;
     ongoing = transition = null;
-    announce(navigation, 'navigatesuccess');
+    fire(navigation, 'navigatesuccess');
     tracked?.finish(present());
     promises?.resolve();
   }, (why) => {
@@ -246,7 +246,7 @@ export class Navigation extends EventTarget {
     const from = present();
     host('history.keep', frozen(options.state));
     list();
-    fire(navigation, trusted(new NavigationCurrentEntryChangeEvent('currententrychange', { from })));
+    dispatch(navigation, trusted(new NavigationCurrentEntryChangeEvent('currententrychange', { from })));
   }
   navigate(url, options = undefined) {
     must(arguments, 1);

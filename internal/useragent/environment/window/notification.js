@@ -2,7 +2,7 @@
 
 import { resolved } from '../shared/primordials.js';
 import { must, publishLoosely } from '../shared/webidl.js';
-import { EventTarget, announce, handlers } from '../shared/event.js';
+import { EventTarget, fire, handlers } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 
 const optionsOf = new WeakMap();
@@ -11,7 +11,7 @@ export class Notification extends EventTarget {
     must(arguments, 1);
     super();
     optionsOf.set(this, { title: `${title}`, ...options });
-    queueTask(() => announce(this, 'error'));
+    queueTask(() => fire(this, 'error'));
   }
   static get permission() {
     return 'default';

@@ -1,8 +1,8 @@
 // What a person does with a page: clicking, typing, choosing, submitting. Each says why it could not be done, '' where it was.
 
 import { apply, fromJSON, toJSON } from '../shared/primordials.js';
-import { commands } from '../shared/dispatch.js';
-import { announce, fire, listenersOf, trusted } from '../shared/event.js';
+import { commands } from '../shared/commands.js';
+import { fire, dispatch, listenersOf, trusted } from '../shared/event.js';
 import { focusOn } from './htmlelements.js';
 import { current } from './node.js';
 import { ELEMENT, changes, descendants, getAttr, hasAttr, isConnected, isHTML, textOf } from './nodes.js';
@@ -49,7 +49,7 @@ function findField(on) {
   for (const label of everything(current.document)) if (isHTML(label, 'label') && plain(textOf(label)) === wanted && label.control) return label.control;
   return null;
 }
-const mouse = (e, type, more = {}) => fire(e, trusted(new global.PointerEvent(type, { bubbles: true, cancelable: true, composed: true, view: global, detail: 1, ...more })));
+const mouse = (e, type, more = {}) => dispatch(e, trusted(new global.PointerEvent(type, { bubbles: true, cancelable: true, composed: true, view: global, detail: 1, ...more })));
 function press(e) {
   for (const type of ['pointerdown', 'mousedown']) mouse(e, type, { buttons: 1 });
   focusOn(e);
@@ -58,7 +58,7 @@ function press(e) {
 }
 function fill(e, text) {
   focusOn(e);
-  const input = (data) => fire(e, trusted(new global.InputEvent('input', { bubbles: true, composed: true, data, inputType: 'insertText' })));
+  const input = (data) => dispatch(e, trusted(new global.InputEvent('input', { bubbles: true, composed: true, data, inputType: 'insertText' })));
   if (hasAttr(e, 'contenteditable')) {
     e.textContent = text;
     return void input(text);
@@ -66,7 +66,7 @@ function fill(e, text) {
   // Past what scripts may have put over the property, as a keyboard does.
   const proto = isHTML(e, 'textarea') ? global.HTMLTextAreaElement.prototype : global.HTMLInputElement.prototype;
   const { set } = Object.getOwnPropertyDescriptor(proto, 'value');
-  const key = (type, c) => fire(e, trusted(new global.KeyboardEvent(type, { bubbles: true, cancelable: true, composed: true, key: c })));
+  const key = (type, c) => dispatch(e, trusted(new global.KeyboardEvent(type, { bubbles: true, cancelable: true, composed: true, key: c })));
   let so = '';
   for (const c of text) {
     const goes = key('keydown', c);
@@ -78,7 +78,7 @@ function fill(e, text) {
     }
     key('keyup', c);
   }
-  announce(e, 'change', { bubbles: true });
+  fire(e, 'change', { bubbles: true });
 }
 function choose(e, option) {
   if (isHTML(e, 'input')) return press(e);
@@ -87,8 +87,8 @@ function choose(e, option) {
   if (!found) return `there is no option ${option}`;
   e.value = found.value;
   changes.n++;
-  announce(e, 'input', { bubbles: true, composed: true });
-  announce(e, 'change', { bubbles: true });
+  fire(e, 'input', { bubbles: true, composed: true });
+  fire(e, 'change', { bubbles: true });
 }
 // Buttons, tabs, menu entries, summaries and what opens dialogs: what is pressed beside links and fields. Not what sends a form, which may change
 // something at a server, nor what the page asks to leave alone.

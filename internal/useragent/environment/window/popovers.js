@@ -1,6 +1,6 @@
 // HTML, 4.11 and 6.12: popovers, dialogs, details, and the buttons that open and close them.
 
-import { announce, fire, trusted } from '../shared/event.js';
+import { fire, dispatch, trusted } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { reflectElement } from './elementreferences.js';
 import { buttons } from './forms.js';
@@ -13,7 +13,7 @@ import {
 import { states } from './selectors.js';
 import { CommandEvent, ToggleEvent } from './uievents.js';
 
-const toggling = (e, type, from, to, cancelable = false) => fire(e, trusted(new ToggleEvent(type, { oldState: from, newState: to, cancelable })));
+const toggling = (e, type, from, to, cancelable = false) => dispatch(e, trusted(new ToggleEvent(type, { oldState: from, newState: to, cancelable })));
 // "queue a toggle event task": of what follows at once the last one tells of all.
 function queueToggle(e, from, to) {
   const told = { from: e.$toggle?.from ?? from, to };
@@ -102,7 +102,7 @@ function close(dialog, value) {
   toggle(dialog, 'open', false);
   dialog.$modal = false;
   if (value !== undefined) dialog.$return = `${value}`;
-  queueTask(() => announce(dialog, 'close'));
+  queueTask(() => fire(dialog, 'close'));
   queueToggle(dialog, 'open', 'closed');
 }
 states.modal = (e) => isHTML(e, 'dialog') && e.$modal === true;
@@ -127,7 +127,7 @@ mix(classes.HTMLDialogElement, {
     close(this, value);
   },
   requestClose(value = undefined) {
-    if (hasAttr(this, 'open') && announce(this, 'cancel', { cancelable: true })) close(this, value);
+    if (hasAttr(this, 'open') && fire(this, 'cancel', { cancelable: true })) close(this, value);
   },
   get returnValue() {
     return this.$return ?? '';
@@ -192,7 +192,7 @@ buttons.activate = (button) => {
   const told = isHTML(button, 'button') && hasAttr(button, 'commandfor') ? button.commandForElement : null;
   if (told) {
     const command = commandOf(button);
-    if (command && fire(told, trusted(new CommandEvent('command', { command, source: button, cancelable: true })))) COMMANDS[command]?.(told, getAttr(button, 'value') ?? undefined);
+    if (command && dispatch(told, trusted(new CommandEvent('command', { command, source: button, cancelable: true })))) COMMANDS[command]?.(told, getAttr(button, 'value') ?? undefined);
     return;
   }
   const target = hasAttr(button, 'popovertarget') ? button.popoverTargetElement : null;

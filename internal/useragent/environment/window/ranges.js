@@ -2,7 +2,7 @@
 
 import { ScriptArray, TypeError, assign, defineProperty, sharedState, arrayOf } from '../shared/primordials.js';
 import { MAKE, expose, onlyHere, publishLoosely } from '../shared/webidl.js';
-import { announce } from '../shared/event.js';
+import { fire } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { Document } from './document.js';
 import { constant, current, extendInterface, position } from './node.js';
@@ -648,7 +648,7 @@ function choose(range, backward = false) {
   chosen.told = true;
   queueTask(() => {
     chosen.told = false;
-    announce(current.document, 'selectionchange');
+    fire(current.document, 'selectionchange');
   });
 }
 export const selection = new Selection(MAKE);

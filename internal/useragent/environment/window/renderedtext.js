@@ -1,7 +1,7 @@
 // HTML, 3.2.7: innerText, the text of an element as it is rendered.
 
 import { assign, toJSON } from '../shared/primordials.js';
-import { commands } from '../shared/dispatch.js';
+import { commands } from '../shared/commands.js';
 import { parsedURL } from '../shared/url.js';
 import { current } from './node.js';
 import {

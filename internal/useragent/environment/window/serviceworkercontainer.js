@@ -1,11 +1,11 @@
 // Service Workers, 3.4: how pages register workers and hear of them.
 
 import { ScriptArray, TypeError, apply, fromJSON, isA, rejected, resolved, toJSON, arrayFrom, arrayOf } from '../shared/primordials.js';
-import { commands } from '../shared/dispatch.js';
+import { commands } from '../shared/commands.js';
 import { MAKE, gives, must, onlyHere, publish, usv } from '../shared/webidl.js';
 import { call, callFor } from '../shared/host.js';
 import { own } from '../shared/settings.js';
-import { EventTarget, addListener, fire, handlerSlots, handlers, messageWith, slotsOf } from '../shared/event.js';
+import { EventTarget, addListener, dispatch, handlerSlots, handlers, messageWith, slotsOf } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parsedURL } from '../shared/url.js';
 import { deserialize } from '../shared/structuredclone.js';
@@ -90,7 +90,7 @@ export function startMessages() {
 }
 function deliver({ json, worker }) {
   const { value: data, transferred } = deserialize(received(fromJSON(json)));
-  fire(container, messageWith({ data, origin: own.origin, source: worker ? workerFor(worker) : null, ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
+  dispatch(container, messageWith({ data, origin: own.origin, source: worker ? workerFor(worker) : null, ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
 }
 commands.containerMessage = (json, worker) => {
   const m = { json, worker: fromJSON(worker) };

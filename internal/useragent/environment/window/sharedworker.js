@@ -1,10 +1,10 @@
 // HTML, 10.2.6.4: SharedWorker.
 
 import { toJSON } from '../shared/primordials.js';
-import { commands } from '../shared/dispatch.js';
+import { commands } from '../shared/commands.js';
 import { MAKE, must, publish, usv } from '../shared/webidl.js';
 import { baseURL } from '../shared/settings.js';
-import { Event, EventTarget, fire, handlers, trusted } from '../shared/event.js';
+import { Event, EventTarget, dispatch, handlers, trusted } from '../shared/event.js';
 import { parsedURL } from '../shared/url.js';
 import { serialize } from '../shared/structuredclone.js';
 import { makePorts, sendable } from '../shared/messaging.js';
@@ -33,4 +33,4 @@ class SharedWorker extends EventTarget {
 handlers(SharedWorker.prototype, 'error');
 publish(SharedWorker);
 // Its script can't be had, or there is one of that name that was made otherwise.
-commands.sharedFailed = (id) => fire(connected.get(id), trusted(new Event('error', { cancelable: true })));
+commands.sharedFailed = (id) => dispatch(connected.get(id), trusted(new Event('error', { cancelable: true })));

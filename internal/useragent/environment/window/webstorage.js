@@ -1,9 +1,9 @@
 // HTML, 12: web storage, which lies in the browser.
 
 import { ScriptArray, fromJSON, arrayFrom } from '../shared/primordials.js';
-import { commands } from '../shared/dispatch.js';
+import { commands } from '../shared/commands.js';
 import { must, onlyHere, publish } from '../shared/webidl.js';
-import { fire, trusted } from '../shared/event.js';
+import { dispatch, trusted } from '../shared/event.js';
 import { error } from './nodes.js';
 import { StorageEvent } from './uievents.js';
 
@@ -68,5 +68,5 @@ export function storageArea(name) {
 }
 commands.storageEvent = (area, json, url) => {
   const [key, oldValue, newValue] = fromJSON(json);
-  fire(global, trusted(new StorageEvent('storage', { key, oldValue, newValue, url, storageArea: global[area === 'local' ? 'localStorage' : 'sessionStorage'] })));
+  dispatch(global, trusted(new StorageEvent('storage', { key, oldValue, newValue, url, storageArea: global[area === 'local' ? 'localStorage' : 'sessionStorage'] })));
 };

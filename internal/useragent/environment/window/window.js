@@ -42,4 +42,4 @@ import './declared.js';
 import './loading.js';
 import './person.js';
 
-export { dispatch } from '../shared/dispatch.js';
+export { runCommand } from '../shared/commands.js';

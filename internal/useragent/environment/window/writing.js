@@ -1,7 +1,7 @@
 // HTML, 8.4: documents that scripts open and write into.
 
 import { fromJSON } from '../shared/primordials.js';
-import { announce, eraseListeners } from '../shared/event.js';
+import { fire, eraseListeners } from '../shared/event.js';
 import { queueTask } from '../shared/timers.js';
 import { parserAtWork } from './customelements.js';
 import { writing } from './document.js';
@@ -61,13 +61,13 @@ writing.close = (document) => {
 function ended(document) {
   if (!document.$window) return;
   document.$ready = 'interactive';
-  announce(document, 'readystatechange');
+  fire(document, 'readystatechange');
   queueTask(() => {
     if (!document.$window || !document.$input?.closed) return;
-    announce(document, 'DOMContentLoaded', { bubbles: true });
+    fire(document, 'DOMContentLoaded', { bubbles: true });
     document.$ready = 'complete';
-    announce(document, 'readystatechange');
-    announce(document.$window, 'load');
+    fire(document, 'readystatechange');
+    fire(document.$window, 'load');
     host('document.close');
   });
 }

@@ -4,11 +4,11 @@ import '../shared/interfaces.js';
 import './push.js';
 import './installevent.js';
 import { PromiseOf, fromJSON, then } from '../shared/primordials.js';
-import { commands } from '../shared/dispatch.js';
+import { commands } from '../shared/commands.js';
 import { calls } from '../shared/host.js';
 import { own, setOwn } from '../shared/settings.js';
 import { describe, stackOf } from '../shared/errors.js';
-import { fire, listFor, trusted } from '../shared/event.js';
+import { dispatch, listFor, trusted } from '../shared/event.js';
 import { deserialize } from '../shared/structuredclone.js';
 import { portState, received } from '../shared/messaging.js';
 import { requestFrom } from '../shared/request.js';
@@ -74,7 +74,7 @@ commands.event = (id, name, json) => {
   const s = { id, pending: 0, dispatching: true, failed: false, responding: false, done: false };
   eventState.set(event, s);
   dispatched.set(id, event);
-  fire(global, event);
+  dispatch(global, event);
 };
 const dispatched = new Map(); // events whose dispatch is not over, by number
 commands.eventOver = (id) => {
@@ -86,4 +86,4 @@ commands.eventOver = (id) => {
   finish(s);
 };
 
-export { dispatch } from '../shared/dispatch.js';
+export { runCommand } from '../shared/commands.js';

@@ -3,7 +3,7 @@
 export const commands = { __proto__: null };
 // What realms of one engine know of this one. The one that runs is that of the task, or of what it calls in another at once.
 export const side = { global, id: 0 };
-export function dispatch(op, a, b, c, d, e) {
+export function runCommand(op, a, b, c, d, e) {
   const before = kin.running;
   const within = kin.busy;
   kin.running = side;
