@@ -411,7 +411,7 @@ func (t *pagesTree) runPage(f pagesFile) (*wptReport, []account.Note) {
 	}
 	var hosts []site.Host
 	for _, origin := range []string{wptOrigin, "http://127.0.0.1:8000", "http://localhost:8001", "http://127.0.0.1:8001",
-		"http://www.localhost:8000", "http://www1.localhost:8000", "http://www2.localhost:8000"} {
+		"http://www.localhost:8000", "http://www1.localhost:8000", "http://www2.localhost:8000", "http://www1.localhost:8001", "http://xn--lve-6lad.localhost:8001"} {
 		hosts = append(hosts, pagesHost{t, origin})
 	}
 	b := useragent.New(context.Background(), hosts, useragent.Options{})

@@ -93,6 +93,8 @@ type Engine interface {
 	// Mark keeps the engine's state, Rewind returns to it.
 	Mark() Mark
 	Rewind(m Mark)
+	// KeepPrototype has the global object of scripts keep its prototype from now on.
+	KeepPrototype()
 	// Beside makes another engine in this one's memory, with the environment's bytecode in it: objects of both may hold each
 	// other. With successor the global object of this one's scripts is the new one's, and this one's only does what scripts of
 	// its own still do. A call of one may call another, whose microtasks then wait for the end of the first. Rewinding or closing

@@ -269,8 +269,8 @@ func (e *Engine) Install(code []byte) (err error) {
 }
 
 func (e *Engine) install(code []byte) error {
-	defer func(before bool) { e.installing = before }(e.installing)
-	e.installing = true
+	defer func(before bool) { e.setInstalling(before) }(e.installing)
+	e.setInstalling(true)
 	e.showPrivate()
 	defer e.hidePrivate()
 	leave, err := e.enter()
@@ -278,6 +278,7 @@ func (e *Engine) install(code []byte) error {
 		return err
 	}
 	defer leave()
+	e.keepPrototype(false)
 	object := lib.XJS_ReadObject(e.tls, e.ctx, uintptr(unsafe.Pointer(unsafe.SliceData(code))), lib.Tsize_t(len(code)),
 		lib.MJS_READ_OBJ_BYTECODE)
 	runtime.KeepAlive(code)

@@ -126,6 +126,30 @@ func (m *machine) limitMemory() {
 	lib.XJS_SetMemoryLimit(m.tls, m.rt, lib.Tsize_t(script.MemoryLimit+len(m.siblings)*script.RealmMemory))
 }
 
+// immutablePrototype is the bit of an object that says that its prototype stays what it is, and the byte it lies in.
+const (
+	immutablePrototype     = 0x40
+	immutablePrototypeByte = 16
+)
+
+// KeepPrototype has the global object of scripts keep its prototype from now on: it is an immutable prototype exotic object
+// (ECMAScript, 10.4.7; Web IDL, 3.7.6).
+func (e *Engine) KeepPrototype() {
+	if !e.Broken() {
+		e.keepPrototype(true)
+	}
+}
+
+func (e *Engine) keepPrototype(yes bool) {
+	global := (*lib.TJSContext)(unsafe.Add(nil, e.scripts)).Fglobal_obj
+	flags := (*byte)(unsafe.Add(nil, uintptr(global.Fu.Fuint641)+immutablePrototypeByte))
+	if yes {
+		*flags |= immutablePrototype
+	} else {
+		*flags &^= immutablePrototype
+	}
+}
+
 // exchangeGlobals makes the global object of an earlier engine's scripts that of this one's, with all that stands in
 // this one's, and the other way round: who holds the object goes on to the window that comes next (HTML, 7.2.3).
 func (e *Engine) exchangeGlobals(before *Engine) {

@@ -41,6 +41,8 @@ type watched struct {
 	slow atomic.Int64
 	// gone tells that the memory was taken away.
 	gone atomic.Bool
+	// installing says that the engine runs the environment's own code, whose work has an end.
+	installing atomic.Bool
 	// sample requests a sample of the stack at the next question.
 	sample atomic.Bool
 
@@ -58,6 +60,12 @@ var dog struct {
 	sync.Mutex
 	list  map[*machine]bool
 	awake bool
+}
+
+// setInstalling says whether the environment's own code runs.
+func (m *machine) setInstalling(yes bool) {
+	m.installing = yes
+	m.watched.installing.Store(yes)
 }
 
 // isSlow reports whether the present turn computed for longer than it may.
@@ -125,6 +133,10 @@ func (e *machine) look(now, sharing time.Duration) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	beats := w.beats.Load()
+	if w.installing.Load() {
+		w.seen, w.since, w.last, w.looked = beats, now, now, time.Now()
+		return
+	}
 	if turn := w.turns.Load(); turn != w.turn {
 		w.turn, w.took = turn, 0
 	} else {

@@ -398,7 +398,6 @@ func (p *Page) RemoveFrame(number int) {
 		c.in.clock().After(0, f.release)
 	}
 	f.window.leave(false)
-	f.window.command("discard")
 	f.window.close()
 	c.children = slices.DeleteFunc(c.children, func(o *frame) bool { return o == f })
 }
@@ -408,6 +407,7 @@ func (c *window) close() {
 	for _, f := range c.frames() {
 		f.close()
 	}
+	c.command("discard")
 	c.end()
 	c.in.Workers.HandleServiceWorkerClientUnload(c.Client)
 	c.Closed = true
@@ -415,8 +415,9 @@ func (c *window) close() {
 
 // RenameFrame gives a frame the name by which links and forms find it.
 func (p *Page) RenameFrame(number int, name string) {
-	if number == 0 && p.c.frame != nil {
-		p.c.frame.name = name
+	if f := p.c.frame; number == 0 && f != nil {
+		f.name = name
+		f.holder.command("frameNamed", f.number, name)
 	} else if f := p.c.child(number); f != nil {
 		f.name = name
 	}

@@ -95,7 +95,7 @@ const maxNavigations = 4
 // kept is its state for the navigation API.
 func (p *Page) Navigate(url string, replace bool, kept *structured.Value) {
 	c, by := p.c, p.c.passage()
-	by.handling.replace, by.handling.kept = replace || c.runs() && !c.scripts.loaded, kept
+	by.handling.replace, by.handling.kept = replace, kept
 	c.leaveFor(url, by)
 }
 

@@ -205,6 +205,7 @@ func (r *Realm) begin(settings map[string]any) error {
 		r.Close()
 		return err
 	}
+	r.KeepPrototype()
 	return nil
 }
 

@@ -13,7 +13,7 @@ import { textOfObject } from '../shared/objecturls.js';
 import { classes } from './htmlelements.js';
 import { current, mix } from './node.js';
 import {
-  descendants, elementsOf, error, getAttr, hasAttr, isConnected, isHTML, onAttribute, onInserted, onRemoved,
+  descendants, elementsOf, error, getAttr, hasAttr, isConnected, isHTML, onAttribute, onInserted, onNamed, onRemoved,
 } from './nodes.js';
 
 // The windows whose objects can be reached, by their numbers.
@@ -100,6 +100,7 @@ commands.windowMessage = (json, origin, from) => {
   dispatch(global, messageWith({ data, origin, source: otherWindow(from), ports: transferred.filter((p) => isA(p, global.MessagePort)) }));
 };
 
+export const targetName = (e) => e.$frameName ?? getAttr(e, 'name');
 export const framesChanged = { tell: null }; // (how many there are)
 const isFrame = (e) => isHTML(e, 'iframe') || isHTML(e, 'frame');
 // The document's own realm knows its frames, whichever realm made the element.
@@ -155,6 +156,7 @@ function removeFrame(e) {
   const number = e.$frame;
   if (!number) return;
   e.$frame = 0;
+  e.$frameName = undefined;
   frameOf.delete(number);
   framesChanged.tell(frameOf.size);
   host('frame.remove', number);
@@ -172,8 +174,19 @@ onRemoved.push((node, parent, connected) => {
 onAttribute.push((e, name, old, value) => {
   if (!e.$frame || !isFrame(e)) return;
   if (name === 'srcdoc' || (name === 'src' && !hasAttr(e, 'srcdoc') && value !== null)) processAttributes(e, false);
-  else if (name === 'name') host('frame.name', e.$frame, value ?? '');
+  else if (name === 'name') {
+    e.$frameName = undefined;
+    host('frame.name', e.$frame, value ?? '');
+  }
 });
+// A window has given itself another name: the one by which links, forms and scripts around find it (HTML, 7.3.1.7).
+commands.frameNamed = (number, name) => {
+  const e = frameOf.get(number);
+  if (!e) return;
+  const before = targetName(e);
+  e.$frameName = name;
+  onNamed.frame?.(e, before, name);
+};
 commands.frameLoaded = (number) => {
   const e = frameOf.get(number);
   if (e) fire(e, 'load');

@@ -20,7 +20,7 @@ import { loneObject } from '../shared/navigatorparts.js';
 import { elements } from './collections.js';
 import { registry } from './customelements.js';
 import { Document } from './document.js';
-import { frameElements, framesChanged, otherWindow, targetOf } from './frames.js';
+import { frameElements, framesChanged, otherWindow, targetName, targetOf } from './frames.js';
 import {
   DOMStringMap, ELEMENT_HANDLERS, MathMLElement, SVGElement, SVGGeometryElement, SVGGraphicsElement, WINDOW_HANDLERS,
   byTag, classes, complete, incompleteNames,
@@ -236,6 +236,10 @@ onNamed.define = (e, name, value) => {
     nameElement(value);
   }
 };
+onNamed.frame = (e, before, name) => {
+  onNamed.define(e, 'name', name);
+  if (before && Object.hasOwn(namedProperties, before)) namedElement(before);
+};
 onInserted.push((node, connected) => {
   if (!connected) return;
   for (let e = node; e; e = following(e, node)) if (e.$t === ELEMENT && e.$a) for (const x of e.$a) if ((x.name === 'id' || x.name === 'name') && x.ns === null) onNamed.define(e, x.name, x.value);
@@ -252,12 +256,12 @@ function namedElement(key) {
   const d = current.document;
   if (!d) return null;
   let found = allWithId(d, key);
-  if (byNames.has(key)) found = elementsOf(d).filter((n) => found.includes(n) || (NAMED.has(n.$name) && getAttr(n, 'name') === key));
+  if (byNames.has(key)) found = elementsOf(d).filter((n) => found.includes(n) || (NAMED.has(n.$name) && targetName(n) === key));
   if (!found.length) {
     delete namedProperties[key];
     return null;
   }
-  const frame = found.find((n) => n.$name === 'iframe' && n.$ns === HTML && getAttr(n, 'name') === key);
+  const frame = found.find((n) => n.$name === 'iframe' && n.$ns === HTML && targetName(n) === key);
   if (frame) return frame.contentWindow;
   return found.length === 1 ? found[0] : elements(() => found);
 }

@@ -413,7 +413,10 @@ commands.readyState = (state) => {
 commands.fireAt = (target, type, bubbles) => {
   fire(target === 'window' ? global : current.document, type, { bubbles, cancelable: type === 'beforeunload' });
 };
-commands.transition = (type, persisted) => fire(global, type, { persisted }, PageTransitionEvent);
+commands.transition = (type, persisted) => {
+  fire(global, type, { persisted }, PageTransitionEvent);
+  if (type === 'pageshow') own.loaded = true; // "completely finish loading" (7.4.6)
+};
 // "unload a document" (HTML, 7.4.6.2): what scripts hear of when the tab goes elsewhere or is closed. A document that is kept
 // for going back stays as it is (Page Lifecycle, 4: freezing).
 commands.leave = (kept, freezes) => {

@@ -20,7 +20,8 @@ import { HashChangeEvent, PopStateEvent } from './uievents.js';
 // source is the element whose activation leads somewhere now.
 export const hooks = { navigate: null, traverse: null, source: null };
 let entry = null; // of the history that this document shows: { url, state }
-const here = () => entry.url;
+// A document that is gone from its window has no address ("relevant Document", 7.2.4).
+const here = () => (own.closed ? 'about:blank' : entry.url);
 export const documentURL = () => (entry ? entry.url : own.script);
 export function startHistory(url, state) {
   entry = { url, state: state ? fromHost(state) : null };
@@ -31,6 +32,7 @@ const withoutFragment = (url) => url.split('#')[0];
 export const isWithin = (url) => url.includes('#') && withoutFragment(url) === withoutFragment(here());
 // "navigate": within the document when only the fragment differs.
 export function navigate(url, replace = false, state = '', push = false, sourceElement = null) {
+  if (own.closed) return;
   const from = here();
   if (url.startsWith('javascript:')) {
     queueTask(() => {
@@ -43,7 +45,7 @@ export function navigate(url, replace = false, state = '', push = false, sourceE
     return;
   }
   const within = isWithin(url);
-  replace ||= !push && (url === from || (!within && current.document.$ready !== 'complete'));
+  replace ||= !push && url === from;
   if (hooks.navigate) {
     const apply = () => {
       goTo(url, null, replace);
@@ -78,10 +80,12 @@ const decodeFragment = (text) => {
   }
 };
 function traverse(delta) {
+  if (own.closed) return;
   if (delta === 0) reload();
   else host('history.traverse', delta);
 }
 function reload() {
+  if (own.closed) return;
   if (!hooks.navigate || hooks.navigate({ type: 'reload', url: here(), same: false })) host('location.reload');
 }
 // "update document for history step application" (7.4.6.2), for another place within the document.
@@ -100,22 +104,25 @@ export class Location {
   }
 }
 const address = (text) => {
+  if (own.closed) return '';
   const parts = parsedURL(usv(text), current.document.$base());
   if (!parts) throw error('SyntaxError', `${text} is no address`);
   return parts[0];
 };
+// "Location-object navigate" (7.2.4): what comes takes the place of a document that has not loaded completely.
+const locationNavigate = (url) => navigate(url, !own.loaded && !own.complete);
 const members = {
   get href() {
     return here();
   },
   set href(v) {
-    navigate(address(v));
+    locationNavigate(address(v));
   },
   get origin() {
-    return own.origin;
+    return parsedURL(here())[URL_PARTS.indexOf('origin')];
   },
   assign(url) {
-    navigate(address(url));
+    locationNavigate(address(url));
   },
   replace(url) {
     navigate(address(url), true);
@@ -138,13 +145,14 @@ for (const part of ['protocol', 'host', 'hostname', 'port', 'pathname', 'search'
   defineProperty(location, part, {
     get: () => parsedURL(here())[URL_PARTS.indexOf(part)],
     set(v) {
+      if (own.closed) return;
       if (part === 'protocol' && !/^[A-Za-z][\w+.-]*(:|$)/.test(`${v}`)) throw error('SyntaxError', `"${v}" is no scheme`);
       const u = new URL(here());
       const before = u.href;
       u[part] = `${v}`;
       if (part === 'protocol' && !/^https?:$/.test(u.protocol)) return;
       if (part === 'hash' && (u.href === before || (fragmentOf(u.href) === '' && fragmentOf(before) === ''))) return;
-      navigate(part === 'hash' && !u.href.includes('#') ? `${u.href}#` : u.href);
+      locationNavigate(part === 'hash' && !u.href.includes('#') ? `${u.href}#` : u.href);
     },
     enumerable: true, configurable: false,
   });

@@ -47,10 +47,6 @@ export class FetchEvent extends ExtendableEvent {
     s.responding = true;
     this.stopImmediatePropagation();
     s.quiet = true;
-    const end = (how) => {
-      s.answered = how;
-      if (s.handled) how(s.handled);
-    };
     const given = then(resolved(answer), (response) => {
       if (!isA(response, Response)) throw new TypeError(`respondWith was given ${response === undefined ? 'nothing (undefined)' : shown(response)} instead of a response`);
       if (response.type === 'error') throw new TypeError('respondWith was given Response.error()');
@@ -67,14 +63,19 @@ export class FetchEvent extends ExtendableEvent {
       finish(s);
     };
     then(given, () => {
-      end((handled) => handled.resolve());
+      handle(s, null);
       sent();
     }, (error) => {
       host('respond', s.id, 'error', describe(error));
-      end((handled) => handled.reject(error));
+      handle(s, error);
       sent();
     });
   }
+}
+// "Handle Fetch" settles the promise of the event's member handled once it is clear what comes of the request.
+export function handle(s, error) {
+  s.answered = (handled) => (error === null ? handled.resolve() : handled.reject(error));
+  if (s.handled) s.answered(s.handled);
 }
 gives(FetchEvent, 'handled', 'preloadResponse');
 publish(FetchEvent);

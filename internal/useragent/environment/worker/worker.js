@@ -3,7 +3,7 @@
 import '../shared/interfaces.js';
 import './push.js';
 import './installevent.js';
-import { PromiseOf, fromJSON, then } from '../shared/primordials.js';
+import { PromiseOf, TypeError, fromJSON, then } from '../shared/primordials.js';
 import { commands } from '../shared/commands.js';
 import { calls } from '../shared/host.js';
 import { own, setOwn } from '../shared/settings.js';
@@ -17,7 +17,7 @@ import { registrationFor, workerFor } from '../shared/serviceworkers.js';
 import { setLocation } from '../shared/workerlocation.js';
 import { clientFrom } from './client.js';
 import { ExtendableEvent, eventState, finish } from './extendableevent.js';
-import { FetchEvent } from './fetchevent.js';
+import { FetchEvent, handle } from './fetchevent.js';
 import { self } from './globalscope.js';
 import { InstallEvent } from './installevent.js';
 import { extendableMessageWith } from './messageevent.js';
@@ -81,7 +81,11 @@ commands.eventOver = (id) => {
   const event = dispatched.get(id);
   dispatched.delete(id);
   const s = eventState.get(event);
-  if (event.type === 'fetch' && !s.responding) host('respond', id, event.defaultPrevented ? 'error' : 'none', '');
+  if (event.type === 'fetch' && !s.responding) {
+    const prevented = event.defaultPrevented;
+    host('respond', id, prevented ? 'error' : 'none', '');
+    handle(s, prevented ? new TypeError('the event was canceled, and nothing answered') : null);
+  }
   s.dispatching = false;
   finish(s);
 };
