@@ -20,8 +20,10 @@ type frame struct {
 	number int
 	name   string
 	holder *window
-	// sandboxed is a frame in a sandbox that keeps it apart from its origin, scriptless one without scripts.
-	sandboxed, scriptless bool
+	// sandboxed is a frame in a sandbox that keeps it apart from its origin, scriptless one without scripts; sandbox is any.
+	sandboxed, scriptless, sandbox bool
+	// before are the numbers of the windows that it showed: who holds one goes on to what the frame shows now.
+	before []int
 }
 
 // Bounds of frames: how deep they may stand in one another, how many a page may have, and how often one may be sent on.
@@ -90,6 +92,7 @@ func (p *Page) MakeFrame(name string, sandboxed bool, allows []string) int {
 	keptApart := sandboxed && !slices.Contains(allows, "allow-same-origin")
 	scriptless := sandboxed && !slices.Contains(allows, "allow-scripts")
 	if f := p.c.createChildNavigable(name, keptApart, scriptless); f != nil {
+		f.sandbox = f.sandbox || sandboxed
 		return f.number
 	}
 	return 0
@@ -105,6 +108,7 @@ func (c *window) createChildNavigable(name string, sandboxed, scriptless bool) *
 	top.placed++
 	f := &frame{number: top.placed, name: name, holder: c}
 	f.sandboxed, f.scriptless = c.settings.sandboxed || sandboxed, c.settings.scriptless || scriptless
+	f.sandbox = c.frame != nil && c.frame.sandbox
 	f.navigable.in, f.navigable.place, f.initial = c.in, f, true
 	c.children = append(c.children, f)
 	f.window = f.newWindow("about:blank")
@@ -277,7 +281,7 @@ func (f *frame) put(inner *window, d *page.Document, mediaType string, client bo
 	if !goesOn {
 		old.leave(false)
 	}
-	f.window = inner
+	f.window, f.before = inner, append(f.before, old.ID)
 	inner.shown()
 	if old.runs() && !goesOn {
 		old.end()

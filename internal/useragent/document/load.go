@@ -146,18 +146,26 @@ func (w *Windows) named(url string) (request.Destination, bool) {
 	return request.Data, true
 }
 
+// loadKey tells what a page has asked for already: the same address for the same, in the same mode.
+func loadKey(ref page.Reference) string {
+	if ref.Destination == request.Image { // of other things one answer is enough
+		return ref.URL + " image " + string(ref.Mode)
+	}
+	return ref.URL + " " + string(ref.Destination)
+}
+
 // load fetches one thing that a page asks for, and then what that asks for.
 func (w *Windows) load(c *window, ref page.Reference, depth int) {
 	if ref.ByHand || w.ScriptsOnly && ref.Destination != request.Script || w.Foreground && ref.Background {
 		return
 	}
-	key := ref.URL + " " + string(ref.Destination)
+	key := loadKey(ref)
 	if earlier := c.seen[key]; earlier != nil {
 		// What was fetched in the background first may be needed for the page too.
 		earlier.Background = earlier.Background && ref.Background
 		if earlier.Done && c.runs() {
 			w.clock().After(0, func() {
-				c.command("loaded", earlier.URL, string(earlier.Destination), !earlier.Missing && !earlier.Refused, "")
+				c.command("loaded", earlier.URL, string(earlier.Destination), !earlier.Missing && !earlier.Refused, "", earlier.Mode == request.CORS)
 			})
 		}
 		return
@@ -223,7 +231,7 @@ func (c *window) tellLoaded(l *Load, resp *fetch.Response) {
 		text = string(data)
 	}
 	c.in.clock().After(0, func() {
-		c.command("loaded", l.URL, string(l.Destination), !l.Missing && !l.Refused, text)
+		c.command("loaded", l.URL, string(l.Destination), !l.Missing && !l.Refused, text, l.Mode == request.CORS)
 	})
 }
 

@@ -179,13 +179,16 @@ func (p *Page) StorageChanged(area, change string) {
 	}
 }
 
-// find gives the window of a number, among this one and its frames.
+// find gives the window of a number, or the one that a frame shows in its place now, among this one and its frames.
 func (c *window) find(id int) *window {
 	if c.ID == id {
 		return c
 	}
-	for _, f := range c.frames() {
-		if found := f.find(id); found != nil {
+	for _, f := range c.children {
+		if slices.Contains(f.before, id) {
+			return f.window
+		}
+		if found := f.window.find(id); found != nil {
 			return found
 		}
 	}

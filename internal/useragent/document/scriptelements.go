@@ -340,7 +340,7 @@ func (s *scripting) runDeferred() {
 // fetchScript fetches a script for an element, through what loads everything else.
 func (s *scripting) fetchScript(ref page.Reference, done func(text string, ok bool)) {
 	c := s.window
-	if early := c.seen[ref.URL+" "+string(ref.Destination)]; early != nil && (early.Ahead || early.Preload) && !early.taken {
+	if early := c.seen[loadKey(ref)]; early != nil && (early.Ahead || early.Preload) && !early.taken {
 		early.taken = true
 		take := func() { s.takeEarly(early, ref, done) }
 		if early.Done {
@@ -352,7 +352,7 @@ func (s *scripting) fetchScript(ref page.Reference, done func(text string, ok bo
 	}
 	l := &Load{Reference: ref}
 	c.view.add(l)
-	c.seen[ref.URL+" "+string(ref.Destination)] = l
+	c.seen[loadKey(ref)] = l
 	c.pending++
 	c.fetch(c.createRequest(ref), func(resp *fetch.Response, why fetch.Error) {
 		c.pending--

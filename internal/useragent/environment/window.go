@@ -180,7 +180,7 @@ func (r *Realm) Restart(in Page, s realm.Settings) error {
 func startOf(in Page, s realm.Settings) map[string]any {
 	return map[string]any{
 		"html": s.HTML(), "type": s.MediaType, "quirks": s.Quirks, "charset": s.Charset, "referrer": s.Referrer,
-		"opaque": in.Origin() == "null", "state": s.State, "back": s.Back, "parent": s.Parent, "top": s.Top, "reload": s.Reload, "noEval": s.NoEval,
+		"opaque": in.Origin() == "null", "state": s.State, "back": s.Back, "parent": s.Parent, "top": s.Top, "reload": s.Reload, "sandbox": s.Sandbox, "noEval": s.NoEval,
 		"window": in.Client().ID, "frame": s.Frame, "name": s.Name, "base": s.Base, "complete": s.Complete,
 		"width": s.Width, "height": s.Height, "density": s.Density,
 	}

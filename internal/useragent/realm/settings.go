@@ -12,6 +12,8 @@ type Settings struct {
 	// MediaType is that of the document, Charset its encoding, Referrer the address that it was asked for by.
 	MediaType, Charset, Referrer string
 	Quirks                       bool
+	// Sandbox says that the document stands in a sandbox of any kind.
+	Sandbox bool
 	// Reload says that the page was loaded once more, NoEval that its policy lets no text become a script.
 	Reload, NoEval bool
 	// Parent and Top are the numbers of the windows around a frame, 0 for none, Frame is the number of the frame in its

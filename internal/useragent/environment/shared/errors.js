@@ -1,16 +1,28 @@
 // How errors are told to the developer.
 
+import { Error, getPrototypeOf, isA } from './primordials.js';
 import { ofBrowser } from './host.js';
 
 export function describe(error) {
-  if (error !== null && typeof error === 'object' && 'message' in error) return `${error.name || 'Error'}: ${error.message}`;
+  const message = ownText(error, 'message');
+  if (message !== undefined) return `${ownText(error, 'name') || 'Error'}: ${message}`;
   try {
     return String(error);
   } catch {
     return 'an object that cannot be shown';
   }
 }
-export const nameOf = (error) => (error !== null && typeof error === 'object' && typeof error.name === 'string' ? error.name : '');
+// A member of an error, without asking a script's own accessors for it.
+function ownText(error, name) {
+  if (error === null || typeof error !== 'object') return undefined;
+  if (isA(error, Error)) return name in error ? error[name] : undefined;
+  for (let at = error; at !== null; at = getPrototypeOf(at)) {
+    const d = Object.getOwnPropertyDescriptor(at, name);
+    if (d) return 'value' in d ? d.value : undefined;
+  }
+  return undefined;
+}
+export const nameOf = (error) => (error !== null && typeof error === 'object' && typeof ownText(error, 'name') === 'string' ? ownText(error, 'name') : '');
 export const stackOf = (error) => (error !== null && typeof error === 'object' && typeof error.stack === 'string' ? error.stack : '');
 // The name of an error that a script made, '' for one of the browser's.
 export const nameOfScripts = (error) => (ofBrowser.has(error) ? '' : nameOf(error));

@@ -1,4 +1,4 @@
-import { ScriptArray, TypeError, apply, defineProperty, forScripts, freeze, getPrototypeOf, isA, sharedState, arrayFrom } from './primordials.js';
+import { Error, ScriptArray, TypeError, apply, defineProperty, forScripts, freeze, getPrototypeOf, isA, sharedState, arrayFrom } from './primordials.js';
 import { commands } from './commands.js';
 import { inherits, must, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
@@ -479,7 +479,7 @@ publish(Event, CustomEvent, ErrorEvent, PromiseRejectionEvent, MessageEvent, Eve
 
 // Where an error came about, as its stack tells.
 export const placeOf = (error) => {
-  const m = /((?:(?:blob:)?[a-z][a-z0-9+.-]*:\/\/|data:)[^\s()]+?):(\d+)(?::(\d+))?\)?\s*$/m.exec(stackOf(error));
+  const m = /((?:(?:blob:)?[a-z][a-z0-9+.-]*:\/\/|data:)[^\s()]+?):(\d+)(?::(\d+))?\)?\s*$/m.exec(stackOf(error) || stackOf(new Error()));
   return m ? { filename: m[1], lineno: Number(m[2]), colno: Number(m[3] ?? 0) } : { filename: own.script, lineno: 0, colno: 0 };
 };
 // Who started this realm, if somebody did, is told of errors that nobody here handles.

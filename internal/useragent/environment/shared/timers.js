@@ -50,7 +50,10 @@ expose('queueMicrotask', { queueMicrotask(callback) {
     }
   });
 } }.queueMicrotask);
-expose('reportError', { reportError(error) { report(error); } }.reportError);
+expose('reportError', { reportError(error) {
+  must(arguments, 1);
+  report(error);
+} }.reportError);
 
 // Queues a task that no timer can clear and that does not nest.
 export function queueTask(run) {

@@ -3,7 +3,7 @@
 import {
   ScriptArray, TypeError, defineProperty, getPrototypeOf, resolved, then, arrayOf,
 } from '../shared/primordials.js';
-import { MAKE, attribute, must, onlyHere, publish, publishLoosely } from '../shared/webidl.js';
+import { MAKE, attribute, must, onlyHere, publish, publishLoosely, usv } from '../shared/webidl.js';
 import { own } from '../shared/settings.js';
 import { handlers, insideOf } from '../shared/event.js';
 import { parsedURL } from '../shared/url.js';
@@ -175,6 +175,11 @@ export class Document extends Node {
   // HTML, 3.1.
   get domain() {
     return parsedURL(this.$url())?.[6] ?? '';
+  }
+  // Browsers keep origins apart whatever is set.
+  set domain(value) {
+    const name = usv(value);
+    if (this !== current.document || own.sandbox || !name || !`.${this.domain}`.endsWith(`.${name}`)) throw error('SecurityError', `the domain of this document cannot become "${name}"`);
   }
   get referrer() {
     return this === current.document ? own.referrer ?? '' : '';

@@ -388,12 +388,13 @@ const addressOf = (e, at) => {
   return e.$address;
 };
 // What came of a load, by address and destination: every element that waits for it hears of it.
-commands.loaded = (url, destination, ok, text) => {
+commands.loaded = (url, destination, ok, text, cors) => {
   const tags = { image: ['img', 'input', 'link'], style: ['link'], font: ['link'], script: ['link'], '': ['link'], manifest: [], video: ['video'], audio: ['audio'], object: ['object'], embed: ['embed'], track: ['track'] }[destination] ?? [];
   for (const e of waitingFor(url)) {
     if (!tags.includes(e.$name) || e.$loaded === url) continue;
     const at = getAttr(e, ATTRIBUTES[e.$name] ?? 'src');
     if (!hasChoice(e) && (at === null || addressOf(e, at) !== url)) continue;
+    if (destination === 'image' && e.$name === 'img' && hasAttr(e, 'crossorigin') !== cors) continue;
     if (destination === 'style' && !/\bstylesheet\b/i.test(getAttr(e, 'rel') ?? '') && !/\bpreload\b/i.test(getAttr(e, 'rel') ?? '')) continue;
     e.$loaded = url;
     e.$loading = false;
