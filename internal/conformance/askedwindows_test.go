@@ -36,8 +36,52 @@ var askedFiles = map[string]string{
 	"/extra.css": ".linked { color: rgb(5, 5, 5) }", "/module.js": "export const value = 7; export default 'd';",
 	"/worker.js":   "importScripts('/extra.js'.replace('extra', 'imported')); postMessage(imported);",
 	"/shared.js":   "importScripts('/imported.js'); onconnect = (e) => e.ports[0].postMessage([imported, name, location.pathname]);",
-	"/imported.js": "var imported = 'imported';", "/deep/er/data.txt": "deep",
+	"/imported.js": "var imported = 'imported';", "/deep/er/data.txt": "deep", "/sees/outside.txt": "outside", "/sees.js": seesWorker,
 }
+
+// seesWorker answers with what it sees of requests.
+const seesWorker = `
+const told = [], handled = [];
+const facts = (r) => ({ url: r.url.replace(location.origin, ''), method: r.method, mode: r.mode, destination: r.destination, credentials: r.credentials, cache: r.cache,
+  redirect: r.redirect, referrer: r.referrer.replace(location.origin, ''), referrerPolicy: r.referrerPolicy, reload: r.isReloadNavigation, history: r.isHistoryNavigation, keepalive: r.keepalive, integrity: r.integrity });
+oninstall = () => skipWaiting();
+onfetch = (e) => {
+  const { pathname, search } = new URL(e.request.url);
+  const answer = (body, type, init = {}) => e.respondWith(new Response(body, { headers: type ? { 'content-type': type } : {}, ...init }));
+  const page = '<!doctype html><title>Made</title><p>Tides &amp; sailings</p>';
+  const told_ = async () => JSON.stringify({ ...facts(e.request), body: e.request.method === 'POST' ? await e.request.text() : '' });
+  switch (pathname.replace('/sees', '')) {
+    case '/doc.html': e.respondWith(told_().then((t) => new Response(t.replace(/&/g, '&amp;').replace(/</g, '&lt;'), { headers: { 'content-type': 'text/html' } }))); break;
+    case '/echo': e.respondWith(told_().then((t) => new Response(t))); break;
+    case '/element': told.push(JSON.stringify(facts(e.request))); answer(search === '?js' || search === '?mod' ? '' : 'x', search === '?css' ? 'text/css' : search.match(/js|mod/) ? 'text/javascript' : 'text/html'); break;
+    case '/told': answer(JSON.stringify(told)); break;
+    case '/worker.js': answer('fetch("/sees/echo?of-worker").then((r) => r.text()).then((t) => postMessage([' + JSON.stringify(JSON.stringify(facts(e.request))) + ', t]))', 'text/javascript'); break;
+    case '/as-blob': answer(new Blob([page], { type: 'text/html' })); break;
+    case '/as-untyped': answer(new Blob([page])); break;
+    case '/as-buffer': answer(new TextEncoder().encode(page).buffer, 'text/html'); break;
+    case '/as-stream': answer(new Blob([page]).stream(), 'text/html'); break;
+    case '/as-text': answer('Tides <b>', 'text/plain'); break;
+    case '/as-json': answer('{"tide": "<b>"}', 'application/json'); break;
+    case '/as-css': answer('p > b {}', 'text/css'); break;
+    case '/as-empty': answer(''); break;
+    case '/as-xml': answer('<tides/>', 'application/xml'); break;
+    case '/as-form': answer(new URLSearchParams('a=1')); break;
+    case '/as-status': answer(page, 'text/html', { status: 404, headers: { 'content-type': 'text/html' } }); break;
+    case '/to': e.respondWith(Response.redirect('/sees/doc.html' + search)); break;
+    case '/to-fragment': e.respondWith(Response.redirect('/sees/doc.html#two')); break;
+    case '/to-outside': e.respondWith(Response.redirect('/page.html')); break;
+    case '/made': answer('made'); break;
+    case '/fetched': e.respondWith(fetch('/sees/outside.txt')); break;
+    case '/handled':
+      e.handled.then(() => handled.push(search + ' yes'), (error) => handled.push(search + ' ' + error.name));
+      if (search === '?answered') answer('x');
+      if (search === '?refused') e.respondWith(Promise.reject(new Error('no')));
+      if (search === '?canceled') e.preventDefault();
+      break;
+    case '/handling': answer(JSON.stringify(handled)); break;
+  }
+};
+`
 
 // askedPage is the page of a file of questions.
 func askedPage(name string) string {

@@ -1,7 +1,6 @@
 package rehearsal
 
 import (
-	"cmp"
 	"context"
 	"time"
 
@@ -96,9 +95,12 @@ func (r *Rehearsal) trace(b *useragent.Browser, url string, destination request.
 	case resp != nil:
 		actual := resp.Actual()
 		t.Handled, t.Status, t.Source, t.Type, t.Bytes = fetch.AnsweredBy(resp, fetch.Failure{}), actual.Status, resp.Source, resp.Type, actual.Len()
-		if u := cmp.Or(actual.URL(), weburl.WithoutQuery(resp.Key)); u != "" &&
-			weburl.WithoutQuery(u) != weburl.WithoutQuery(url) {
-			t.Shown = u
+		from := actual.URL()
+		if actual.Made {
+			from = weburl.WithoutQuery(resp.Key)
+		}
+		if from != "" && weburl.WithoutQuery(from) != weburl.WithoutQuery(url) {
+			t.Shown = from
 		}
 	}
 	b.Finish()

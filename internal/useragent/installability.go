@@ -31,7 +31,7 @@ type Fetched struct {
 }
 
 // NewInstaller opens the page at url, after the pages that are visited before it: it may be there only for those who
-// have their cookies.
+// have their cookies. Workers are left out unless another page is shown in its place.
 func NewInstaller(ctx context.Context, hosts []site.Host, o Options, visit []string, url string) *Installer {
 	o.WithoutWorkers, o.ScriptsOnly = true, true
 	b := New(ctx, hosts, o)
@@ -42,7 +42,15 @@ func NewInstaller(ctx context.Context, hosts []site.Host, o Options, visit []str
 		}
 		tab = b.Open(v, tab)
 	}
-	return &Installer{b, b.Open(url, tab)}
+	tab = b.Open(url, tab)
+	if weburl.WithoutFragment(tab.FinalURL) != weburl.WithoutFragment(url) && !tab.Failed {
+		// A page that stands in its way may wait for a worker before it lets anybody through.
+		b.windows.WithoutWorkers = false
+		tab = b.Open(url, tab)
+		b.Settle()
+		b.Take(tab)
+	}
+	return &Installer{b, tab}
 }
 
 // Close gives back what the installer holds.

@@ -233,7 +233,7 @@ func (f *frame) reference(url string) page.Reference {
 func (f *frame) finalize(inner *window, p navigationParams) {
 	top := f.holder.top()
 	top.asked = append(top.asked, inner.asked...)
-	if p.why.Kind == fetch.NoContent { // the document that is there stays
+	if p.why.Kind == fetch.NoContent || p.why.Kind == fetch.Download { // the document that is there stays
 		if l := inner.by.load; l != nil {
 			l.Done = true
 		}

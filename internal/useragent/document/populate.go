@@ -53,14 +53,18 @@ func (c *window) navigationRequest(url string) *fetch.Request {
 	if c.Frame {
 		destination = request.Frame
 	}
-	req := &fetch.Request{URL: weburl.WithoutFragment(url), Method: "GET", Cache: c.by.cache,
+	req := &fetch.Request{URL: url, Method: "GET", Cache: c.by.cache,
 		Header: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}}, Mode: request.Navigate,
 		Credentials: "include", Redirect: "manual", Destination: destination, Referrer: cmp.Or(c.by.referrer, fetch.NoReferrer),
 		ReferrerPolicy: c.by.policy, Reload: c.by.reload, History: c.by.handling.back}
 	if c.by.handling.back && req.Cache == "" {
 		req.Cache = "force-cache" // what is kept is shown as it is
 	}
+	if c.by.reload && req.Cache == "" {
+		req.Cache = "no-cache"
+	}
 	if c.by.body != nil {
+		req.Cache = "no-cache"
 		req.Method, req.Content = "POST", site.Bytes(c.by.body.Data)
 		req.Header = append(req.Header, [2]string{"content-type", c.by.body.Type})
 	}
@@ -78,7 +82,7 @@ func (c *window) createNavigationParamsByFetching(url string, done func(navigati
 	req := c.navigationRequest(url)
 	var g *serviceworker.Registration // that the request's address lies in
 	req.HandleFetch = func(req *fetch.Request, respond func(*fetch.Response, fetch.Answerer)) {
-		c.asked = append(c.asked, req.URL)
+		c.asked = append(c.asked, weburl.WithoutFragment(req.URL))
 		if g = nil; !c.settings.sandboxed {
 			g = w.Workers.MatchServiceWorkerRegistration(req.URL)
 		}
@@ -178,7 +182,7 @@ func (c *window) loadDocument(p navigationParams, mediaType string) *page.Docume
 	}
 	var text []byte
 	if strings.HasPrefix(mediaType, "text/") || mediaType == "application/json" || site.IsJavaScript(mediaType) {
-		text = []byte("<pre>" + strings.NewReplacer("&", "&amp;", "<", "&lt;").Replace(string(actual.Bytes())) + "</pre>")
+		text = []byte("<!doctype html><pre>" + strings.NewReplacer("&", "&amp;", "<", "&lt;").Replace(string(actual.Bytes())) + "</pre>")
 	}
 	return c.in.Reader.Document(c.URL, "text/html;charset=utf-8", text)
 }

@@ -115,7 +115,11 @@ func (c *window) leaveFor(url string, by passage) {
 }
 
 // Reload loads the page anew.
-func (p *Page) Reload() { p.c.leaveFor(p.c.URL, passage{referrer: p.c.by.referrer, reload: true}) }
+func (p *Page) Reload() {
+	by := p.c.passage()
+	by.reload = true
+	p.c.leaveFor(p.c.URL, by)
+}
 
 // Register is a call of navigator.serviceWorker.register.
 func (p *Page) Register(r page.Registration, done func(error)) { p.c.in.registerFor(p.c, r, done) }

@@ -15,12 +15,12 @@ func (f *fetching) blobResponse() *Response {
 	if f.Blob == nil || f.req.Method != "GET" || !strings.HasPrefix(f.req.URL, "blob:"+f.req.Client.Origin+"/") {
 		return nil
 	}
-	content, mime, ok := f.Blob(f.req.URL)
+	content, mime, ok := f.Blob(f.at.Href(true))
 	if !ok {
 		return nil
 	}
 	size := BodyLen(content)
-	resp := &Response{Type: "basic", URLs: []string{f.req.URL}, Status: 200, StatusText: "OK", Body: content, Source: Source{Kind: NetworkSource}}
+	resp := &Response{Type: "basic", URLs: f.urls, Status: 200, StatusText: "OK", Body: content, Source: Source{Kind: NetworkSource}}
 	if asked := HeaderValue(f.req.Header, "range"); asked != "" {
 		from, to, ok := site.SingleRange(asked, size)
 		data, err := content.Bytes()

@@ -38,8 +38,8 @@ func (f *fetching) refuse(why Failure, answer *Response, text string) {
 func (f *fetching) mainFetch(u *whatwg.Url) {
 	// 5–7: mixed content is upgraded or blocked, policies are asked.
 	f.req.upgradeMixedContent(u)
-	f.at, f.req.URL = u, u.Href(true)
-	f.urls = append(f.urls, f.req.URL)
+	f.at, f.req.URL = u, u.Href(false)
+	f.urls = append(f.urls, u.Href(true))
 	if ShouldBeBlockedAsMixedContent(f.req, u) {
 		f.Refused("the page at " + f.req.Client.Origin + " was loaded over https: browsers do not ask for " + f.req.URL)
 		f.networkError(Failure{Kind: MixedContent})
@@ -79,6 +79,9 @@ func (f *fetching) finish(resp *Response) {
 		internal.URLs, internal.Made = f.urls, true
 		resp.URLs, resp.Made = f.urls, true
 	}
+	if resp.Type == "default" && !f.cross() {
+		resp.Type = "basic" // a filtered response
+	}
 	if why := f.req.blockedByType(internal); why.Kind != NoFailure {
 		f.refuse(why, internal, "")
 		return
@@ -92,7 +95,7 @@ func (f *fetching) finish(resp *Response) {
 
 // ShouldBeBlocked is "should request be blocked by Content Security Policy" (CSP 3, 4.1.2) for a request at the URL that it is at.
 func ShouldBeBlocked(req *Request, redirected bool) bool {
-	return !req.Client.Policy.Allows(csp.Request{Destination: req.Destination, URL: req.URL, Nonce: req.Nonce, ParserInserted: req.ParserInserted,
+	return !req.Client.Policy.Allows(csp.Request{Destination: req.Destination, URL: weburl.WithoutFragment(req.URL), Nonce: req.Nonce, ParserInserted: req.ParserInserted,
 		Redirected: redirected})
 }
 
@@ -106,7 +109,7 @@ func (f *fetching) schemeFetch() {
 	if f.at.Scheme() == "blob" {
 		resp = f.blobResponse()
 	} else {
-		resp = dataResponse(f.req.URL)
+		resp = dataResponse(f.at.Href(true))
 	}
 	if resp == nil {
 		f.networkError(Failure{Kind: NetworkFailed})

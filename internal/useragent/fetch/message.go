@@ -26,6 +26,8 @@ type Request struct {
 	// Reload is a navigation to the page that was shown before, History one in the history.
 	Reload  bool `json:"reload,omitempty"`
 	History bool `json:"history,omitempty"`
+	// Keepalive lets it outlive its page.
+	Keepalive bool `json:"keepalive,omitempty"`
 	// BodyHandle is a handle of a realm's body table while the request crosses into it, 0 for none.
 	BodyHandle int `json:"body,omitempty"`
 

@@ -76,7 +76,7 @@ func (w *Worker) createFetchEventAndDispatch(c *Client, req *fetch.Request, done
 			if what == account.Answered && resp != nil && fetch.ResponseAllowed(req, resp).Kind == fetch.WorkerFailed {
 				resp, what = nil, account.AnsweredError
 			}
-			e := account.Event{Worker: w.ID, Kind: account.EventAnswer, URL: req.URL, Answer: what}
+			e := account.Event{Worker: w.ID, Kind: account.EventAnswer, URL: weburl.WithoutFragment(req.URL), Answer: what}
 			if resp != nil {
 				e.Source = resp.Source
 			}

@@ -165,6 +165,6 @@ export function requestJSON(request, handle = 0, destination = undefined) {
   const s = requestState.get(request);
   return toJSON({
     url: s.url, method: s.method, headers: headersState.get(s.headers).list, mode: s.mode, credentials: s.credentials, cache: s.cache,
-    redirect: s.redirect, referrer: s.referrer, referrerPolicy: s.referrerPolicy, destination: destination ?? s.destination, integrity: s.integrity, reload: s.reload, history: s.history, body: handle,
+    redirect: s.redirect, referrer: s.referrer, referrerPolicy: s.referrerPolicy, destination: destination ?? s.destination, integrity: s.integrity, keepalive: s.keepalive, reload: s.reload, history: s.history, body: handle,
   });
 }

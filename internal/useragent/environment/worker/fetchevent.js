@@ -74,7 +74,7 @@ export class FetchEvent extends ExtendableEvent {
 }
 // "Handle Fetch" settles the promise of the event's member handled once it is clear what comes of the request.
 export function handle(s, error) {
-  s.answered = (handled) => (error === null ? handled.resolve() : handled.reject(error));
+  s.answered = (handled) => (error === null ? handled.resolve() : handled.reject(new DOMException(describe(error), 'NetworkError')));
   if (s.handled) s.answered(s.handled);
 }
 gives(FetchEvent, 'handled', 'preloadResponse');
