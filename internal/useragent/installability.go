@@ -43,7 +43,7 @@ func NewInstaller(ctx context.Context, hosts []site.Host, o Options, visit []str
 		tab = b.Open(v, tab)
 	}
 	tab = b.Open(url, tab)
-	if weburl.WithoutFragment(tab.FinalURL) != weburl.WithoutFragment(url) && !tab.Failed {
+	if tab.Response != nil && tab.Response.Actual().URL() != weburl.WithoutFragment(url) {
 		// A page that stands in its way may wait for a worker before it lets anybody through.
 		b.windows.WithoutWorkers = false
 		tab = b.Open(url, tab)
