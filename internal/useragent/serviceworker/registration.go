@@ -89,17 +89,17 @@ func scopePath(scope string) string {
 	return u.Pathname()
 }
 
-// maxScope is the path that scopes must begin with.
-func maxScope(script *whatwg.Url, allowed string) string {
+// maxScope is the path that scopes must begin with; ok is false where the host allows none.
+func maxScope(script *whatwg.Url, allowed string) (path string, ok bool) {
 	ref := "./"
 	if allowed != "" {
 		ref = allowed
 	}
 	u, err := script.Parse(ref)
 	if err != nil || weburl.Origin(u) != weburl.Origin(script) {
-		return "\x00"
+		return "", false
 	}
-	return u.Pathname()
+	return u.Pathname(), true
 }
 
 // Rival is a scope for which pages registered several workers.

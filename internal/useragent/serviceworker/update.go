@@ -134,7 +134,11 @@ func (g *Registration) readScript(j *job, resp *fetch.Response, why fetch.Error)
 	case !site.IsJavaScript(site.Essence(resp.Get("content-type"))):
 		return nil, refusal("SecurityError", "the worker's script %s is served as %q, not as JavaScript", path, resp.Get("content-type"))
 	}
-	if limit := maxScope(j.script, resp.Get("service-worker-allowed")); !strings.HasPrefix(scopePath(g.Scope), limit) {
+	limit, ok := maxScope(j.script, resp.Get("service-worker-allowed"))
+	if !ok {
+		return nil, refusal("SecurityError", "the header Service-Worker-Allowed of %s names an address on another origin", path)
+	}
+	if !strings.HasPrefix(scopePath(g.Scope), limit) {
 		return nil, refusal("SecurityError", "the scope %s lies outside %s, the widest that a worker at %s may have", scopePath(g.Scope), limit, path)
 	}
 	text, err := resp.Body.Bytes()
