@@ -211,14 +211,18 @@ func TestLives(t *testing.T) {
 			register(p, "/w.js")
 			register(p, "/w.js")
 		}, "/: -, -, 1 activated", "GET /w.js, 1 install, 1 activate"},
-		"two at once are one job": {func(_ *testing.T, p *profile) {
+		"two checks at once are one job": {func(t *testing.T, p *profile) {
+			register(p, "/w.js")
 			settled := 0
 			for range 2 {
-				p.StartRegister(page.Registration{Script: home + "/w.js", Type: "classic"}, home, func(error) { settled++ })
+				p.Registrations()[0].Update(func(err error) {
+					assert.NoError(t, err)
+					settled++
+				})
 			}
 			p.settle()
 			assert.Equal(t, 2, settled)
-		}, "/: -, -, 1 activated", "GET /w.js, 1 install, 1 activate"},
+		}, "/: -, -, 1 activated", "GET /w.js, 1 install, 1 activate, GET /w.js"},
 		"a check without a change": {func(_ *testing.T, p *profile) {
 			register(p, "/w.js")
 			p.Registrations()[0].SoftUpdate()
