@@ -2,9 +2,6 @@ package environment
 
 import (
 	"fmt"
-	"strings"
-
-	whatwg "github.com/nlnwa/whatwg-url/url"
 
 	"tachyform/internal/page"
 	"tachyform/internal/useragent/account"
@@ -81,21 +78,9 @@ func (r *Realm) normalizeModule(base, name string) (string, error) {
 	if r.page != nil {
 		return r.page.ResolveModule(base, name)
 	}
-	return resolveModule(base, name)
-}
-
-// resolveModule resolves a module specifier against the module that imports it (HTML, "resolve a module specifier").
-func resolveModule(base, name string) (string, error) {
-	if strings.HasPrefix(name, "/") || strings.HasPrefix(name, "./") || strings.HasPrefix(name, "../") {
-		u, err := whatwg.ParseRef(base, name)
-		if err != nil {
-			return "", err
-		}
-		return u.Href(false), nil
+	var none *page.ImportMap
+	if url, ok := none.Resolve(base, name); ok {
+		return url, nil
 	}
-	u, err := whatwg.Parse(name)
-	if err != nil {
-		return "", fmt.Errorf("TypeError: the bare module name %q cannot be resolved", name)
-	}
-	return u.Href(false), nil
+	return "", fmt.Errorf("TypeError: the bare module name %q cannot be resolved", name)
 }
