@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"mime"
+	"strconv"
 	"strings"
 
 	"tachyform/internal/encoding"
@@ -273,25 +274,27 @@ func (s *scripting) unblock(e *scriptElement) {
 		return
 	}
 	s.blocked = false
-	written := s.runClassic(e)
-	if written != "" {
-		s.write(e, written)
+	if after, text := s.runClassic(e); text != "" {
+		s.write(after, text)
 	}
 	c.in.clock().After(0, s.parse)
 }
 
-// runClassic runs a script that has come; it gives what the script wrote into the document.
-func (s *scripting) runClassic(e *scriptElement) (written string) {
+// runClassic runs a script that has come; it gives what the script wrote into the document that is not parsed
+// yet, and the number of the script behind which that stands.
+func (s *scripting) runClassic(e *scriptElement) (after int, rest string) {
 	c := s.window
 	if e.failed {
 		c.command("elementEvent", e.parsed, e.number, "error")
-		return ""
+		return 0, ""
 	}
-	written, _ = c.command("runScript", e.parsed, e.number, transform(e.text, e.url), e.url, e.muted).(string)
+	written, _ := c.command("runScript", e.parsed, e.number, transform(e.text, e.url), e.url, e.muted).(string)
 	if e.url != c.URL || e.parsed < 0 {
 		c.command("elementEvent", e.parsed, e.number, "load")
 	}
-	return written
+	number, rest, _ := strings.Cut(written, " ")
+	after, _ = strconv.Atoi(number)
+	return after, rest
 }
 
 func (s *scripting) runModule(e *scriptElement) {

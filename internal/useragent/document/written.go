@@ -1,7 +1,10 @@
 package document
 
 import (
+	"encoding/json"
 	"slices"
+	"strings"
+	"unicode/utf16"
 
 	"tachyform/internal/markup"
 	"tachyform/internal/page"
@@ -9,14 +12,14 @@ import (
 	"tachyform/internal/useragent/account"
 )
 
-// write puts what a script wrote before the rest of the document (HTML, 8.4.3).
-func (s *scripting) write(e *scriptElement, text string) {
+// write puts what a script wrote, behind the script with a number, before the rest of the document (HTML, 8.4.3).
+func (s *scripting) write(after int, text string) {
 	c := s.window
 	s.wrote = true
 	c.loadMarkup(text)
 	ahead := s.ahead
 	s.ahead = false
-	if s.insert(e, text) {
+	if s.insert(after, text) {
 		return
 	}
 	s.text = nil // what follows no longer stands where it says
@@ -27,7 +30,7 @@ func (s *scripting) write(e *scriptElement, text string) {
 	}
 	var parent *markup.Node
 	for _, n := range s.nodes[:s.at] {
-		if n.Number == e.parsed {
+		if n.Number == after {
 			parent = n.Parent
 		}
 	}
@@ -44,19 +47,111 @@ func (s *scripting) write(e *scriptElement, text string) {
 	s.nodes = append(s.nodes[:s.at:s.at], append(more, s.nodes[s.at:]...)...)
 }
 
-// Written takes what a script of the parser's has written so far, and hands over what it may find at once.
+// written is what the parser makes of a text that a script has written so far.
+type written struct {
+	// Nodes are those that scripts may find at once, as NodeItems writes them.
+	Nodes string `json:"nodes,omitempty"`
+	// Script is an inline script with which the text ends as far as it was taken, nil for none.
+	Script *writtenScript `json:"script,omitempty"`
+}
+
+type writtenScript struct {
+	Number int    `json:"number"`
+	Text   string `json:"text"`
+	URL    string `json:"url"`
+	Run    bool   `json:"run"`
+	// Taken is how much of the text was taken, in UTF-16 code units.
+	Taken int `json:"taken"`
+}
+
+// Written takes what a script of the parser's has written so far, behind the script with a number, and hands over what it may find
+// at once, up to the next script, or with it if that runs at once. It gives JSON, "" for nothing.
 func (p *Page) Written(number int, text string) string {
-	c := p.c
-	if c.scripts == nil || c.Closed {
+	s := p.c.scripts
+	if s == nil || p.c.Closed {
 		return ""
 	}
-	nodes := c.scripts.writtenAhead(number, text)
-	if len(nodes) == 0 {
+	out := written{}
+	nodes, script := s.inlineWritten(number, text)
+	if script == nil {
+		nodes = s.writtenAhead(number, text)
+	}
+	if len(nodes) > 0 {
+		out.Nodes = p.c.in.NodeItems(nodes, s.last)
+		s.last += len(nodes)
+	}
+	if script != nil {
+		for _, n := range nodes {
+			if n.Kind == markup.ElementNode && n.Name == "script" {
+				script.Number = n.Number
+			}
+		}
+		out.Script = script
+	}
+	if out == (written{}) {
 		return ""
 	}
-	items := c.in.NodeItems(nodes, c.scripts.last)
-	c.scripts.last += len(nodes)
-	return items
+	answer, _ := json.Marshal(out)
+	return string(answer)
+}
+
+// inlineWritten takes a written text up to the end of an inline script with which it begins, and puts it into the document; nil where
+// none begins there, or where it does not run at once.
+func (s *scripting) inlineWritten(number int, text string) ([]*markup.Node, *writtenScript) {
+	c := s.window
+	taken := inlineScriptEnd(text)
+	if taken == 0 || s.endOf(number) == 0 || !s.insert(number, text[:taken]) {
+		return nil, nil
+	}
+	s.wrote, s.ahead = true, false
+	c.loadMarkup(text[:taken])
+	from := s.at
+	script := &writtenScript{URL: c.URL, Taken: len(utf16.Encode([]rune(text[:taken])))}
+	var element *markup.Node
+	for ; s.at < len(s.nodes); s.at++ {
+		n := s.nodes[s.at]
+		if element != nil && n.Parent != element {
+			break
+		}
+		switch {
+		case element != nil:
+			script.Text += n.Text
+		case n.Kind == markup.ElementNode && n.Name == "script":
+			element = n
+		}
+	}
+	if element == nil || inTemplate(element) {
+		return s.nodes[from:s.at], script
+	}
+	nonce := element.Get("nonce")
+	if script.Run = c.settings.policy.AllowsInline(script.Text, nonce); script.Run {
+		s.classic[c.URL] = fetchOptions{strings.ToLower(element.Get("referrerpolicy")), nonce, true}
+		script.Text = transform(script.Text, c.URL)
+	}
+	return s.nodes[from:s.at], script
+}
+
+// inlineScriptEnd is where the first script in a text ends, if that is a classic one with its text in it; else 0.
+func inlineScriptEnd(text string) int {
+	inside := false
+	for token := range markup.Tokens([]byte(text)) {
+		switch {
+		case token.Name != "script":
+		case token.Kind == markup.EndTag:
+			if inside {
+				return token.End
+			}
+			return 0
+		case token.Kind == markup.StartTag:
+			attributes := token.Attributes()
+			lookup := func(name string) (string, bool) { value, has := attributes[name]; return value, has }
+			if _, external := lookup("src"); external || page.ScriptKind(lookup) != page.ClassicScript {
+				return 0
+			}
+			inside = true
+		}
+	}
+	return 0
 }
 
 // writtenAhead gives those nodes of what a script has written so far that it may find at once: up to the next script, and
@@ -107,8 +202,8 @@ const mostWritten = 4 << 20
 
 // insert puts what a script wrote into the document's text, behind the script's element, and has the rest parsed anew;
 // false where that would change what has been handed over already.
-func (s *scripting) insert(e *scriptElement, text string) bool {
-	end := s.endOf(e.parsed)
+func (s *scripting) insert(after int, text string) bool {
+	end := s.endOf(after)
 	if end == 0 || len(s.text)+len(text) > mostWritten {
 		return false
 	}

@@ -64,7 +64,6 @@ commands.start = (json) => {
   side.id = own.window;
   kin.windows.set(own.window, side);
   made.length = inDocument.length = 0;
-  written = '';
   if (own.noEval) forbidEval();
   startHistory(own.script, own.state);
   const d = makeDocument('html', own.type);
@@ -83,7 +82,6 @@ commands.start = (json) => {
 // The parser hands over nodes in tree order; the numbers of their parents go on from one part to the next.
 const made = [];
 const inDocument = []; // of each whether it stands in the document
-let written = '';
 let parsedChanges = 0; // that are no script's
 commands.parse = (json) => {
   const d = current.document;
@@ -346,21 +344,38 @@ function runClassic(e, text, url) {
   }
 }
 // The number of the parser's node, or of an element that waits; the text; its address. It gives whether the script threw nothing.
-commands.runScript = (parsed, number, text, url, muted) => {
-  if (muted) mutedScripts.add(url);
+// Runs a script. It gives what the script has written that is not parsed yet, and the number of the script behind which that stands.
+function runParsed(parsed, number, text, url) {
   const e = parsed >= 0 ? made[parsed] : numbers.get(number);
   if (parsed >= 0) e.$started = true;
-  const before = written;
+  const outer = writing.parser;
+  const rest = { after: parsed, text: '' };
   if (parsed >= 0) writing.parser = (more) => {
-    written += more;
-    const nodes = host('document.written', parsed, written.slice(before.length));
-    if (nodes) commands.parse(nodes);
+    rest.text += more;
+    parseWritten(rest);
   };
   runClassic(e, text, url);
-  writing.parser = null;
-  const out = written.slice(before.length);
-  written = before;
-  return out;
+  writing.parser = outer;
+  return rest;
+}
+// The parser goes on with what is written, as far as it can: inline scripts run where they end (13.2.6.4.8).
+function parseWritten(rest) {
+  while (rest.text !== '') {
+    const answer = host('document.written', rest.after, rest.text);
+    if (!answer) return;
+    const { nodes, script } = fromJSON(answer);
+    if (nodes) commands.parse(nodes);
+    if (!script) return;
+    const behind = rest.text.slice(script.taken);
+    const inner = script.run ? runParsed(script.number, -1, script.text, script.url) : { after: script.number, text: '' };
+    rest.after = inner.after;
+    rest.text = inner.text + behind;
+  }
+}
+commands.runScript = (parsed, number, text, url, muted) => {
+  if (muted) mutedScripts.add(url);
+  const rest = runParsed(parsed, number, text, url);
+  return rest.text === '' ? '' : `${rest.after} ${rest.text}`;
 };
 commands.runModule = (parsed, number, url) => {
   const e = parsed >= 0 ? made[parsed] : numbers.get(number);
