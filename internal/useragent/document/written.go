@@ -171,7 +171,8 @@ func (s *scripting) writtenAhead(number int, text string) []*markup.Node {
 	for n < len(nodes) && n < len(whole) && !(nodes[n].Kind == markup.ElementNode && nodes[n].Name == "script") && alike(nodes[n:n+1], whole[n:]) {
 		n++
 	}
-	for n > s.at && nodes[n-1].Kind == markup.TextNode {
+	goesOn := !strings.HasSuffix(text, ">") // a text at the end may
+	for goesOn && n > s.at && nodes[n-1].Kind == markup.TextNode {
 		n--
 	}
 	for i, old := range s.nodes[:s.at] {
