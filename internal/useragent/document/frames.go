@@ -142,7 +142,7 @@ func (f *frame) newWindow(url string) *window {
 // inherit gives a document of a frame that is not fetched what it has from the one that made it (HTML, 7.3.1, 7.1.7).
 func (c *window) inherit() {
 	around := c.frame.holder
-	c.settings.policy, c.settings.embedder = around.settings.policy, around.settings.embedder
+	c.settings.Policy, c.settings.EmbedderPolicy = around.settings.Policy, around.settings.EmbedderPolicy
 	if !c.Opaque {
 		c.Controller = around.Controller
 	}

@@ -50,16 +50,16 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 			policies = append(policies, csp)
 		}
 	}
-	c.document, c.styles.sheets, c.settings.policy = d, map[string]*page.Style{}, csp.Parse(c.URL, policies)
+	c.document, c.styles.sheets, c.settings.Policy = d, map[string]*page.Style{}, csp.Parse(c.URL, policies)
 	if c.parent == nil {
 		c.view.styles = c.styles.sheets
 	}
-	c.settings.referrer = fetch.ParseReferrerPolicy(d.ReferrerPolicy())
-	if c.response != nil && c.settings.referrer == "" {
-		c.settings.referrer = fetch.ParseReferrerPolicy(c.response.Actual().Get("referrer-policy"))
+	c.settings.ReferrerPolicy = fetch.ParseReferrerPolicy(d.ReferrerPolicy())
+	if c.response != nil && c.settings.ReferrerPolicy == "" {
+		c.settings.ReferrerPolicy = fetch.ParseReferrerPolicy(c.response.Actual().Get("referrer-policy"))
 	}
 	if c.response != nil {
-		c.settings.embedder = site.Essence(c.response.Actual().Get("cross-origin-embedder-policy"))
+		c.settings.EmbedderPolicy = site.Essence(c.response.Actual().Get("cross-origin-embedder-policy"))
 	}
 	c.styles.pending++ // until all of the page's own are under way
 	for _, r := range d.References {
@@ -81,7 +81,7 @@ func (w *Windows) loadSubresources(c *window, d *page.Document, depth int) {
 	for _, s := range d.Scripts {
 		switch {
 		case c.settings.scriptless:
-		case !c.settings.policy.AllowsInline(s.Text, s.Nonce):
+		case !c.settings.Policy.AllowsInline(s.Text, s.Nonce):
 			w.Workers.Account.Note(account.Note{Level: "error", Text: "an inline script is not run: the page's " +
 				"Content-Security-Policy does not allow it", Where: c.URL})
 		default:

@@ -60,7 +60,7 @@ type Body struct {
 
 // passage is the one from a page to where it sends its visitor.
 func (c *window) passage() passage {
-	return passage{referrer: weburl.WithoutFragment(c.address()), policy: c.settings.referrer}
+	return passage{referrer: weburl.WithoutFragment(c.address()), policy: c.settings.ReferrerPolicy}
 }
 
 // forceReload is the cache mode of a page reloaded past worker and caches (Service Workers, 2.4: "force reload").

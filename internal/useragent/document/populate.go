@@ -69,8 +69,7 @@ func (c *window) navigationRequest(url string) *fetch.Request {
 		req.Header = append(req.Header, [2]string{"content-type", c.by.body.Type})
 	}
 	if c.frame != nil {
-		req.Client.Policy = c.frame.holder.settings.policy
-		req.Client.Origin = c.frame.holder.origin()
+		req.Client = c.frame.holder.client()
 	}
 	return req
 }

@@ -81,7 +81,7 @@ func (p *Page) Element(text string) { p.c.loadMarkup(text) }
 
 // AllowsInline says whether the page's policies let an inline script run.
 func (p *Page) AllowsInline(text, nonce string) bool {
-	return p.c.settings.policy.AllowsInline(text, nonce)
+	return p.c.settings.Policy.AllowsInline(text, nonce)
 }
 
 // SetBase changes what addresses start from, as scripts have it.

@@ -62,7 +62,7 @@ func (s *scripting) parsedScript(n *markup.Node, nodes []*markup.Node) {
 	if e.kind == "" || e.kind == page.SpeculationRules || !e.external && strings.TrimSpace(e.text) == "" {
 		return
 	}
-	if !e.external && e.kind != page.ImportMapScript && !c.settings.policy.AllowsInline(e.text, e.get("nonce")) {
+	if !e.external && e.kind != page.ImportMapScript && !c.settings.Policy.AllowsInline(e.text, e.get("nonce")) {
 		c.in.Workers.Account.Note(account.Note{Level: "error", Text: "an inline script is not run: the page's " +
 			"Content-Security-Policy does not allow it", Where: c.URL})
 		return

@@ -127,7 +127,7 @@ func (c *window) startScripting(d *page.Document, mediaType string, complete boo
 	s := &scripting{window: c, page: &Page{c}, nodes: nodes, texts: map[string]*moduleText{}, classic: map[string]fetchOptions{}, source: d, parsed: complete, fired: complete,
 		loaded: complete}
 	settings := realm.Settings{MediaType: mediaType, Charset: d.Charset, Quirks: quirks, Referrer: c.documentReferrer(), Reload: c.by.reload,
-		NoEval: !c.settings.policy.AllowsEval(), Complete: complete, Name: c.name(), Sandbox: c.frame != nil && c.frame.sandbox, State: c.startState(), Back: c.by.handling.back}
+		NoEval: !c.settings.Policy.AllowsEval(), Complete: complete, Name: c.name(), Sandbox: c.frame != nil && c.frame.sandbox, State: c.startState(), Back: c.by.handling.back}
 	if screen := c.in.Reader.Screen; screen.Touch {
 		settings.Width, settings.Height, settings.Density = screen.Width, screen.Height, screen.Density
 	}

@@ -5,7 +5,6 @@ import (
 	"strings"
 	"time"
 
-	"tachyform/internal/csp"
 	"tachyform/internal/page"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/serviceworker"
@@ -54,15 +53,19 @@ type window struct {
 	asking  int
 }
 
-// settings are what a window's requests are made with, beside its address (HTML, 8.1.3.1: environment settings object).
+// settings are those of a window's environment (HTML, 8.1.3.1: environment settings object); its address and its origin change with the
+// document, see client.
 type settings struct {
-	policy *csp.Policy
-	// embedder is its Cross-Origin-Embedder-Policy.
-	embedder string
-	// referrer is its referrer policy, "" for the usual one.
-	referrer string
+	fetch.Settings
 	// sandboxed is a frame in a sandbox, scriptless one without scripts.
 	sandboxed, scriptless bool
+}
+
+// client is the window as the one that makes a request.
+func (c *window) client() fetch.Settings {
+	s := c.settings.Settings
+	s.URL, s.Origin = c.address(), c.origin()
+	return s
 }
 
 // styles are the style sheets of a document.
@@ -124,7 +127,7 @@ func (c *window) fetch(req *fetch.Request, done func(*fetch.Response, fetch.Erro
 
 // fetchPastWorkers is a fetch by a page of which no worker hears, unless the request has a handler.
 func (c *window) fetchPastWorkers(req *fetch.Request, done func(*fetch.Response, fetch.Error)) {
-	req.Client = fetch.Settings{URL: c.address(), Origin: c.origin(), EmbedderPolicy: c.settings.embedder, Policy: c.settings.policy, ReferrerPolicy: c.settings.referrer}
+	req.Client = c.client()
 	c.in.Workers.Fetcher.Fetch(req, done)
 }
 

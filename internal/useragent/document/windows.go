@@ -160,7 +160,7 @@ func (w *Windows) registerFor(c *window, r page.Registration, done func(error)) 
 			"its own, so it may not register a worker"}, false)
 		return
 	}
-	if !c.settings.policy.Allows(csp.Request{Destination: request.ServiceWorker, URL: r.Script}) {
+	if !c.settings.Policy.Allows(csp.Request{Destination: request.ServiceWorker, URL: r.Script}) {
 		refused(&serviceworker.RegisterError{Name: "SecurityError", Message: "the page's Content-Security-Policy does not " +
 			"allow the worker " + r.Script}, true)
 		return

@@ -124,7 +124,7 @@ func (s *scripting) inlineWritten(number int, text string) ([]*markup.Node, *wri
 		return s.nodes[from:s.at], script
 	}
 	nonce := element.Get("nonce")
-	if script.Run = c.settings.policy.AllowsInline(script.Text, nonce); script.Run {
+	if script.Run = c.settings.Policy.AllowsInline(script.Text, nonce); script.Run {
 		s.classic[c.URL] = fetchOptions{strings.ToLower(element.Get("referrerpolicy")), nonce, true}
 		script.Text = transform(script.Text, c.URL)
 	}

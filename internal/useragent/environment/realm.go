@@ -132,6 +132,7 @@ func (p *Platform) Start(w *serviceworker.Worker) (serviceworker.Global, error) 
 		r.Close()
 		return nil, err
 	}
+	r.KeepPrototype()
 	if notes := p.account().Notes; w.Original != nil && !r.touchedHost && len(notes) < account.MaxNotes {
 		r.snapshot = &warmEngine{r.pooledEngine, key, r.Mark(), *r.random, slices.Clone(notes[before:]), toJSON(w.Registration.View())}
 	}

@@ -131,10 +131,10 @@ export function insertFrame(e) {
   if (!e.$frame) return;
   frameOf.set(e.$frame, e);
   framesChanged.tell(frameOf.size);
-  processAttributes(e, true);
+  processIframeAttributes(e, true);
 }
 // "process the iframe attributes" (4.8.5).
-function processAttributes(e, initial) {
+function processIframeAttributes(e, initial) {
   if (e.$name === 'iframe' && hasAttr(e, 'srcdoc')) {
     host('frame.navigate', e.$frame, 'about:srcdoc', getAttr(e, 'srcdoc'), true);
     return;
@@ -173,7 +173,7 @@ onRemoved.push((node, parent, connected) => {
 });
 onAttribute.push((e, name, old, value) => {
   if (!e.$frame || !isFrame(e)) return;
-  if (name === 'srcdoc' || (name === 'src' && !hasAttr(e, 'srcdoc') && value !== null)) processAttributes(e, false);
+  if (name === 'srcdoc' || (name === 'src' && !hasAttr(e, 'srcdoc') && value !== null)) processIframeAttributes(e, false);
   else if (name === 'name') {
     e.$frameName = undefined;
     host('frame.name', e.$frame, value ?? '');
