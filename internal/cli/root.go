@@ -110,8 +110,11 @@ func Main(args []string, in io.Reader, out, errOut io.Writer) (status int) {
 
 // styled returns a writer that removes colours where they are not wanted, and everything else that a terminal would
 // obey: what goes to a pipe may still reach one.
-func styled(w io.Writer) io.Writer {
-	return &colorprofile.Writer{Forward: shield{w}, Profile: colorprofile.Detect(w, os.Environ())}
+func styled(w io.Writer) io.Writer { return styledThrough(w, w) }
+
+// styledThrough does so for a terminal that is written to through another writer.
+func styledThrough(w, terminal io.Writer) io.Writer {
+	return &colorprofile.Writer{Forward: shield{w}, Profile: colorprofile.Detect(terminal, os.Environ())}
 }
 
 func (a *app) status(err error) int {

@@ -32,13 +32,17 @@ func Named(names []string, next http.Handler) http.Handler {
 }
 
 // Handler serves a site folder by the project's hosting section. Files are looked up anew when they may have changed.
-func Handler(dir, origin string, p *project.Project) http.Handler {
-	return &handler{dir: dir, origin: origin, project: p}
+func Handler(dir, origin string, p *project.Project) http.Handler { return HandlerBefore(dir, origin, p, nil) }
+
+// HandlerBefore does so before another handler, which answers what the folder has no answer for.
+func HandlerBefore(dir, origin string, p *project.Project, behind http.Handler) http.Handler {
+	return &handler{dir: dir, origin: origin, project: p, behind: behind}
 }
 
 type handler struct {
 	dir, origin string
 	project     *project.Project
+	behind      http.Handler
 	mu          sync.Mutex
 	folder      *site.Folder
 	at          time.Time
@@ -72,7 +76,12 @@ func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "bad address", http.StatusBadRequest)
 		return
 	}
-	resp, err := f.Answer(r.Context(), &site.Request{Method: r.Method, URL: u, Header: r.Header})
+	asked := &site.Request{Method: r.Method, URL: u, Header: r.Header}
+	if h.behind != nil && !f.AnswersItself(asked) {
+		h.behind.ServeHTTP(w, r)
+		return
+	}
+	resp, err := f.Answer(r.Context(), asked)
 	if err != nil {
 		failed()
 		return

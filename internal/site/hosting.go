@@ -143,15 +143,33 @@ func (f *Folder) Answer(ctx context.Context, r *Request) (*Response, error) {
 	return resp, nil
 }
 
-func (f *Folder) route(ctx context.Context, r *Request) (*Response, error) {
-	full := r.URL.Href(true)
+// AnswersItself says whether the folder answers a request by a rule or a file of its own, so that a server behind it need not be
+// asked.
+func (f *Folder) AnswersItself(r *Request) bool {
+	if resp, err := f.byRule(r, r.URL.Href(true)); resp != nil || err != nil {
+		return true
+	}
+	if r.Method != "GET" && r.Method != "HEAD" {
+		return false
+	}
+	_, found := f.find(r)
+	return found
+}
+
+// byRule gives the answer that a redirect or a stated answer of the settings makes, nil for none.
+func (f *Folder) byRule(r *Request, full string) (*Response, error) {
 	for _, rule := range f.hosting.redirects {
 		if !rule.pattern.Match(full) || rule.UnlessCookie != "" && hasCookie(r, rule.UnlessCookie) {
 			continue
 		}
 		return redirect(rule.Status, fillIn(rule.To, rule.pattern.Captures(full))), nil
 	}
-	if resp, err := f.stated(r, full); resp != nil || err != nil {
+	return f.stated(r, full)
+}
+
+func (f *Folder) route(ctx context.Context, r *Request) (*Response, error) {
+	full := r.URL.Href(true)
+	if resp, err := f.byRule(r, full); resp != nil || err != nil {
 		return resp, err
 	}
 	if r.Method != "GET" && r.Method != "HEAD" {

@@ -1,0 +1,111 @@
+// The control page of tachyform serve. The token that lets it switch anything is the fragment of its address.
+'use strict';
+
+const token = location.hash.slice(1);
+const byId = (id) => document.getElementById(id);
+const MEANINGS = {
+  online: 'Requests are answered as the host would.',
+  offline: 'Connections are cut, and new ones are refused. What the site shows now comes from the browser alone.',
+  stalled: 'Requests are taken and never answered.',
+  slow: 'Each answer comes 0.4 s late, with 50 kB a second.',
+  flaky: 'Three of ten requests are lost.',
+};
+
+function trouble(text) {
+  byId('trouble').textContent = text;
+  byId('trouble').hidden = !text;
+}
+async function post(path, body = {}) {
+  const answer = await fetch(path, { method: 'POST', headers: { 'X-Tachyform-Token': token, 'Content-Type': 'application/json' }, body: JSON.stringify(body) });
+  if (!answer.ok) throw new Error((await answer.text()).trim());
+  return answer.json();
+}
+async function attempt(run) {
+  try {
+    trouble('');
+    await run();
+  } catch (error) {
+    trouble(error.message);
+  }
+}
+
+let state = null;
+function element(name, text = '', className = '') {
+  const e = document.createElement(name);
+  e.textContent = text;
+  if (className) e.className = className;
+  return e;
+}
+const size = (n) => (n < 1000 ? `${n} B` : n < 1e6 ? `${(n / 1e3).toFixed(1)} kB` : `${(n / 1e6).toFixed(1)} MB`);
+
+function show() {
+  byId('site').textContent = state.site;
+  byId('origin').textContent = byId('origin').href = state.origin;
+  byId('origin').href = `${state.origin}/`;
+  const group = byId('conditions');
+  if (!group.children.length) for (const name of state.conditions) {
+    const b = element('button', name);
+    b.type = 'button';
+    b.addEventListener('click', () => attempt(() => post('/condition', { condition: name })));
+    group.append(b);
+  }
+  for (const b of group.children) b.setAttribute('aria-pressed', String(b.textContent === state.condition));
+  byId('meaning').textContent = MEANINGS[state.condition] ?? '';
+  byId('releases').hidden = !state.has_next;
+  byId('next').textContent = state.deployed ? 'Take the next release back' : 'Deploy the next release';
+  byId('pages').hidden = !state.predicted.length;
+  byId('predicted').replaceChildren(...state.predicted.flatMap((p) => [element('dt', p.path), element('dd', `predicted ${state.condition}: ${p.text}`)]));
+  byId('overrides').replaceChildren(...state.overrides.map((o, i) => {
+    const item = element('li', `${o.match}  ${o.status || 'own status'}${o.delay_ms ? `, ${o.delay_ms} ms late` : ''} `);
+    const remove = element('button', 'Remove');
+    remove.type = 'button';
+    remove.addEventListener('click', () => attempt(() => post('/overrides', { overrides: state.overrides.filter((_, k) => k !== i) })));
+    item.append(remove);
+    return item;
+  }));
+  byId('notes').hidden = !state.messages.length;
+  byId('messages').replaceChildren(...state.messages.map((m) => element('li', m)));
+  byId('none').hidden = state.requests.length > 0;
+  byId('requests').replaceChildren(...[...state.requests].reverse().map((r) => {
+    const row = element('tr');
+    const status = !r.done ? '…' : r.status || 'lost';
+    row.append(element('td', new Date(r.at).toLocaleTimeString()), element('td', String(status), r.done && (r.status === 0 || r.status >= 400) ? 'wrong' : ''),
+      element('td', r.by), element('td', r.destination || '–'), element('td', r.done ? size(r.bytes) : '', 'number'), element('td', `${r.method} ${r.path}`));
+    return row;
+  }));
+}
+
+byId('next').addEventListener('click', () => attempt(() => post('/next', { deployed: !state.deployed })));
+byId('clear').addEventListener('click', () => attempt(() => post('/clear')));
+byId('retire').addEventListener('click', () => attempt(() => post('/retire')));
+byId('afresh').addEventListener('click', () => attempt(async () => {
+  const { address } = await post('/afresh');
+  await fetch(address, { method: 'POST', mode: 'no-cors', credentials: 'include' });
+  byId('afresh').textContent = 'Cleared. Clear again';
+}));
+byId('override').addEventListener('submit', (event) => {
+  event.preventDefault();
+  const form = event.target;
+  attempt(async () => {
+    await post('/overrides', { overrides: [...state.overrides, { match: form.elements.match.value, status: Number(form.elements.status.value) || 0, delay_ms: Number(form.elements.delay.value) || 0 }] });
+    form.reset();
+  });
+});
+
+async function follow() {
+  for (;;) {
+    try {
+      const answer = await fetch(`/state${state ? `?since=${state.change}` : ''}`, { headers: { 'X-Tachyform-Token': token } });
+      if (!answer.ok) {
+        trouble((await answer.text()).trim());
+        return;
+      }
+      state = await answer.json();
+      show();
+    } catch {
+      trouble('tachyform serve has ended.');
+      await new Promise((done) => setTimeout(done, 2000));
+    }
+  }
+}
+follow();
