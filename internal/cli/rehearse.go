@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/confirm"
 	"tachyform/internal/project"
 	"tachyform/internal/report"
 	"tachyform/internal/site"
@@ -40,7 +41,14 @@ played after the others, or alone with --only.`,
 		"network, the console")
 	c.Flags().StringVar(&answers, "record-answers", "", "open the pages with the server of hosting.backend behind them, and keep "+
 		"what it answers in this `folder` beside the project file")
+	var real realBrowser
+	c.Flags().StringVar(&real.name, "browser", "", "also open the pages in a real browser (chromium, firefox or webkit) and say where it "+
+		"shows something else")
+	c.Flags().StringVar(&real.path, "browser-path", "", "the `program` of that browser, where it is not found by itself")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
+		if err := real.check(); err != nil {
+			return err
+		}
 		if answers != "" {
 			o, err := a.open(cmd.Context(), args)
 			if err != nil {
@@ -65,6 +73,13 @@ played after the others, or alone with --only.`,
 				return wrapRead(o.name, err)
 			}
 		}
+		var seen []confirm.Row
+		var called string
+		if real.name != "" && r != nil {
+			if seen, called, err = a.compare(cmd.Context(), o, r, in.Conditions, real); err != nil {
+				return err
+			}
+		}
 		played, holds := []*audit.PlanResult{}, true
 		for _, named := range chosen {
 			p, err := audit.RunPlan(cmd.Context(), in, named,
@@ -82,12 +97,18 @@ played after the others, or alone with --only.`,
 			if r != nil {
 				out["worker"], out["pages"], out["gaps"] = r.Worker, r.Pages, append([]string{}, r.Rehearsal.Gaps...)
 			}
+			if called != "" {
+				out["browser"], out["seen"] = called, report.ComparedJSON(seen)
+			}
 			if err := a.json(out); err != nil {
 				return err
 			}
 		default:
 			if r != nil {
 				fmt.Fprint(a.out, report.Rehearsal(r, a.width))
+			}
+			if called != "" {
+				fmt.Fprint(a.out, report.Compared(called, seen, a.width))
 			}
 			for _, p := range played {
 				fmt.Fprint(a.out, report.PlanResult(p, account, a.width))

@@ -55,18 +55,19 @@ func Run(env, dirs []string, name string, args ...string) (*Process, error) {
 	}
 	c := exec.Command(path, args...)
 	c.Env = append(os.Environ(), env...)
+	together(c)
 	if err := c.Start(); err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrNotHere, err)
 	}
 	return &Process{c, dirs}, nil
 }
 
-// End kills the program and removes its folders; browsers go on writing into them while they end.
+// End kills the program with all that it has started, and removes its folders; browsers go on writing into them while they end.
 func (p *Process) End() {
 	if p == nil {
 		return
 	}
-	p.cmd.Process.Kill()
+	killAll(p.cmd)
 	p.cmd.Wait()
 	for _, d := range p.dirs {
 		os.RemoveAll(d)

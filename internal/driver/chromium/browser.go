@@ -45,14 +45,32 @@ type Browser struct {
 	cancel func()
 }
 
-// Start starts a headless Chromium.
+// Start starts a headless Chromium without a sandbox, for pages that are known.
 func Start(ctx context.Context) (*Browser, error) {
 	path, err := Find()
 	if err != nil {
 		return nil, err
 	}
-	options := append(slices.Clone(chromedp.DefaultExecAllocatorOptions[:]),
-		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
+	return start(ctx, path, chromedp.NoSandbox)
+}
+
+// StartAt starts the one at a path, "" for the one of the usual names, in its sandbox unless the system forbids that to the user.
+func StartAt(ctx context.Context, path string) (*Browser, error) {
+	if path == "" {
+		var err error
+		if path, err = Find(); err != nil {
+			return nil, err
+		}
+	}
+	if os.Geteuid() == 0 { // it refuses to start otherwise
+		return start(ctx, path, chromedp.NoSandbox)
+	}
+	return start(ctx, path)
+}
+
+func start(ctx context.Context, path string, more ...chromedp.ExecAllocatorOption) (*Browser, error) {
+	options := append(append(slices.Clone(chromedp.DefaultExecAllocatorOptions[:]), more...),
+		chromedp.ExecPath(path), chromedp.DisableGPU,
 		chromedp.WindowSize(1280, 800),
 		// Pages reach this machine alone.
 		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1, EXCLUDE localhost, EXCLUDE *.localhost"),

@@ -23,10 +23,15 @@ type Browser struct {
 }
 
 // Start starts a Firefox without a window; the error wraps driver.ErrNotHere where there is none that starts.
-func Start() (*Browser, error) {
-	name := "firefox-esr"
-	if _, err := exec.LookPath(name); err != nil {
-		name = "firefox"
+func Start() (*Browser, error) { return StartAt("") }
+
+// StartAt starts the one at a path, "" for the one of the usual names.
+func StartAt(name string) (*Browser, error) {
+	if name == "" {
+		name = "firefox-esr"
+		if _, err := exec.LookPath(name); err != nil {
+			name = "firefox"
+		}
 	}
 	port, err := driver.FreePort()
 	if err != nil {

@@ -24,8 +24,14 @@ type Browser struct {
 }
 
 // Start starts a MiniBrowser under Xvfb; the error wraps driver.ErrNotHere where there is none that starts.
-func Start() (b *Browser, err error) {
-	browsers, _ := filepath.Glob("/usr/lib/*/webkit2gtk-4.1/MiniBrowser")
+func Start() (*Browser, error) { return StartAt("") }
+
+// StartAt starts the MiniBrowser at a path, "" for the one of the system.
+func StartAt(path string) (b *Browser, err error) {
+	browsers := []string{path}
+	if path == "" {
+		browsers, _ = filepath.Glob("/usr/lib/*/webkit2gtk-4.1/MiniBrowser")
+	}
 	if len(browsers) == 0 {
 		return nil, fmt.Errorf("%w: WebKitGTK's MiniBrowser is not installed", driver.ErrNotHere)
 	}
