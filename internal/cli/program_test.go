@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"image"
 	"image/png"
-	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -267,45 +266,6 @@ func TestHostileWorkers(t *testing.T) {
 			assert.Less(t, time.Since(start), 30*time.Second)
 		})
 	}
-}
-
-func TestServe(t *testing.T) {
-	dir := write(t, map[string]string{"tachyform.yaml": "site: dist\naddress: /pier/\n", "dist/index.html": pierPage,
-		"dist/site.webmanifest": "{}"})
-	c := exec.Command(program, "serve", "--port", "0")
-	c.Dir = dir
-	out, err := c.StdoutPipe()
-	require.NoError(t, err)
-	require.NoError(t, c.Start())
-	buf := make([]byte, 200)
-	n, err := out.Read(buf)
-	require.NoError(t, err)
-	fields := strings.Fields(string(buf[:n]))
-	var url string
-	for _, f := range fields {
-		if strings.HasPrefix(f, "http://127.0.0.1:") {
-			url = f
-		}
-	}
-	require.True(t, strings.HasSuffix(url, "/pier/"), string(buf[:n]))
-	resp, err := http.Get(url)
-	require.NoError(t, err)
-	resp.Body.Close()
-	assert.Equal(t, "text/html; charset=utf-8", resp.Header.Get("Content-Type"))
-	resp, err = http.Get(url + "site.webmanifest")
-	require.NoError(t, err)
-	resp.Body.Close()
-	assert.Equal(t, "application/manifest+json", resp.Header.Get("Content-Type"))
-	resp, err = http.Get(strings.TrimSuffix(url, "pier/"))
-	require.NoError(t, err)
-	resp.Body.Close()
-	assert.Equal(t, 404, resp.StatusCode)
-	// A live site is judged as a folder is.
-	r := run(t, dir, "audit", url, "--format", "json")
-	assert.Equal(t, 1, r.status, r.err)
-	assert.Contains(t, r.out, "app.unlinked")
-	require.NoError(t, c.Process.Signal(os.Interrupt))
-	require.NoError(t, c.Wait())
 }
 
 // trace tells which rule answers, from where, after what time.
