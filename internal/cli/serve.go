@@ -76,11 +76,17 @@ func (s *serving) run(ctx context.Context, args []string) error {
 		return err
 	}
 	var err error
-	if s.server, err = serve.StartAt(fmt.Sprintf("127.0.0.1:%d", s.port), http.NotFoundHandler()); err != nil {
+	if s.port == 0 {
+		s.server, err = serve.StartNear(http.NotFoundHandler())
+	} else {
+		s.server, err = serve.StartAt(fmt.Sprintf("127.0.0.1:%d", s.port), http.NotFoundHandler())
+	}
+	if err != nil {
 		return &problem.Problem{Kind: problem.Usage, What: fmt.Sprintf("port %d cannot be used: %v", s.port, err),
 			Mend: "name another with --port, or --port 0 for any"}
 	}
 	defer s.server.Close()
+	s.server.KeepPort = true
 	afresh := &serve.Afresh{}
 	releases, err := s.handlers()
 	if err != nil {
@@ -104,29 +110,33 @@ func (s *serving) run(ctx context.Context, args []string) error {
 	if s.folder != "" {
 		s.control.Predict = newPredictor(ctx, s).predict
 	}
-	if err := s.control.Choose(s.condition); err != nil {
-		return err
-	}
-	panel, err := serve.Start(serve.Named(nil, s.control))
+	panel, err := serve.StartNear(serve.Named(nil, s.control))
 	if err != nil {
 		return &problem.Problem{Kind: problem.Read, What: "the control page cannot be served: " + err.Error(), Cause: err}
 	}
 	defer panel.Close()
 	s.lines = s.out
+	if err := s.control.Choose(s.condition); err != nil {
+		return err
+	}
+	s.control.Switched = func(name string) { s.print(report.NetworkNow(name)) }
+	s.control.Released = func(next bool) { s.print(report.ReleaseNow(next)) }
+	var seen uint64
+	if s.watch {
+		seen = fingerprintOf(s.folder, s.project.Path)
+	}
+	s.server.Log.Tell(func(e serve.Entry) {
+		s.print(report.ServedLine(report.Served{Time: e.At.Format("15:04:05"), Method: e.Method, Path: e.Path, Destination: e.Destination, By: string(e.By),
+			Status: e.Status, Bytes: e.Bytes}, s.width))
+	})
 	keys, restore := s.keys(stop)
 	defer restore()
 	s.print(report.Serving(s.name, s.server.Origin()+s.project.Addr, panel.Origin()+"/"+s.control.Fragment(), keys))
-	s.control.Switched = func(name string) { s.print(report.NetworkNow(name)) }
-	s.control.Released = func(next bool) { s.print(report.ReleaseNow(next)) }
 	if s.condition != condition.Online.Name {
 		s.print(report.NetworkNow(s.condition))
 	}
-	s.server.Log.OnEnd = func(e serve.Entry) {
-		s.print(report.ServedLine(report.Served{Time: e.At.Format("15:04:05"), Method: e.Method, Path: e.Path, Destination: e.Destination, By: string(e.By),
-			Status: e.Status, Bytes: e.Bytes}, s.width))
-	}
 	if s.watch {
-		go s.fitAgain(ctx, args)
+		go s.fitAgain(ctx, args, seen)
 	}
 	<-ctx.Done()
 	return nil
@@ -206,12 +216,12 @@ func (s *serving) print(text string) {
 	io.WriteString(s.lines, text)
 }
 
-// fitAgain fits the site again whenever its files have changed, until the context ends. What it writes itself sets nothing off.
-func (s *serving) fitAgain(ctx context.Context, args []string) {
+// fitAgain fits the site again whenever its files have changed since they were as seen says, until the context ends. What it writes
+// itself sets nothing off.
+func (s *serving) fitAgain(ctx context.Context, args []string, seen uint64) {
 	const pause = 250 * time.Millisecond
 	quiet := *s.app
 	quiet.out = io.Discard
-	seen := fingerprintOf(s.folder, s.project.Path)
 	for sleep(ctx, pause) {
 		now := fingerprintOf(s.folder, s.project.Path)
 		if now == seen {

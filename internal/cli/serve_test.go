@@ -23,7 +23,7 @@ type served struct {
 	t             *testing.T
 	command       *exec.Cmd
 	site, control string
-	lines         *bufio.Scanner
+	lines         chan string
 }
 
 func startServe(t *testing.T, dir string, args ...string) *served {
@@ -34,9 +34,15 @@ func startServe(t *testing.T, dir string, args ...string) *served {
 	s.command.Stderr = s.command.Stdout
 	require.NoError(t, s.command.Start())
 	t.Cleanup(func() { s.command.Process.Kill(); s.command.Wait() })
-	s.lines = bufio.NewScanner(out)
-	for s.lines.Scan() && !strings.HasPrefix(s.lines.Text(), "Requests that reach") {
-		for _, f := range strings.Fields(s.lines.Text()) {
+	s.lines = make(chan string, 1000)
+	go func() {
+		for lines := bufio.NewScanner(out); lines.Scan(); {
+			s.lines <- strings.Join(strings.Fields(lines.Text()), " ")
+		}
+		close(s.lines)
+	}()
+	for line := s.next(); line != "Requests that reach the host:"; line = s.next() {
+		for _, f := range strings.Fields(line) {
 			switch {
 			case strings.Contains(f, "/#"):
 				s.control = f
@@ -49,10 +55,16 @@ func startServe(t *testing.T, dir string, args ...string) *served {
 	return s
 }
 
-// next gives the next line that it prints with white space collapsed, without the time.
+// next gives the next line that it prints, with white space collapsed.
 func (s *served) next() string {
-	s.lines.Scan()
-	return strings.Join(strings.Fields(s.lines.Text()), " ")
+	select {
+	case line, more := <-s.lines:
+		require.True(s.t, more, "it has ended")
+		return line
+	case <-time.After(20 * time.Second):
+		require.Fail(s.t, "nothing more was printed")
+		return ""
+	}
 }
 
 // switchTo asks the control page for something.

@@ -211,6 +211,14 @@ func TestCuttingConnections(t *testing.T) {
 	_, err = net.Dial("tcp", strings.TrimPrefix(s.Origin(), "http://"))
 	assert.Error(t, err)
 
+	require.NoError(t, s.Online())
+	s.KeepPort = true
+	s.Offline()
+	status, _, _ := ask(t, "GET", s.Origin()+"/", "")
+	assert.Zero(t, status)
+	_, err = net.Listen("tcp", strings.TrimPrefix(s.Origin(), "http://"))
+	assert.Error(t, err, "nobody takes its port meanwhile")
+
 	s.Answer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = io.WriteString(w, "low") }))
 	require.NoError(t, s.Stall())
 	go func() {

@@ -32,7 +32,9 @@ func Named(names []string, next http.Handler) http.Handler {
 }
 
 // Handler serves a site folder by the project's hosting section. Files are looked up anew when they may have changed.
-func Handler(dir, origin string, p *project.Project) http.Handler { return HandlerBefore(dir, origin, p, nil) }
+func Handler(dir, origin string, p *project.Project) http.Handler {
+	return HandlerBefore(dir, origin, p, nil)
+}
 
 // HandlerBefore does so before another handler, which answers what the folder has no answer for.
 func HandlerBefore(dir, origin string, p *project.Project, behind http.Handler) http.Handler {

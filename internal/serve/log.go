@@ -50,8 +50,14 @@ type Log struct {
 	// changes counts what was added or completed; waiting is closed at the next change.
 	changes int
 	waiting chan struct{}
-	// OnEnd, if set, is told of each request that has ended.
-	OnEnd func(Entry)
+	told    func(Entry)
+}
+
+// Tell has somebody told of each request once it has ended.
+func (l *Log) Tell(told func(Entry)) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.told = told
 }
 
 func (l *Log) begin(r *http.Request) *Entry {
@@ -99,7 +105,7 @@ func (l *Log) asker(r *http.Request) Asker {
 func (l *Log) end(e *Entry, status int, bytes int64) {
 	l.mu.Lock()
 	e.Status, e.Bytes, e.Done, e.Millis = status, bytes, true, time.Since(e.At).Milliseconds()
-	ended, tell := *e, l.OnEnd
+	ended, tell := *e, l.told
 	l.tell()
 	l.mu.Unlock()
 	if tell != nil {

@@ -3,6 +3,7 @@ package serve
 import (
 	"context"
 	"errors"
+	"fmt"
 	"math/rand/v2"
 	"net"
 	"net/http"
@@ -20,6 +21,9 @@ type Server struct {
 	handler atomic.Value // of answering
 	// Log takes down the requests.
 	Log *Log
+	// KeepPort has it keep its port while it is offline, so that nobody else takes it: new connections then end at once instead of
+	// being refused.
+	KeepPort bool
 
 	mu        sync.Mutex
 	server    *http.Server
@@ -53,6 +57,19 @@ func (s *Server) Origin() string { return s.origin }
 
 // Answer lets another handler answer from now on.
 func (s *Server) Answer(h http.Handler) { s.handler.Store(answering{h}) }
+
+// firstPort and lastPort are those that StartNear looks at.
+const firstPort, lastPort = 8301, 8399
+
+// StartNear serves a handler at the first port of this machine that is free.
+func StartNear(h http.Handler) (s *Server, err error) {
+	for port := firstPort; port <= lastPort; port++ {
+		if s, err = StartAt(fmt.Sprintf("127.0.0.1:%d", port), h); err == nil {
+			return s, nil
+		}
+	}
+	return Start(h)
+}
 
 // listen takes connections at an address. Callers that know that others run hold mu.
 func (s *Server) listen(address string) error {
@@ -95,7 +112,7 @@ func (s *Server) SetCondition(c condition.Condition) error {
 
 // cut ends all connections and takes no new ones; mu is held.
 func (s *Server) cut() {
-	if s.listener != nil {
+	if s.listener != nil && (!s.KeepPort || s.closed) {
 		s.listener.Close()
 		s.listener = nil
 	}
@@ -187,19 +204,31 @@ type cuttable struct {
 }
 
 func (l *cuttable) Accept() (net.Conn, error) {
-	c, err := l.Listener.Accept()
-	if err != nil {
-		return nil, err
+	for {
+		c, err := l.Listener.Accept()
+		if err != nil {
+			return nil, err
+		}
+		if kept := l.keep(c); kept != nil {
+			return kept, nil
+		}
+		if tcp, is := c.(*net.TCPConn); is {
+			tcp.SetLinger(0) // it is reset
+		}
+		c.Close()
 	}
-	kept := &conn{Conn: c, s: l.s}
+}
+
+// keep takes a connection in, nil while none is taken.
+func (l *cuttable) keep(c net.Conn) *conn {
 	l.s.mu.Lock()
 	defer l.s.mu.Unlock()
-	if l.s.listener != l.Listener { // it was cut meanwhile
-		c.Close()
-		return kept, nil
+	if l.s.listener != l.Listener || l.s.condition.Refuses {
+		return nil
 	}
+	kept := &conn{Conn: c, s: l.s}
 	l.s.conns[kept] = true
-	return kept, nil
+	return kept
 }
 
 // conn is a connection that passes on no more than the network lets through.

@@ -5,7 +5,7 @@ const token = location.hash.slice(1);
 const byId = (id) => document.getElementById(id);
 const MEANINGS = {
   online: 'Requests are answered as the host would.',
-  offline: 'Connections are cut, and new ones are refused. What the site shows now comes from the browser alone.',
+  offline: 'Connections are cut, and new ones end at once. What the site shows now comes from the browser alone.',
   stalled: 'Requests are taken and never answered.',
   slow: 'Each answer comes 0.4 s late, with 50 kB a second.',
   flaky: 'Three of ten requests are lost.',
