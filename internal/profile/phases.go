@@ -27,7 +27,7 @@ var whole = []phase{
 	{"rewind", []string{"quickjs.(*Engine).Rewind", "quickjs.(*Engine).Mark"}},
 	{"start engines", []string{"quickjs.New", "quickjs.(*Engine).Beside", "quickjs.(*Engine).Install"}},
 	{"take back", []string{"document.(*window).takeOver"}},
-	{"hand over", []string{"document.(*window).handOver"}},
+	{"hand over", []string{"document.(*scripting).handOver"}},
 }
 
 // parts are all other phases. The innermost function counts.

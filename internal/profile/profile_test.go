@@ -23,14 +23,14 @@ func TestClassify(t *testing.T) {
 		want  Phase
 	}{
 		"a parser":                       {[]string{"bytes.Index", "tachyform/internal/markup.Nodes", "tachyform/internal/audit.Run"}, "parse"},
-		"a parser while handing over":    {[]string{"tachyform/internal/markup.Nodes", "tachyform/internal/useragent/document.(*window).handOver"}, "hand over"},
+		"a parser while handing over":    {[]string{"tachyform/internal/markup.Nodes", "tachyform/internal/useragent/document.(*scripting).handOver"}, "hand over"},
 		"a task that others wait for":    {[]string{"tachyform/internal/script/quickjs.(*Engine).Call", "tachyform/internal/useragent/clock.(*Clock).Run", "tachyform/internal/useragent/document.(*window).takeOver"}, "run"},
 		"a package with a similar name":  {[]string{"example/homepage.Parse", "example/xsite.Open"}, Other},
 		"nothing of the program's":       {[]string{"runtime.mallocgc"}, Other},
 		"a collection of Go's own":       {[]string{"runtime.scanobject", "runtime.gcBgMarkWorker.func2"}, "garbage collection"},
-		"a script after a request":       {[]string{"tachyform/internal/script/quickjs.(*Engine).Call", "tachyform/internal/useragent/document.(*window).runModule", "tachyform/internal/useragent/fetch.(*fetching).received"}, "run"},
-		"an event of a worker":           {[]string{"tachyform/internal/script/quickjs.(*Engine).Call", "tachyform/internal/useragent/serviceworker.(*Worker).dispatchFetch", "tachyform/internal/useragent/document.(*window).fetch"}, "worker events"},
-		"a request of a script":          {[]string{"tachyform/internal/useragent/network.(*Network).Send", "tachyform/internal/script/quickjs.(*Engine).Call", "tachyform/internal/useragent/document.(*window).runModule"}, "requests"},
+		"a script after a request":       {[]string{"tachyform/internal/script/quickjs.(*Engine).Call", "tachyform/internal/useragent/document.(*scripting).runModule", "tachyform/internal/useragent/fetch.(*fetching).received"}, "run"},
+		"an event of a worker":           {[]string{"tachyform/internal/script/quickjs.(*Engine).Call", "tachyform/internal/useragent/serviceworker.(*Worker).createFetchEventAndDispatch", "tachyform/internal/useragent/document.(*window).fetch"}, "worker events"},
+		"a request of a script":          {[]string{"tachyform/internal/useragent/network.(*Network).Send", "tachyform/internal/script/quickjs.(*Engine).Call", "tachyform/internal/useragent/document.(*scripting).runModule"}, "requests"},
 		"a check, called by the command": {[]string{"tachyform/internal/audit.Run", "tachyform/internal/cli.Main"}, "checks"},
 	} {
 		assert.Equal(t, c.want, Classify(c.stack), name)
