@@ -214,14 +214,16 @@ func (a *auditor) answersOthers(path string) bool {
 		(a.Folder.AnswersWith(path) || s.MakePage && made != nil && a.Folder.PathOf(made) == path)
 }
 
-func (a *auditor) absolute(path string) string {
-	if u, ok := page.Resolve(a.origin+"/", path); ok {
+func (a *auditor) absolute(path string) string { return absolute(a.origin, path) }
+
+func absolute(origin, path string) string {
+	if u, ok := page.Resolve(origin+"/", path); ok {
 		if _, fragment, has := strings.Cut(path, "#"); has {
 			u += "#" + fragment // which a router may read
 		}
 		return u
 	}
-	return a.origin + path
+	return origin + path
 }
 
 // local writes URLs on the site's own origin as path and query.
@@ -405,10 +407,10 @@ func (a *auditor) follow(url string) (*site.Response, string) {
 	return nil, url
 }
 
-// visits are the pages that are opened online first.
-func (a *auditor) visits() (list []string) {
-	for _, v := range a.Project.Audit.Visit {
-		list = append(list, a.absolute(v))
+// Visits returns the URLs of the pages that are opened online first.
+func (in *Input) Visits() (list []string) {
+	for _, v := range in.Project.Audit.Visit {
+		list = append(list, absolute(in.Host.Origin(), v))
 	}
 	return list
 }
@@ -418,7 +420,7 @@ func (a *auditor) rehearse(start string) error {
 	r := &rehearsal.Rehearsal{Strained: a.strained, Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress, Reader: a.reader,
 		ReadScripts: a.Project.Audit.Scripts == "read", OneProfile: a.Project.Audit.Profile == "yes",
 		HostKnows: a.hostKnows(), Lean: true}
-	r.Visit = a.visits()
+	r.Visit = a.Visits()
 	if start != "" && !slices.Contains(a.pages, start) {
 		a.pages = append([]string{start}, a.pages...)
 	}

@@ -147,7 +147,7 @@ func (a *auditor) handOver(old []handover.Release, only []string) (*HandoverRepo
 	if err != nil {
 		return nil, err
 	}
-	visit := a.visits()
+	visit := a.Visits()
 	if entry := a.absolute(in.Project.Audit.Entry); len(visit) == 0 || visit[len(visit)-1] != entry {
 		visit = append(visit, entry)
 	}

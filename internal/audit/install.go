@@ -141,7 +141,7 @@ func (a *auditor) install() (start string) {
 	}
 	entry := a.absolute(a.Project.Audit.Entry)
 	look := useragent.NewInstaller(a.ctx, append([]site.Host{a.Host}, a.Others...), useragent.Options{Reader: a.reader},
-		a.visits(), entry)
+		a.Visits(), entry)
 	defer look.Close()
 	a.strained = look.Strained()
 	view := look.Page()

@@ -312,7 +312,7 @@ func (a *auditor) firstVisit() (judge func() error) {
 		return nothing
 	}
 	entry := a.absolute(a.Project.Audit.Entry)
-	if visits := a.visits(); len(visits) > 0 && visits[0] == entry {
+	if visits := a.Visits(); len(visits) > 0 && visits[0] == entry {
 		if o := a.ran.AfterFirst[start]; o != nil {
 			a.findFirst(start, o)
 		}

@@ -68,7 +68,7 @@ func (a *auditor) replacing() *rehearsal.Session {
 
 func (a *auditor) visitTwice(s *rehearsal.Session) {
 	for range 2 {
-		for _, url := range a.visits() {
+		for _, url := range a.Visits() {
 			s.Step(rehearsal.Step{Open: url})
 		}
 	}

@@ -317,12 +317,7 @@ func (o *opened) needFolder(command string) error {
 
 // input is what the audit and the rehearsal take.
 func (a *app) input(o *opened) (audit.Input, error) {
-	others, err := audit.HostsOf(o.project, func(dir string) string {
-		if filepath.IsAbs(dir) {
-			return dir
-		}
-		return filepath.Join(o.project.Dir, dir)
-	})
+	others, err := otherHosts(o.project)
 	in := audit.Input{Project: o.project, Name: o.name, Host: o.host, Folder: o.folder, Others: others}
 	if a.progress {
 		in.Progress = func(done, all int) {
@@ -334,6 +329,16 @@ func (a *app) input(o *opened) (audit.Input, error) {
 		}
 	}
 	return in, err
+}
+
+// otherHosts opens the folders of other origins. Relative folders are relative to the project file.
+func otherHosts(p *project.Project) ([]site.Host, error) {
+	return audit.HostsOf(p, func(dir string) string {
+		if filepath.IsAbs(dir) {
+			return dir
+		}
+		return filepath.Join(p.Dir, dir)
+	})
 }
 
 // rehearsable does what all commands begin with that rehearse: checks the options, opens the site, and gathers what is

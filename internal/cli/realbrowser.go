@@ -22,10 +22,10 @@ import (
 	"tachyform/internal/weburl"
 )
 
-// realBrowsers are those that rehearse can look with: what starts one, and the package that has it on Debian.
+// realBrowsers are the browsers that rehearse can start, with the Debian package of each.
 var realBrowsers = map[string]struct {
 	start   func(ctx context.Context, path string) (driver.Browser, error)
-	pattern string // of its version in what it says of itself
+	pattern string // of the version in navigator.userAgent
 	install string
 }{
 	"chromium": {func(ctx context.Context, path string) (driver.Browser, error) { return chromium.StartAt(ctx, path) }, `Chrome/(\d+)`, "chromium"},
@@ -33,7 +33,7 @@ var realBrowsers = map[string]struct {
 	"webkit":   {func(_ context.Context, path string) (driver.Browser, error) { return webkit.StartAt(path) }, `MiniBrowser/(\d+)`, "webkit2gtk-driver and xvfb"},
 }
 
-// realNames lists them.
+// realNames lists their names.
 func realNames() (names []string) {
 	for name := range realBrowsers {
 		names = append(names, name)
@@ -42,20 +42,24 @@ func realNames() (names []string) {
 	return names
 }
 
-// realBrowser is a real browser that was asked for on the command line.
+// realBrowser holds the options --browser and --browser-path.
 type realBrowser struct{ name, path string }
 
-func (b realBrowser) check() error {
+// check rejects unknown names, and --browser in combination with --only, which opens no pages.
+func (b realBrowser) check(only []string) error {
 	if _, known := realBrowsers[b.name]; b.name != "" && !known {
 		return usagef("--browser is one of %s, not %q", strings.Join(realNames(), ", "), b.name)
 	}
 	if b.path != "" && b.name == "" {
 		return usagef("--browser-path names the program of a browser; say which it is with --browser")
 	}
+	if b.name != "" && len(only) > 0 {
+		return usagef("--browser opens the pages of the site, and --only leaves them out; use one of the two")
+	}
 	return nil
 }
 
-// compare opens the pages of a rehearsal in a real browser, and gives what it is called with its version.
+// compare opens the pages of a rehearsal in a real browser. called is the name of the browser with its version.
 func (a *app) compare(ctx context.Context, o *opened, r *audit.Report, conditions []condition.Condition, with realBrowser) (rows []confirm.Row, called string, err error) {
 	if err := o.needFolder("rehearse --browser"); err != nil {
 		return nil, "", err
@@ -69,11 +73,11 @@ func (a *app) compare(ctx context.Context, o *opened, r *audit.Report, condition
 	kind := realBrowsers[with.name]
 	b, err := kind.start(ctx, with.path)
 	if errors.Is(err, driver.ErrNotHere) {
-		return nil, "", &problem.Problem{Kind: problem.Usage, What: with.name + " does not start: " + err.Error(),
-			Mend: "install it (on Debian: apt-get install " + kind.install + "), or name the program with --browser-path", Cause: err}
+		return nil, "", &problem.Problem{Kind: problem.Usage, What: with.name + " cannot be started: " + err.Error(),
+			Mend: "install it (on Debian: apt-get install " + kind.install + "), or give the path of the program with --browser-path", Cause: err}
 	}
 	if err != nil {
-		return nil, "", &problem.Problem{Kind: problem.Read, What: with.name + " does not start: " + err.Error(), Cause: err}
+		return nil, "", &problem.Problem{Kind: problem.Read, What: with.name + " cannot be started: " + err.Error(), Cause: err}
 	}
 	defer b.Close()
 	done := func(int) {}
@@ -87,19 +91,16 @@ func (a *app) compare(ctx context.Context, o *opened, r *audit.Report, condition
 		}
 	}
 	site := &confirm.Site{Server: s, Visit: o.project.Audit.Visit}
-	if len(site.Visit) == 0 {
-		site.Visit = []string{o.project.Addr}
-	}
 	if rows, err = site.Compare(ctx, b, list, done); err != nil {
 		if ctx.Err() != nil {
 			return nil, "", ctx.Err()
 		}
-		return nil, "", &problem.Problem{Kind: problem.Read, What: with.name + " ended: " + err.Error(), Mend: "try again; nothing was changed", Cause: err}
+		return nil, "", &problem.Problem{Kind: problem.Read, What: "the comparison in " + with.name + " failed: " + err.Error(), Mend: "run the command again; the site is unchanged", Cause: err}
 	}
 	return rows, with.name + version(b, kind.pattern), nil
 }
 
-// version is that of a browser, as it says itself, "" where it does not.
+// version returns the version of a browser, "" if unknown.
 func version(b driver.Browser, pattern string) string {
 	tab, err := b.NewTab()
 	if err != nil {
@@ -116,7 +117,7 @@ func version(b driver.Browser, pattern string) string {
 	return ""
 }
 
-// predictions are what a rehearsal says of each page, condition by condition.
+// predictions returns the results of a rehearsal, condition by condition.
 func predictions(r *audit.Report, conditions []condition.Condition, origin string) (list []confirm.Prediction) {
 	judged := map[string]*audit.PageReport{}
 	for _, p := range r.Pages {

@@ -41,12 +41,12 @@ played after the others, or alone with --only.`,
 		"network, the console")
 	c.Flags().StringVar(&answers, "record-answers", "", "open the pages with the server of hosting.backend behind them, and keep "+
 		"what it answers in this `folder` beside the project file")
-	var real realBrowser
-	c.Flags().StringVar(&real.name, "browser", "", "also open the pages in a real browser (chromium, firefox or webkit) and say where it "+
-		"shows something else")
-	c.Flags().StringVar(&real.path, "browser-path", "", "the `program` of that browser, where it is not found by itself")
+	var looking realBrowser
+	c.Flags().StringVar(&looking.name, "browser", "", "also open the pages in a real browser (chromium, firefox or webkit) and report the "+
+		"differences")
+	c.Flags().StringVar(&looking.path, "browser-path", "", "path of the `program` of that browser, if it is not on the PATH")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		if err := real.check(); err != nil {
+		if err := looking.check(only); err != nil {
 			return err
 		}
 		if answers != "" {
@@ -75,8 +75,8 @@ played after the others, or alone with --only.`,
 		}
 		var seen []confirm.Row
 		var called string
-		if real.name != "" && r != nil {
-			if seen, called, err = a.compare(cmd.Context(), o, r, in.Conditions, real); err != nil {
+		if looking.name != "" {
+			if seen, called, err = a.compare(cmd.Context(), o, r, in.Conditions, looking); err != nil {
 				return err
 			}
 		}

@@ -1,13 +1,13 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"io"
 	"net/http"
 	"strings"
 	"sync"
-	"time"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/spf13/cobra"
@@ -23,28 +23,28 @@ import (
 func (a *app) serve() *cobra.Command {
 	s := &serving{app: a}
 	c := &cobra.Command{
-		Use:   "serve [SITE]",
+		Use:   "serve [SITE|URL]",
 		Short: "Serve the site on this machine, with a switch for the network",
-		Long: `Serve answers on this machine as the site's host would by the project file:
-index names, redirects, headers, statuses. While it runs, keys in the terminal
-or its control page take the network away, make it slow, deploy the next
-release, or have the browser forget the site.
+		Long: `Serve starts an HTTP server on this machine that follows the hosting section of
+the project file: index names, redirects, headers, statuses. While it runs, keys
+in the terminal or the control page switch the network to offline, stalled,
+slow or flaky, deploy the next release, or clear the site's data in the browser.
 
-SITE may also be the address of a server on this machine, such as
-http://localhost:3000. Requests are then passed on to it, with all methods,
-cookies and web sockets; with hosting.backend, those that no file answers.
+URL is the address of a server on this machine, such as http://localhost:3000.
+All requests are then forwarded to it: all methods, cookies and web sockets.
+With hosting.backend, requests for which the folder has no file are forwarded.
 
-Only requests for localhost and 127.0.0.1 are answered, so that no page
-elsewhere reads the site through a name of its own; --name allows others, such
-as that of a tunnel.`,
+Requests for host names other than localhost and 127.0.0.1 are rejected, so that
+no other website can read the site through DNS rebinding. --name allows another
+host name, such as that of a tunnel.`,
 		Args: cobra.MaximumNArgs(1),
 	}
-	c.Flags().StringArrayVar(&s.names, "name", nil, "also answer requests for this `host` name")
+	c.Flags().StringArrayVar(&s.names, "name", nil, "accept requests for this `host` name, too")
 	c.Flags().IntVar(&s.port, "port", 8300, "the port to listen on; 0 picks a free one")
-	c.Flags().StringVar(&s.condition, "condition", "online", "the network at the start: online, offline, stalled, slow or flaky")
-	c.Flags().StringVar(&s.next, "next", "", "the `folder` of the next release, to be deployed while this one is served")
-	c.Flags().BoolVar(&s.watch, "watch", false, "fit the site again when its files change")
-	c.Flags().BoolVar(&s.lanBackend, "lan-backend", false, "pass requests for the names of --name on to the server behind, too")
+	c.Flags().StringVar(&s.condition, "condition", "online", "initial network condition: online, offline, stalled, slow or flaky")
+	c.Flags().StringVar(&s.next, "next", "", "`folder` of the next release, which a key or the control page deploys")
+	c.Flags().BoolVar(&s.watch, "watch", false, "run fit again when files of the site change")
+	c.Flags().BoolVar(&s.lanBackend, "lan-backend", false, "forward requests for the host names of --name to the backend, too")
 	c.RunE = func(cmd *cobra.Command, args []string) error { return s.run(cmd.Context(), args) }
 	return c
 }
@@ -60,9 +60,9 @@ type serving struct {
 	server  *serve.Server
 	control *serve.Control
 	project *project.Project
-	name    string // of the site, as people call it
-	folder  string // "" where another server renders the site
-	backend string // the origin of a server behind, "" for none
+	name    string   // of the site, for messages
+	folders []string // of the site and of the next release; empty if a server renders the site
+	backend string   // origin of that server, or ""
 
 	mu    sync.Mutex // held while something is printed
 	lines io.Writer
@@ -83,15 +83,15 @@ func (s *serving) run(ctx context.Context, args []string) error {
 	}
 	if err != nil {
 		return &problem.Problem{Kind: problem.Usage, What: fmt.Sprintf("port %d cannot be used: %v", s.port, err),
-			Mend: "name another with --port, or --port 0 for any"}
+			Mend: "choose another one with --port; --port 0 uses any free port"}
 	}
 	defer s.server.Close()
 	s.server.KeepPort = true
-	afresh := &serve.Afresh{}
 	releases, err := s.handlers()
 	if err != nil {
 		return err
 	}
+	afresh := &serve.Afresh{}
 	answer := func(next bool) {
 		chosen := releases[0]
 		if next {
@@ -107,8 +107,8 @@ func (s *serving) run(ctx context.Context, args []string) error {
 	}
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	if s.folder != "" {
-		s.control.Predict = newPredictor(ctx, s).predict
+	if len(s.folders) > 0 {
+		s.control.Predict = newPredictor(ctx, s.project, s.folders, s.control.Deployed, s.server.Log.Touch).predict
 	}
 	panel, err := serve.StartNear(serve.Named(nil, s.control))
 	if err != nil {
@@ -123,12 +123,9 @@ func (s *serving) run(ctx context.Context, args []string) error {
 	s.control.Released = func(next bool) { s.print(report.ReleaseNow(next)) }
 	var seen uint64
 	if s.watch {
-		seen = fingerprintOf(s.folder, s.project.Path)
+		seen = fingerprintOf(s.folders[0], s.project.Path)
 	}
-	s.server.Log.Tell(func(e serve.Entry) {
-		s.print(report.ServedLine(report.Served{Time: e.At.Format("15:04:05"), Method: e.Method, Path: e.Path, Destination: e.Destination, By: string(e.By),
-			Status: e.Status, Bytes: e.Bytes}, s.width))
-	})
+	s.server.Log.OnEnd(func(e serve.Entry) { s.print(report.ServedLine(e, s.width)) })
 	keys, restore := s.keys(stop)
 	defer restore()
 	s.print(report.Serving(s.name, s.server.Origin()+s.project.Addr, panel.Origin()+"/"+s.control.Fragment(), keys))
@@ -142,7 +139,7 @@ func (s *serving) run(ctx context.Context, args []string) error {
 	return nil
 }
 
-// find finds what is served: a folder, or a server on this machine.
+// find sets what is served: a folder, a server on this machine, or both.
 func (s *serving) find(ctx context.Context, args []string) error {
 	p, name, err := s.load(args)
 	if err != nil {
@@ -150,11 +147,11 @@ func (s *serving) find(ctx context.Context, args []string) error {
 	}
 	s.project, s.name, s.backend = p, name, p.Host.Backend
 	if !isURL(name) {
-		o, err := s.open(ctx, args)
+		o, err := s.openSite(ctx, p, name)
 		if err != nil {
 			return err
 		}
-		s.folder, s.name = o.folder.Dir, o.name
+		s.folders, s.name = []string{o.folder.Dir}, o.name
 	} else {
 		u, err := whatwg.Parse(name)
 		if err != nil {
@@ -176,13 +173,13 @@ func (s *serving) find(ctx context.Context, args []string) error {
 		return usagef("%q is not an address", s.backend)
 	}
 	if !weburl.Loopback(u.Hostname()) && !p.Host.BackendElsewhere {
-		return usagef("%s is another machine. serve passes on all methods, also those that change something, and does so on this machine alone; "+
-			"if you trust that server, name it with --backend", s.backend)
+		return usagef("%s is another machine. serve forwards all methods, including those that change data. "+
+			"If you trust this server, name it with --backend", s.backend)
 	}
 	return nil
 }
 
-// handlers give what answers for the site, and for its next release.
+// handlers returns the handler of the site and, with --next, that of the next release.
 func (s *serving) handlers() (list []http.Handler, err error) {
 	var behind http.Handler
 	if s.backend != "" {
@@ -192,54 +189,47 @@ func (s *serving) handlers() (list []http.Handler, err error) {
 		}
 		forward.Names, behind = s.lanBackend, forward
 	}
-	if s.folder == "" {
+	if len(s.folders) == 0 {
 		return []http.Handler{behind}, nil
 	}
-	folders := []string{s.folder}
 	if s.next != "" {
 		f, err := openFolder(s.next, s.project)
 		if err != nil {
 			return nil, err
 		}
-		folders = append(folders, f.Dir)
+		s.folders = append(s.folders, f.Dir)
 	}
-	for _, dir := range folders {
+	for _, dir := range s.folders {
 		list = append(list, serve.HandlerBefore(dir, s.server.Origin(), s.project, behind))
 	}
 	return list, nil
 }
 
-// print writes lines of the list, one at a time.
+// print writes lines of the list. It is safe for concurrent use.
 func (s *serving) print(text string) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	io.WriteString(s.lines, text)
 }
 
-// fitAgain fits the site again whenever its files have changed since they were as seen says, until the context ends. What it writes
-// itself sets nothing off.
+// fitAgain runs fit after each change of the files, until the context ends. seen is the fingerprint at the start. The files that fit
+// writes do not start it again.
 func (s *serving) fitAgain(ctx context.Context, args []string, seen uint64) {
-	const pause = 250 * time.Millisecond
+	var messages bytes.Buffer
 	quiet := *s.app
-	quiet.out = io.Discard
-	for sleep(ctx, pause) {
-		now := fingerprintOf(s.folder, s.project.Path)
-		if now == seen {
-			continue
-		}
-		if !sleep(ctx, pause) {
-			return
-		}
-		if settled := fingerprintOf(s.folder, s.project.Path); settled != now {
-			continue // a build is still writing
-		}
+	quiet.out, quiet.err = io.Discard, &messages
+	for nextChange(ctx, s.folders[0], s.project.Path, &seen) {
 		fit := quiet.fit()
 		fit.SetContext(ctx)
-		if err := fit.RunE(fit, args); err != nil && ctx.Err() == nil {
-			s.print("fit: " + err.Error() + "\n")
-		} else if ctx.Err() == nil {
-			s.print("fitted again after a change\n")
+		err := fit.RunE(fit, args)
+		if ctx.Err() != nil {
+			return
 		}
-		seen = fingerprintOf(s.folder, s.project.Path)
+		if quiet.status(err) == statusOK {
+			messages.WriteString("fitted again after a change\n")
+		}
+		s.print(messages.String())
+		messages.Reset()
+		seen = fingerprintOf(s.folders[0], s.project.Path)
 	}
 }

@@ -8,20 +8,20 @@ import (
 	"golang.org/x/term"
 )
 
-// networkKeys are those by which the network is switched, in the order in which they are listed.
+// networkKeys are the keys that switch the network, in the order of the key line.
 var networkKeys = []struct {
 	key  byte
 	name string
 }{{'o', "online"}, {'f', "offline"}, {'s', "stalled"}, {'l', "slow"}, {'k', "flaky"}}
 
-// ctrlC and ctrlD are what a terminal gives for these keys once it gives single ones.
+// In raw mode a terminal sends these bytes instead of a signal or an end of file.
 const (
 	ctrlC = 3
 	ctrlD = 4
 )
 
-// keys reads single keys where there is a terminal, until stop is called or the program ends; it gives what they are for, and what
-// gives the terminal back.
+// keys switches a terminal to raw mode and handles its keys in the background. list describes the keys. restore resets the terminal.
+// Without a terminal there are no keys.
 func (s *serving) keys(stop func()) (list []string, restore func()) {
 	in, is := s.in.(*os.File)
 	if !s.terminal || !is {
@@ -31,7 +31,7 @@ func (s *serving) keys(stop func()) (list []string, restore func()) {
 	if err != nil {
 		return nil, func() {}
 	}
-	s.lines = styledThrough(returning{s.screen}, s.screen)
+	s.lines = styledThrough(rawWriter{s.screen}, s.screen)
 	for _, k := range networkKeys {
 		list = append(list, string(k.key)+" "+k.name)
 	}
@@ -43,7 +43,7 @@ func (s *serving) keys(stop func()) (list []string, restore func()) {
 		buffer := make([]byte, 1)
 		for {
 			if n, err := in.Read(buffer); err != nil || n == 0 {
-				return // whoever has no keys any more goes on with the control page
+				return // the control page still works
 			}
 			s.press(buffer[0], stop)
 		}
@@ -51,17 +51,17 @@ func (s *serving) keys(stop func()) (list []string, restore func()) {
 	return list, func() { term.Restore(int(in.Fd()), before) }
 }
 
-// returning writes lines to a terminal that gives single keys: it goes down a line, and not to its beginning.
-type returning struct{ io.Writer }
+// rawWriter writes to a terminal in raw mode, which needs a carriage return before each line feed.
+type rawWriter struct{ io.Writer }
 
-func (w returning) Write(text []byte) (int, error) {
+func (w rawWriter) Write(text []byte) (int, error) {
 	if _, err := w.Writer.Write(bytes.ReplaceAll(text, []byte("\n"), []byte("\r\n"))); err != nil {
 		return 0, err
 	}
 	return len(text), nil
 }
 
-// press does what a key is for.
+// press handles a key.
 func (s *serving) press(key byte, stop func()) {
 	for _, k := range networkKeys {
 		if k.key != key {

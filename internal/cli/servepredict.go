@@ -5,47 +5,65 @@ import (
 	"sync"
 	"time"
 
+	"tachyform/internal/audit"
 	"tachyform/internal/condition"
-	"tachyform/internal/page"
+	"tachyform/internal/project"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/report"
 	"tachyform/internal/request"
 	"tachyform/internal/site"
 )
 
-// predictor says what the embedded user agent shows of pages, under the condition that the network is in. It works beside the server
-// and keeps what it has found as long as the files stay as they are.
+// predictor rehearses pages in the background and caches the results until a file of the site changes.
 type predictor struct {
-	ctx context.Context
-	s   *serving
+	ctx     context.Context
+	project *project.Project
+	// folders are those of the site and, with --next, of the next release.
+	folders []string
+	// deployed reports whether the next release is served. found is called after each prediction.
+	deployed func() bool
+	found    func()
 
 	mu      sync.Mutex
-	known   map[[2]string]string // by path and condition; "" while it is worked on
-	files   uint64
+	known   map[predictionOf]string // "" for a pending prediction
+	files   uint64                  // fingerprint of the folders
 	checked time.Time
-	waiting chan [2]string
+	waiting chan predictionOf
 }
 
-// mostPredictions bounds how many wait to be worked on.
+// predictionOf identifies a prediction. files is the fingerprint of the folders that it applies to.
+type predictionOf struct {
+	path, condition string
+	next            bool
+	files           uint64
+}
+
+// mostPredictions is the maximum number of pending predictions.
 const mostPredictions = 64
 
-func newPredictor(ctx context.Context, s *serving) *predictor {
-	p := &predictor{ctx: ctx, s: s, known: map[[2]string]string{}, waiting: make(chan [2]string, mostPredictions)}
-	go p.work()
-	return p
+func newPredictor(ctx context.Context, p *project.Project, folders []string, deployed func() bool, found func()) *predictor {
+	r := &predictor{ctx: ctx, project: p, folders: folders, deployed: deployed, found: found, known: map[predictionOf]string{},
+		waiting: make(chan predictionOf, mostPredictions)}
+	go r.work()
+	return r
 }
 
-// predict gives what is known; ok is false while it is worked on.
+// predict returns a cached prediction. ok is false if it is pending.
 func (p *predictor) predict(path, condition string) (text string, ok bool) {
+	next := p.deployed()
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if time.Since(p.checked) > time.Second {
 		p.checked = time.Now()
-		if now := fingerprintOf(p.s.folder, p.s.project.Path); now != p.files {
-			p.files, p.known = now, map[[2]string]string{}
+		now := uint64(0)
+		for _, dir := range p.folders {
+			now = now*31 + fingerprintOf(dir, p.project.Path)
+		}
+		if now != p.files {
+			p.files, p.known = now, map[predictionOf]string{}
 		}
 	}
-	key := [2]string{path, condition}
+	key := predictionOf{path, condition, next, p.files}
 	text, asked := p.known[key]
 	if !asked {
 		select {
@@ -63,38 +81,39 @@ func (p *predictor) work() {
 		case <-p.ctx.Done():
 			return
 		case key := <-p.waiting:
-			text := p.trace(key[0], key[1])
+			text := p.trace(key)
 			p.mu.Lock()
-			p.known[key] = text
+			if key.files == p.files {
+				p.known[key] = text
+			}
 			p.mu.Unlock()
-			p.s.server.Log.Touch()
+			p.found()
 		}
 	}
 }
 
 // trace opens a page in the embedded user agent, after a visit that installs the worker.
-func (p *predictor) trace(path, under string) string {
-	c, _ := condition.Named(under)
-	dir := p.s.folder
-	if p.s.control.Deployed() {
-		dir = p.s.next
+func (p *predictor) trace(key predictionOf) string {
+	c, _ := condition.Named(key.condition)
+	dir := p.folders[0]
+	if key.next {
+		dir = p.folders[1]
 	}
-	f, err := openFolder(dir, p.s.project)
+	f, err := openFolder(dir, p.project)
 	if err != nil {
-		return "not known: " + err.Error()
+		return "unknown: " + err.Error()
 	}
-	r := &rehearsal.Rehearsal{Hosts: []site.Host{f}, Conditions: []condition.Condition{c}}
-	for _, v := range p.s.project.Audit.Visit {
-		if u, ok := page.Resolve(f.Origin(), v); ok {
-			r.Visit = append(r.Visit, u)
-		}
+	in := audit.Input{Project: p.project, Host: f}
+	if in.Others, err = otherHosts(p.project); err != nil {
+		return "unknown: " + err.Error()
 	}
-	if len(r.Visit) == 0 {
-		r.Visit = []string{f.Origin() + p.s.project.Addr}
-	}
-	list, err := r.Trace(p.ctx, f.Origin()+path, request.Document)
-	if err != nil || len(list) == 0 {
-		return "not known"
+	r := &rehearsal.Rehearsal{Hosts: append([]site.Host{f}, in.Others...), Conditions: []condition.Condition{c}, Visit: in.Visits()}
+	list, err := r.Trace(p.ctx, f.Origin()+key.path, request.Document)
+	switch {
+	case err != nil:
+		return "unknown: " + err.Error()
+	case len(list) == 0:
+		return "unknown"
 	}
 	return report.Predicted(list[0], f.Origin())
 }

@@ -71,14 +71,9 @@ where, what went to the network, what was stored, and what the worker printed.`,
 		if !ok {
 			return usagef("%q is not an address on the web", args[0])
 		}
-		r := &rehearsal.Rehearsal{Hosts: append([]site.Host{o.host}, in.Others...), Conditions: in.Conditions}
+		r := &rehearsal.Rehearsal{Hosts: append([]site.Host{o.host}, in.Others...), Conditions: in.Conditions, Visit: in.Visits()}
 		if r.Kind, err = profile(); err != nil {
 			return err
-		}
-		for _, v := range o.project.Audit.Visit {
-			if u, ok := page.Resolve(o.host.Origin(), v); ok {
-				r.Visit = append(r.Visit, u)
-			}
 		}
 		destination := as
 		if destination == "" {

@@ -23,40 +23,42 @@ func (a *app) watch(ctx context.Context, args []string, once func() error) error
 	if isURL(name) {
 		return usagef("--watch looks at the files of a folder; a live site has none")
 	}
-	const pause = 250 * time.Millisecond
 	var seen uint64
-	for {
-		if now := fingerprintOf(name, p.Path); now != seen {
-			// A build that is still writing is waited for.
-			for settled := fingerprintOf(name, p.Path); ; settled = now {
-				if !sleep(ctx, pause) {
-					return nil
-				}
-				if now = fingerprintOf(name, p.Path); now == settled {
-					break
-				}
-			}
-			seen = now
-			if a.terminal {
-				fmt.Fprint(a.screen, "\x1b[H\x1b[2J\x1b[3J")
-			}
-			start := time.Now()
-			if err := fit.WaitUntilFree(ctx, fit.StateDir(p, name)); err != nil {
-				return nil
-			}
-			err := once()
-			if ctx.Err() != nil {
-				return nil
-			}
-			if err != nil && !errors.Is(err, errFindings) {
-				// A project file that is being edited may be wrong for a moment.
-				a.status(err)
-			}
-			fmt.Fprintf(a.out, "\n  watching %s; judged at %s in %d ms. Ctrl-C ends it.\n", name, start.Format("15:04:05"),
-				time.Since(start).Milliseconds())
+	for nextChange(ctx, name, p.Path, &seen) {
+		if a.terminal {
+			fmt.Fprint(a.screen, "\x1b[H\x1b[2J\x1b[3J")
 		}
-		if !sleep(ctx, pause) {
+		start := time.Now()
+		if err := fit.WaitUntilFree(ctx, fit.StateDir(p, name)); err != nil {
 			return nil
+		}
+		err := once()
+		if ctx.Err() != nil {
+			return nil
+		}
+		if err != nil && !errors.Is(err, errFindings) {
+			// A project file that is being edited may be wrong for a moment.
+			a.status(err)
+		}
+		fmt.Fprintf(a.out, "\n  watching %s; judged at %s in %d ms. Ctrl-C ends it.\n", name, start.Format("15:04:05"),
+			time.Since(start).Milliseconds())
+	}
+	return nil
+}
+
+// nextChange waits until the fingerprint of a folder differs from seen and a build has stopped writing, and updates seen. It reports
+// false if the context ends before.
+func nextChange(ctx context.Context, dir, projectFile string, seen *uint64) bool {
+	const pause = 250 * time.Millisecond
+	for before := *seen; ; {
+		now := fingerprintOf(dir, projectFile)
+		if now != *seen && now == before {
+			*seen = now
+			return true
+		}
+		before = now
+		if !sleep(ctx, pause) {
+			return false
 		}
 	}
 }

@@ -1,5 +1,5 @@
-// Package confirm opens the pages of a site in a real browser, under conditions of the network, and compares what it shows with what
-// was predicted.
+// Package confirm opens the pages of a site in a real browser under network conditions and compares them with the predictions of the
+// embedded user agent.
 package confirm
 
 import (
@@ -13,62 +13,61 @@ import (
 	"tachyform/internal/serve"
 )
 
-// Prediction is what the embedded user agent says of a page under a condition.
+// Prediction is the predicted result of a page under a condition.
 type Prediction struct {
-	// Path is the address of the page on the site, with its query and fragment.
+	// Path is the URL of the page without its origin.
 	Path      string
 	Condition condition.Condition
-	// Outcome is the word for it; Shows says that a page is shown rather than an error or nothing.
+	// Outcome is the predicted outcome. Shows is false if the browser shows an error or nothing.
 	Outcome string
 	Shows   bool
-	// Whole says that the page shows what it shows online.
+	// Whole is true if the page shows the same as online.
 	Whole       bool
 	Title, Text string
-	// Unknown says why it cannot be relied on, "" where it can.
+	// Unknown is the reason why the outcome is unknown, or "".
 	Unknown string
 }
 
-// Sight is what a real browser showed.
+// Sight is the result of a page in a real browser.
 type Sight struct {
 	Shows       bool
 	Title, Text string
 }
 
-// Row is a page under a condition, as predicted and as seen.
+// Row compares the prediction for a page with its result in a real browser.
 type Row struct {
 	Prediction
-	Seen Sight
-	// Differs says in what the two differ.
+	Seen    Sight
 	Differs Difference
 }
 
-// Difference is in what a sight differs from its prediction.
+// Difference is the first property in which a result differs from its prediction.
 type Difference string
 
-// In what that may be.
+// Differences.
 const (
 	Same  Difference = ""
-	Shows Difference = "shown" // one shows a page and the other none
+	Shows Difference = "shown" // only one of the two shows a page
 	Title Difference = "title"
 	Text  Difference = "text"
 )
 
-// Site is a site that is served and tried.
+// Site is a served site.
 type Site struct {
 	Server *serve.Server
-	// Visit are the paths that are opened online first, so that the worker is installed.
+	// Visit lists the paths that are opened online first, to install the worker.
 	Visit []string
 }
 
-// Bounds of waiting, in real time.
+// Limits of waiting.
 const (
 	longestInstall = 20 * time.Second
 	longestSettle  = 4 * time.Second
 	settled        = 400 * time.Millisecond
 )
 
-// Compare visits the site in a browser with a new profile, then opens each page under its condition. done, which may be nil, is told
-// of each that is through.
+// Compare visits the site in a browser with a new profile, then opens each page under its condition. done, if set, is called after
+// each page.
 func (s *Site) Compare(ctx context.Context, b driver.Browser, list []Prediction, done func(n int)) ([]Row, error) {
 	tab, err := b.NewTab()
 	if err != nil {
@@ -101,8 +100,8 @@ func (s *Site) Compare(ctx context.Context, b driver.Browser, list []Prediction,
 	return rows, s.atThisHour(ctx, tab, rows)
 }
 
-// atThisHour looks once more at pages whose text is another than predicted: many show the time, which is another here. One that was
-// predicted whole and shows what it shows online is as predicted.
+// atThisHour checks pages with an unexpected text again, online: the text of many pages depends on the time. A page that was predicted
+// whole and shows the same text online is as predicted.
 func (s *Site) atThisHour(ctx context.Context, tab driver.Tab, rows []Row) error {
 	if err := s.Server.Online(); err != nil {
 		return err
@@ -118,7 +117,7 @@ func (s *Site) atThisHour(ctx context.Context, tab driver.Tab, rows []Row) error
 	return ctx.Err()
 }
 
-// install visits the site online until its worker is active; a site without one is visited as well.
+// install visits the site online and waits until its worker, if it has one, is active.
 func (s *Site) install(ctx context.Context, tab driver.Tab) error {
 	if err := s.Server.Online(); err != nil {
 		return err
@@ -141,10 +140,10 @@ func (s *Site) install(ctx context.Context, tab driver.Tab) error {
 	return ctx.Err()
 }
 
-// snapshot is an expression for what a page shows.
+// snapshot is an expression for the URL, the title and the visible text of a page.
 const snapshot = `JSON.stringify([location.href, document.title, document.body ? document.body.innerText : ''])`
 
-// settle waits until a page shows the same for a while, and gives it.
+// settle waits until the snapshot of a page no longer changes, and returns it.
 func (s *Site) settle(ctx context.Context, tab driver.Tab) (shown [3]string) {
 	before, since, until := "", time.Now(), time.Now().Add(longestSettle)
 	for time.Now().Before(until) && ctx.Err() == nil {
@@ -160,7 +159,7 @@ func (s *Site) settle(ctx context.Context, tab driver.Tab) (shown [3]string) {
 		}
 		time.Sleep(80 * time.Millisecond)
 	}
-	_ = json.Unmarshal([]byte(before), &shown) // a page that says nothing shows nothing
+	_ = json.Unmarshal([]byte(before), &shown) // a failed evaluation leaves shown empty
 	return shown
 }
 
@@ -175,16 +174,16 @@ func (s *Site) look(ctx context.Context, tab driver.Tab, path string) Sight {
 	return Sight{true, shown[1], Plain(shown[2])}
 }
 
-// compared is how much of a text is compared, in characters.
+// compared is the length of the text that is compared, in characters.
 const compared = 400
 
-// Plain gives the beginning of a text with white space collapsed, as it is compared.
+// Plain returns the start of a text with collapsed white space, for the comparison.
 func Plain(text string) string {
 	letters := []rune(strings.Join(strings.Fields(text), " "))
 	return string(letters[:min(compared, len(letters))])
 }
 
-// compare says in what a sight differs from its prediction.
+// compare returns the first difference of a result from its prediction.
 func compare(p Prediction, seen Sight) Difference {
 	switch {
 	case p.Shows != seen.Shows:

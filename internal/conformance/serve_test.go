@@ -13,8 +13,8 @@ import (
 	"tachyform/internal/testsite/demo"
 )
 
-// The site is tried in a real browser as a person does who serves it: offline its pages come from the browser alone, a script of the
-// site cannot switch anything, and the control page has the browser forget what the site keeps.
+// A served site in a real browser: offline its pages send no requests, a script of the site cannot use the control page, and the
+// control page clears the site's data.
 func TestServedInChromium(t *testing.T) {
 	t.Parallel()
 	dir, p := demo.Fitted(t)
@@ -44,7 +44,7 @@ func TestServedInChromium(t *testing.T) {
 	require.NoError(t, tab.Load(s.Origin()+"/"))
 	assert.Equal(t, "1 workers, caches", look(kept))
 
-	// Nothing that a script of the site tries switches anything, and it is told nothing.
+	// A script of the site can neither use nor read the control page.
 	tries := fmt.Sprintf(`(async () => {
 		const panel = %q, out = [];
 		for (const [path, init] of [['/state', {}], ['/condition', { method: 'POST', body: '{"condition": "offline"}', headers: { 'Content-Type': 'application/json' } }],

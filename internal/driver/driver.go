@@ -1,5 +1,5 @@
-// Package driver says what is asked of real browsers: tabs that open addresses and evaluate expressions. Each kind of
-// browser has a package of its own beside it.
+// Package driver is the interface to real browsers: tabs that load URLs and evaluate expressions. Each browser engine has its own
+// subpackage.
 package driver
 
 import (
@@ -10,12 +10,12 @@ import (
 	"os/exec"
 )
 
-// ErrNotHere says that a browser is not installed on this machine, or does not start here.
-var ErrNotHere = errors.New("not here")
+// ErrNotHere is the error for a browser that is not installed or does not start.
+var ErrNotHere = errors.New("browser not available")
 
 // Browser is a running browser with a new profile.
 type Browser interface {
-	// NewTab opens a tab; in browsers that can be driven in one window alone it gives that.
+	// NewTab opens a tab. A browser with a single window returns that window.
 	NewTab() (Tab, error)
 	// Close ends the browser and removes its profile.
 	Close()
@@ -23,14 +23,14 @@ type Browser interface {
 
 // Tab is a tab of a browser.
 type Tab interface {
-	// Load opens an address and waits until its page has loaded.
+	// Load navigates to a URL and waits for the load event.
 	Load(url string) error
-	// Evaluate gives the text that an expression, or the promise that it is, comes to on the page.
+	// Evaluate returns the value of an expression as a string. It waits for a promise.
 	Evaluate(expression string) (string, error)
 	Close()
 }
 
-// FreePort gives a port of this machine that nobody listens at.
+// FreePort returns a free port of this machine.
 func FreePort() (int, error) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -40,14 +40,14 @@ func FreePort() (int, error) {
 	return l.Addr().(*net.TCPAddr).Port, nil
 }
 
-// Process is a running program and what has to be put away after it.
+// Process is a running program with its temporary folders.
 type Process struct {
 	cmd  *exec.Cmd
 	dirs []string
 }
 
-// Run starts a program with more variables in its environment. The folders are removed when it is ended. The error
-// wraps ErrNotHere where the program is not installed.
+// Run starts a program with additional environment variables. End removes the folders. The error wraps ErrNotHere if the program is
+// not installed.
 func Run(env, dirs []string, name string, args ...string) (*Process, error) {
 	path, err := exec.LookPath(name)
 	if err != nil {
@@ -62,7 +62,7 @@ func Run(env, dirs []string, name string, args ...string) (*Process, error) {
 	return &Process{c, dirs}, nil
 }
 
-// End kills the program with all that it has started, and removes its folders; browsers go on writing into them while they end.
+// End kills the program with all its child processes and removes its folders. Browsers write to them until they have exited.
 func (p *Process) End() {
 	if p == nil {
 		return
@@ -74,5 +74,5 @@ func (p *Process) End() {
 	}
 }
 
-// Started is the process of a program that runs already.
+// Started returns the Process of a program that is already running.
 func Started(c *exec.Cmd) *Process { return &Process{cmd: c} }

@@ -7,7 +7,7 @@ import (
 	"tachyform/internal/confirm"
 )
 
-// comparedJSON is a page under a condition, as predicted and as a real browser showed it.
+// comparedJSON is the JSON form of a confirm.Row.
 type comparedJSON struct {
 	URL       string `json:"url"`
 	Condition string `json:"condition"`
@@ -18,7 +18,7 @@ type comparedJSON struct {
 	Differs   string `json:"differs,omitempty"`
 }
 
-// ComparedJSON gives the rows of a comparison as JSON has them.
+// ComparedJSON returns the JSON form of a comparison.
 func ComparedJSON(rows []confirm.Row) []comparedJSON {
 	list := []comparedJSON{}
 	for _, r := range rows {
@@ -27,7 +27,7 @@ func ComparedJSON(rows []confirm.Row) []comparedJSON {
 	return list
 }
 
-// Compared says in what a real browser showed something else than was predicted.
+// Compared lists the pages that a real browser showed differently than predicted.
 func Compared(browser string, rows []confirm.Row, width int) string {
 	var b strings.Builder
 	same, unknown := 0, 0
@@ -45,7 +45,7 @@ func Compared(browser string, rows []confirm.Row, width int) string {
 	fmt.Fprintf(&b, "\n%s\n", bold.Render("SEEN IN "+strings.ToUpper(browser)))
 	fmt.Fprintf(&b, "  %d of %d as predicted", same, len(rows)-unknown)
 	if unknown > 0 {
-		fmt.Fprintf(&b, "; %s nothing was predicted of", count(unknown, "page", "pages"))
+		fmt.Fprintf(&b, "; %s without a prediction", count(unknown, "page", "pages"))
 	}
 	b.WriteByte('\n')
 	for _, r := range differs {
@@ -56,14 +56,14 @@ func Compared(browser string, rows []confirm.Row, width int) string {
 	}
 	for _, r := range rows {
 		if r.Unknown != "" {
-			fmt.Fprintf(&b, "\n  %s  %s\n    %s\n", safe(r.Path), faint.Render(r.Condition.Name), wrap("not predicted: "+safe(r.Unknown)+"; seen: "+
+			fmt.Fprintf(&b, "\n  %s  %s\n    %s\n", safe(r.Path), faint.Render(r.Condition.Name), wrap("prediction unknown: "+safe(r.Unknown)+"; seen: "+
 				sight(r.Seen.Shows, "", r.Seen.Title, r.Seen.Text, confirm.Title), width-4, 4))
 		}
 	}
 	return b.String()
 }
 
-// apart gives the parts of two texts in which they begin to differ, with the words before.
+// apart returns the first difference of two texts with some words of context.
 func apart(a, b string) (string, string) {
 	before, shown := 4, 16
 	x, y := strings.Fields(a), strings.Fields(b)
@@ -86,7 +86,7 @@ func apart(a, b string) (string, string) {
 	return part(x), part(y)
 }
 
-// sight says what is shown of a page, as far as it matters for a difference.
+// sight describes the result of a page.
 func sight(shows bool, outcome, title, text string, differs confirm.Difference) string {
 	words := outcome
 	if !shows {

@@ -3,39 +3,41 @@ package serve
 import (
 	"crypto/rand"
 	"encoding/base64"
+	"io"
 	"net/http"
 	"strings"
 	"sync"
 	"time"
 )
 
-// Afresh makes addresses on the site's own origin whose answers have a browser forget what the site keeps there. Each is valid once,
-// for a short time and for POST alone: a page of anybody else cannot guess one, and the site's worker hears nothing of a request that
-// comes from another origin.
+// Afresh clears what browsers store for the served origin. It creates one-time URLs on that origin; a POST to one is answered with
+// Clear-Site-Data. The URLs are random because a fixed one would let any web page clear the site. The request comes from the control
+// page, another origin, so the site's service worker does not intercept it.
 type Afresh struct {
 	mu    sync.Mutex
-	valid map[string]time.Time
-	// retiring says that the next check for a new worker gets one that removes itself, told is the path that it reports to.
+	valid map[string]time.Time // one-time paths with their expiry
+	// retiring answers the next update check with a worker that removes itself. report is the path to which that worker sends
+	// the names of the caches, "" if none is expected.
 	retiring bool
-	told     string
-	// Reported is told the names of the caches that such a worker has removed.
+	report   string
+	// Reported receives the names of the removed caches, one per line.
 	Reported func(caches string)
 }
 
-// afreshPath is where these addresses begin; validFor how long one is valid.
 const (
-	afreshPath = "/.tachyform-afresh/"
-	validFor   = 10 * time.Second
+	afreshPath    = "/.tachyform-afresh/"
+	validFor      = 10 * time.Second
+	longestReport = 4 << 10 // bytes
 )
 
-// secret gives 32 characters that nobody guesses.
+// secret returns 32 random characters.
 func secret() string {
 	raw := make([]byte, 24)
 	rand.Read(raw) // never fails
 	return base64.RawURLEncoding.EncodeToString(raw)
 }
 
-// Address makes an address, as a path of the site's origin.
+// Address creates a one-time URL and returns its path. It expires after ten seconds.
 func (a *Afresh) Address() string {
 	a.mu.Lock()
 	defer a.mu.Unlock()
@@ -53,15 +55,43 @@ func (a *Afresh) Address() string {
 	return path
 }
 
-// Retire has the next check for a new worker get one that removes itself and all caches.
+// Retire answers the next update check with a worker that removes itself and all caches, for browsers without Clear-Site-Data.
 func (a *Afresh) Retire() {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	a.retiring, a.told = true, afreshPath+"told-"+secret()
+	a.retiring, a.report = true, afreshPath+"report-"+secret()
 }
 
-// take says whether an address was valid; it is no more.
-func (a *Afresh) take(path string) bool {
+// Handler handles one-time URLs and retirement. It passes other requests to next.
+func (a *Afresh) Handler(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Header.Get("Service-Worker") == "script" {
+			if report, retiring := a.takeRetirement(); retiring {
+				w.Header().Set("Content-Type", "text/javascript")
+				w.Header().Set("Cache-Control", "no-store")
+				io.WriteString(w, strings.ReplaceAll(retiringWorker, "REPORT", report))
+				return
+			}
+		}
+		switch path := r.URL.Path; {
+		case !strings.HasPrefix(path, afreshPath):
+			next.ServeHTTP(w, r)
+		case r.Method == http.MethodPost && a.takeReport(path):
+			names, _ := io.ReadAll(io.LimitReader(r.Body, longestReport))
+			if a.Reported != nil {
+				a.Reported(string(names))
+			}
+			w.WriteHeader(http.StatusNoContent)
+		case r.Method == http.MethodPost && a.takeAddress(path):
+			w.Header().Set("Clear-Site-Data", `"cache", "cookies", "storage"`)
+			w.WriteHeader(http.StatusNoContent)
+		default:
+			http.NotFound(w, r)
+		}
+	})
+}
+
+func (a *Afresh) takeAddress(path string) (valid bool) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	until, known := a.valid[path]
@@ -69,59 +99,28 @@ func (a *Afresh) take(path string) bool {
 	return known && time.Now().Before(until)
 }
 
-// Handler answers requests for these addresses, and the check for a new worker where one is to remove itself; others go on.
-func (a *Afresh) Handler(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		switch {
-		case r.Header.Get("Service-Worker") == "script" && a.retires():
-			w.Header().Set("Content-Type", "text/javascript")
-			w.Header().Set("Cache-Control", "no-store")
-			a.mu.Lock()
-			told := a.told
-			a.mu.Unlock()
-			w.Write([]byte(strings.ReplaceAll(removesItself, "TOLD", told)))
-		case !strings.HasPrefix(r.URL.Path, afreshPath):
-			next.ServeHTTP(w, r)
-		case r.Method == http.MethodPost && a.isReport(r.URL.Path):
-			names := make([]byte, 4<<10)
-			n, _ := r.Body.Read(names)
-			if a.Reported != nil {
-				a.Reported(string(names[:n]))
-			}
-			w.WriteHeader(http.StatusNoContent)
-		case r.Method == http.MethodPost && a.take(r.URL.Path):
-			w.Header().Set("Clear-Site-Data", `"cache", "cookies", "storage"`)
-			w.WriteHeader(http.StatusNoContent)
-		default:
-			http.Error(w, "There is nothing here.", http.StatusNotFound)
-		}
-	})
-}
-
-func (a *Afresh) retires() bool {
+func (a *Afresh) takeRetirement() (report string, retiring bool) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	yes := a.retiring
-	a.retiring = false
-	return yes
+	retiring, a.retiring = a.retiring, false
+	return a.report, retiring
 }
 
-func (a *Afresh) isReport(path string) bool {
+func (a *Afresh) takeReport(path string) (expected bool) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	yes := a.told != "" && path == a.told
-	if yes {
-		a.told = ""
+	if expected = path == a.report; expected {
+		a.report = ""
 	}
-	return yes
+	return expected
 }
 
-// removesItself is a worker that takes itself and all caches of its origin away, and reports the names of those.
-const removesItself = `self.addEventListener('install', () => self.skipWaiting());
+// retiringWorker is the source of a service worker that removes itself and all caches, and then reports the names of the caches.
+const retiringWorker = `self.addEventListener('install', () => self.skipWaiting());
 self.addEventListener('activate', (event) => event.waitUntil((async () => {
   const names = await caches.keys();
   await Promise.all(names.map((name) => caches.delete(name)));
   await self.registration.unregister();
-  await fetch('TOLD', { method: 'POST', body: names.join('\n') });
+  await fetch('REPORT', { method: 'POST', body: names.join('\n') });
 })()));
 `

@@ -6,6 +6,7 @@ import (
 	"embed"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"net/http"
@@ -21,46 +22,46 @@ import (
 //go:embed control
 var controlFiles embed.FS
 
-// Control is the page by which a person switches a server, on a port of its own. Whoever asks has to have its token, which is in the
-// fragment of the page's address: it is sent to nobody, and scripts of the site, on the same host, do not see it.
+// Control serves the control page of a Server on a separate port. Requests need its token. The token is in the fragment of the page's
+// URL, which browsers do not send and scripts of the site cannot read. A cookie would not work: cookies are shared between ports.
 type Control struct {
 	Server *Server
 	Afresh *Afresh
-	// Site is what is served, in words.
+	// Site is the name of the site.
 	Site string
-	// Next, if set, deploys the next release, or takes it back.
+	// Next, if set, deploys the next release, or the previous one again.
 	Next func(deployed bool) error
-	// Switched, if set, is told of each change of the network, Released of each deployment of the next release, or of its end.
+	// Switched and Released, if set, are called after a change of the condition or the release.
 	Switched func(condition string)
 	Released func(deployed bool)
-	// Predict, if set, says what the embedded user agent shows at a path under a condition; ok is false while that is not known.
+	// Predict, if set, describes what the embedded user agent shows at a path under a condition. ok is false while it works.
 	Predict func(path, condition string) (text string, ok bool)
 
 	token string
 	mu    sync.Mutex
-	// deployed says that the next release is served.
+	// deployed is true while the next release is served.
 	deployed bool
 	messages []string
 }
 
-// NewControl gives the control page of a server.
+// NewControl returns the control page of a server.
 func NewControl(s *Server, a *Afresh) *Control {
 	c := &Control{Server: s, Afresh: a, token: secret()}
 	a.Reported = func(caches string) {
 		names := strings.Fields(caches)
 		if len(names) == 0 {
-			c.Note("A worker has removed itself. There were no caches.")
+			c.Note("The worker removed itself. There were no caches.")
 			return
 		}
-		c.Note("A worker has removed itself and these caches: " + strings.Join(names, ", "))
+		c.Note("The worker removed itself and these caches: " + strings.Join(names, ", "))
 	}
 	return c
 }
 
-// Fragment is what the address of the page ends with.
+// Fragment returns the fragment of the page's URL, with the token.
 func (c *Control) Fragment() string { return "#" + c.token }
 
-// mostMessages bounds how many messages are kept.
+// mostMessages is the number of messages shown.
 const mostMessages = 20
 
 // Note shows a message on the page.
@@ -72,17 +73,17 @@ func (c *Control) Note(text string) {
 	}
 }
 
-// Deployed says whether the next release is served; Deploy has it served, or takes it back.
+// Deployed reports whether the next release is served.
 func (c *Control) Deployed() bool {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	return c.deployed
 }
 
-// Deploy has the next release served, or the one before again.
+// Deploy serves the next release, or the previous one again.
 func (c *Control) Deploy(next bool) error {
 	if c.Next == nil {
-		return errors.New("no next release was named: tachyform serve --next FOLDER")
+		return errors.New("there is no next release; start tachyform serve with --next FOLDER")
 	}
 	if err := c.Next(next); err != nil {
 		return err
@@ -97,14 +98,14 @@ func (c *Control) Deploy(next bool) error {
 	return nil
 }
 
-// overrideJSON is an Override as the page has it.
+// overrideJSON is the JSON form of an Override.
 type overrideJSON struct {
 	Match  string `json:"match"`
 	Status int    `json:"status"`
 	Millis int64  `json:"delay_ms"`
 }
 
-// stateJSON is what the page shows.
+// stateJSON is the state of the page.
 type stateJSON struct {
 	Schema     string         `json:"schema"`
 	Change     int            `json:"change"`
@@ -120,13 +121,13 @@ type stateJSON struct {
 	Predicted  []predicted    `json:"predicted"`
 }
 
-// predicted is what the embedded user agent shows at a path.
+// predicted is the prediction for a page.
 type predicted struct {
 	Path string `json:"path"`
 	Text string `json:"text"`
 }
 
-// Bounds of what the page shows.
+// Limits of the page.
 const (
 	shownRequests = 200
 	shownPages    = 5
@@ -147,7 +148,7 @@ func (c *Control) state() stateJSON {
 	s.Deployed, s.Messages = c.deployed, append([]string{}, c.messages...)
 	c.mu.Unlock()
 	if c.Predict != nil {
-		for _, page := range pagesOf(c.Server.Log.Last(mostEntries)) {
+		for _, page := range c.Server.Log.Pages(shownPages) {
 			text, ok := c.Predict(page, at.Name)
 			if !ok {
 				text = "…"
@@ -158,26 +159,14 @@ func (c *Control) state() stateJSON {
 	return s
 }
 
-// pagesOf lists the pages that were asked for last, the last one first.
-func pagesOf(list []Entry) (pages []string) {
-	seen := map[string]bool{}
-	for i := len(list) - 1; i >= 0 && len(pages) < shownPages; i-- {
-		if e := list[i]; e.Destination == "document" && e.Method == http.MethodGet && !seen[e.Path] {
-			seen[e.Path] = true
-			pages = append(pages, e.Path)
-		}
-	}
-	return pages
-}
-
-// conditionNames are those that a person can choose, in the order of their keys.
+// conditionNames lists the conditions in the order of the buttons.
 var conditionNames = []string{"online", "offline", "stalled", "slow", "flaky"}
 
-// Choose puts the server under the condition of a name. Online is the plain one, without the delays that rehearsals have.
+// Choose sets a condition by its name. Online has no delays here.
 func (c *Control) Choose(name string) error {
 	chosen, known := condition.Named(name)
 	if !known {
-		return errors.New("there is no condition " + strconv.Quote(name))
+		return fmt.Errorf("there is no condition %q; the conditions are %s", name, strings.Join(conditionNames, ", "))
 	}
 	if name == plain.Name {
 		chosen = plain
@@ -193,13 +182,13 @@ func (c *Control) Choose(name string) error {
 	return nil
 }
 
-// policy is that of the page: nothing from elsewhere, and no way to be framed.
+// policy is the page's content security policy. It may connect to the site's origin, to clear its data.
 const policy = "default-src 'none'; script-src 'self'; style-src 'self'; connect-src 'self' %s; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
 
-// ServeHTTP answers on the control port.
+// ServeHTTP implements http.Handler for the control port.
 func (c *Control) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	h := w.Header()
-	h.Set("Content-Security-Policy", strings.ReplaceAll(policy, "%s", c.Server.Origin()))
+	h.Set("Content-Security-Policy", fmt.Sprintf(policy, c.Server.Origin()))
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "no-referrer")
 	h.Set("Cross-Origin-Resource-Policy", "same-origin")
@@ -208,18 +197,18 @@ func (c *Control) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	switch r.URL.Path {
 	case "/", "/control.js", "/control.css":
 		if r.Method != http.MethodGet && r.Method != http.MethodHead {
-			http.Error(w, "only GET", http.StatusMethodNotAllowed)
+			http.Error(w, "Only GET is accepted.", http.StatusMethodNotAllowed)
 			return
 		}
 		c.file(w, r.URL.Path)
 		return
 	}
 	if subtle.ConstantTimeCompare([]byte(r.Header.Get("X-Tachyform-Token")), []byte(c.token)) != 1 {
-		http.Error(w, "The token is missing or wrong: open the address that the terminal shows.", http.StatusForbidden)
+		http.Error(w, "The token is missing or wrong. Open the URL that the terminal shows.", http.StatusForbidden)
 		return
 	}
 	if origin := r.Header.Get("Origin"); origin != "" && origin != "http://"+r.Host {
-		http.Error(w, "Other pages cannot switch anything here.", http.StatusForbidden)
+		http.Error(w, "Pages of other origins cannot use the control page.", http.StatusForbidden)
 		return
 	}
 	if r.URL.Path == "/state" && r.Method == http.MethodGet {
@@ -228,13 +217,13 @@ func (c *Control) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if r.Method != http.MethodPost || r.Header.Get("Content-Type") != "application/json" || r.Header.Get("Origin") == "" {
-		http.Error(w, "only POST, with JSON, by the page itself", http.StatusMethodNotAllowed)
+		http.Error(w, "Only POST requests with JSON from the control page are accepted.", http.StatusMethodNotAllowed)
 		return
 	}
 	answer, err := c.act(r.URL.Path, http.MaxBytesReader(w, r.Body, longestBody))
 	switch {
 	case errors.Is(err, errUnknown):
-		http.Error(w, "There is nothing here.", http.StatusNotFound)
+		http.NotFound(w, r)
 	case err != nil:
 		http.Error(w, err.Error(), http.StatusBadRequest)
 	default:
@@ -255,7 +244,7 @@ func (c *Control) file(w http.ResponseWriter, name string) {
 	w.Write(data)
 }
 
-// wait waits until something has changed since the number that a request names.
+// wait blocks until there is a change after the one that the request names (long polling).
 func (c *Control) wait(r *http.Request) {
 	since, err := strconv.Atoi(r.URL.Query().Get("since"))
 	if err != nil {
@@ -283,7 +272,7 @@ func answerJSON(w http.ResponseWriter, v any) {
 
 var errUnknown = errors.New("unknown")
 
-// act does what the page asks for.
+// act performs a command of the page.
 func (c *Control) act(what string, body io.Reader) (any, error) {
 	var in struct {
 		Condition string         `json:"condition"`
@@ -291,7 +280,7 @@ func (c *Control) act(what string, body io.Reader) (any, error) {
 		Overrides []overrideJSON `json:"overrides"`
 	}
 	if err := json.NewDecoder(body).Decode(&in); err != nil {
-		return nil, errors.New("the request is no JSON")
+		return nil, errors.New("the request is not JSON")
 	}
 	done := map[string]bool{"done": true}
 	switch what {
@@ -310,18 +299,18 @@ func (c *Control) act(what string, body io.Reader) (any, error) {
 		return done, nil
 	case "/afresh":
 		if at := c.Server.Condition(); at.Refuses || at.Stalls {
-			return nil, errors.New("the network is " + at.Name + ", so the browser cannot be told: choose online first")
+			return nil, errors.New("the network is " + at.Name + "; choose online first, then clear the data")
 		}
 		return map[string]string{"address": c.Server.Origin() + c.Afresh.Address()}, nil
 	case "/retire":
 		c.Afresh.Retire()
-		c.Note("The next check for a new worker gets one that removes itself and all caches.")
+		c.Note("The next update check gets a worker that removes itself and all caches. Reload a page of the site.")
 		return done, c.changed(nil)
 	}
 	return nil, errUnknown
 }
 
-// changed lets pages that wait see a change.
+// changed updates waiting pages unless there is an error.
 func (c *Control) changed(err error) error {
 	if err == nil {
 		c.Server.Log.Touch()

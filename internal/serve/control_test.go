@@ -90,7 +90,7 @@ func TestWhoMaySwitch(t *testing.T) {
 	assert.Equal(t, 404, status)
 	status, _, text = ask(t, "POST", panel+"/condition", `{"condition": "foggy"}`, token, own, kind)
 	assert.Equal(t, 400, status)
-	assert.Contains(t, text, `there is no condition "foggy"`)
+	assert.Contains(t, text, `there is no condition "foggy"; the conditions are online, offline, stalled, slow, flaky`)
 }
 
 // What the page shows follows what happens, and what it asks for holds.
@@ -123,9 +123,9 @@ func TestControlPage(t *testing.T) {
 
 	post("/next", `{"deployed": true}`)
 	assert.True(t, deployed && state("").Deployed)
-	assert.Equal(t, "refused: 99 is no status of an answer: it lies between 200 and 599", post("/overrides", `{"overrides": [{"match": "/x", "status": 99}]}`))
-	assert.Equal(t, "refused: a delay lies between 0 and 10m0s", post("/overrides", `{"overrides": [{"match": "/x", "delay_ms": -1}]}`))
-	assert.Equal(t, "refused: the request is no JSON", post("/overrides", `x`))
+	assert.Equal(t, "refused: status 99 is not possible; use a status between 200 and 599", post("/overrides", `{"overrides": [{"match": "/x", "status": 99}]}`))
+	assert.Equal(t, "refused: the delay must be between 0 and 10m0s", post("/overrides", `{"overrides": [{"match": "/x", "delay_ms": -1}]}`))
+	assert.Equal(t, "refused: the request is not JSON", post("/overrides", `x`))
 	post("/overrides", `{"overrides": [{"match": "/data/*", "status": 503}, {"match": "/tides", "delay_ms": 120}]}`)
 	for path, want := range map[string]int{"/data/now": 503, "/data/now?x": 503, "/tides": 200, "/": 200} {
 		start := time.Now()
@@ -176,7 +176,7 @@ func TestAfresh(t *testing.T) {
 	for range 2 { // told once
 		_, _, _ = ask(t, "POST", s.Origin()+told, "tides\nsailings")
 	}
-	assert.Equal(t, []string{"A worker has removed itself and these caches: tides, sailings"}, c.messages)
+	assert.Equal(t, []string{"The worker removed itself and these caches: tides, sailings"}, c.messages)
 }
 
 // Connections are cut with the network, web sockets too; those under way stall and go on.
@@ -268,6 +268,9 @@ func TestForward(t *testing.T) {
 		case "/moved":
 			w.Header().Set("Location", "http://"+r.Host+"/tides")
 			w.WriteHeader(302)
+		case "/elsewhere":
+			w.Header().Set("Location", "http://"+r.Host+"0/tides")
+			w.WriteHeader(302)
 		case "/login":
 			w.Header().Add("Set-Cookie", "member=1; Path=/; Domain=line.example; HttpOnly")
 		}
@@ -310,6 +313,8 @@ func TestForward(t *testing.T) {
 	}
 	_, header, _ := ask(t, "GET", here+"/moved", "")
 	assert.Equal(t, "/tides", header.Get("Location"))
+	_, header, _ = ask(t, "GET", here+"/elsewhere", "")
+	assert.Equal(t, behind.URL+"0/tides", header.Get("Location"), "another port that begins alike")
 	_, header, _ = ask(t, "GET", here+"/login", "")
 	assert.Equal(t, "member=1; Path=/; HttpOnly", header.Get("Set-Cookie"))
 	f.Names = true
@@ -318,7 +323,7 @@ func TestForward(t *testing.T) {
 	behind.Close()
 	status, _, text := ask(t, "GET", here+"/tides", "")
 	assert.Equal(t, 502, status)
-	assert.Contains(t, text, "does not answer")
+	assert.Contains(t, text, "does not respond")
 }
 
 // Web sockets reach the server behind, and are cut with the network.

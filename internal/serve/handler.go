@@ -1,4 +1,4 @@
-// Package serve answers requests over HTTP as the host of a site would, on this machine, and can take its network away.
+// Package serve is an HTTP server for this machine that answers as the host of a site would and simulates network conditions.
 package serve
 
 import (
@@ -12,17 +12,15 @@ import (
 
 	"tachyform/internal/project"
 	"tachyform/internal/site"
+	"tachyform/internal/weburl"
 )
 
-// Named refuses requests for other host names than this machine's own and those given: a name that somebody else
-// points here would let their pages read what is served.
+// Named rejects requests for host names other than those of this machine and the given ones. Otherwise a page could read the site
+// through a domain that resolves to this machine (DNS rebinding).
 func Named(names []string, next http.Handler) http.Handler {
-	known := append([]string{"localhost", "127.0.0.1", "[::1]"}, names...)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		host := r.Host
-		if i := strings.LastIndexByte(host, ':'); i > strings.LastIndexByte(host, ']') {
-			host = host[:i]
-		}
+		host := weburl.HostName(ownOrigin(r))
+		known := append([]string{"localhost", "127.0.0.1", "[::1]"}, names...)
 		if !slices.ContainsFunc(known, func(k string) bool { return strings.EqualFold(k, host) }) {
 			http.Error(w, "This host name is not served here; tachyform serve --name allows it.", http.StatusMisdirectedRequest)
 			return
@@ -31,12 +29,12 @@ func Named(names []string, next http.Handler) http.Handler {
 	})
 }
 
-// Handler serves a site folder by the project's hosting section. Files are looked up anew when they may have changed.
+// Handler serves a site folder according to the project's hosting section. It reads the folder again after a second.
 func Handler(dir, origin string, p *project.Project) http.Handler {
 	return HandlerBefore(dir, origin, p, nil)
 }
 
-// HandlerBefore does so before another handler, which answers what the folder has no answer for.
+// HandlerBefore is Handler with a fallback: behind handles the requests for which the folder has no file and no rule.
 func HandlerBefore(dir, origin string, p *project.Project, behind http.Handler) http.Handler {
 	return &handler{dir: dir, origin: origin, project: p, behind: behind}
 }
@@ -65,7 +63,7 @@ func (h *handler) current() (*site.Folder, error) {
 
 func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	failed := func() {
-		// What went wrong holds paths of this machine, which are nobody's business elsewhere.
+		// The error contains paths of this machine, so the response does not.
 		http.Error(w, "The file cannot be read now.", http.StatusInternalServerError)
 	}
 	f, err := h.current()

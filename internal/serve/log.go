@@ -2,15 +2,16 @@ package serve
 
 import (
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"time"
 )
 
-// Asker says on whose behalf a request was made, as far as its headers tell.
+// Asker is the initiator of a request, according to its headers.
 type Asker string
 
-// Who that may be.
+// Initiators.
 const (
 	ByPage    Asker = "page"
 	ByWorker  Asker = "worker"
@@ -26,38 +27,38 @@ type Entry struct {
 	Path        string    `json:"path"` // with its query
 	Destination string    `json:"destination"`
 	By          Asker     `json:"by"`
-	// Status is 0 where the connection ended without an answer, Bytes is the length of the content that was written.
+	// Status is 0 if the connection was closed without a response. Bytes is the size of the response body.
 	Status int   `json:"status"`
 	Bytes  int64 `json:"bytes"`
-	// Done is false while it is under way.
+	// Done is false while the request is pending. Millis is its duration.
 	Done   bool  `json:"done"`
 	Millis int64 `json:"ms"`
 }
 
-// mostEntries bounds how many requests are kept, mostWorkers of how many workers it is known that they are some.
+// Limits of the log.
 const (
 	mostEntries = 10_000
 	mostWorkers = 100
 )
 
-// Log keeps the last requests. Its zero value is ready.
+// Log records the latest requests. The zero value is ready to use.
 type Log struct {
 	mu      sync.Mutex
 	entries []*Entry
 	next    int
-	workers map[string]bool // paths of scripts that were asked for as workers
+	workers map[string]bool // paths of service worker scripts
 	drained int
-	// changes counts what was added or completed; waiting is closed at the next change.
+	// changes counts the changes. waiting is closed at the next one.
 	changes int
 	waiting chan struct{}
-	told    func(Entry)
+	onEnd   func(Entry)
 }
 
-// Tell has somebody told of each request once it has ended.
-func (l *Log) Tell(told func(Entry)) {
+// OnEnd sets a function that is called after each request.
+func (l *Log) OnEnd(f func(Entry)) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	l.told = told
+	l.onEnd = f
 }
 
 func (l *Log) begin(r *http.Request) *Entry {
@@ -72,11 +73,11 @@ func (l *Log) begin(r *http.Request) *Entry {
 	if len(l.entries) > mostEntries {
 		l.entries = append([]*Entry(nil), l.entries[len(l.entries)-mostEntries/2:]...)
 	}
-	l.tell()
+	l.change()
 	return e
 }
 
-// asker tells who made a request: workers name themselves as what refers to it.
+// asker returns the initiator of a request. Browsers send the script of a service worker as the referrer of its requests.
 func (l *Log) asker(r *http.Request) Asker {
 	path := r.URL.Path
 	if r.Header.Get("Service-Worker") == "script" {
@@ -105,15 +106,15 @@ func (l *Log) asker(r *http.Request) Asker {
 func (l *Log) end(e *Entry, status int, bytes int64) {
 	l.mu.Lock()
 	e.Status, e.Bytes, e.Done, e.Millis = status, bytes, true, time.Since(e.At).Milliseconds()
-	ended, tell := *e, l.told
-	l.tell()
+	ended, onEnd := *e, l.onEnd
+	l.change()
 	l.mu.Unlock()
-	if tell != nil {
-		tell(ended)
+	if onEnd != nil {
+		onEnd(ended)
 	}
 }
 
-func (l *Log) tell() {
+func (l *Log) change() {
 	l.changes++
 	if l.waiting != nil {
 		close(l.waiting)
@@ -121,7 +122,7 @@ func (l *Log) tell() {
 	}
 }
 
-// Changes gives a number that grows with each change, and what is closed at the next one.
+// Changes returns the number of changes, and a channel that is closed at the next change.
 func (l *Log) Changes() (int, <-chan struct{}) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -131,14 +132,14 @@ func (l *Log) Changes() (int, <-chan struct{}) {
 	return l.changes, l.waiting
 }
 
-// Touch has those go on that wait for a change.
+// Touch counts a change outside the log, so that waiting pages are updated.
 func (l *Log) Touch() {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	l.tell()
+	l.change()
 }
 
-// Last gives the last requests, at most so many, oldest first.
+// Last returns the latest requests, at most so many, oldest first.
 func (l *Log) Last(most int) []Entry {
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -149,7 +150,20 @@ func (l *Log) Last(most int) []Entry {
 	return list
 }
 
-// Drain gives the requests since it was last called.
+// Pages returns the paths of the latest page loads, at most so many, latest first, each once.
+func (l *Log) Pages(most int) (pages []string) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for i := len(l.entries) - 1; i >= 0 && len(pages) < most; i-- {
+		e := l.entries[i]
+		if e.Destination == "document" && e.Method == http.MethodGet && !slices.Contains(pages, e.Path) {
+			pages = append(pages, e.Path)
+		}
+	}
+	return pages
+}
+
+// Drain returns the requests since the previous call.
 func (l *Log) Drain() (list []Entry) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -162,15 +176,15 @@ func (l *Log) Drain() (list []Entry) {
 	return list
 }
 
-// Clear forgets all requests.
+// Clear removes all requests.
 func (l *Log) Clear() {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	l.entries, l.drained = nil, l.next
-	l.tell()
+	l.change()
 }
 
-// counting takes down the status and the length of an answer.
+// counting records the status and body size of a response.
 type counting struct {
 	http.ResponseWriter
 	status int
@@ -193,5 +207,5 @@ func (w *counting) Write(data []byte) (int, error) {
 	return n, err
 }
 
-// Unwrap is what http.ResponseController looks for.
+// Unwrap gives http.ResponseController access to the connection.
 func (w *counting) Unwrap() http.ResponseWriter { return w.ResponseWriter }

@@ -8,34 +8,35 @@ import (
 	"tachyform/internal/pattern"
 )
 
-// Override has requests whose path fits a pattern answered late, or with a status of its own.
+// Override changes the responses to requests that match a URL pattern.
 type Override struct {
-	Match string `json:"match"`
-	// Status is that of the answer, 0 for the host's own; Delay comes before it.
-	Status int           `json:"status"`
-	Delay  time.Duration `json:"-"`
+	// Match is a path pattern or a URL pattern.
+	Match string
+	// Status replaces the host's response unless it is 0. Delay passes before the response.
+	Status int
+	Delay  time.Duration
 
 	pattern *pattern.Pattern
 }
 
-// Bounds of overrides.
+// Limits of overrides.
 const (
 	MostOverrides = 50
 	MostDelay     = 10 * time.Minute
 )
 
-// SetOverrides has overrides hold from now on; the first that fits counts.
+// SetOverrides replaces all overrides. The first match is used. An invalid override returns an error and changes nothing.
 func (s *Server) SetOverrides(list []Override) error {
 	if len(list) > MostOverrides {
-		return fmt.Errorf("more than %d patterns", MostOverrides)
+		return fmt.Errorf("at most %d patterns are possible; remove one first", MostOverrides)
 	}
 	for i := range list {
 		o := &list[i]
 		if o.Status != 0 && (o.Status < 200 || o.Status > 599) {
-			return fmt.Errorf("%d is no status of an answer: it lies between 200 and 599", o.Status)
+			return fmt.Errorf("status %d is not possible; use a status between 200 and 599", o.Status)
 		}
 		if o.Delay < 0 || o.Delay > MostDelay {
-			return fmt.Errorf("a delay lies between 0 and %v", MostDelay)
+			return fmt.Errorf("the delay must be between 0 and %v", MostDelay)
 		}
 		var err error
 		if o.pattern, err = pattern.New(o.Match, s.origin); err != nil {
@@ -44,19 +45,20 @@ func (s *Server) SetOverrides(list []Override) error {
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	s.answers = list
+	s.overrides = list
 	return nil
 }
 
-// Overrides gives those that hold.
+// Overrides returns a copy of the current overrides.
 func (s *Server) Overrides() []Override {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return append([]Override{}, s.answers...)
+	return append([]Override{}, s.overrides...)
 }
 
-// overridden waits as an override says, and answers if it has a status; false where the host answers.
-func (s *Server) overridden(w http.ResponseWriter, r *http.Request) bool {
+// override applies the first matching override: it waits, and writes the response if the override has a status. It reports whether the
+// request is finished.
+func (s *Server) override(w http.ResponseWriter, r *http.Request) bool {
 	for _, o := range s.Overrides() {
 		if !o.pattern.Match(s.origin + r.URL.RequestURI()) {
 			continue
@@ -71,7 +73,7 @@ func (s *Server) overridden(w http.ResponseWriter, r *http.Request) bool {
 		if o.Status == 0 {
 			return false
 		}
-		http.Error(w, fmt.Sprintf("Status %d, as the control page of tachyform serve says for %s.", o.Status, o.Match), o.Status)
+		http.Error(w, fmt.Sprintf("Status %d was set for %s on the control page of tachyform serve.", o.Status, o.Match), o.Status)
 		return true
 	}
 	return false

@@ -15,36 +15,36 @@ import (
 	"tachyform/internal/condition"
 )
 
-// Server serves a handler on a port of this machine, under a condition of the network that can be changed at any time.
+// Server serves a handler on a loopback port and simulates network conditions. The condition can change at any time.
 type Server struct {
 	origin  string
 	handler atomic.Value // of answering
-	// Log takes down the requests.
+	// Log records the requests.
 	Log *Log
-	// KeepPort has it keep its port while it is offline, so that nobody else takes it: new connections then end at once instead of
-	// being refused.
+	// KeepPort keeps the port open while the server is offline, so that no other program can take it. New connections are then
+	// reset instead of refused.
 	KeepPort bool
 
 	mu        sync.Mutex
 	server    *http.Server
-	listener  net.Listener // nil while no connection is taken
+	listener  net.Listener // nil while the port is closed
 	conns     map[*conn]bool
 	condition condition.Condition
 	changed   chan struct{} // closed when the condition changes
-	answers   []Override
+	overrides []Override
 	closed    bool
 }
 
 // answering keeps handlers of several types in one atomic value.
 type answering struct{ http.Handler }
 
-// plain is a network of which nothing is to be noticed, as on one machine.
+// plain is the condition without delays, unlike condition.Online, which simulates a real network.
 var plain = condition.Condition{Name: condition.Online.Name}
 
-// Start serves a handler on a free port.
+// Start serves a handler on a free loopback port.
 func Start(h http.Handler) (*Server, error) { return StartAt("127.0.0.1:0", h) }
 
-// StartAt serves a handler at an address of this machine.
+// StartAt serves a handler at a host and port.
 func StartAt(address string, h http.Handler) (*Server, error) {
 	s := &Server{Log: &Log{}, conns: map[*conn]bool{}, condition: plain, changed: make(chan struct{})}
 	s.server = &http.Server{Handler: http.HandlerFunc(s.serve), ReadHeaderTimeout: 10 * time.Second}
@@ -52,16 +52,16 @@ func StartAt(address string, h http.Handler) (*Server, error) {
 	return s, s.listen(address)
 }
 
-// Origin is where it is reached, such as http://127.0.0.1:8080; it stays the same while the server is offline.
+// Origin returns the origin, such as http://127.0.0.1:8080. It does not change while the server is offline.
 func (s *Server) Origin() string { return s.origin }
 
-// Answer lets another handler answer from now on.
+// Answer replaces the handler.
 func (s *Server) Answer(h http.Handler) { s.handler.Store(answering{h}) }
 
-// firstPort and lastPort are those that StartNear looks at.
+// Ports that StartNear tries.
 const firstPort, lastPort = 8301, 8399
 
-// StartNear serves a handler at the first port of this machine that is free.
+// StartNear serves a handler on the first free port of a small range, or on any free port.
 func StartNear(h http.Handler) (s *Server, err error) {
 	for port := firstPort; port <= lastPort; port++ {
 		if s, err = StartAt(fmt.Sprintf("127.0.0.1:%d", port), h); err == nil {
@@ -71,31 +71,30 @@ func StartNear(h http.Handler) (s *Server, err error) {
 	return Start(h)
 }
 
-// listen takes connections at an address. Callers that know that others run hold mu.
+// listen opens the port. mu is held once the server is in use.
 func (s *Server) listen(address string) error {
 	listener, err := net.Listen("tcp", address)
 	if err != nil {
 		return err
 	}
 	s.origin, s.listener = "http://"+listener.Addr().String(), listener
-	go s.server.Serve(&cuttable{listener, s}) // ends with the listener
+	go s.server.Serve(&cuttable{listener, s}) // returns when the listener is closed
 	return nil
 }
 
-// Condition is the present one.
+// Condition returns the current condition.
 func (s *Server) Condition() condition.Condition {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	return s.condition
 }
 
-// SetCondition puts the network into another condition: requests that are under way come under it. Where it refuses, all
-// connections are cut and no new ones are taken.
+// SetCondition changes the condition, also for pending requests. A condition that refuses connections closes all open ones.
 func (s *Server) SetCondition(c condition.Condition) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.closed {
-		return errors.New("the server has ended")
+		return errors.New("the server was stopped")
 	}
 	s.condition = c
 	close(s.changed)
@@ -110,7 +109,7 @@ func (s *Server) SetCondition(c condition.Condition) error {
 	return s.listen(strings.TrimPrefix(s.origin, "http://"))
 }
 
-// cut ends all connections and takes no new ones; mu is held.
+// cut closes all connections and, without KeepPort, the port. mu is held.
 func (s *Server) cut() {
 	if s.listener != nil && (!s.KeepPort || s.closed) {
 		s.listener.Close()
@@ -122,7 +121,7 @@ func (s *Server) cut() {
 	clear(s.conns)
 }
 
-// Close ends the server.
+// Close stops the server.
 func (s *Server) Close() {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -135,13 +134,12 @@ func (s *Server) Close() {
 	s.cut()
 }
 
-// Online makes the server reachable and lets it answer, Offline ends all connections and takes no new ones, Stall makes it
-// reachable and never answer.
+// Online, Offline and Stall set these conditions. Offline closes all connections; Stall accepts requests and never responds.
 func (s *Server) Online() error { return s.SetCondition(plain) }
 func (s *Server) Offline()      { _ = s.SetCondition(condition.Offline) }
 func (s *Server) Stall() error  { return s.SetCondition(condition.Stalled) }
 
-// Asked gives the requests since it was last called, as "GET /path?query".
+// Asked returns the requests since the previous call, as "GET /path?query".
 func (s *Server) Asked() (list []string) {
 	for _, e := range s.Log.Drain() {
 		list = append(list, e.Method+" "+e.Path)
@@ -149,23 +147,23 @@ func (s *Server) Asked() (list []string) {
 	return list
 }
 
-// serve answers as the host does, under the condition that is set.
+// serve handles a request under the current condition.
 func (s *Server) serve(w http.ResponseWriter, r *http.Request) {
 	entry := s.Log.begin(r)
 	counted := &counting{ResponseWriter: w}
 	defer func() { s.Log.end(entry, counted.status, counted.bytes) }()
 	if !s.passes(r.Context()) {
-		// The connection ends as on a network that loses it.
+		// This closes the connection without a response.
 		counted.status = 0
 		panic(http.ErrAbortHandler)
 	}
-	if s.overridden(counted, r) {
+	if s.override(counted, r) {
 		return
 	}
 	s.handler.Load().(answering).ServeHTTP(counted, r)
 }
 
-// passes waits as long as the network holds a request back; false where it loses it.
+// passes waits for as long as the condition delays a request. It reports false if the request is lost.
 func (s *Server) passes(ctx context.Context) bool {
 	late := false
 	for {
@@ -197,7 +195,7 @@ func (s *Server) passes(ctx context.Context) bool {
 	}
 }
 
-// cuttable is a listener whose connections can be cut.
+// cuttable is a listener that registers its connections, so that cut can close them.
 type cuttable struct {
 	net.Listener
 	s *Server
@@ -213,13 +211,13 @@ func (l *cuttable) Accept() (net.Conn, error) {
 			return kept, nil
 		}
 		if tcp, is := c.(*net.TCPConn); is {
-			tcp.SetLinger(0) // it is reset
+			tcp.SetLinger(0) // send RST
 		}
 		c.Close()
 	}
 }
 
-// keep takes a connection in, nil while none is taken.
+// keep registers a connection. It returns nil while the server is offline.
 func (l *cuttable) keep(c net.Conn) *conn {
 	l.s.mu.Lock()
 	defer l.s.mu.Unlock()
@@ -231,7 +229,7 @@ func (l *cuttable) keep(c net.Conn) *conn {
 	return kept
 }
 
-// conn is a connection that passes on no more than the network lets through.
+// conn is a connection that is limited to the rate of the condition.
 type conn struct {
 	net.Conn
 	s *Server
@@ -244,7 +242,7 @@ func (c *conn) Close() error {
 	return c.Conn.Close()
 }
 
-// perSecond is in how many pieces what passes in a second is written.
+// perSecond is the number of writes per second on a limited connection.
 const perSecond = 20
 
 func (c *conn) Write(data []byte) (n int, err error) {

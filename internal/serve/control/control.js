@@ -1,14 +1,14 @@
-// The control page of tachyform serve. The token that lets it switch anything is the fragment of its address.
+// The control page of tachyform serve. The fragment of its URL is the token that requests to the control port need.
 'use strict';
 
 const token = location.hash.slice(1);
 const byId = (id) => document.getElementById(id);
 const MEANINGS = {
-  online: 'Requests are answered as the host would.',
-  offline: 'Connections are cut, and new ones end at once. What the site shows now comes from the browser alone.',
-  stalled: 'Requests are taken and never answered.',
-  slow: 'Each answer comes 0.4 s late, with 50 kB a second.',
-  flaky: 'Three of ten requests are lost.',
+  online: 'The server responds as the host would.',
+  offline: 'Open connections are closed and new ones fail. The site can use only what the browser has stored.',
+  stalled: 'The server accepts requests and never responds.',
+  slow: 'Each response starts 0.4 s late and arrives at 50 kB per second.',
+  flaky: 'Three of ten requests fail.',
 };
 
 function trouble(text) {
@@ -52,11 +52,11 @@ function show() {
   for (const b of group.children) b.setAttribute('aria-pressed', String(b.textContent === state.condition));
   byId('meaning').textContent = MEANINGS[state.condition] ?? '';
   byId('releases').hidden = !state.has_next;
-  byId('next').textContent = state.deployed ? 'Take the next release back' : 'Deploy the next release';
+  byId('next').textContent = state.deployed ? 'Deploy the current release again' : 'Deploy the next release';
   byId('pages').hidden = !state.predicted.length;
   byId('predicted').replaceChildren(...state.predicted.flatMap((p) => [element('dt', p.path), element('dd', `predicted ${state.condition}: ${p.text}`)]));
   byId('overrides').replaceChildren(...state.overrides.map((o, i) => {
-    const item = element('li', `${o.match}  ${o.status || 'own status'}${o.delay_ms ? `, ${o.delay_ms} ms late` : ''} `);
+    const item = element('li', `${o.match}  ${o.status || 'status unchanged'}${o.delay_ms ? `, ${o.delay_ms} ms late` : ''} `);
     const remove = element('button', 'Remove');
     remove.type = 'button';
     remove.addEventListener('click', () => attempt(() => post('/overrides', { overrides: state.overrides.filter((_, k) => k !== i) })));
@@ -103,7 +103,7 @@ async function follow() {
       state = await answer.json();
       show();
     } catch {
-      trouble('tachyform serve has ended.');
+      trouble('tachyform serve does not respond. If it was stopped, start it again and open the new URL that it prints.');
       await new Promise((done) => setTimeout(done, 2000));
     }
   }

@@ -7,7 +7,6 @@ import (
 
 	"tachyform/internal/page"
 	"tachyform/internal/request"
-	"tachyform/internal/site"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
 	"tachyform/internal/useragent/realm"
@@ -252,10 +251,7 @@ func (f *frame) finalize(inner *window, p navigationParams) {
 		inner.Opaque = true
 	}
 	inner.createAndInitialize(p)
-	mediaType := "text/html"
-	if p.response != nil {
-		mediaType = computedType(p.response.Actual())
-	}
+	mediaType := typeOf(p.response)
 	f.put(inner, inner.loadDocument(p, mediaType), mediaType, true)
 }
 
@@ -372,7 +368,7 @@ func (p *Page) FrameWindow(number int) int {
 	if !inner.runs() && inner.kin() != nil && p.c.in.StartRealm != nil && p.c.top().framed < mostFrames {
 		p.c.top().framed++
 		inner.scripts = nil
-		if inner.startScripting(inner.document, inner.mediaType(), true) {
+		if inner.startScripting(inner.document, typeOf(inner.response), true) {
 			inner.scripts.handOver(inner.scripts.nodes)
 			inner.scripts.at = len(inner.scripts.nodes)
 		}
@@ -380,11 +376,12 @@ func (p *Page) FrameWindow(number int) int {
 	return inner.ID
 }
 
-func (c *window) mediaType() string {
-	if c.response != nil {
-		return cmp.Or(site.Essence(c.response.Actual().Get("content-type")), "text/html")
+// typeOf is the media type of a document that came with a response, or without one.
+func typeOf(r *fetch.Response) string {
+	if r == nil {
+		return "text/html"
 	}
-	return "text/html"
+	return computedType(r.Actual())
 }
 
 // RemoveFrame is "destroy a child navigable" (HTML, 7.3.1.6).

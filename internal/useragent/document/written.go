@@ -209,15 +209,15 @@ func (s *scripting) insert(after int, text string) bool {
 		return false
 	}
 	s.realm.ChargeText(2*len(s.text) + len(text))
-	written := slices.Concat(s.text[:end], []byte(text), s.text[end:])
-	nodes, _ := markup.Nodes(written)
+	source := slices.Concat(s.text[:end], []byte(text), s.text[end:])
+	nodes, _ := markup.Nodes(source)
 	if !alike(s.nodes[:s.at], nodes) {
 		return false
 	}
 	for i, old := range s.nodes[:s.at] {
 		nodes[i].Number = old.Number
 	}
-	s.text, s.nodes = written, nodes
+	s.text, s.nodes = source, nodes
 	return true
 }
 

@@ -112,8 +112,8 @@ func (req *Request) upgradeMixedContent(u *whatwg.Url) {
 	}
 }
 
-// ShouldBeBlockedAsMixedContent is "should fetching request be blocked as mixed content" (Mixed Content, 4.4).
-func ShouldBeBlockedAsMixedContent(req *Request, u *whatwg.Url) bool {
+// shouldBeBlockedAsMixedContent is "should fetching request be blocked as mixed content" (Mixed Content, 4.4).
+func shouldBeBlockedAsMixedContent(req *Request, u *whatwg.Url) bool {
 	return req.prohibitsMixedContent() && u.Scheme() == "http" && !weburl.Trustworthy(u) && !(req.Mode == request.Navigate && req.Destination == request.Document)
 }
 

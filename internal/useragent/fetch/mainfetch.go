@@ -40,12 +40,12 @@ func (f *fetching) mainFetch(u *whatwg.Url) {
 	f.req.upgradeMixedContent(u)
 	f.at, f.req.URL = u, u.Href(false)
 	f.urls = append(f.urls, u.Href(true))
-	if ShouldBeBlockedAsMixedContent(f.req, u) {
+	if shouldBeBlockedAsMixedContent(f.req, u) {
 		f.Refused("the page at " + f.req.Client.Origin + " was loaded over https: browsers do not ask for " + f.req.URL)
 		f.networkError(Failure{Kind: MixedContent})
 		return
 	}
-	if ShouldBeBlocked(f.req, len(f.urls) > 1) {
+	if shouldBeBlocked(f.req, len(f.urls) > 1) {
 		f.Refused("the Content-Security-Policy of the page or worker that asks does not allow " + f.req.URL)
 		f.networkError(Failure{Kind: PolicyForbids})
 		return
@@ -93,8 +93,8 @@ func (f *fetching) finish(resp *Response) {
 	f.done(resp, Error{})
 }
 
-// ShouldBeBlocked is "should request be blocked by Content Security Policy" (CSP 3, 4.1.2) for a request at the URL that it is at.
-func ShouldBeBlocked(req *Request, redirected bool) bool {
+// shouldBeBlocked is "should request be blocked by Content Security Policy" (CSP 3, 4.1.2) for a request at the URL that it is at.
+func shouldBeBlocked(req *Request, redirected bool) bool {
 	return !req.Client.Policy.Allows(csp.Request{Destination: req.Destination, URL: weburl.WithoutFragment(req.URL), Nonce: req.Nonce, ParserInserted: req.ParserInserted,
 		Redirected: redirected})
 }

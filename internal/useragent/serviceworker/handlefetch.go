@@ -4,6 +4,7 @@ import (
 	"tachyform/internal/request"
 	"tachyform/internal/useragent/account"
 	"tachyform/internal/useragent/fetch"
+	"tachyform/internal/useragent/storage"
 	"tachyform/internal/weburl"
 )
 
@@ -27,7 +28,7 @@ func (w *Worker) HandleFetch(c *Client, req *fetch.Request, done func(*fetch.Res
 		done(nil, fetch.Nobody)
 	case "cache":
 		if resp := w.fromCaches(source, req); resp != nil {
-			s.delayed(func() { done(resp, fetch.ByWorker) })
+			s.clock().After(storage.CacheDelay, func() { done(resp, fetch.ByWorker) })
 			return
 		}
 		done(nil, fetch.Nobody)

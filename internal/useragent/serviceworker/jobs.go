@@ -23,7 +23,7 @@ type job struct {
 	updateViaCache string
 	// registration is the one that an update is about.
 	registration *Registration
-	// byBrowser says that the browser itself checks for a new version, forced that it asks the network always (force bypass cache).
+	// byBrowser is set for an update check that the browser started, not a script.
 	byBrowser bool
 	settle    []func(error)
 	settled   bool

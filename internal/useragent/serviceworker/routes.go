@@ -113,6 +113,3 @@ func (w *Worker) fromCaches(r *route, req *fetch.Request) *fetch.Response {
 	}
 	return nil
 }
-
-// delayed does something once an operation on the caches is through.
-func (s *Container) delayed(do func()) { s.clock().After(storage.CacheDelay, do) }
