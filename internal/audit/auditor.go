@@ -54,6 +54,8 @@ type Input struct {
 	Kind *useragent.Kind
 	// Trusted counts the site's origin as secure whatever its scheme.
 	Trusted bool
+	// HTTPCache gives the browser an HTTP cache. Verdicts do not rely on one: browsers remove entries at any time.
+	HTTPCache bool
 	// Before are earlier releases, oldest first, that the site is handed over from as well; nil for none.
 	Before   []handover.Release
 	Progress func(done, all int)
@@ -419,7 +421,7 @@ func (in *Input) Visits() (list []string) {
 func (a *auditor) rehearse(start string) error {
 	r := &rehearsal.Rehearsal{Strained: a.strained, Hosts: append([]site.Host{a.Host}, a.Others...), Progress: a.Progress, Reader: a.reader,
 		ReadScripts: a.Project.Audit.Scripts == "read", OneProfile: a.Project.Audit.Profile == "yes",
-		HostKnows: a.hostKnows(), Lean: true}
+		HostKnows: a.hostKnows(), HTTPCache: a.HTTPCache, Lean: true}
 	r.Visit = a.Visits()
 	if start != "" && !slices.Contains(a.pages, start) {
 		a.pages = append([]string{start}, a.pages...)

@@ -10,27 +10,26 @@ import (
 	"strings"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/condition"
 	"tachyform/internal/confirm"
 	"tachyform/internal/driver"
 	"tachyform/internal/driver/chromium"
 	"tachyform/internal/driver/firefox"
 	"tachyform/internal/driver/webkit"
 	"tachyform/internal/problem"
-	"tachyform/internal/rehearsal"
 	"tachyform/internal/serve"
-	"tachyform/internal/weburl"
+	"tachyform/internal/target"
 )
 
 // realBrowsers are the browsers that rehearse can start, with the Debian package of each.
 var realBrowsers = map[string]struct {
 	start   func(ctx context.Context, path string) (driver.Browser, error)
+	target  string // whose predictions it is compared with
 	pattern string // of the version in navigator.userAgent
 	install string
 }{
-	"chromium": {func(ctx context.Context, path string) (driver.Browser, error) { return chromium.StartAt(ctx, path) }, `Chrome/(\d+)`, "chromium"},
-	"firefox":  {func(_ context.Context, path string) (driver.Browser, error) { return firefox.StartAt(path) }, `Firefox/(\d+)`, "firefox-esr"},
-	"webkit":   {func(_ context.Context, path string) (driver.Browser, error) { return webkit.StartAt(path) }, `MiniBrowser/(\d+)`, "webkit2gtk-driver and xvfb"},
+	"chromium": {func(ctx context.Context, path string) (driver.Browser, error) { return chromium.StartAt(ctx, path) }, target.ChromiumDesktop, `Chrome/(\d+)`, "chromium"},
+	"firefox":  {func(_ context.Context, path string) (driver.Browser, error) { return firefox.StartAt(path) }, target.FirefoxAndroid, `Firefox/(\d+)`, "firefox-esr"},
+	"webkit":   {func(_ context.Context, path string) (driver.Browser, error) { return webkit.StartAt(path) }, target.SafariMacOS, `MiniBrowser/(\d+)`, "webkit2gtk-driver and xvfb"},
 }
 
 // realNames lists their names.
@@ -60,7 +59,7 @@ func (b realBrowser) check(only []string) error {
 }
 
 // compare opens the pages of a rehearsal in a real browser. called is the name of the browser with its version.
-func (a *app) compare(ctx context.Context, o *opened, r *audit.Report, conditions []condition.Condition, with realBrowser) (rows []confirm.Row, called string, err error) {
+func (a *app) compare(ctx context.Context, o *opened, in audit.Input, r *audit.Report, with realBrowser) (rows []confirm.Row, called string, err error) {
 	if err := o.needFolder("rehearse --browser"); err != nil {
 		return nil, "", err
 	}
@@ -81,7 +80,7 @@ func (a *app) compare(ctx context.Context, o *opened, r *audit.Report, condition
 	}
 	defer b.Close()
 	done := func(int) {}
-	list := predictions(r, conditions, o.host.Origin())
+	list := confirm.Predictions(r, in.Conditions)
 	if a.progress {
 		done = func(n int) {
 			fmt.Fprintf(a.err, "\r\x1b[K%s: page %d of %d", with.name, n, len(list))
@@ -90,7 +89,16 @@ func (a *app) compare(ctx context.Context, o *opened, r *audit.Report, condition
 			}
 		}
 	}
-	site := &confirm.Site{Server: s, Visit: o.project.Audit.Visit}
+	site := &confirm.Site{Server: s, Visit: o.project.Audit.Visit,
+		Start: func() (driver.Browser, error) { return kind.start(ctx, with.path) },
+		Cached: func() ([]confirm.Prediction, error) {
+			in.HTTPCache, in.Progress = true, nil
+			again, err := audit.Rehearse(ctx, in)
+			if err != nil {
+				return nil, err
+			}
+			return confirm.Predictions(again, in.Conditions), nil
+		}}
 	if rows, err = site.Compare(ctx, b, list, done); err != nil {
 		if ctx.Err() != nil {
 			return nil, "", ctx.Err()
@@ -115,29 +123,4 @@ func version(b driver.Browser, pattern string) string {
 		return " " + m[1]
 	}
 	return ""
-}
-
-// predictions returns the results of a rehearsal, condition by condition.
-func predictions(r *audit.Report, conditions []condition.Condition, origin string) (list []confirm.Prediction) {
-	judged := map[string]*audit.PageReport{}
-	for _, p := range r.Pages {
-		judged[p.URL] = p
-	}
-	for _, c := range conditions {
-		for _, page := range r.Rehearsal.Pages {
-			o := page.Under[c.Name]
-			if o == nil || !o.IsUsual() || weburl.OriginOf(page.URL) != origin {
-				continue
-			}
-			p := confirm.Prediction{Path: strings.TrimPrefix(page.URL, origin), Condition: c, Outcome: string(o.Outcome), Whole: o.Outcome == rehearsal.Whole, Title: o.Title}
-			if v := o.View; v != nil && !v.Failed && !v.Stuck {
-				p.Shows, p.Text = true, v.Text()
-			}
-			if said := judged[p.Path]; said != nil && said.Under[c.Name] != nil && !said.Under[c.Name].Known {
-				p.Unknown = said.Under[c.Name].Why
-			}
-			list = append(list, p)
-		}
-	}
-	return list
 }

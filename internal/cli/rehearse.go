@@ -14,6 +14,7 @@ import (
 	"tachyform/internal/report"
 	"tachyform/internal/site"
 	"tachyform/internal/spelling"
+	"tachyform/internal/useragent"
 )
 
 func (a *app) rehearse() *cobra.Command {
@@ -63,6 +64,9 @@ played after the others, or alone with --only.`,
 		if in.Kind, err = profile(); err != nil {
 			return err
 		}
+		if looking.name != "" && !cmd.Flags().Changed("target") {
+			in.Kind = useragent.Kinds[realBrowsers[looking.name].target]
+		}
 		chosen, err := chooseRehearsals(o.project.Rehearsals, only)
 		if err != nil {
 			return err
@@ -76,7 +80,7 @@ played after the others, or alone with --only.`,
 		var seen []confirm.Row
 		var called string
 		if looking.name != "" {
-			if seen, called, err = a.compare(cmd.Context(), o, r, in.Conditions, looking); err != nil {
+			if seen, called, err = a.compare(cmd.Context(), o, in, r, looking); err != nil {
 				return err
 			}
 		}

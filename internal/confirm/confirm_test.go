@@ -67,7 +67,7 @@ func TestCompare(t *testing.T) {
 	}))
 	require.NoError(t, err)
 	defer s.Close()
-	site := &Site{Server: s, Visit: []string{"/skerra"}}
+	site := &Site{Server: s, Visit: []string{"/skerra"}, Patience: 500 * time.Millisecond}
 	var through []int
 	rows, err := site.Compare(context.Background(), &reader{map[string]string{}}, []Prediction{
 		{Path: "/skerra", Condition: condition.Online, Outcome: "whole", Shows: true, Title: "Tides", Text: "high water at skerra"},

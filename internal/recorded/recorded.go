@@ -23,6 +23,8 @@ type Case struct {
 	Hosting hostingHabits     `json:"hosting"`
 	// Next is the site's host with the next release, nil when there is none.
 	Next site.Host `json:"-"`
+
+	origin, other string
 }
 
 type hostingHabits struct {
@@ -46,7 +48,7 @@ type hostingHabits struct {
 // Origin and Other are the origins under which a case's folders answer.
 const Origin, Other = "http://origin", "http://other"
 
-func caseRules(headers map[string]map[string]*string, status map[string]int) (h project.Hosting) {
+func (c Case) rules(headers map[string]map[string]*string, status map[string]int) (h project.Hosting) {
 	var paths []string
 	for path := range headers {
 		paths = append(paths, path)
@@ -56,7 +58,7 @@ func caseRules(headers map[string]map[string]*string, status map[string]int) (h 
 		set := map[string]*string{}
 		for k, v := range headers[path] {
 			if v != nil {
-				s := fillOrigins(*v)
+				s := c.fill(*v)
 				v = &s
 			}
 			set[k] = v
@@ -69,19 +71,20 @@ func caseRules(headers map[string]map[string]*string, status map[string]int) (h 
 	return h
 }
 
-func fillOrigins(s string) string {
-	return strings.NewReplacer("__ORIGIN__", Origin, "__OTHER__", Other).Replace(s)
+// fill replaces the placeholders for origins.
+func (c Case) fill(s string) string {
+	return strings.NewReplacer("__ORIGIN__", c.origin, "__OTHER__", c.other).Replace(s)
 }
 
 // Hosts says how the case's own host answers.
 func (c Case) Hosts() project.Hosting {
-	h := caseRules(c.Hosting.Headers, c.Hosting.Status)
+	h := c.rules(c.Hosting.Headers, c.Hosting.Status)
 	for _, r := range c.Hosting.Redirects {
 		status := r.Status
 		if status == 0 {
 			status = 302
 		}
-		h.Redirects = append(h.Redirects, project.Redirect{Match: r.From, To: fillOrigins(r.To), Status: status,
+		h.Redirects = append(h.Redirects, project.Redirect{Match: r.From, To: c.fill(r.To), Status: status,
 			UnlessCookie: r.UnlessCookie})
 	}
 	rooted := func(file string) string {
@@ -99,7 +102,7 @@ func (c Case) Hosts() project.Hosting {
 }
 
 // openFolder gives the folder of a case with its placeholders filled in.
-func openFolder(dir, origin, address string, h project.Hosting) (*site.Folder, error) {
+func (c Case) openFolder(dir, origin, address string, h project.Hosting) (*site.Folder, error) {
 	f, err := site.OpenFolder(dir, origin, address, h)
 	if err != nil {
 		return nil, err
@@ -112,7 +115,7 @@ func openFolder(dir, origin, address string, h project.Hosting) (*site.Folder, e
 			if err != nil {
 				return nil, err
 			}
-			if filled := fillOrigins(string(text)); filled != string(text) {
+			if filled := c.fill(string(text)); filled != string(text) {
 				changes[file.Path] = []byte(filled)
 			}
 		}
@@ -122,7 +125,12 @@ func openFolder(dir, origin, address string, h project.Hosting) (*site.Folder, e
 
 // Load reads the case in a folder and what the browser did with it, which goes into expected, and opens its hosts.
 func Load(folder string, expected any) (*Case, []site.Host, error) {
-	c := &Case{}
+	return LoadAt(folder, Origin, Other, expected)
+}
+
+// LoadAt is Load with other origins for the folders of the case.
+func LoadAt(folder, origin, other string, expected any) (*Case, []site.Host, error) {
+	c := &Case{origin: origin, other: other}
 	for name, v := range map[string]any{"case.json": c, "expected.json": expected} {
 		text, err := os.ReadFile(filepath.Join(folder, name))
 		if err != nil {
@@ -138,7 +146,7 @@ func Load(folder string, expected any) (*Case, []site.Host, error) {
 	if c.Base == "" {
 		c.Base = "/"
 	}
-	main, err := openFolder(filepath.Join(folder, "site"), Origin, c.Base, c.Hosts())
+	main, err := c.openFolder(filepath.Join(folder, "site"), origin, c.Base, c.Hosts())
 	if err != nil {
 		return nil, nil, err
 	}
@@ -150,13 +158,13 @@ func Load(folder string, expected any) (*Case, []site.Host, error) {
 				return nil, nil, err
 			}
 		}
-		if c.Next, err = openFolder(next, Origin, c.Base, later.Hosts()); err != nil {
+		if c.Next, err = c.openFolder(next, origin, c.Base, later.Hosts()); err != nil {
 			return nil, nil, err
 		}
 	}
 	if d := c.Other["dir"]; d != "" {
-		other, err := openFolder(filepath.Join(folder, d), Other, "/",
-			caseRules(c.Hosting.OtherHeaders, c.Hosting.OtherStatus))
+		other, err := c.openFolder(filepath.Join(folder, d), other, "/",
+			c.rules(c.Hosting.OtherHeaders, c.Hosting.OtherStatus))
 		if err != nil {
 			return nil, nil, err
 		}

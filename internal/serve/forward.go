@@ -15,6 +15,8 @@ import (
 type Forward struct {
 	origin string
 	proxy  *httputil.ReverseProxy
+	// Fitted, if set, adds the results of a fit to pages.
+	Fitted *Fitted
 	// Names also forwards requests for host names other than those of this machine.
 	Names bool
 }
@@ -29,6 +31,10 @@ func NewForward(origin string) (*Forward, error) {
 	f.proxy = &httputil.ReverseProxy{ModifyResponse: f.modify, Rewrite: func(r *httputil.ProxyRequest) {
 		r.SetURL(&url.URL{Scheme: u.Scheme, Host: u.Host})
 		r.Out.Host = u.Host
+		if f.Fitted != nil {
+			// The transport then requests and decodes compressed responses.
+			r.Out.Header.Del("Accept-Encoding")
+		}
 		for _, name := range []string{"Origin", "Referer"} {
 			r.Out.Header.Del(name)
 			if value := r.In.Header.Get(name); value != "" {
@@ -85,6 +91,9 @@ func (f *Forward) modify(resp *http.Response) error {
 	cookies := resp.Header.Values("Set-Cookie")
 	for i, c := range cookies {
 		cookies[i] = withoutDomain(c)
+	}
+	if f.Fitted != nil {
+		return f.Fitted.editPage(resp)
 	}
 	return nil
 }

@@ -62,13 +62,9 @@ func (h *handler) current() (*site.Folder, error) {
 }
 
 func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	failed := func() {
-		// The error contains paths of this machine, so the response does not.
-		http.Error(w, "The file cannot be read now.", http.StatusInternalServerError)
-	}
 	f, err := h.current()
 	if err != nil {
-		failed()
+		failed(w)
 		return
 	}
 	u, err := whatwg.Parse(h.origin + r.URL.RequestURI())
@@ -81,15 +77,37 @@ func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		h.behind.ServeHTTP(w, r)
 		return
 	}
-	resp, err := f.Answer(r.Context(), asked)
+	answerFrom(f, asked, w, r)
+}
+
+// HostHandler serves a site.Host, such as a Folder with changes.
+func HostHandler(host site.Host) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		u, err := whatwg.Parse(host.Origin() + r.URL.RequestURI())
+		if err != nil {
+			http.Error(w, "bad address", http.StatusBadRequest)
+			return
+		}
+		answerFrom(host, &site.Request{Method: r.Method, URL: u, Header: r.Header}, w, r)
+	})
+}
+
+// failed is the response if a file cannot be read. The error contains paths of this machine, so the response does not.
+func failed(w http.ResponseWriter) {
+	http.Error(w, "The file cannot be read now.", http.StatusInternalServerError)
+}
+
+// answerFrom writes the response of a host.
+func answerFrom(host site.Host, asked *site.Request, w http.ResponseWriter, r *http.Request) {
+	resp, err := host.Answer(r.Context(), asked)
 	if err != nil {
-		failed()
+		failed(w)
 		return
 	}
 	var body []byte
 	if resp.Body != nil {
 		if body, err = resp.Body.Bytes(); err != nil {
-			failed()
+			failed(w)
 			return
 		}
 	}

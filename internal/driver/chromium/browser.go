@@ -210,6 +210,9 @@ func (t *Tab) Close() { t.close() }
 
 // Load implements driver.Tab: it opens a URL and waits until the page has settled.
 func (t *Tab) Load(url string) error {
+	if url == "about:blank" { // there is nothing to wait for
+		return chromedp.Do(t.ctx, chromedp.Navigate(url))
+	}
 	_, err := t.Go(url)
 	return err
 }
