@@ -31,7 +31,7 @@ const moduleWorkers = "module workers"
 // chromium is Chromium; on phones it keeps documents that listen for unload, as its documentation says, on desktops it does
 // not.
 func chromium(phone bool) *Kind {
-	lacks := []string{environment.CopiesByVary, environment.WholeKeys, environment.ImmutableCopies, "ReadableStream.from",
+	lacks := []string{environment.CopiesByVary, environment.WholeKeys, environment.ImmutableCopies, environment.RejectionsOfJSON, "ReadableStream.from",
 		"SharedArrayBuffer"}
 	if !phone {
 		lacks = append(lacks, environment.Touch)

@@ -9,6 +9,8 @@ const (
 	WholeKeys = "whole keys"
 	// ImmutableCopies: the headers of answers from a cache can be changed.
 	ImmutableCopies = "immutable copies"
+	// RejectionsOfJSON: unhandledrejection is not dispatched for errors of Response.json() with a body from the network.
+	RejectionsOfJSON = "rejections of json"
 	// Touch: there is no screen that could be touched, and no handlers for it.
 	Touch = "touch"
 )

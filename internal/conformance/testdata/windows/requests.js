@@ -278,3 +278,13 @@ probe('headers of several values', () => {
   return [[...h].map(String), h.getSetCookie()];
 });
 probe('a beacon', () => [navigator.sendBeacon('/none', 'x'), navigator.sendBeacon('/none')]);
+const rejectedWith = (start) => new Promise((done) => {
+  const heard = (e) => { e.preventDefault(); done(e.reason.name); };
+  addEventListener('unhandledrejection', heard, { once: true });
+  setTimeout(() => { removeEventListener('unhandledrejection', heard); done('not dispatched'); }, 300);
+  start();
+});
+probe('unhandledrejection: json() of a fetched body', () => rejectedWith(() => { fetch('data:text/html,<p>').then((r) => r.json()); }));
+probe('unhandledrejection: json() of a fetched body, thrown again', () => rejectedWith(() => { fetch('data:text/html,<p>').then((r) => r.json()).then(() => {}, (e) => { throw e; }); }));
+probe('unhandledrejection: json() of a constructed body', () => rejectedWith(() => { new Response('<p>').json(); }));
+probe('unhandledrejection: JSON.parse of a fetched text', () => rejectedWith(() => { fetch('data:text/html,<p>').then((r) => r.text()).then(JSON.parse); }));

@@ -3,6 +3,7 @@ import { isAborted, reasonOf } from './abort.js';
 import { ArrayBuffer, PromiseOf, TypeError, Uint8Array, isA, jsonForScripts, sharedState, isView } from './primordials.js';
 import { queueTask } from './timers.js';
 import { bytesOf, keepBytes, viewOf } from './bytes.js';
+import { parsedWithoutScript } from './errors.js';
 import { URLSearchParams } from './url.js';
 import { ReadableStream, drain, stateOfStream, streamOf, teeStream, useUp } from './readablestream.js';
 import { Blob, blobHandle, blobOf } from './blob.js';
@@ -86,8 +87,16 @@ const bodyMembers = {
   },
   async json() {
     check(this);
+    const { fetched } = bodyOf.get(this) ?? {};
     const handle = await consume(this);
-    return jsonForScripts(handle ? host('body.read', handle) : '');
+    const text = handle ? host('body.read', handle) : '';
+    if (!fetched) return jsonForScripts(text);
+    try {
+      return jsonForScripts(text);
+    } catch (error) {
+      parsedWithoutScript.add(error);
+      throw error;
+    }
   },
   async text() {
     check(this);

@@ -3,7 +3,7 @@ import { commands } from './commands.js';
 import { inherits, must, publish } from './webidl.js';
 import { DOMException } from './domexception.js';
 import { own } from './settings.js';
-import { describe, nameOf, nameOfScripts, stackOf } from './errors.js';
+import { describe, nameOf, nameOfScripts, parsedWithoutScript, stackOf } from './errors.js';
 import { now, timeOrigin } from './time.js';
 
 // DOM, 2: events.
@@ -515,6 +515,10 @@ commands.handled = (promise) => {
   if (told.delete(promise)) dispatch(global, trusted(new PromiseRejectionEvent('rejectionhandled', { promise })));
 };
 commands.rejected = (promise, reason) => {
+  if (own.lacks?.includes('rejections of json') && parsedWithoutScript.has(reason)) {
+    host('log', 'error', `${describe(reason)} (in a promise that nobody handles)`, stackOf(reason), nameOfScripts(reason));
+    return;
+  }
   told.add(promise);
   const event = trusted(new PromiseRejectionEvent('unhandledrejection', { promise, reason, cancelable: true }));
   if (dispatch(global, event)) host('log', 'error', `${describe(reason)} (in a promise that nobody handles)`, stackOf(reason), nameOfScripts(reason));
