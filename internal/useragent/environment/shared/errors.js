@@ -3,8 +3,8 @@
 import { Error, getPrototypeOf, isA } from './primordials.js';
 import { ofBrowser } from './host.js';
 
-// Errors of Response.json() for a body that arrived from the network. Chromium does not dispatch unhandledrejection for them, because no
-// script is running when they are created.
+// Errors of Response.json() for a body that arrived from the network or a service worker. Chromium does not dispatch unhandledrejection
+// for them, because no script is running when they are created.
 export const parsedWithoutScript = new WeakSet();
 export function describe(error) {
   const message = ownText(error, 'message');

@@ -80,7 +80,7 @@ export function responseFrom(data, guard = 'immutable') {
   const response = setPrototypeOf({}, Response.prototype);
   const hidden = data.type === 'opaque' || data.type === 'opaqueredirect';
   responseState.set(response, { partial: data.partial, type: data.type, urls: data.urls, status: data.status, statusText: data.statusText, headers: headersWith(data.headers, guard), opaque: hidden ? data.body : 0 });
-  bodyOf.set(response, data.body && !hidden ? { handle: data.body, stream: null, type: null, fetched: data.urls.length > 0 } : null);
+  bodyOf.set(response, data.body && !hidden ? { handle: data.body, stream: null, type: null, fetched: /^https?:/.test(data.urls[0] ?? '') } : null);
   return response;
 }
 // A response as the host takes it; its body is used up.
