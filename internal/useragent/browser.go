@@ -106,7 +106,7 @@ func New(ctx context.Context, hosts []site.Host, o Options) *Browser {
 	b.workers.ClassicOnly = b.kind.lacks(moduleWorkers)
 	b.windows = &document.Windows{Workers: b.workers, Options: document.Options{
 		Reader: cmp.Or(o.Reader, &page.Reader{}), Present: o.Present, Asks: o.Asks, UpdateDelay: b.kind.UpdateDelay,
-		WithoutWorkers: o.WithoutWorkers, Fitted: o.Fitted, ScriptsOnly: o.ScriptsOnly, Presses: o.Presses, HostKnows: o.HostKnows,
+		WithoutStyleModules: b.kind.lacks(styleModules), WithoutWorkers: o.WithoutWorkers, Fitted: o.Fitted, ScriptsOnly: o.ScriptsOnly, Presses: o.Presses, HostKnows: o.HostKnows,
 		Has: func(url string) bool {
 			folder, is := n.Hosts[weburl.OriginOf(url)].(*site.Folder)
 			return is && folder.FileAt(url) != nil

@@ -28,6 +28,9 @@ func (p *Kind) lacks(what string) bool { return slices.Contains(p.Lacks, what) }
 // moduleWorkers is a type of registration, which kinds of browser may lack.
 const moduleWorkers = "module workers"
 
+// styleModules is the import attribute type: 'css', which kinds of browser may lack.
+const styleModules = "style modules"
+
 // chromium is Chromium; on phones it keeps documents that listen for unload, as its documentation says, on desktops it does
 // not.
 func chromium(phone bool) *Kind {
@@ -67,7 +70,8 @@ var Kinds = map[string]*Kind{
 
 func safari(lacks ...string) *Kind {
 	return &Kind{UpdateDelay: updateDelay,
-		Lacks: append(append(lacks, "InstallEvent.prototype.addRoutes", "scheduler", "WebTransport", "ReadableStreamBYOBReader",
+		Lacks: append(append(lacks, "InstallEvent.prototype.addRoutes", "scheduler", "WebTransport", "ReadableStreamBYOBReader", styleModules,
+			"ReadableStream.prototype.@@asyncIterator", "ReadableStream.prototype.values",
 			"WorkerNavigator.prototype.connection"), backgroundSync...),
 		BackForward: document.BackForwardCache{Most: 2, For: 30 * time.Minute, DespiteUnload: true,
 			NoStore: document.KeptNoStoreAlways, DespiteStatus: true, DespiteLocks: true, DespiteContact: true, Requests: document.KeptRequestsFail},

@@ -77,7 +77,7 @@ func start(ctx context.Context, path string, more ...chromedp.ExecAllocatorOptio
 		// A headless one has no mouse; those that people sit before do.
 		chromedp.Flag("blink-settings",
 			"availableHoverTypes=2,availablePointerTypes=4,primaryHoverType=2,primaryPointerType=4"),
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
+		chromedp.Flag("accept-lang", "en-US,en"), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true))
 	alloc, stopAlloc := chromedp.NewExecAllocator(ctx, options...)
 	running, stop := chromedp.NewContext(alloc)
 	c := &Browser{running, func() { stop(); stopAlloc() }}

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"time"
 
 	"github.com/coder/websocket"
@@ -21,6 +22,10 @@ type Browser struct {
 	conn    *websocket.Conn
 	id      int
 }
+
+// preferences of the profile: the language that predictions assume.
+const preferences = `user_pref("intl.accept_languages", "en-US, en");
+`
 
 // Start starts a Firefox without a window; the error wraps driver.ErrNotHere where there is none that starts.
 func Start() (*Browser, error) { return StartAt("") }
@@ -39,6 +44,10 @@ func StartAt(name string) (*Browser, error) {
 	}
 	profile, err := os.MkdirTemp("", "profile")
 	if err != nil {
+		return nil, err
+	}
+	if err := os.WriteFile(filepath.Join(profile, "user.js"), []byte(preferences), 0o600); err != nil {
+		os.RemoveAll(profile)
 		return nil, err
 	}
 	b := &Browser{}

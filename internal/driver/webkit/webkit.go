@@ -54,7 +54,7 @@ func StartAt(path string) (b *Browser, err error) {
 	if err != nil {
 		return b, err
 	}
-	if b.driver, err = driver.Run([]string{"DISPLAY=" + display, "HOME=" + home, "XDG_CACHE_HOME=" +
+	if b.driver, err = driver.Run([]string{"LANGUAGE=en_US:en", "DISPLAY=" + display, "HOME=" + home, "XDG_CACHE_HOME=" +
 		home, "XDG_DATA_HOME=" + home}, []string{home}, "WebKitWebDriver", fmt.Sprintf("--port=%d", port)); err != nil {
 		os.RemoveAll(home)
 		return b, err

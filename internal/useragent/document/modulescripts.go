@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"tachyform/internal/page"
+	"tachyform/internal/request"
 	"tachyform/internal/useragent/account"
 )
 
@@ -49,6 +50,11 @@ func (s *scripting) keepModule(url string, text []byte, base string, options fet
 			Text: fmt.Sprintf("TypeError: the module name %q cannot be resolved", read.Unresolved[0])})
 	}
 	for _, r := range read.References {
+		if r.Destination == request.Style && c.in.WithoutStyleModules {
+			m.failed = true
+			c.in.Workers.Account.Note(account.Note{Level: "error", Where: url, Text: "TypeError: Import attribute type \"css\" is not valid"})
+			continue
+		}
 		m.needs = append(m.needs, r.URL)
 		r.Integrity = s.imports.IntegrityOf(r.URL)
 		options.descend(&r)

@@ -34,6 +34,8 @@ type Options struct {
 	// HostKnows, if set, says whether the host's settings tell how it answers at a URL; without it a host is taken at its
 	// word.
 	HostKnows func(url string) bool
+	// WithoutStyleModules rejects imports with the attribute type: 'css'.
+	WithoutStyleModules bool
 	// Has, if set, says whether the site has a file at a URL; scripts that are only read ask for those that they name.
 	Has func(url string) bool
 	// FallsBack, if set, says whether the host answers at a URL with the page that it has for addresses without a file.
