@@ -33,6 +33,8 @@ slow or flaky, deploy the next release, or clear the site's data in the browser.
 URL is the address of a server on this machine, such as http://localhost:3000.
 All requests are then forwarded to it: all methods, cookies and web sockets.
 With hosting.backend, requests for which the folder has no file are forwarded.
+Pages of that server get the head lines of fit, and the files of fit are added,
+if tachyform.yaml describes the app. Nothing is written.
 
 Requests for host names other than localhost and 127.0.0.1 are rejected, so that
 no other website can read the site through DNS rebinding. --name allows another
@@ -63,6 +65,8 @@ type serving struct {
 	name    string   // of the site, for messages
 	folders []string // of the site and of the next release; empty if a server renders the site
 	backend string   // origin of that server, or ""
+	// unchanged is the reason why pages of the backend are served unchanged, or "".
+	unchanged string
 
 	mu    sync.Mutex // held while something is printed
 	lines io.Writer
@@ -87,7 +91,7 @@ func (s *serving) run(ctx context.Context, args []string) error {
 	}
 	defer s.server.Close()
 	s.server.KeepPort = true
-	releases, err := s.handlers()
+	releases, err := s.handlers(ctx)
 	if err != nil {
 		return err
 	}
@@ -129,6 +133,9 @@ func (s *serving) run(ctx context.Context, args []string) error {
 	keys, restore := s.keys(stop)
 	defer restore()
 	s.print(report.Serving(s.name, s.server.Origin()+s.project.Addr, panel.Origin()+"/"+s.control.Fragment(), keys))
+	if s.unchanged != "" {
+		s.print(s.unchanged + "\n")
+	}
 	if s.condition != condition.Online.Name {
 		s.print(report.NetworkNow(s.condition))
 	}
@@ -180,7 +187,7 @@ func (s *serving) find(ctx context.Context, args []string) error {
 }
 
 // handlers returns the handler of the site and, with --next, that of the next release.
-func (s *serving) handlers() (list []http.Handler, err error) {
+func (s *serving) handlers(ctx context.Context) (list []http.Handler, err error) {
 	var behind http.Handler
 	if s.backend != "" {
 		forward, err := serve.NewForward(s.backend)
@@ -188,6 +195,12 @@ func (s *serving) handlers() (list []http.Handler, err error) {
 			return nil, usagef("%q is not an address", s.backend)
 		}
 		forward.Names, behind = s.lanBackend, forward
+		if forward.Fitted, s.unchanged, err = s.fitOnTheWay(ctx); err != nil {
+			return nil, err
+		}
+		if forward.Fitted != nil {
+			behind = forward.Fitted.Before(forward)
+		}
 	}
 	if len(s.folders) == 0 {
 		return []http.Handler{behind}, nil

@@ -189,3 +189,61 @@ func TestServeBehind(t *testing.T) {
 		assert.Contains(t, strings.Join(strings.Fields(r.err), " "), says)
 	}
 }
+
+// A server that renders the site is tried fitted: its pages get the head lines, the files of fit are added, and the rest is forwarded.
+func TestServeFitted(t *testing.T) {
+	behind := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method != http.MethodGet && r.Method != http.MethodHead {
+			_, _ = io.WriteString(w, "<!doctype html><title>"+r.Method+"</title>")
+			return
+		}
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		w.Header().Set("ETag", `"1"`)
+		switch r.URL.Path {
+		case "/":
+			_, _ = io.WriteString(w, "<!doctype html><html lang=en><head><title>Tides</title></head><body><a href=/part>x</a><a href=/wide>y</a></body></html>")
+		case "/part":
+			_, _ = io.WriteString(w, "<li>Skerra 06:10</li>")
+		case "/wide":
+			_, _ = io.WriteString(w, "\xff\xfe<\x00h\x00t\x00m\x00l\x00>\x00")
+		default:
+			http.NotFound(w, r)
+		}
+	}))
+	defer behind.Close()
+	described := map[string]string{"tachyform.yaml": "site: " + behind.URL + "\napp: {name: Skerry Line, start_url: /}\nicons: {master: master.svg}\nworker: {pack: {pages: [/]}}\n",
+		"master.svg": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 512 512"><rect width="512" height="512" fill="#0b4f6c"/></svg>`}
+	s := startServe(t, write(t, described))
+	resp, err := http.Get(s.site)
+	require.NoError(t, err)
+	resp.Body.Close()
+	assert.Empty(t, resp.Header.Get("ETag"), "it is that of the page without the lines")
+	_, _, text := s.ask("GET", "/", "")
+	assert.Contains(t, text, `rel="manifest"`)
+	assert.Contains(t, text, "register.js")
+	assert.Contains(t, text, "</body></html>", "the length is that of the edited page")
+	_, kind, worker := s.ask("GET", "/worker.js", "")
+	assert.Contains(t, kind, "javascript")
+	assert.Contains(t, worker, "addEventListener")
+	_, _, text = s.ask("GET", "/part", "")
+	assert.Equal(t, "<li>Skerra 06:10</li>", text, "a part of a page")
+	_, _, text = s.ask("POST", "/", "")
+	assert.Equal(t, "<!doctype html><title>POST</title>", text)
+	_, _, text = s.ask("GET", "/wide", "")
+	assert.True(t, strings.HasPrefix(text, "\xff\xfe"))
+	for line := s.next(); !strings.HasPrefix(line, "/wide is served unchanged: "); line = s.next() {
+		require.NotEmpty(t, line)
+	}
+	s.end()
+
+	dir := write(t, map[string]string{"tachyform.yaml": "site: dist\napp: {name: Skerry Line}\nicons: {master: master.svg}\nworker: {pack: {pages: [/]}}\nhosting: {backend: " + behind.URL + "}\n",
+		"master.svg": described["master.svg"], "dist/index.html": pierPage})
+	s = startServe(t, dir)
+	assert.Contains(t, s.next(), "the folder is not fitted, so pages of "+behind.URL+" are served unchanged")
+	s.end()
+	require.Zero(t, run(t, dir, "fit").status)
+	s = startServe(t, dir)
+	_, _, text = s.ask("GET", "/wide", "")
+	assert.True(t, strings.HasPrefix(text, "\xff\xfe"))
+	s.end()
+}

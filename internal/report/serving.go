@@ -15,6 +15,9 @@ func Serving(name, site, control string, keys []string) string {
 	line := func(what, address string) {
 		fmt.Fprintf(&b, "%s %s\n", faint.Render(fmt.Sprintf("%-13s", what)), address)
 	}
+	if strings.Contains(name, "://") {
+		name = "site" // the backend is in the project file or the command
+	}
 	line(fitTo(safe(name), 13), site)
 	line("control page", control)
 	if len(keys) > 0 {
