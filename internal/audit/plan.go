@@ -26,6 +26,8 @@ type PlanResult struct {
 	Holds bool `json:"holds"`
 	// Gaps lists what the worker used and Tachyform's user agent lacks.
 	Gaps []string `json:"gaps"`
+	// Start is the path that launching the app opens.
+	Start string `json:"-"`
 }
 
 // PlanStep is one step. Addresses on the site's own origin are written as paths.
@@ -77,7 +79,7 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 	}
 	s := a.session(useragent.Options{Kind: a.Kind, KeepsDocuments: true})
 	defer s.Close()
-	out := &PlanResult{Name: r.Name, Holds: true, Gaps: []string{}}
+	out := &PlanResult{Name: r.Name, Holds: true, Gaps: []string{}, Start: a.local(start)}
 	short := func(text string) string { return strings.ReplaceAll(text, a.origin+"/", "/") }
 	for j, step := range r.Steps {
 		if err := ctx.Err(); err != nil {

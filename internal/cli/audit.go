@@ -43,7 +43,7 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 	c.Flags().StringVar(&opts.compare, "compare", "", "say what is mended and what is new since this report, a `FILE` "+
 		"of --format json or --report json")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		if err := checkReports(opts.reports); err != nil {
+		if err := checkReports(opts.reports, reportKinds); err != nil {
 			return err
 		}
 		if opts.onlyNew && opts.compare == "" {

@@ -59,7 +59,7 @@ tachyform handover --mark-live`,
 		if err := a.checkFormat(); err != nil {
 			return err
 		}
-		if err := checkReports(opts.reports); err != nil {
+		if err := checkReports(opts.reports, reportKinds); err != nil {
 			return err
 		}
 		if err := checkScenarios(opts.only); err != nil {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -16,6 +17,7 @@ import (
 	"tachyform/internal/driver/firefox"
 	"tachyform/internal/driver/webkit"
 	"tachyform/internal/problem"
+	"tachyform/internal/project"
 	"tachyform/internal/serve"
 	"tachyform/internal/target"
 )
@@ -44,53 +46,85 @@ func realNames() (names []string) {
 // realBrowser holds the options --browser and --browser-path.
 type realBrowser struct{ name, path string }
 
-// check rejects unknown names, and --browser in combination with --only, which opens no pages.
-func (b realBrowser) check(only []string) error {
+// check rejects unknown names.
+func (b realBrowser) check() error {
 	if _, known := realBrowsers[b.name]; b.name != "" && !known {
 		return usagef("--browser is one of %s, not %q", strings.Join(realNames(), ", "), b.name)
 	}
 	if b.path != "" && b.name == "" {
 		return usagef("--browser-path names the program of a browser; say which it is with --browser")
 	}
-	if b.name != "" && len(only) > 0 {
-		return usagef("--browser opens the pages of the site, and --only leaves them out; use one of the two")
-	}
 	return nil
 }
 
-// compare opens the pages of a rehearsal in a real browser. called is the name of the browser with its version.
-func (a *app) compare(ctx context.Context, o *opened, in audit.Input, r *audit.Report, with realBrowser) (rows []confirm.Row, called string, err error) {
-	if err := o.needFolder("rehearse --browser"); err != nil {
-		return nil, "", err
-	}
-	s, err := serve.Start(http.NotFoundHandler())
-	if err != nil {
-		return nil, "", &problem.Problem{Kind: problem.Read, What: "the site cannot be served: " + err.Error(), Cause: err}
-	}
-	defer s.Close()
-	s.Answer(serve.Named(nil, serve.Handler(o.folder.Dir, s.Origin(), o.project)))
-	kind := realBrowsers[with.name]
-	b, err := kind.start(ctx, with.path)
+// start starts the browser with a new profile.
+func (b realBrowser) start(ctx context.Context) (driver.Browser, error) {
+	kind := realBrowsers[b.name]
+	started, err := kind.start(ctx, b.path)
 	if errors.Is(err, driver.ErrNotHere) {
-		return nil, "", &problem.Problem{Kind: problem.Usage, What: with.name + " cannot be started: " + err.Error(),
+		return nil, &problem.Problem{Kind: problem.Usage, What: b.name + " cannot be started: " + err.Error(),
 			Mend: "install it (on Debian: apt-get install " + kind.install + "), or give the path of the program with --browser-path", Cause: err}
 	}
 	if err != nil {
-		return nil, "", &problem.Problem{Kind: problem.Read, What: with.name + " cannot be started: " + err.Error(), Cause: err}
+		return nil, &problem.Problem{Kind: problem.Read, What: b.name + " cannot be started: " + err.Error(), Cause: err}
+	}
+	return started, nil
+}
+
+// failed describes an error of a run in the browser.
+func (b realBrowser) failed(ctx context.Context, err error) error {
+	var known *problem.Problem
+	switch {
+	case ctx.Err() != nil:
+		return ctx.Err()
+	case errors.As(err, &known):
+		return err
+	}
+	return &problem.Problem{Kind: problem.Read, What: "the run in " + b.name + " failed: " + err.Error(), Mend: "run the command again; the site is unchanged", Cause: err}
+}
+
+// tried is what a command tries in a real browser.
+type tried struct {
+	report   *audit.Report // whose pages are opened; nil for none
+	plans    []project.Rehearsal
+	played   []*audit.PlanResult // of plans
+	pictures bool
+}
+
+// tryInBrowser serves the folder and opens it in a real browser.
+func (a *app) tryInBrowser(ctx context.Context, o *opened, in audit.Input, what tried, with realBrowser) (*confirm.Result, error) {
+	if err := o.needFolder("a real browser"); err != nil {
+		return nil, err
+	}
+	s, err := serve.Start(http.NotFoundHandler())
+	if err != nil {
+		return nil, &problem.Problem{Kind: problem.Read, What: "the site cannot be served: " + err.Error(), Cause: err}
+	}
+	defer s.Close()
+	deploy := func(dir string) error {
+		f, err := openFolder(dir, o.project)
+		if err == nil {
+			s.Answer(serve.Named(nil, serve.Handler(f.Dir, s.Origin(), o.project)))
+		}
+		return err
+	}
+	if err := deploy(o.folder.Dir); err != nil {
+		return nil, err
+	}
+	b, err := with.start(ctx)
+	if err != nil {
+		return nil, err
 	}
 	defer b.Close()
-	done := func(int) {}
-	list := confirm.Predictions(r, in.Conditions)
-	if a.progress {
-		done = func(n int) {
-			fmt.Fprintf(a.err, "\r\x1b[K%s: page %d of %d", with.name, n, len(list))
-			if n == len(list) {
-				fmt.Fprint(a.err, "\r\x1b[K")
-			}
+	out := &confirm.Result{Browser: with.name + version(b, realBrowsers[with.name].pattern)}
+	progress := func(format string, args ...any) {
+		if a.progress {
+			fmt.Fprintf(a.err, "\r\x1b[K"+format, args...)
 		}
 	}
+	defer progress("")
 	site := &confirm.Site{Server: s, Visit: o.project.Audit.Visit,
-		Start: func() (driver.Browser, error) { return kind.start(ctx, with.path) },
+		Start: func() (driver.Browser, error) { return with.start(ctx) },
 		Cached: func() ([]confirm.Prediction, error) {
 			in.HTTPCache, in.Progress = true, nil
 			again, err := audit.Rehearse(ctx, in)
@@ -99,13 +133,46 @@ func (a *app) compare(ctx context.Context, o *opened, in audit.Input, r *audit.R
 			}
 			return confirm.Predictions(again, in.Conditions), nil
 		}}
-	if rows, err = site.Compare(ctx, b, list, done); err != nil {
-		if ctx.Err() != nil {
-			return nil, "", ctx.Err()
+	var pages []string
+	if what.report != nil {
+		list := confirm.Predictions(what.report, in.Conditions)
+		for _, p := range list {
+			if !slices.Contains(pages, p.Path) {
+				pages = append(pages, p.Path)
+			}
 		}
-		return nil, "", &problem.Problem{Kind: problem.Read, What: "the comparison in " + with.name + " failed: " + err.Error(), Mend: "run the command again; the site is unchanged", Cause: err}
+		if out.Rows, err = site.Compare(ctx, b, list, func(n int) { progress("%s: page %d of %d", with.name, n, len(list)) }); err != nil {
+			return nil, with.failed(ctx, err)
+		}
 	}
-	return rows, with.name + version(b, kind.pattern), nil
+	for i, plan := range what.plans {
+		progress("%s: rehearsal %d of %d", with.name, i+1, len(what.plans))
+		played, err := site.Play(ctx, plan, what.played[i], func(dir string) error {
+			if !filepath.IsAbs(dir) {
+				dir = filepath.Join(o.project.Dir, dir)
+			}
+			return deploy(dir)
+		})
+		if err != nil {
+			return nil, with.failed(ctx, err)
+		}
+		out.Plans = append(out.Plans, played)
+		if err := deploy(o.folder.Dir); err != nil {
+			return nil, err
+		}
+	}
+	if what.pictures {
+		progress("%s: pictures", with.name)
+		fresh, err := with.start(ctx)
+		if err != nil {
+			return nil, err
+		}
+		defer fresh.Close()
+		if out.Pictures, err = site.Pictures(ctx, fresh, pages); err != nil {
+			return nil, with.failed(ctx, err)
+		}
+	}
+	return out, nil
 }
 
 // version returns the version of a browser, "" if unknown.

@@ -9,13 +9,15 @@ import (
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/confirm"
 	"tachyform/internal/project"
 	"tachyform/internal/report"
 	"tachyform/internal/site"
 	"tachyform/internal/spelling"
 	"tachyform/internal/useragent"
 )
+
+// rehearsalKinds are the kinds of --report.
+var rehearsalKinds = []string{"html", "json", "junit", "markdown"}
 
 func (a *app) rehearse() *cobra.Command {
 	var only []string
@@ -43,12 +45,22 @@ played after the others, or alone with --only.`,
 	c.Flags().StringVar(&answers, "record-answers", "", "open the pages with the server of hosting.backend behind them, and keep "+
 		"what it answers in this `folder` beside the project file")
 	var looking realBrowser
+	var reports []string
+	var pictures bool
+	c.Flags().StringArrayVar(&reports, "report", nil, "also write a report, such as html=report.html (`KIND=FILE`; "+strings.Join(rehearsalKinds, ", ")+")")
+	c.Flags().BoolVar(&pictures, "pictures", false, "add pictures of the pages, online and offline, to the HTML report; needs --browser")
 	c.Flags().StringVar(&looking.name, "browser", "", "also open the pages in a real browser (chromium, firefox or webkit) and report the "+
 		"differences")
 	c.Flags().StringVar(&looking.path, "browser-path", "", "path of the `program` of that browser, if it is not on the PATH")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		if err := looking.check(only); err != nil {
+		if err := looking.check(); err != nil {
 			return err
+		}
+		if err := checkReports(reports, rehearsalKinds); err != nil {
+			return err
+		}
+		if pictures && (looking.name == "" || !slices.ContainsFunc(reports, func(s string) bool { return strings.HasPrefix(s, "html=") })) {
+			return usagef("--pictures needs --browser NAME, which takes them, and --report html=FILE, which shows them")
 		}
 		if answers != "" {
 			o, err := a.open(cmd.Context(), args)
@@ -77,13 +89,6 @@ played after the others, or alone with --only.`,
 				return wrapRead(o.name, err)
 			}
 		}
-		var seen []confirm.Row
-		var called string
-		if looking.name != "" {
-			if seen, called, err = a.compare(cmd.Context(), o, in, r, looking); err != nil {
-				return err
-			}
-		}
 		played, holds := []*audit.PlanResult{}, true
 		for _, named := range chosen {
 			p, err := audit.RunPlan(cmd.Context(), in, named,
@@ -94,31 +99,29 @@ played after the others, or alone with --only.`,
 			played = append(played, p)
 			holds = holds && p.Holds
 		}
-		switch {
-		case a.format == "json":
-			out := map[string]any{"schema": "tachyform.rehearsal/1", "site": o.name, "origin": in.Host.Origin(),
-				"entry": o.project.Audit.Entry, "rehearsals": played}
-			if r != nil {
-				out["worker"], out["pages"], out["gaps"] = r.Worker, r.Pages, append([]string{}, r.Rehearsal.Gaps...)
-			}
-			if called != "" {
-				out["browser"], out["seen"] = called, report.ComparedJSON(seen)
-			}
-			if err := a.json(out); err != nil {
+		result := &report.Rehearsed{Site: o.name, Origin: in.Host.Origin(), Entry: o.project.Audit.Entry, Report: r, Played: played}
+		if looking.name != "" {
+			result.Browser, err = a.tryInBrowser(cmd.Context(), o, in, tried{r, chosen, played, pictures}, looking)
+			if err != nil {
 				return err
 			}
-		default:
-			if r != nil {
-				fmt.Fprint(a.out, report.Rehearsal(r, a.width))
+		}
+		if err := writeReports(reports, result.JSON(), reportForms{
+			"html":     func() ([]byte, error) { return report.RehearsalHTML(result) },
+			"junit":    func() ([]byte, error) { return report.RehearsalJUnit(result) },
+			"markdown": func() ([]byte, error) { return report.RehearsalMarkdown(result), nil },
+		}); err != nil {
+			return err
+		}
+		if a.format == "json" {
+			if err := a.json(result.JSON()); err != nil {
+				return err
 			}
-			if called != "" {
-				fmt.Fprint(a.out, report.Compared(called, seen, a.width))
-			}
-			for _, p := range played {
-				fmt.Fprint(a.out, report.PlanResult(p, account, a.width))
-			}
-			if r != nil {
-				fmt.Fprint(a.out, report.RehearsalNext(r))
+		} else {
+			fmt.Fprint(a.out, report.RehearsedText(result, account, a.width))
+			for _, spec := range reports {
+				_, file, _ := strings.Cut(spec, "=")
+				fmt.Fprintf(a.out, "  report   %s\n", file)
 			}
 		}
 		if !holds {

@@ -33,11 +33,12 @@ func readReport(file string) (*audit.Report, error) {
 	return r, nil
 }
 
-func checkReports(specs []string) error {
+// checkReports rejects a --report whose kind is not among those of the command.
+func checkReports(specs, kinds []string) error {
 	for _, spec := range specs {
 		kind, file, ok := strings.Cut(spec, "=")
-		if !ok || file == "" || !slices.Contains(reportKinds, kind) {
-			return usagef("--report takes KIND=FILE, with a kind of %s, not %q", strings.Join(reportKinds, ", "), spec)
+		if !ok || file == "" || !slices.Contains(kinds, kind) {
+			return usagef("--report takes KIND=FILE, with a kind of %s, not %q", strings.Join(kinds, ", "), spec)
 		}
 	}
 	return nil

@@ -182,7 +182,6 @@ func TestServeBehind(t *testing.T) {
 		"--watch looks at the files of a folder":                     {"serve", "http://localhost:3000", "--watch"},
 		`--browser is one of chromium, firefox, webkit, not "opera"`: {"rehearse", "--browser", "opera"},
 		"--browser-path names the program of a browser":              {"rehearse", "--browser-path", "/bin/sh"},
-		"--only leaves them out":                                     {"rehearse", "--browser", "chromium", "--only", "x"},
 	} {
 		r := run(t, dir, args...)
 		assert.Equal(t, 2, r.status, args)

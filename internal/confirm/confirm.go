@@ -194,22 +194,27 @@ func (s *Site) install(ctx context.Context, tab driver.Tab) error {
 	if err := s.setCondition(condition.Online); err != nil {
 		return err
 	}
-	const active = `navigator.serviceWorker === undefined ? 'none' : navigator.serviceWorker.getRegistrations().then((list) =>
-		list.length === 0 ? 'none' : list.every((r) => r.active && r.active.state === 'activated' && !r.installing) ? 'active' : 'wait')`
 	for _, path := range s.Visit {
 		if err := tab.Load(s.Server.Origin() + path); err != nil {
 			return err
 		}
 		s.settle(ctx, tab, func(Sight) bool { return true })
-		until := time.Now().Add(longestInstall)
-		for time.Now().Before(until) && ctx.Err() == nil {
-			if state, err := tab.Evaluate("Promise.resolve(" + active + ")"); err == nil && state != "wait" {
-				break
-			}
-			time.Sleep(100 * time.Millisecond)
-		}
+		s.awaitWorker(ctx, tab)
 	}
 	return ctx.Err()
+}
+
+// awaitWorker waits until no worker of the page's origin is being installed.
+func (s *Site) awaitWorker(ctx context.Context, tab driver.Tab) {
+	const active = `navigator.serviceWorker === undefined ? 'none' : navigator.serviceWorker.getRegistrations().then((list) =>
+		list.length === 0 ? 'none' : list.every((r) => r.active && r.active.state === 'activated' && !r.installing) ? 'active' : 'wait')`
+	until := time.Now().Add(longestInstall)
+	for time.Now().Before(until) && ctx.Err() == nil {
+		if state, err := tab.Evaluate("Promise.resolve(" + active + ")"); err == nil && state != "wait" {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
 }
 
 // setCondition sets the condition of all servers. Online has no delays here.
@@ -268,9 +273,12 @@ func (s *Site) look(ctx context.Context, tab driver.Tab, p Prediction) Sight {
 // compared is the length of the text that is compared, in characters.
 const compared = 400
 
+// Collapsed returns a text with collapsed white space.
+func Collapsed(text string) string { return strings.Join(strings.Fields(text), " ") }
+
 // Plain returns the start of a text with collapsed white space, for the comparison.
 func Plain(text string) string {
-	letters := []rune(strings.Join(strings.Fields(text), " "))
+	letters := []rune(Collapsed(text))
 	return string(letters[:min(compared, len(letters))])
 }
 

@@ -60,6 +60,10 @@ func (t *readerTab) Evaluate(expression string) (string, error) {
 
 func (t *readerTab) Close() {}
 
+func (t *readerTab) Resize(int, int) error { return nil }
+
+func (t *readerTab) Picture() ([]byte, error) { return nil, nil }
+
 // What a browser shows is held against what was predicted of each page.
 func TestCompare(t *testing.T) {
 	s, err := serve.Start(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

@@ -27,6 +27,10 @@ type Tab interface {
 	Load(url string) error
 	// Evaluate returns the value of an expression as a string. It waits for a promise.
 	Evaluate(expression string) (string, error)
+	// Resize sets the size of the window in CSS pixels.
+	Resize(width, height int) error
+	// Picture returns the visible part of the page as a PNG.
+	Picture() ([]byte, error)
 	Close()
 }
 

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/serviceworker"
@@ -253,6 +254,25 @@ func (t *Tab) Go(url string) (*View, error) {
 // shown.
 func (t *Tab) Evaluate(expression string) (string, error) {
 	return chromedp.Run(t.ctx, chromedp.Evaluate[string](expression, chromedp.EvalAwaitPromise))
+}
+
+// Resize implements driver.Tab. Small sizes are those of phones.
+func (t *Tab) Resize(width, height int) error {
+	return t.Command(func(ctx context.Context, s cdp.Session) error {
+		_, err := cdp.Call(ctx, s, emulation.SetDeviceMetricsOverride, emulation.SetDeviceMetricsOverrideParams{
+			Width: int64(width), Height: int64(height), DeviceScaleFactor: 1, Mobile: width < 600})
+		return err
+	})
+}
+
+// Picture implements driver.Tab.
+func (t *Tab) Picture() (data []byte, err error) {
+	err = t.Command(func(ctx context.Context, s cdp.Session) error {
+		answer, err := cdp.Call(ctx, s, page.CaptureScreenshot, page.CaptureScreenshotParams{Format: "png"})
+		data = answer.Data
+		return err
+	})
+	return data, err
 }
 
 // Command gives the tab's protocol session to f.

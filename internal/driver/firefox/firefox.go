@@ -151,6 +151,17 @@ func (t *tab) Evaluate(expression string) (string, error) {
 	return answer.Result.Value, err
 }
 
+func (t *tab) Resize(width, height int) error {
+	var none any
+	return t.call("browsingContext.setViewport", map[string]any{"context": t.context, "viewport": map[string]any{"width": width, "height": height}}, &none)
+}
+
+func (t *tab) Picture() ([]byte, error) {
+	var answer struct{ Data []byte }
+	err := t.call("browsingContext.captureScreenshot", map[string]any{"context": t.context}, &answer)
+	return answer.Data, err
+}
+
 func (t *tab) Close() {
 	var none any
 	_ = t.call("browsingContext.close", map[string]any{"context": t.context}, &none)

@@ -117,6 +117,15 @@ type answerError struct{ text string }
 
 func (e *answerError) Error() string { return e.text }
 
+// get requests a value (WebDriver, 6).
+func (b *Browser) get(path string, into any) error {
+	resp, err := http.Get(b.session + path)
+	if err != nil {
+		return err
+	}
+	return readAnswer(path, resp, into)
+}
+
 // call sends a command (WebDriver, 6).
 func (b *Browser) call(path string, params map[string]any, into any) error {
 	text, err := json.Marshal(params)
@@ -127,6 +136,10 @@ func (b *Browser) call(path string, params map[string]any, into any) error {
 	if err != nil {
 		return err
 	}
+	return readAnswer(path, resp, into)
+}
+
+func readAnswer(path string, resp *http.Response, into any) error {
 	defer resp.Body.Close()
 	var answer struct{ Value json.RawMessage }
 	if err := json.NewDecoder(resp.Body).Decode(&answer); err != nil {
@@ -160,6 +173,16 @@ func (t tab) Evaluate(expression string) (string, error) {
 		err = errors.New(answer.Error)
 	}
 	return answer.Text, err
+}
+
+func (t tab) Resize(width, height int) error {
+	var none any
+	return t.call("/window/rect", map[string]any{"width": width, "height": height}, &none)
+}
+
+func (t tab) Picture() (data []byte, err error) {
+	err = t.get("/screenshot", &data)
+	return data, err
 }
 
 // Close leaves the tab open: it is the only one.
