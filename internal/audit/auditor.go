@@ -57,8 +57,10 @@ type Input struct {
 	// HTTPCache gives the browser an HTTP cache. Verdicts do not rely on one: browsers remove entries at any time.
 	HTTPCache bool
 	// Before are earlier releases, oldest first, that the site is handed over from as well; nil for none.
-	Before   []handover.Release
-	Progress func(done, all int)
+	Before []handover.Release
+	// Confirmed are results of real browsers for the bytes of this site.
+	Confirmed []Confirmation
+	Progress  func(done, all int)
 }
 
 // auditor collects findings.
@@ -159,6 +161,7 @@ func Run(ctx context.Context, in Input) (*Report, error) {
 		}
 	}
 	a.checkLimits()
+	a.confirm()
 	a.checkKnown()
 	a.applyOverrides()
 	a.summarise()

@@ -95,6 +95,8 @@ func (a *auditor) checkOffline(start string) {
 		a.find(workerFailed, Where{URL: a.report.Entry}, errors[0], "")
 	case w == nil && len(a.ran.UnreadRegistrations) > 0:
 		return // a worker there is, and which is not known: one finding says so
+	case w == nil && a.ran.MayRegister != nil:
+		return // offline.unknown says so
 	case w == nil && slices.ContainsFunc(a.ran.Visits, func(v *document.View) bool { return v.Drawn == document.DrawnStopped }):
 		return // the scripts that were stopped might have registered one
 	case w == nil:

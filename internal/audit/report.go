@@ -55,6 +55,8 @@ type Report struct {
 	// Handover is what people get who have an earlier release, nil where that was not asked for.
 	Handover *HandoverReport `json:"handover,omitempty"`
 	Since    *Comparison     `json:"since,omitempty"`
+	// Browser is what a real browser reported, nil without one.
+	Browser *BrowserReport `json:"browser,omitempty"`
 
 	// Name is the app's name in the project file.
 	Name string `json:"-"`
@@ -63,6 +65,14 @@ type Report struct {
 	// Rehearsal and Graph hold what the report was made from.
 	Rehearsal *rehearsal.Result `json:"-"`
 	Graph     *survey.Graph     `json:"-"`
+}
+
+// BrowserReport is what a real browser reported about installing.
+type BrowserReport struct {
+	Name string `json:"name"`
+	// Installable is nil if the browser does not report it. Refusals are its reasons.
+	Installable *bool    `json:"installable"`
+	Refusals    []string `json:"refusals"`
 }
 
 // TargetVerdict says whether a kind of browser would install the app, and which findings stand in the way.
@@ -140,6 +150,8 @@ type PageResult struct {
 	// Known is false where the outcome can't be relied on, for the reason that Why gives.
 	Known bool   `json:"known"`
 	Why   string `json:"why,omitempty"`
+	// Confirmed is the result of a real browser, which Outcome is taken from.
+	Confirmed *Confirmation `json:"confirmed,omitempty"`
 	// ClickedOn is the page on which the link stands whose click had this outcome; opened by its address the page is whole.
 	ClickedOn string `json:"clicked_on,omitempty"`
 	// Pressed is the name of the button on the page whose press had this outcome; before it the page is whole.
@@ -183,6 +195,9 @@ type Summary struct {
 	Risks    int    `json:"risks"`
 	Polish   int    `json:"polish"`
 	Unknown  int    `json:"unknown"`
+	// Confirmed counts pages whose outcome a real browser confirmed; ConfirmedBy lists browser and date.
+	Confirmed   int      `json:"confirmed,omitempty"`
+	ConfirmedBy []string `json:"confirmed_by,omitempty"`
 	// Whole counts the pages that are whole offline, StandIn those that the stand-in is shown for; AfterFirst counts those
 	// of the whole ones that are so after the first visit alone.
 	Whole      int `json:"whole"`

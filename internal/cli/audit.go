@@ -9,6 +9,7 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/condition"
+	"tachyform/internal/confirm"
 	"tachyform/internal/handover"
 	"tachyform/internal/report"
 )
@@ -42,12 +43,23 @@ It ends with status 1 when a finding is at or over the threshold (audit.fail_on)
 	c.Flags().BoolVar(&opts.onlyNew, "fail-on-new", false, "with --compare: end with status 1 only for findings that are new")
 	c.Flags().StringVar(&opts.compare, "compare", "", "say what is mended and what is new since this report, a `FILE` "+
 		"of --format json or --report json")
+	c.Flags().StringVar(&opts.confirm.name, "confirm", "", "open pages with an unknown outcome in a real browser (chromium, firefox or webkit), "+
+		"record the results in "+confirm.RecordName+", and report whether it would install the app")
+	c.Flags().StringVar(&opts.confirm.path, "browser-path", "", "path of the `program` of that browser, if it is not on the PATH")
+	c.Flags().BoolVar(&opts.ignoreConfirmed, "ignore-confirmed", false, "do not use "+confirm.RecordName)
+	c.Flags().BoolVar(&opts.writeRequests, "write-requests", false, "with --confirm: add the requests of these pages to the project file, under audit.asks")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
 		if err := checkReports(opts.reports, reportKinds); err != nil {
 			return err
 		}
 		if opts.onlyNew && opts.compare == "" {
 			return usagef("--fail-on-new goes with --compare FILE, the report that findings are new since")
+		}
+		if err := opts.confirm.check("confirm"); err != nil {
+			return err
+		}
+		if opts.writeRequests && opts.confirm.name == "" {
+			return usagef("--write-requests needs --confirm NAME, the browser whose requests are written")
 		}
 		earlier, err := readReport(opts.compare)
 		if err != nil {
@@ -71,6 +83,9 @@ type auditOptions struct {
 	fix, remember   bool
 	onlyNew         bool
 	handover        bool
+	confirm         realBrowser
+	ignoreConfirmed bool
+	writeRequests   bool
 }
 
 // auditOnce judges the site, writes the reports and shows the result.
@@ -91,9 +106,27 @@ func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]condi
 		}
 		in.Before = []handover.Release{release}
 	}
+	if err := a.useRecord(o, &in, opts.ignoreConfirmed); err != nil {
+		return err
+	}
 	r, err := audit.Run(cmd.Context(), in)
 	if err != nil {
 		return wrapRead(o.name, err)
+	}
+	var inBrowser *report.Confirmed
+	if opts.confirm.name != "" {
+		if inBrowser, err = a.confirm(cmd.Context(), o, in, r, opts); err != nil {
+			return err
+		}
+		if err := a.useRecord(o, &in, opts.ignoreConfirmed); err != nil {
+			return err
+		}
+		if len(in.Confirmed) > 0 {
+			if r, err = audit.Run(cmd.Context(), in); err != nil {
+				return wrapRead(o.name, err)
+			}
+		}
+		r.Browser = inBrowser.Summary()
 	}
 	if opts.fix {
 		wrote, err := a.fix(cmd, args, r)
@@ -138,6 +171,9 @@ func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]condi
 		}
 	} else {
 		fmt.Fprint(a.out, report.Audit(r, a.width))
+		if inBrowser != nil {
+			fmt.Fprint(a.out, report.ConfirmedText(inBrowser, a.width))
+		}
 		if history != nil {
 			fmt.Fprint(a.out, report.History(history))
 		}

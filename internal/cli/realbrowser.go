@@ -46,13 +46,13 @@ func realNames() (names []string) {
 // realBrowser holds the options --browser and --browser-path.
 type realBrowser struct{ name, path string }
 
-// check rejects unknown names.
-func (b realBrowser) check() error {
+// check rejects unknown names. option is the name of the option that selects the browser.
+func (b realBrowser) check(option string) error {
 	if _, known := realBrowsers[b.name]; b.name != "" && !known {
-		return usagef("--browser is one of %s, not %q", strings.Join(realNames(), ", "), b.name)
+		return usagef("--%s is one of %s, not %q", option, strings.Join(realNames(), ", "), b.name)
 	}
 	if b.path != "" && b.name == "" {
-		return usagef("--browser-path names the program of a browser; say which it is with --browser")
+		return usagef("--browser-path names the program of a browser; say which it is with --%s", option)
 	}
 	return nil
 }

@@ -53,7 +53,7 @@ played after the others, or alone with --only.`,
 		"differences")
 	c.Flags().StringVar(&looking.path, "browser-path", "", "path of the `program` of that browser, if it is not on the PATH")
 	c.RunE = func(cmd *cobra.Command, args []string) error {
-		if err := looking.check(); err != nil {
+		if err := looking.check("browser"); err != nil {
 			return err
 		}
 		if err := checkReports(reports, rehearsalKinds); err != nil {

@@ -87,3 +87,43 @@ func TestRehearsedInChromium(t *testing.T) {
 		assert.Contains(t, string(text), want)
 	}
 }
+
+// chartSite has a page that draws with WebGL, which the embedded user agent does not simulate.
+var chartSite = map[string]string{
+	"dist/index.html": `<!doctype html><html lang=en><head><meta name=viewport content="width=device-width"><title>Chart</title><link rel=manifest href=/m.webmanifest></head><body><h1>Tide chart</h1><canvas width=300 height=200></canvas>
+<script>navigator.serviceWorker.register('/sw.js');
+const gl = document.querySelector('canvas').getContext('webgl');
+gl.clearColor(0, 0.4, 0.6, 1);
+gl.clear(gl.COLOR_BUFFER_BIT);
+fetch('/chart.json?zoom=2').then((r) => r.json()).then((c) => { document.title = c.title; });</script></body></html>`,
+	"dist/chart.json":    `{"title": "Chart of Skerra"}`,
+	"dist/m.webmanifest": `{"name": "Chart", "start_url": "/", "display": "browser", "icons": [{"src": "/i.svg", "sizes": "any"}]}`,
+	"dist/i.svg":         plainMark,
+	"dist/sw.js": `addEventListener('install', (e) => e.waitUntil(caches.open('c').then((c) => c.addAll(['/', '/chart.json?zoom=2']))));
+addEventListener('fetch', (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))));`,
+	"tachyform.yaml": "site: dist\n"}
+
+// A page that cannot be simulated counts as the browser showed it, for these bytes.
+func TestConfirmedInChromium(t *testing.T) {
+	t.Parallel()
+	needChromium(t)
+	dir := testsite.Write(t, chartSite)
+	audit := func(args ...string) string {
+		return tachyform(t, 1, append([]string{"audit", "--project", filepath.Join(dir, "tachyform.yaml"), "--under", "offline"}, args...)...)
+	}
+	assert.Contains(t, audit(), "offline.unknown")
+	out := audit("--confirm", "chromium", "--write-requests")
+	assert.Regexp(t, `1 page confirmed by chromium \d+ on \d{4}-\d\d-\d\d`, out)
+	assert.Contains(t, out, "display is not standalone")
+	assert.Regexp(t, `installable  no, as predicted`, out)
+	assert.Regexp(t, `/ +offline +whole`, out)
+	settings, err := os.ReadFile(filepath.Join(dir, "tachyform.yaml"))
+	require.NoError(t, err)
+	assert.Contains(t, string(settings), `asks:`+"\n"+`    - {page: "/", for: ["/chart.json"]}`, "without its query, and without manifest and icon")
+	out = audit()
+	assert.Contains(t, out, "1 page confirmed by chromium")
+	assert.NotContains(t, out, "offline.unknown")
+	assert.Contains(t, audit("--ignore-confirmed"), "offline.unknown")
+	testsite.Add(t, dir, map[string]string{"dist/chart.json": `{"title": "Chart of Calder"}`})
+	assert.Contains(t, audit(), "offline.unknown", "other bytes")
+}

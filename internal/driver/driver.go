@@ -21,6 +21,12 @@ type Browser interface {
 	Close()
 }
 
+// Installer is a Browser that reports whether it would install the app of a page.
+type Installer interface {
+	// InstallRefusals returns the reasons against installing, in plain words; none means that the browser would offer it.
+	InstallRefusals(url string) ([]string, error)
+}
+
 // Tab is a tab of a browser.
 type Tab interface {
 	// Load navigates to a URL and waits for the load event.

@@ -127,6 +127,8 @@ type Result struct {
 	Personal map[string]string
 	// Gaps lists what the worker used and this user agent lacks: what depends on it was not tried.
 	Gaps []string
+	// MayRegister is the reason why pages might register a worker although the visits registered none, or nil.
+	MayRegister *Doubt
 	// UnreadRegistrations are calls of register whose worker can't be read.
 	UnreadRegistrations []page.Place
 	// Rivals are scopes that several workers were registered for.
@@ -246,6 +248,11 @@ func (r *Rehearsal) Run(ctx context.Context) (*Result, error) {
 		}()
 	}
 	err = r.try(ctx, b, out, turns)
+	if out.Worker == nil && !b.KnowsWorkers() && err == nil {
+		if out.MayRegister = r.mayRegister(ctx, out.Visits); out.MayRegister != nil {
+			out.doubtAll(out.MayRegister)
+		}
+	}
 	if r.Start != "" {
 		if i := slices.IndexFunc(out.Pages, func(p *PageResult) bool { return p.URL == r.Start }); err == nil && i >= 0 && out.Pages[i].isWhole() {
 			r.vary(ctx, b, out)

@@ -337,6 +337,9 @@ func Audit(r *audit.Report, width int) string {
 	if len(counts) == 0 {
 		counts = []string{"no findings"}
 	}
+	if s := r.Summary; s.Confirmed > 0 {
+		counts = append(counts, count(s.Confirmed, "page", "pages")+" confirmed by "+safe(strings.Join(s.ConfirmedBy, ", ")))
+	}
 	fmt.Fprintf(&b, "%s  %s  %s\n", bold.Render(r.Site), verdict, strings.Join(counts, " · "))
 	if len(r.Pages) > 0 {
 		fmt.Fprintf(&b, "%s\n", wrap(countsText(r), width, 0))

@@ -347,6 +347,36 @@ func (c *Browser) InstallErrors(url string) ([]string, error) {
 	})
 }
 
+// refusals describes the browser's reasons against installing.
+var refusals = map[string]string{
+	"no-manifest":                         "no manifest was found on the page",
+	"manifest-empty":                      "the manifest is empty, or could not be loaded",
+	"manifest-parsing-or-network-error":   "the manifest could not be loaded or is not valid JSON",
+	"start-url-not-valid":                 "start_url is not valid",
+	"manifest-missing-name-or-short-name": "the manifest has neither name nor short_name",
+	"manifest-display-not-supported":      "display is not standalone, fullscreen or minimal-ui",
+	"manifest-missing-suitable-icon":      "the manifest has no icon of at least 144 by 144 pixels for any purpose",
+	"no-acceptable-icon":                  "no icon of the manifest could be loaded and decoded",
+	"cannot-download-icon":                "the icon could not be loaded",
+	"no-icon-available":                   "the icon could not be loaded",
+	"not-from-secure-origin":              "the page is not from a secure origin",
+	"prefer-related-applications":         "prefer_related_applications is set",
+	"in-incognito":                        "the window is private",
+}
+
+// InstallRefusals implements driver.Installer.
+func (c *Browser) InstallRefusals(url string) (list []string, err error) {
+	ids, err := c.InstallErrors(url)
+	for _, id := range ids {
+		text, known := refusals[id]
+		if !known {
+			text = "for another reason: " + strings.ReplaceAll(id, "-", " ")
+		}
+		list = append(list, text)
+	}
+	return list, err
+}
+
 // LoadTime opens pages one after the other in one warm tab and gives the mean time from the navigation to the load
 // event.
 func (c *Browser) LoadTime(urls []string) (time.Duration, error) {
