@@ -46,7 +46,10 @@ played after the others, or alone with --only.`,
 		"what it answers in this `folder` beside the project file")
 	var looking realBrowser
 	var reports []string
-	var pictures bool
+	var pictures, content bool
+	var differences string
+	c.Flags().StringVar(&differences, "differences", "", "write a report of each difference to this `file`, to be read and then sent to Tachyform by hand; needs --browser")
+	c.Flags().BoolVar(&content, "with-content", false, "include the texts of the pages in that report")
 	c.Flags().StringArrayVar(&reports, "report", nil, "also write a report, such as html=report.html (`KIND=FILE`; "+strings.Join(rehearsalKinds, ", ")+")")
 	c.Flags().BoolVar(&pictures, "pictures", false, "add pictures of the pages, online and offline, to the HTML report; needs --browser")
 	c.Flags().StringVar(&looking.name, "browser", "", "also open the pages in a real browser (chromium, firefox or webkit) and report the "+
@@ -68,6 +71,9 @@ played after the others, or alone with --only.`,
 				return err
 			}
 			return a.recordAnswers(cmd.Context(), o, answers)
+		}
+		if (differences != "" || content) && looking.name == "" {
+			return usagef("--differences and --with-content need --browser NAME, whose results are compared")
 		}
 		o, in, err := a.rehearsable(cmd.Context(), args, under)
 		if err != nil {
@@ -113,6 +119,11 @@ played after the others, or alone with --only.`,
 		}); err != nil {
 			return err
 		}
+		if differences != "" {
+			if err := writeOutput(differences, report.Differences(result, Version(), content), "the report", "name a file in a folder that can be written to"); err != nil {
+				return err
+			}
+		}
 		if a.format == "json" {
 			if err := a.json(result.JSON()); err != nil {
 				return err
@@ -122,6 +133,9 @@ played after the others, or alone with --only.`,
 			for _, spec := range reports {
 				_, file, _ := strings.Cut(spec, "=")
 				fmt.Fprintf(a.out, "  report   %s\n", file)
+			}
+			if differences != "" {
+				fmt.Fprintf(a.out, "  report   %s, of the differences; nothing was sent\n", differences)
 			}
 		}
 		if !holds {

@@ -6,12 +6,14 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"fmt"
 	"strings"
 	"time"
 
 	"tachyform/internal/condition"
 	"tachyform/internal/driver"
 	"tachyform/internal/serve"
+	"tachyform/internal/weburl"
 )
 
 // Prediction is the predicted result of a page under a condition.
@@ -25,6 +27,8 @@ type Prediction struct {
 	// Whole is true if the page shows the same as online.
 	Whole       bool
 	Title, Text string
+	// Requests lists what the page requests, with status and source.
+	Requests []string
 	// Unknown is the reason why the outcome is unknown, or "".
 	Unknown string
 }
@@ -40,6 +44,8 @@ type Row struct {
 	Prediction
 	Seen    Sight
 	Differs Difference
+	// Requests lists what reached the host while the page was open, with status and initiator.
+	Requests []string
 	// ByHTTPCache is true if the page is as predicted only with the HTTP cache.
 	ByHTTPCache bool
 }
@@ -102,7 +108,8 @@ func (s *Site) Compare(ctx context.Context, b driver.Browser, list []Prediction,
 			}
 			under = p.Condition.Name
 		}
-		row := Row{Prediction: p, Seen: s.look(ctx, tab, p)}
+		s.Server.Log.Drain()
+		row := Row{Prediction: p, Seen: s.look(ctx, tab, p), Requests: s.requests()}
 		row.Differs = compare(p, row.Seen)
 		rows = append(rows, row)
 		if done != nil {
@@ -167,7 +174,8 @@ func (s *Site) openAgain(ctx context.Context, r *Row) error {
 	if err := s.setCondition(r.Condition); err != nil {
 		return err
 	}
-	r.Seen = s.look(ctx, tab, r.Prediction)
+	s.Server.Log.Drain()
+	r.Seen, r.Requests = s.look(ctx, tab, r.Prediction), s.requests()
 	r.Differs = compare(r.Prediction, r.Seen)
 	return nil
 }
@@ -232,6 +240,14 @@ func (s *Site) setCondition(c condition.Condition) error {
 
 // snapshot is an expression for the URL, the title and the visible text of a page.
 const snapshot = `JSON.stringify([location.href, document.title, document.body ? document.body.innerText : ''])`
+
+// requests describes the requests since the previous call, without queries.
+func (s *Site) requests() (list []string) {
+	for _, e := range s.Server.Log.Drain() {
+		list = append(list, fmt.Sprintf("%s %s %d, %s", e.Method, weburl.WithoutQuery(e.Path), e.Status, e.By))
+	}
+	return list
+}
 
 // settle waits until the snapshot of a page no longer changes and is as expected, or until the limit, and returns it. Some pages
 // change a second time, long after they have loaded.

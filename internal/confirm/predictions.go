@@ -1,6 +1,7 @@
 package confirm
 
 import (
+	"fmt"
 	"strings"
 
 	"tachyform/internal/audit"
@@ -24,6 +25,13 @@ func Predictions(r *audit.Report, conditions []condition.Condition) (list []Pred
 			p := Prediction{Path: strings.TrimPrefix(page.URL, r.Origin), Condition: c, Outcome: string(o.Outcome), Whole: o.Outcome == rehearsal.Whole, Title: o.Title}
 			if v := o.View; v != nil && !v.Failed && !v.Stuck {
 				p.Shows, p.Text = true, v.Text()
+			}
+			for _, l := range o.Loads {
+				state := fmt.Sprintf("%d, %s", l.Status, l.Source)
+				if !l.Done || l.Missing {
+					state = "missing"
+				}
+				p.Requests = append(p.Requests, weburl.WithoutQuery(strings.TrimPrefix(l.URL, r.Origin))+" "+state)
 			}
 			if said := judged[p.Path]; said != nil && said.Under[c.Name] != nil && !said.Under[c.Name].Known {
 				p.Unknown = said.Under[c.Name].Why
