@@ -80,7 +80,6 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 	s := a.session(useragent.Options{Kind: a.Kind, KeepsDocuments: true})
 	defer s.Close()
 	out := &PlanResult{Name: r.Name, Holds: true, Gaps: []string{}, Start: a.local(start)}
-	short := func(text string) string { return strings.ReplaceAll(text, a.origin+"/", "/") }
 	for j, step := range r.Steps {
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -104,8 +103,7 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 			}
 		}
 		for _, h := range result.Events {
-			p.Account = append(p.Account, PlanEvent{h.At.Milliseconds(), h.Kind, h.Worker, h.Status, h.Level, short(h.String()),
-				short(h.Where), short(h.URL), h})
+			p.Account = append(p.Account, a.planEvent(h))
 			if h.Kind == account.EventGap && !slices.Contains(out.Gaps, h.Text) {
 				out.Gaps = append(out.Gaps, h.Text)
 			}
@@ -114,6 +112,12 @@ func RunPlan(ctx context.Context, in Input, r project.Rehearsal, open func(dir s
 		out.Steps = append(out.Steps, p)
 	}
 	return out, nil
+}
+
+// planEvent converts an event. URLs of the site's origin become paths.
+func (a *auditor) planEvent(e account.Event) PlanEvent {
+	short := func(text string) string { return strings.ReplaceAll(text, a.origin+"/", "/") }
+	return PlanEvent{e.At.Milliseconds(), e.Kind, e.Worker, e.Status, e.Level, short(e.String()), short(e.Where), short(e.URL), e}
 }
 
 // step turns a step of the project file into one for the stage.

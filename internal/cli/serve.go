@@ -113,6 +113,7 @@ func (s *serving) run(ctx context.Context, args []string) error {
 	defer stop()
 	if len(s.folders) > 0 {
 		s.control.Predict = newPredictor(ctx, s.project, s.folders, s.control.Deployed, s.server.Log.Touch).predict
+		s.control.Browser = &embeddedBrowser{ctx: ctx, project: s.project, folders: s.folders, deployed: s.control.Deployed, found: s.server.Log.Touch}
 	}
 	panel, err := serve.StartNear(serve.Named(nil, s.control))
 	if err != nil {

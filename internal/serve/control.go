@@ -11,6 +11,7 @@ import (
 	"io/fs"
 	"net/http"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -36,6 +37,9 @@ type Control struct {
 	Released func(deployed bool)
 	// Predict, if set, describes what the embedded user agent shows at a path under a condition. ok is false while it works.
 	Predict func(path, condition string) (text string, ok bool)
+
+	// Browser, if set, is the browser whose state is shown.
+	Browser Browser
 
 	token string
 	mu    sync.Mutex
@@ -119,6 +123,8 @@ type stateJSON struct {
 	Messages   []string       `json:"messages"`
 	Requests   []Entry        `json:"requests"`
 	Predicted  []predicted    `json:"predicted"`
+	// Browser is the state of the browser, null without one or while it is being determined.
+	Browser *Inspection `json:"browser"`
 }
 
 // predicted is the prediction for a page.
@@ -147,6 +153,9 @@ func (c *Control) state() stateJSON {
 	c.mu.Lock()
 	s.Deployed, s.Messages = c.deployed, append([]string{}, c.messages...)
 	c.mu.Unlock()
+	if c.Browser != nil {
+		s.Browser, _ = c.Browser.Inspect()
+	}
 	if c.Predict != nil {
 		for _, page := range c.Server.Log.Pages(shownPages) {
 			text, ok := c.Predict(page, at.Name)
@@ -270,6 +279,9 @@ func answerJSON(w http.ResponseWriter, v any) {
 	_ = json.NewEncoder(w).Encode(v)
 }
 
+// events are those that the page can deliver.
+var events = []string{"push", "sync", "message"}
+
 var errUnknown = errors.New("unknown")
 
 // act performs a command of the page.
@@ -278,6 +290,8 @@ func (c *Control) act(what string, body io.Reader) (any, error) {
 		Condition string         `json:"condition"`
 		Deployed  bool           `json:"deployed"`
 		Overrides []overrideJSON `json:"overrides"`
+		Event     string         `json:"event"`
+		Text      string         `json:"text"`
 	}
 	if err := json.NewDecoder(body).Decode(&in); err != nil {
 		return nil, errors.New("the request is not JSON")
@@ -294,6 +308,12 @@ func (c *Control) act(what string, body io.Reader) (any, error) {
 			list = append(list, Override{Match: o.Match, Status: o.Status, Delay: time.Duration(o.Millis) * time.Millisecond})
 		}
 		return done, c.changed(c.Server.SetOverrides(list))
+	case "/deliver":
+		if c.Browser == nil || !slices.Contains(events, in.Event) {
+			return nil, fmt.Errorf("%q cannot be delivered; use push, sync or message", in.Event)
+		}
+		lines, err := c.Browser.Deliver(in.Event, in.Text)
+		return map[string][]string{"happened": append([]string{}, lines...)}, c.changed(err)
 	case "/clear":
 		c.Server.Log.Clear()
 		return done, nil

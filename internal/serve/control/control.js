@@ -63,6 +63,7 @@ function show() {
     item.append(remove);
     return item;
   }));
+  showBrowser(state.browser);
   byId('notes').hidden = !state.messages.length;
   byId('messages').replaceChildren(...state.messages.map((m) => element('li', m)));
   byId('none').hidden = state.requests.length > 0;
@@ -75,6 +76,55 @@ function show() {
   }));
 }
 
+// The service worker, the caches and the output of the browser. A list that is open stays open.
+const many = (n, one, more) => `${n} ${n === 1 ? one : more}`;
+const ageText = (s) => (s < 0 ? '' : s < 90 ? `${s} s` : s < 5400 ? `${Math.round(s / 60)} min` : s < 172800 ? `${Math.round(s / 3600)} h` : `${Math.round(s / 86400)} days`);
+function list(id, title, lines) {
+  const details = byId(id);
+  details.hidden = !lines.length;
+  details.querySelector('summary').textContent = `${title} (${lines.length})`;
+  details.querySelector('ul').replaceChildren(...lines.map((text) => element('li', text)));
+}
+let shown = '';
+function showBrowser(browser) {
+  byId('worker').hidden = !browser;
+  const text = JSON.stringify(browser);
+  if (!browser || text === shown) return;
+  shown = text;
+  byId('source').textContent = browser.source === 'embedded user agent' ? 'In the embedded user agent, after a visit to the site as it is now:' : `In ${browser.source}:`;
+  byId('no-worker').hidden = browser.workers.length > 0;
+  byId('workers').tBodies[0].replaceChildren(...browser.workers.map((w) => {
+    const row = element('tr');
+    row.append(element('td', w.state), element('td', `scope ${w.scope}`), element('td', w.script));
+    return row;
+  }));
+  const open = new Set([...byId('caches').children].filter((d) => d.open).map((d) => d.dataset.name));
+  byId('caches').replaceChildren(...browser.caches.map((c) => {
+    const details = element('details');
+    details.dataset.name = c.name;
+    details.open = open.has(c.name);
+    const entries = element('ul');
+    entries.append(...c.entries.map((e) => element('li', [e.url, size(e.bytes), ageText(e.age)].filter(Boolean).join('  '))));
+    if (c.count > c.entries.length) entries.append(element('li', `and ${c.count - c.entries.length} more`));
+    details.append(element('summary', `${c.name}: ${many(c.count, 'entry', 'entries')}, ${size(c.bytes)}`), entries);
+    return details;
+  }));
+  list('answers', 'Sources of responses', browser.answers);
+  list('console', 'Console', [...browser.console, ...browser.notifications.map((n) => `notification: ${n}`)]);
+}
+
+byId('deliver').addEventListener('submit', (event) => {
+  event.preventDefault();
+  const { event: type, text } = event.target.elements;
+  attempt(async () => {
+    byId('happened').replaceChildren(element('li', '…'));
+    const { happened } = await post('/deliver', { event: type.value, text: text.value }).catch((error) => {
+      byId('happened').replaceChildren();
+      throw error;
+    });
+    byId('happened').replaceChildren(...(happened.length ? happened : ['Nothing happened.']).map((line) => element('li', line)));
+  });
+});
 byId('next').addEventListener('click', () => attempt(() => post('/next', { deployed: !state.deployed })));
 byId('clear').addEventListener('click', () => attempt(() => post('/clear')));
 byId('retire').addEventListener('click', () => attempt(() => post('/retire')));

@@ -1,0 +1,99 @@
+package cli
+
+import (
+	"context"
+	"sync"
+	"time"
+
+	"tachyform/internal/audit"
+	"tachyform/internal/project"
+	"tachyform/internal/report"
+	"tachyform/internal/serve"
+)
+
+// embeddedBrowser shows the state of the embedded user agent after the visits to the folder as it is. It implements serve.Browser.
+type embeddedBrowser struct {
+	ctx     context.Context
+	project *project.Project
+	folders []string
+	// deployed reports whether the next release is served. found is called when the state has changed.
+	deployed func() bool
+	found    func()
+
+	mu      sync.Mutex
+	state   *serve.Inspection
+	of      inspected // what state is of
+	working bool
+	checked time.Time
+	now     inspected
+}
+
+// inspected identifies a state of the folders.
+type inspected struct {
+	next  bool
+	files uint64
+}
+
+// current returns the folder that is served. mu is held.
+func (e *embeddedBrowser) current() (dir string, now inspected) {
+	next := e.deployed()
+	dir = e.folders[0]
+	if next {
+		dir = e.folders[1]
+	}
+	if time.Since(e.checked) > time.Second || e.now.next != next {
+		e.checked, e.now = time.Now(), inspected{next, fingerprintOf(dir, e.project.Path)}
+	}
+	return dir, e.now
+}
+
+// Inspect implements serve.Browser.
+func (e *embeddedBrowser) Inspect() (*serve.Inspection, bool) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	dir, now := e.current()
+	if e.state != nil && e.of == now {
+		return e.state, true
+	}
+	if !e.working {
+		e.working = true
+		go func() {
+			state := &serve.Inspection{Source: "embedded user agent"}
+			if in, origin, err := e.run(dir, "", ""); err == nil {
+				state = report.Inspected(in, origin)
+			} else {
+				state.Console = []string{"unknown: " + err.Error()}
+			}
+			e.mu.Lock()
+			e.state, e.of, e.working = state, now, false
+			e.mu.Unlock()
+			e.found()
+		}()
+	}
+	return e.state, e.state != nil
+}
+
+// Deliver implements serve.Browser. The event is delivered to a copy of the state, which is then discarded.
+func (e *embeddedBrowser) Deliver(event, text string) ([]string, error) {
+	e.mu.Lock()
+	dir, _ := e.current()
+	e.mu.Unlock()
+	in, _, err := e.run(dir, event, text)
+	if err != nil {
+		return nil, err
+	}
+	return report.Happened(in), nil
+}
+
+func (e *embeddedBrowser) run(dir, event, text string) (*audit.Inspection, string, error) {
+	f, err := openFolder(dir, e.project)
+	if err != nil {
+		return nil, "", err
+	}
+	in := audit.Input{Project: e.project, Host: f, Folder: f}
+	if in.Others, err = otherHosts(e.project); err != nil {
+		return nil, "", err
+	}
+	out, err := audit.Inspect(e.ctx, in, event, text)
+	return out, f.Origin(), err
+}
