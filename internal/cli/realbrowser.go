@@ -24,14 +24,14 @@ import (
 
 // realBrowsers are the browsers that rehearse can start, with the Debian package of each.
 var realBrowsers = map[string]struct {
-	start   func(ctx context.Context, path string) (driver.Browser, error)
+	start   func(ctx context.Context, o driver.Options) (driver.Browser, error)
 	target  string // whose predictions it is compared with
 	pattern string // of the version in navigator.userAgent
 	install string
 }{
-	"chromium": {func(ctx context.Context, path string) (driver.Browser, error) { return chromium.StartAt(ctx, path) }, target.ChromiumDesktop, `Chrome/(\d+)`, "chromium"},
-	"firefox":  {func(_ context.Context, path string) (driver.Browser, error) { return firefox.StartAt(path) }, target.FirefoxAndroid, `Firefox/(\d+)`, "firefox-esr"},
-	"webkit":   {func(_ context.Context, path string) (driver.Browser, error) { return webkit.StartAt(path) }, target.SafariMacOS, `MiniBrowser/(\d+)`, "webkit2gtk-driver and xvfb"},
+	"chromium": {func(ctx context.Context, o driver.Options) (driver.Browser, error) { return chromium.StartWith(ctx, o) }, target.ChromiumDesktop, `Chrome/(\d+)`, "chromium"},
+	"firefox":  {func(_ context.Context, o driver.Options) (driver.Browser, error) { return firefox.StartWith(o) }, target.FirefoxAndroid, `Firefox/(\d+)`, "firefox-esr"},
+	"webkit":   {func(_ context.Context, o driver.Options) (driver.Browser, error) { return webkit.StartWith(o) }, target.SafariMacOS, `MiniBrowser/(\d+)`, "webkit2gtk-driver and xvfb"},
 }
 
 // realNames lists their names.
@@ -44,7 +44,10 @@ func realNames() (names []string) {
 }
 
 // realBrowser holds the options --browser and --browser-path.
-type realBrowser struct{ name, path string }
+type realBrowser struct {
+	name, path string
+	visible    bool
+}
 
 // check rejects unknown names. option is the name of the option that selects the browser.
 func (b realBrowser) check(option string) error {
@@ -60,7 +63,7 @@ func (b realBrowser) check(option string) error {
 // start starts the browser with a new profile.
 func (b realBrowser) start(ctx context.Context) (driver.Browser, error) {
 	kind := realBrowsers[b.name]
-	started, err := kind.start(ctx, b.path)
+	started, err := kind.start(ctx, driver.Options{Path: b.path, Visible: b.visible})
 	if errors.Is(err, driver.ErrNotHere) {
 		return nil, &problem.Problem{Kind: problem.Usage, What: b.name + " cannot be started: " + err.Error(),
 			Mend: "install it (on Debian: apt-get install " + kind.install + "), or give the path of the program with --browser-path", Cause: err}

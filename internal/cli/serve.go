@@ -45,6 +45,8 @@ host name, such as that of a tunnel.`,
 	c.Flags().IntVar(&s.port, "port", 8300, "the port to listen on; 0 picks a free one")
 	c.Flags().StringVar(&s.condition, "condition", "online", "initial network condition: online, offline, stalled, slow or flaky")
 	c.Flags().StringVar(&s.next, "next", "", "`folder` of the next release, which a key or the control page deploys")
+	c.Flags().StringVar(&s.browser.name, "browser", "", "open the site and the control page in a real browser (chromium, firefox or webkit) with a new profile, and show its state")
+	c.Flags().StringVar(&s.browser.path, "browser-path", "", "path of the `program` of that browser, if it is not on the PATH")
 	c.Flags().BoolVar(&s.watch, "watch", false, "run fit again when files of the site change")
 	c.Flags().BoolVar(&s.lanBackend, "lan-backend", false, "forward requests for the host names of --name to the backend, too")
 	c.RunE = func(cmd *cobra.Command, args []string) error { return s.run(cmd.Context(), args) }
@@ -58,6 +60,7 @@ type serving struct {
 	port              int
 	condition, next   string
 	watch, lanBackend bool
+	browser           realBrowser
 
 	server  *serve.Server
 	control *serve.Control
@@ -75,6 +78,9 @@ type serving struct {
 func (s *serving) run(ctx context.Context, args []string) error {
 	if _, known := condition.Named(s.condition); !known {
 		return usagef("--condition is one of %s, not %q", strings.Join(condition.Names(), ", "), s.condition)
+	}
+	if err := s.browser.check("browser"); err != nil {
+		return err
 	}
 	if err := s.find(ctx, args); err != nil {
 		return err
@@ -113,7 +119,9 @@ func (s *serving) run(ctx context.Context, args []string) error {
 	defer stop()
 	if len(s.folders) > 0 {
 		s.control.Predict = newPredictor(ctx, s.project, s.folders, s.control.Deployed, s.server.Log.Touch).predict
-		s.control.Browser = &embeddedBrowser{ctx: ctx, project: s.project, folders: s.folders, deployed: s.control.Deployed, found: s.server.Log.Touch}
+		if s.browser.name == "" {
+			s.control.SetBrowser(&embeddedBrowser{ctx: ctx, project: s.project, folders: s.folders, deployed: s.control.Deployed, found: s.server.Log.Touch})
+		}
 	}
 	panel, err := serve.StartNear(serve.Named(nil, s.control))
 	if err != nil {
@@ -142,6 +150,20 @@ func (s *serving) run(ctx context.Context, args []string) error {
 	}
 	if s.watch {
 		go s.fitAgain(ctx, args, seen)
+	}
+	if s.browser.name != "" {
+		s.browser.visible = hasScreen()
+		shown, err := showBrowser(ctx, s.browser, s.server.Origin(), s.project.Addr, s.server.Log.Touch)
+		if err != nil {
+			return err
+		}
+		defer shown.browser.Close()
+		s.control.SetBrowser(shown)
+		if s.browser.visible && s.browser.name != "webkit" { // which has one tab
+			if tab, err := shown.browser.NewTab(); err == nil {
+				_ = tab.Load(panel.Origin() + "/" + s.control.Fragment())
+			}
+		}
 	}
 	<-ctx.Done()
 	return nil

@@ -58,7 +58,7 @@ func (e *embeddedBrowser) Inspect() (*serve.Inspection, bool) {
 	if !e.working {
 		e.working = true
 		go func() {
-			state := &serve.Inspection{Source: "embedded user agent"}
+			state := &serve.Inspection{Source: "embedded user agent", Embedded: true}
 			if in, origin, err := e.run(dir, "", ""); err == nil {
 				state = report.Inspected(in, origin)
 			} else {

@@ -27,6 +27,20 @@ type Installer interface {
 	InstallRefusals(url string) ([]string, error)
 }
 
+// Deliverer is a Browser with commands for events that need no page.
+type Deliverer interface {
+	// Deliver sends a push or sync event with a text or tag to the workers of an origin. tab shows a page of that origin.
+	Deliver(tab Tab, origin, event, text string) error
+}
+
+// Options say how a browser is started.
+type Options struct {
+	// Path is the program, "" for the usual one.
+	Path string
+	// Visible opens a window. Without it the browser is headless.
+	Visible bool
+}
+
 // Tab is a tab of a browser.
 type Tab interface {
 	// Load navigates to a URL and waits for the load event.

@@ -12,7 +12,7 @@ import (
 
 // Inspected converts an inspection for the control page.
 func Inspected(in *audit.Inspection, origin string) *serve.Inspection {
-	out := &serve.Inspection{Source: "embedded user agent", Workers: []serve.WorkerState{}, Caches: []serve.CacheState{}, Answers: []string{}, Console: []string{},
+	out := &serve.Inspection{Source: "embedded user agent", Embedded: true, Workers: []serve.WorkerState{}, Caches: []serve.CacheState{}, Answers: []string{}, Console: []string{},
 		Notifications: []string{}}
 	local := func(url string) string { return ownStamp.ReplaceAllString(strings.TrimPrefix(url, origin), "") }
 	for _, g := range in.Profile.Registrations {

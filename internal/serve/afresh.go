@@ -20,6 +20,8 @@ type Afresh struct {
 	// the names of the caches, "" if none is expected.
 	retiring bool
 	report   string
+	// Cleared, if set, is called after a one-time URL was used.
+	Cleared func()
 	// Reported receives the names of the removed caches, one per line.
 	Reported func(caches string)
 }
@@ -85,6 +87,9 @@ func (a *Afresh) Handler(next http.Handler) http.Handler {
 		case r.Method == http.MethodPost && a.takeAddress(path):
 			w.Header().Set("Clear-Site-Data", `"cache", "cookies", "storage"`)
 			w.WriteHeader(http.StatusNoContent)
+			if a.Cleared != nil {
+				a.Cleared()
+			}
 		default:
 			http.NotFound(w, r)
 		}

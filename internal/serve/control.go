@@ -38,14 +38,13 @@ type Control struct {
 	// Predict, if set, describes what the embedded user agent shows at a path under a condition. ok is false while it works.
 	Predict func(path, condition string) (text string, ok bool)
 
-	// Browser, if set, is the browser whose state is shown.
-	Browser Browser
-
 	token string
 	mu    sync.Mutex
 	// deployed is true while the next release is served.
 	deployed bool
 	messages []string
+	// browser is the browser whose state is shown, nil for none.
+	browser Browser
 }
 
 // NewControl returns the control page of a server.
@@ -59,7 +58,53 @@ func NewControl(s *Server, a *Afresh) *Control {
 		}
 		c.Note("The worker removed itself and these caches: " + strings.Join(names, ", "))
 	}
+	a.Cleared = c.noteDifference
 	return c
+}
+
+// noteDifference compares the state of the browser after its data was cleared with the state before.
+func (c *Control) noteDifference() {
+	before := c.inspect()
+	if before == nil || before.Embedded {
+		return
+	}
+	go func() {
+		time.Sleep(clearingTakes)
+		after := c.inspect()
+		c.Note("Requested to clear the data. In " + after.Source + ": before " + stored(before) + "; now " + stored(after) + ".")
+		c.Server.Log.Touch()
+	}()
+}
+
+// clearingTakes is how long browsers take to clear the data of a site, at most.
+const clearingTakes = 3 * time.Second
+
+// stored describes what a browser stores.
+func stored(i *Inspection) string {
+	entries := 0
+	for _, c := range i.Caches {
+		entries += c.Count
+	}
+	return fmt.Sprintf("%d workers, %d caches with %d entries", len(i.Workers), len(i.Caches), entries)
+}
+
+// SetBrowser sets the browser whose state is shown.
+func (c *Control) SetBrowser(b Browser) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.browser = b
+}
+
+// inspect returns the state of the browser, nil if there is none or it is being determined.
+func (c *Control) inspect() *Inspection {
+	c.mu.Lock()
+	b := c.browser
+	c.mu.Unlock()
+	if b == nil {
+		return nil
+	}
+	state, _ := b.Inspect()
+	return state
 }
 
 // Fragment returns the fragment of the page's URL, with the token.
@@ -153,9 +198,7 @@ func (c *Control) state() stateJSON {
 	c.mu.Lock()
 	s.Deployed, s.Messages = c.deployed, append([]string{}, c.messages...)
 	c.mu.Unlock()
-	if c.Browser != nil {
-		s.Browser, _ = c.Browser.Inspect()
-	}
+	s.Browser = c.inspect()
 	if c.Predict != nil {
 		for _, page := range c.Server.Log.Pages(shownPages) {
 			text, ok := c.Predict(page, at.Name)
@@ -309,10 +352,13 @@ func (c *Control) act(what string, body io.Reader) (any, error) {
 		}
 		return done, c.changed(c.Server.SetOverrides(list))
 	case "/deliver":
-		if c.Browser == nil || !slices.Contains(events, in.Event) {
+		c.mu.Lock()
+		b := c.browser
+		c.mu.Unlock()
+		if b == nil || !slices.Contains(events, in.Event) {
 			return nil, fmt.Errorf("%q cannot be delivered; use push, sync or message", in.Event)
 		}
-		lines, err := c.Browser.Deliver(in.Event, in.Text)
+		lines, err := b.Deliver(in.Event, in.Text)
 		return map[string][]string{"happened": append([]string{}, lines...)}, c.changed(err)
 	case "/clear":
 		c.Server.Log.Clear()

@@ -3,9 +3,11 @@ package serve
 // Inspection is what a browser stores for the site, and what its worker does.
 type Inspection struct {
 	// Source is the browser: "embedded user agent", or the name and version of a real one.
-	Source  string        `json:"source"`
-	Workers []WorkerState `json:"workers"`
-	Caches  []CacheState  `json:"caches"`
+	Source string `json:"source"`
+	// Embedded is true for the embedded user agent, whose data is not that of the user's browser.
+	Embedded bool          `json:"embedded"`
+	Workers  []WorkerState `json:"workers"`
+	Caches   []CacheState  `json:"caches"`
 	// Answers lists requests with the source of their response, Console the output of the worker and of pages.
 	Answers []string `json:"answers"`
 	Console []string `json:"console"`

@@ -55,18 +55,23 @@ func Start(ctx context.Context) (*Browser, error) {
 	return start(ctx, path, chromedp.NoSandbox)
 }
 
-// StartAt starts the one at a path, "" for the one of the usual names, in its sandbox unless the system forbids that to the user.
-func StartAt(ctx context.Context, path string) (*Browser, error) {
+// StartWith starts a Chromium in its sandbox, unless the user is root, for whom it does not start in one.
+func StartWith(ctx context.Context, o driver.Options) (*Browser, error) {
+	path := o.Path
 	if path == "" {
 		var err error
 		if path, err = Find(); err != nil {
 			return nil, err
 		}
 	}
-	if os.Geteuid() == 0 { // it refuses to start otherwise
-		return start(ctx, path, chromedp.NoSandbox)
+	var more []chromedp.ExecAllocatorOption
+	if os.Geteuid() == 0 {
+		more = append(more, chromedp.NoSandbox)
 	}
-	return start(ctx, path)
+	if o.Visible {
+		more = append(more, chromedp.Flag("headless", false), chromedp.Flag("hide-scrollbars", false), chromedp.Flag("mute-audio", false))
+	}
+	return start(ctx, path, more...)
 }
 
 func start(ctx context.Context, path string, more ...chromedp.ExecAllocatorOption) (*Browser, error) {
@@ -180,6 +185,9 @@ func (w *watch) settled(ctx context.Context) error {
 	}
 }
 
+// longest is the longest time of an operation on a tab.
+const longest = time.Minute
+
 // Tab is an open tab.
 type Tab struct {
 	ctx   context.Context
@@ -190,10 +198,10 @@ type Tab struct {
 // NewTab implements driver.Browser.
 func (c *Browser) NewTab() (driver.Tab, error) { return c.OpenTab() }
 
-// OpenTab opens an empty tab; it lives for at most two minutes.
+// OpenTab opens an empty tab. Each operation on it may take a minute.
 func (c *Browser) OpenTab() (*Tab, error) {
 	t := &Tab{}
-	t.ctx, t.close = c.tab(2 * time.Minute)
+	t.ctx, t.close = chromedp.NewContext(c.ctx)
 	t.watch.reset()
 	if err := chromedp.Do(t.ctx); err != nil {
 		t.close()
@@ -221,7 +229,9 @@ func (t *Tab) Load(url string) error {
 // Go opens a URL and waits until the page has settled. Going to the URL that is shown is a reload.
 func (t *Tab) Go(url string) (*View, error) {
 	v := t.watch.reset()
-	err := chromedp.Do(t.ctx, chromedp.Func(func(ctx context.Context, tab *chromedp.Target) error {
+	ctx, cancel := context.WithTimeout(t.ctx, longest)
+	defer cancel()
+	err := chromedp.Do(ctx, chromedp.Func(func(ctx context.Context, tab *chromedp.Target) error {
 		if _, err := cdp.Call(ctx, tab, network.Enable, network.EnableParams{}); err != nil {
 			return err
 		}
@@ -253,7 +263,9 @@ func (t *Tab) Go(url string) (*View, error) {
 // Evaluate gives what a JavaScript expression, whose value is text or a promise of it, comes to on the page that is
 // shown.
 func (t *Tab) Evaluate(expression string) (string, error) {
-	return chromedp.Run(t.ctx, chromedp.Evaluate[string](expression, chromedp.EvalAwaitPromise))
+	ctx, cancel := context.WithTimeout(t.ctx, longest)
+	defer cancel()
+	return chromedp.Run(ctx, chromedp.Evaluate[string](expression, chromedp.EvalAwaitPromise))
 }
 
 // Resize implements driver.Tab. Small sizes are those of phones.
@@ -328,6 +340,53 @@ func (c *Browser) StopWorkers() error {
 		_, err := cdp.Call(ctx, t, serviceworker.StopAllWorkers, cdp.Empty{})
 		return err
 	}))
+}
+
+// Deliver implements driver.Deliverer.
+func (c *Browser) Deliver(tab driver.Tab, origin, event, text string) error {
+	t, is := tab.(*Tab)
+	if !is {
+		return fmt.Errorf("it is a tab of another browser")
+	}
+	registrations := make(chan []*serviceworker.Registration, 16)
+	listening, stop := context.WithTimeout(t.ctx, 5*time.Second)
+	defer stop()
+	if err := chromedp.Listen(listening, func(e any) {
+		if updated, is := e.(*serviceworker.EventWorkerRegistrationUpdated); is {
+			select {
+			case registrations <- updated.Registrations:
+			default:
+			}
+		}
+	}); err != nil {
+		return err
+	}
+	return t.Command(func(ctx context.Context, s cdp.Session) error {
+		// Enabling reports the registrations again.
+		_, _ = cdp.Call(ctx, s, serviceworker.Disable, cdp.Empty{})
+		if _, err := cdp.Call(ctx, s, serviceworker.Enable, cdp.Empty{}); err != nil {
+			return err
+		}
+		for {
+			select {
+			case <-listening.Done():
+				return fmt.Errorf("there is no worker for %s", origin)
+			case list := <-registrations:
+				for _, r := range list {
+					if r.IsDeleted || !strings.HasPrefix(r.ScopeURL, origin+"/") {
+						continue
+					}
+					var err error
+					if event == "push" {
+						_, err = cdp.Call(ctx, s, serviceworker.DeliverPushMessage, serviceworker.DeliverPushMessageParams{Origin: origin, RegistrationID: r.RegistrationID, Data: text})
+					} else {
+						_, err = cdp.Call(ctx, s, serviceworker.DispatchSyncEvent, serviceworker.DispatchSyncEventParams{Origin: origin, RegistrationID: r.RegistrationID, Tag: text, LastChance: true})
+					}
+					return err
+				}
+			}
+		}
+	})
 }
 
 // InstallErrors asks the browser itself why the page at url could not be installed; none means that it would offer it.

@@ -28,10 +28,11 @@ const preferences = `user_pref("intl.accept_languages", "en-US, en");
 `
 
 // Start starts a Firefox without a window; the error wraps driver.ErrNotHere where there is none that starts.
-func Start() (*Browser, error) { return StartAt("") }
+func Start() (*Browser, error) { return StartWith(driver.Options{}) }
 
-// StartAt starts the one at a path, "" for the one of the usual names.
-func StartAt(name string) (*Browser, error) {
+// StartWith starts a Firefox.
+func StartWith(o driver.Options) (*Browser, error) {
+	name := o.Path
 	if name == "" {
 		name = "firefox-esr"
 		if _, err := exec.LookPath(name); err != nil {
@@ -51,8 +52,11 @@ func StartAt(name string) (*Browser, error) {
 		return nil, err
 	}
 	b := &Browser{}
-	if b.process, err = driver.Run(nil, []string{profile}, name, "--headless", "--no-remote", "--profile", profile,
-		"--remote-debugging-port", fmt.Sprint(port)); err != nil {
+	arguments := []string{"--no-remote", "--profile", profile, "--remote-debugging-port", fmt.Sprint(port)}
+	if !o.Visible {
+		arguments = append(arguments, "--headless")
+	}
+	if b.process, err = driver.Run(nil, []string{profile}, name, arguments...); err != nil {
 		os.RemoveAll(profile)
 		return nil, err
 	}

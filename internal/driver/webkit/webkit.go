@@ -24,12 +24,12 @@ type Browser struct {
 }
 
 // Start starts a MiniBrowser under Xvfb; the error wraps driver.ErrNotHere where there is none that starts.
-func Start() (*Browser, error) { return StartAt("") }
+func Start() (*Browser, error) { return StartWith(driver.Options{}) }
 
-// StartAt starts the MiniBrowser at a path, "" for the one of the system.
-func StartAt(path string) (b *Browser, err error) {
-	browsers := []string{path}
-	if path == "" {
+// StartWith starts a MiniBrowser, on the user's screen if it is visible.
+func StartWith(o driver.Options) (b *Browser, err error) {
+	browsers := []string{o.Path}
+	if o.Path == "" {
 		browsers, _ = filepath.Glob("/usr/lib/*/webkit2gtk-4.1/MiniBrowser")
 	}
 	if len(browsers) == 0 {
@@ -42,9 +42,11 @@ func StartAt(path string) (b *Browser, err error) {
 			err = fmt.Errorf("%w: %w", driver.ErrNotHere, err)
 		}
 	}()
-	display, err := b.startScreen()
-	if err != nil {
-		return b, err
+	display := os.Getenv("DISPLAY")
+	if !o.Visible {
+		if display, err = b.startScreen(); err != nil {
+			return b, err
+		}
 	}
 	port, err := driver.FreePort()
 	if err != nil {

@@ -91,7 +91,7 @@ function showBrowser(browser) {
   const text = JSON.stringify(browser);
   if (!browser || text === shown) return;
   shown = text;
-  byId('source').textContent = browser.source === 'embedded user agent' ? 'In the embedded user agent, after a visit to the site as it is now:' : `In ${browser.source}:`;
+  byId('source').textContent = browser.embedded ? 'In the embedded user agent, after a visit to the site as it is now:' : `In ${browser.source}:`;
   byId('no-worker').hidden = browser.workers.length > 0;
   byId('workers').tBodies[0].replaceChildren(...browser.workers.map((w) => {
     const row = element('tr');
