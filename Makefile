@@ -38,6 +38,7 @@ bench: build
 	sh scripts/test-setup.sh
 	TACHYFORM_BENCH=1 $(GO) test ./internal/conformance -run TestBench -v -count 1
 	TACHYFORM_BENCH=1 $(GO) test ./internal/icon -run TestBench -v -count 1
+	$(GO) test ./internal/cli -run '^$$' -bench ServeUnderLoad -benchtime 4x
 	$(GO) test ./internal/useragent/environment ./internal/conformance ./internal/icon -run '^$$' -bench . -benchtime 2s
 
 # Where the time goes, by phases and by functions of scripts: make profile SITE=folder COMMAND="fit --dry-run". Without SITE it
@@ -46,7 +47,7 @@ profile:
 	$(GO) run ./internal/profile/run "$(SITE)" $(COMMAND)
 
 # Two minutes for each fuzz target, ten for random programs of page scripts and for sequences of DOM calls.
-FUZZ_TARGETS := useragent/indexeddb:FuzzKey markup:FuzzTokens page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied page:FuzzMediaQuery pattern:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG textpos:FuzzAt site:FuzzRobots encoding:FuzzDecode selector:FuzzSelector
+FUZZ_TARGETS := useragent/indexeddb:FuzzKey markup:FuzzTokens page:FuzzDocument page:FuzzScriptAndStyle page:FuzzApplied page:FuzzMediaQuery pattern:FuzzPattern worker:FuzzPattern worker:FuzzOnline manifest:FuzzProcess project:FuzzParse fit:FuzzEditHead icon:FuzzSVG textpos:FuzzAt site:FuzzRobots confirm:FuzzReadRecord encoding:FuzzDecode selector:FuzzSelector
 FUZZ_TIME ?= 120s
 TREE_TIME ?= 10m
 PROGRAM_TIME ?= 10m

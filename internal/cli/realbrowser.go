@@ -60,7 +60,7 @@ func (b realBrowser) check(option string) error {
 	return nil
 }
 
-// start starts the browser with a new profile.
+// start starts the browser with a new profile. It ends with the context, so that Ctrl-C does not wait for a pending operation.
 func (b realBrowser) start(ctx context.Context) (driver.Browser, error) {
 	kind := realBrowsers[b.name]
 	started, err := kind.start(ctx, driver.Options{Path: b.path, Visible: b.visible})
@@ -71,6 +71,7 @@ func (b realBrowser) start(ctx context.Context) (driver.Browser, error) {
 	if err != nil {
 		return nil, &problem.Problem{Kind: problem.Read, What: b.name + " cannot be started: " + err.Error(), Cause: err}
 	}
+	context.AfterFunc(ctx, started.Close)
 	return started, nil
 }
 

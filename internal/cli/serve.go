@@ -7,7 +7,6 @@ import (
 	"io"
 	"net/http"
 	"strings"
-	"sync"
 
 	whatwg "github.com/nlnwa/whatwg-url/url"
 	"github.com/spf13/cobra"
@@ -71,8 +70,7 @@ type serving struct {
 	// unchanged is the reason why pages of the backend are served unchanged, or "".
 	unchanged string
 
-	mu    sync.Mutex // held while something is printed
-	lines io.Writer
+	printer *printer // nil until keys sets it
 }
 
 func (s *serving) run(ctx context.Context, args []string) error {
@@ -128,7 +126,6 @@ func (s *serving) run(ctx context.Context, args []string) error {
 		return &problem.Problem{Kind: problem.Read, What: "the control page cannot be served: " + err.Error(), Cause: err}
 	}
 	defer panel.Close()
-	s.lines = s.out
 	if err := s.control.Choose(s.condition); err != nil {
 		return err
 	}
@@ -138,9 +135,10 @@ func (s *serving) run(ctx context.Context, args []string) error {
 	if s.watch {
 		seen = fingerprintOf(s.folders[0], s.project.Path)
 	}
-	s.server.Log.OnEnd(func(e serve.Entry) { s.print(report.ServedLine(e, s.width)) })
 	keys, restore := s.keys(stop)
 	defer restore()
+	defer s.printer.close()
+	s.server.Log.OnEnd(func(e serve.Entry) { s.print(report.ServedLine(e, s.width)) })
 	s.print(report.Serving(s.name, s.server.Origin()+s.project.Addr, panel.Origin()+"/"+s.control.Fragment(), keys))
 	if s.unchanged != "" {
 		s.print(s.unchanged + "\n")
@@ -241,11 +239,11 @@ func (s *serving) handlers(ctx context.Context) (list []http.Handler, err error)
 	return list, nil
 }
 
-// print writes lines of the list. It is safe for concurrent use.
+// print queues lines for output.
 func (s *serving) print(text string) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	io.WriteString(s.lines, text)
+	if s.printer != nil {
+		s.printer.print(text)
+	}
 }
 
 // fitAgain runs fit after each change of the files, until the context ends. seen is the fingerprint at the start. The files that fit

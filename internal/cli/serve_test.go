@@ -20,13 +20,13 @@ import (
 
 // served is a running tachyform serve: where the site and its control page are, and what it prints.
 type served struct {
-	t             *testing.T
+	t             testing.TB
 	command       *exec.Cmd
 	site, control string
 	lines         chan string
 }
 
-func startServe(t *testing.T, dir string, args ...string) *served {
+func startServe(t testing.TB, dir string, args ...string) *served {
 	s := &served{t: t, command: exec.Command(program, append([]string{"serve", "--port", "0"}, args...)...)}
 	s.command.Dir = dir
 	out, err := s.command.StdoutPipe()

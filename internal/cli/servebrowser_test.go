@@ -121,7 +121,7 @@ func TestServeInBrowser(t *testing.T) {
 	require.NoError(t, err)
 	resp.Body.Close()
 	_, messages := s.browserState(func(_ *serve.Inspection, m []string) bool { return len(m) > 0 })
-	assert.Regexp(t, `In chromium \d+: before 1 workers, 4 caches with 4 entries; now 1 workers, 4 caches with 4 entries\.`, messages[0])
+	assert.Regexp(t, `In chromium \d+: before 1 worker, 4 caches with 4 entries; now 1 worker, 4 caches with 4 entries\.`, messages[0])
 	require.NoError(t, s.command.Process.Signal(os.Interrupt))
 	assert.NoError(t, s.command.Wait())
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"sync"
 
 	"tachyform/internal/fit"
 	"tachyform/internal/serve"
@@ -59,7 +60,7 @@ func (s *serving) headsOfFolder(ctx context.Context) (*serve.Fitted, string, err
 
 // fittedBy returns the additions of a plan without its files.
 func (s *serving) fittedBy(plan *fit.Plan) *serve.Fitted {
-	noted := map[string]bool{}
+	var noted sync.Map
 	return &serve.Fitted{View: plan.View, Paths: map[string]bool{}, Edit: func(text []byte, url string) ([]byte, error) {
 		edited, err := fit.EditHead(text, url, plan.Head, nil)
 		if err != nil {
@@ -67,11 +68,7 @@ func (s *serving) fittedBy(plan *fit.Plan) *serve.Fitted {
 		}
 		return edited.Text, nil
 	}, Note: func(path string, err error) {
-		s.mu.Lock()
-		known := noted[path]
-		noted[path] = true
-		s.mu.Unlock()
-		if !known {
+		if _, known := noted.LoadOrStore(path, true); !known {
 			s.print(fmt.Sprintf("%s is served unchanged: %v\n", path, err))
 		}
 	}}

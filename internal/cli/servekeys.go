@@ -20,18 +20,20 @@ const (
 	ctrlD = 4
 )
 
-// keys switches a terminal to raw mode and handles its keys in the background. list describes the keys. restore resets the terminal.
+// keys starts the output, switches a terminal to raw mode and handles its keys in the background. list describes the keys. restore resets the terminal.
 // Without a terminal there are no keys.
 func (s *serving) keys(stop func()) (list []string, restore func()) {
 	in, is := s.in.(*os.File)
 	if !s.terminal || !is {
+		s.printer = newPrinter(s.out)
 		return nil, func() {}
 	}
 	before, err := term.MakeRaw(int(in.Fd()))
 	if err != nil {
+		s.printer = newPrinter(s.out)
 		return nil, func() {}
 	}
-	s.lines = styledThrough(rawWriter{s.screen}, s.screen)
+	s.printer = newPrinter(styledThrough(rawWriter{s.screen}, s.screen))
 	for _, k := range networkKeys {
 		list = append(list, string(k.key)+" "+k.name)
 	}

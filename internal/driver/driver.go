@@ -8,6 +8,7 @@ import (
 	"net"
 	"os"
 	"os/exec"
+	"sync"
 )
 
 // ErrNotHere is the error for a browser that is not installed or does not start.
@@ -68,6 +69,7 @@ func FreePort() (int, error) {
 type Process struct {
 	cmd  *exec.Cmd
 	dirs []string
+	end  sync.Once
 }
 
 // Run starts a program with additional environment variables. End removes the folders. The error wraps ErrNotHere if the program is
@@ -83,7 +85,7 @@ func Run(env, dirs []string, name string, args ...string) (*Process, error) {
 	if err := c.Start(); err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrNotHere, err)
 	}
-	return &Process{c, dirs}, nil
+	return &Process{cmd: c, dirs: dirs}, nil
 }
 
 // End kills the program with all its child processes and removes its folders. Browsers write to them until they have exited.
@@ -91,11 +93,13 @@ func (p *Process) End() {
 	if p == nil {
 		return
 	}
-	killAll(p.cmd)
-	p.cmd.Wait()
-	for _, d := range p.dirs {
-		os.RemoveAll(d)
-	}
+	p.end.Do(func() {
+		killAll(p.cmd)
+		p.cmd.Wait()
+		for _, d := range p.dirs {
+			os.RemoveAll(d)
+		}
+	})
 }
 
 // Started returns the Process of a program that is already running.

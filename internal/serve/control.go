@@ -85,7 +85,13 @@ func stored(i *Inspection) string {
 	for _, c := range i.Caches {
 		entries += c.Count
 	}
-	return fmt.Sprintf("%d workers, %d caches with %d entries", len(i.Workers), len(i.Caches), entries)
+	plural := func(n int, one, many string) string {
+		if n == 1 {
+			return "1 " + one
+		}
+		return fmt.Sprint(n, " ", many)
+	}
+	return plural(len(i.Workers), "worker", "workers") + ", " + plural(len(i.Caches), "cache", "caches") + " with " + plural(entries, "entry", "entries")
 }
 
 // SetBrowser sets the browser whose state is shown.

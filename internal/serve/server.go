@@ -116,6 +116,9 @@ func (s *Server) cut() {
 		s.listener = nil
 	}
 	for c := range s.conns {
+		if tcp, is := c.Conn.(*net.TCPConn); is {
+			tcp.SetLinger(0) // send RST; otherwise the kernel goes on sending what is buffered
+		}
 		c.Conn.Close()
 	}
 	clear(s.conns)
