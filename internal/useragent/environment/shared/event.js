@@ -252,6 +252,7 @@ export class EventTarget {
     if (list.some((e) => e.type === entry.type && e.callback === callback && e.capture === entry.capture)) return;
     list.push(entry);
     heard[entry.type] |= entry.capture ? CAPTURED : HEARD;
+    trees.listens(target, entry.type);
     if (signal) apply(addListener, signal, ['abort', () => drop(target, entry), { once: true }]);
   }
   removeEventListener(type, callback, options = {}) {
@@ -299,6 +300,7 @@ export const trees = {
   inSameTree: () => false,
   inShadow: () => false,
   passive: () => false,
+  listens: () => {}, // is called for each new listener with its target and type
   activation: null, // { isActivation(event), has(target), before(target), run(target, event) }
 };
 // "dispatch" (DOM, 2.9). It says whether nobody prevented the default.

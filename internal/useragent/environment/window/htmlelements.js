@@ -5,7 +5,7 @@ import {
 } from '../shared/primordials.js';
 import { gap } from '../shared/gap.js';
 import { attribute, lazyEach, publishPlainly } from '../shared/webidl.js';
-import { Event, EventTarget, dispatch, handlers, report, trusted } from '../shared/event.js';
+import { Event, EventTarget, dispatch, handlers, report, trees, trusted } from '../shared/event.js';
 import { makeInterface } from '../shared/navigatorparts.js';
 import { answersOtherwise, doubtful } from '../shared/gap.js';
 import { queueTask } from '../shared/timers.js';
@@ -661,6 +661,13 @@ mix(classes.HTMLImageElement, {
 });
 const noRanges = () => assign(new ScriptObject(), { length: 0 });
 mix(classes.HTMLMapElement, { get areas() { return (this.$areas ??= elements(() => elementsOf(this).filter((e) => isHTML(e, 'area')))); } });
+// Media are not loaded, so their events do not come. In the run with other answers they come at once.
+const MEDIA_EVENTS = new Set(['loadedmetadata', 'durationchange', 'loadeddata', 'canplay', 'canplaythrough']);
+trees.listens = (target, type) => {
+  if (!MEDIA_EVENTS.has(type) || !(target instanceof classes.HTMLMediaElement)) return;
+  doubtful('loading of media elements');
+  if (answersOtherwise()) queueTask(() => dispatch(target, trusted(new Event(type))));
+};
 mix(classes.HTMLMediaElement, {
   play() {
     gap('playing media');
