@@ -32,7 +32,7 @@ EOS
 
 page() {
   chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
-    --disable-component-update --disable-sync --user-data-dir="$work/profile" --hide-scrollbars --window-size=1280,800 \
+    --disable-component-update --disable-sync --user-data-dir="$work/profile" --hide-scrollbars --window-size=1280,${3:-800} \
     --screenshot="$out/$1.png" "$2" >/dev/null 2>&1
 }
 
@@ -67,10 +67,12 @@ curl -s -H "X-Tachyform-Token: ${control##*#}" "${control%%/#*}/state" >/dev/nul
 sleep 4
 import -window root "$out/serve.png"
 mogrify -fuzz 12% -trim +repage -bordercolor '#14181b' -border 24x20 "$out/serve.png"
-timeout 20 chromium --headless --no-sandbox --disable-gpu --no-first-run --user-data-dir="$work/control" --hide-scrollbars --window-size=1280,1000 \
+timeout 20 chromium --headless --no-sandbox --disable-gpu --no-first-run --user-data-dir="$work/control" --hide-scrollbars --window-size=1280,1450 \
   --timeout=5000 --screenshot="$out/control.png" "$control" >/dev/null 2>&1
 kill $term 2>/dev/null || true
 wait $term 2>/dev/null || true
+(cd "$work/demo" && tachyform rehearse --browser chromium --under offline --pictures --report html="$work/rehearsed.html" >/dev/null)
+page rehearse-report "file://$work/rehearsed.html" 1400
 in=demo/next-release
 (cd "$work/$in" && tachyform fit >/dev/null)
 shot handover tachyform handover ../site site
