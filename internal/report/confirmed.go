@@ -57,7 +57,7 @@ func ConfirmedText(c *Confirmed, width int) string {
 		fmt.Fprintf(&b, "    %s\n", wrap(safe(r), width-4, 4))
 	}
 	if len(c.Answers) == 0 {
-		b.WriteString("  The outcome of all pages is known; nothing was to be confirmed.\n")
+		b.WriteString("  The outcome of every page is known, so no page was opened.\n")
 		return b.String()
 	}
 	for _, a := range c.Answers {

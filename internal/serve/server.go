@@ -210,8 +210,8 @@ func (l *cuttable) Accept() (net.Conn, error) {
 		if err != nil {
 			return nil, err
 		}
-		if kept := l.keep(c); kept != nil {
-			return kept, nil
+		if registered := l.register(c); registered != nil {
+			return registered, nil
 		}
 		if tcp, is := c.(*net.TCPConn); is {
 			tcp.SetLinger(0) // send RST
@@ -220,16 +220,16 @@ func (l *cuttable) Accept() (net.Conn, error) {
 	}
 }
 
-// keep registers a connection. It returns nil while the server is offline.
-func (l *cuttable) keep(c net.Conn) *conn {
+// register adds a connection to those of the server. It returns nil while the server is offline.
+func (l *cuttable) register(c net.Conn) *conn {
 	l.s.mu.Lock()
 	defer l.s.mu.Unlock()
 	if l.s.listener != l.Listener || l.s.condition.Refuses {
 		return nil
 	}
-	kept := &conn{Conn: c, s: l.s}
-	l.s.conns[kept] = true
-	return kept
+	registered := &conn{Conn: c, s: l.s}
+	l.s.conns[registered] = true
+	return registered
 }
 
 // conn is a connection that is limited to the rate of the condition.
