@@ -27,6 +27,7 @@ type shownBrowser struct {
 	tab     driver.Tab
 	state   *serve.Inspection
 	encoded string
+	console []string // the latest lines of workers
 }
 
 // hasScreen reports whether a browser can open a window.
@@ -48,6 +49,9 @@ func showBrowser(ctx context.Context, with realBrowser, origin, path string, fou
 		b.Close()
 		return nil, with.failed(ctx, err)
 	}
+	if c, can := b.(driver.Console); can {
+		go c.Console(ctx, s.hear)
+	}
 	go func() {
 		for {
 			s.look()
@@ -59,6 +63,19 @@ func showBrowser(ctx context.Context, with realBrowser, origin, path string, fou
 		}
 	}()
 	return s, nil
+}
+
+// mostConsole is the number of lines of the console that are shown.
+const mostConsole = 50
+
+// hear adds a line of a worker's console.
+func (s *shownBrowser) hear(line string) {
+	s.mu.Lock()
+	if s.console = append(s.console, line); len(s.console) > mostConsole {
+		s.console = s.console[1:]
+	}
+	s.mu.Unlock()
+	s.found()
 }
 
 //go:embed inspect.js
@@ -86,7 +103,12 @@ func (s *shownBrowser) look() {
 func (s *shownBrowser) Inspect() (*serve.Inspection, bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return s.state, s.state != nil
+	if s.state == nil {
+		return nil, false
+	}
+	state := *s.state
+	state.Console = append([]string{}, s.console...)
+	return &state, true
 }
 
 // Deliver implements serve.Browser.
@@ -108,5 +130,5 @@ func (s *shownBrowser) Deliver(event, text string) ([]string, error) {
 	if err := d.Deliver(s.tab, s.origin, event, text); err != nil {
 		return nil, err
 	}
-	return []string{"Sent. The console of the worker is in the browser's developer tools."}, nil
+	return []string{"Sent."}, nil
 }

@@ -5,6 +5,7 @@ import (
 	"io"
 	"net/http"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -105,7 +106,9 @@ func TestServeInBrowser(t *testing.T) {
 	for _, event := range []string{"push", "sync", "message"} {
 		assert.Contains(t, s.deliver(event, map[string]string{"push": "p", "sync": "s", "message": `{"tide": "m"}`}[event]), "Sent.", event)
 	}
-	s.browserState(func(i *serve.Inspection, _ []string) bool { return len(i.Caches) == 4 })
+	s.browserState(func(i *serve.Inspection, _ []string) bool {
+		return len(i.Caches) == 4 && slices.Contains(i.Console, "log: heard p") && slices.Contains(i.Console, "log: heard m")
+	})
 	base, token, _ := strings.Cut(s.control, "/#")
 	r, err := http.NewRequest("POST", base+"/afresh", strings.NewReader("{}"))
 	require.NoError(t, err)

@@ -3,6 +3,7 @@
 package driver
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"net"
@@ -32,6 +33,12 @@ type Installer interface {
 type Deliverer interface {
 	// Deliver sends a push or sync event with a text or tag to the workers of an origin. tab shows a page of that origin.
 	Deliver(tab Tab, origin, event, text string) error
+}
+
+// Console is a Browser that reports the console output of its service workers.
+type Console interface {
+	// Console calls hear for each line until the context or the browser ends.
+	Console(ctx context.Context, hear func(line string))
 }
 
 // Options say how a browser is started.
