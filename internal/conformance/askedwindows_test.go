@@ -235,7 +235,8 @@ func TestAskedInChromium(t *testing.T) {
 		}
 		// A busy machine changes when things happen: what differs is asked again.
 		open := maps.Clone(kept[name])
-		for try := 0; try < 3 && len(open) > 0; try++ {
+		for try := 0; try < 8 && len(open) > 0; try++ {
+			time.Sleep(time.Duration(try) * 500 * time.Millisecond)
 			got := askChromium(t, c, name)
 			maps.DeleteFunc(open, func(question, answer string) bool { return got[question] == answer })
 		}
