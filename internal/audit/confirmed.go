@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -42,6 +43,7 @@ func (a *auditor) confirm() {
 	}
 	seen := map[string]bool{}
 	var parts []string
+	first := ""
 	for _, p := range a.report.Pages {
 		for _, name := range condition.Names() {
 			r := p.Under[name]
@@ -56,6 +58,7 @@ func (a *auditor) confirm() {
 				}
 			}
 			if r.Outcome != rehearsal.Whole && name == condition.Offline.Name {
+				first = cmp.Or(first, p.URL)
 				parts = append(parts, fmt.Sprintf("%s: %s in %s", p.URL, r.Outcome, r.Confirmed.Browser))
 			}
 		}
@@ -64,13 +67,12 @@ func (a *auditor) confirm() {
 		if n := len(parts) - 4; n > 0 {
 			parts = append(parts[:4], fmt.Sprintf("and %d more", n))
 		}
-		first, _, _ := strings.Cut(parts[0], ": ")
 		a.find(offlineSeen, a.place(a.absolute(first), 0, 0), strings.Join(parts, "; "), "")
 	}
 }
 
 // isConfirmed reports whether a page's outcome under a condition was confirmed by a real browser.
-func (a *auditor) isConfirmed(page *PageReport, condition string) bool {
-	r := page.Under[condition]
+func (p *PageReport) isConfirmed(condition string) bool {
+	r := p.Under[condition]
 	return r != nil && r.Confirmed != nil
 }

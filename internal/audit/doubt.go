@@ -77,7 +77,7 @@ func (a *auditor) checkKnown() {
 	for i, p := range a.ran.Pages {
 		for _, under := range condition.Names() {
 			o := p.Under[under]
-			if o == nil || o.Doubt == nil || a.isConfirmed(a.report.Pages[i], under) {
+			if o == nil || o.Doubt == nil || a.report.Pages[i].isConfirmed(under) {
 				continue
 			}
 			if i := a.weighing(offlineUnknown.Code, p.URL); i >= 0 && a.Project.Audit.Weights[i].Weight == "off" {

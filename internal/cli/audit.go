@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -113,6 +112,31 @@ func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]condi
 	if err != nil {
 		return wrapRead(o.name, err)
 	}
+	if opts.fix {
+		wrote, err := a.fix(cmd, args, r)
+		if err != nil {
+			return err
+		}
+		if wrote {
+			before, old := r, in.Before
+			if o, in, err = a.rehearsable(cmd.Context(), args, under); err != nil {
+				return err
+			}
+			in.Before = old
+			if err := a.useRecord(o, &in, opts.ignoreConfirmed); err != nil {
+				return err
+			}
+			if err := setFailOn(o.project, opts.failOn); err != nil {
+				return err
+			}
+			if r, err = audit.Run(cmd.Context(), in); err != nil {
+				return wrapRead(o.name, err)
+			}
+			if earlier == nil {
+				earlier, opts.compare = before, "the fit"
+			}
+		}
+	}
 	var inBrowser *report.Confirmed
 	if opts.confirm.name != "" {
 		if inBrowser, err = a.confirm(cmd.Context(), o, in, r, opts); err != nil {
@@ -128,29 +152,10 @@ func (a *app) auditOnce(cmd *cobra.Command, args []string, under func() ([]condi
 		}
 		r.Browser = inBrowser.Summary()
 	}
-	if opts.fix {
-		wrote, err := a.fix(cmd, args, r)
-		if err != nil {
-			return err
-		}
-		if wrote {
-			before, old := r, in.Before
-			if _, in, err = a.rehearsable(cmd.Context(), args, under); err != nil {
-				return err
-			}
-			in.Before = old
-			if r, err = audit.Run(cmd.Context(), in); err != nil {
-				return wrapRead(o.name, err)
-			}
-			if earlier == nil {
-				earlier, opts.compare = before, "the fit"
-			}
-		}
-	}
 	if earlier != nil {
 		r.Compare(earlier, opts.compare)
 	}
-	if slices.ContainsFunc(opts.reports, func(s string) bool { return strings.HasPrefix(s, "html=") }) {
+	if hasReport(opts.reports, "html") {
 		// A site without icons has no sheet; the findings say why.
 		if s, err := audit.Sheet(cmd.Context(), in); err == nil {
 			r.Sheet = s

@@ -15,24 +15,6 @@ import (
 	"tachyform/internal/testsite"
 )
 
-// Requests are added to the audit section; all other bytes stay the same.
-func TestWithAsks(t *testing.T) {
-	const asks = "asks:\n  - {page: \"/\", for: [\"/a.json\"]}\n"
-	for text, want := range map[string]string{
-		"site: dist\n":                         "site: dist\naudit:\n  asks:\n    - {page: \"/\", for: [\"/a.json\"]}\n",
-		"site: dist":                           "site: dist\naudit:\n  asks:\n    - {page: \"/\", for: [\"/a.json\"]}\n",
-		"audit: # checks\n  entry: /\nsite: x": "audit: # checks\n  asks:\n    - {page: \"/\", for: [\"/a.json\"]}\n  entry: /\nsite: x",
-	} {
-		got, err := withAsks(text, asks)
-		assert.NoError(t, err)
-		assert.Equal(t, want, got)
-	}
-	for _, text := range []string{"audit: {entry: /}\n", "audit:\n  asks: []\n"} {
-		_, err := withAsks(text, asks)
-		assert.Error(t, err, text)
-	}
-}
-
 // A record applies to the bytes that it names, with --confirm or not; --ignore-confirmed leaves it out.
 func TestRecordOfConfirmedPages(t *testing.T) {
 	dir := write(t, map[string]string{"tachyform.yaml": "site: dist\n", "dist/index.html": "<!doctype html><title>Pier</title><canvas></canvas>" +

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"net/http"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -26,12 +25,11 @@ import (
 var realBrowsers = map[string]struct {
 	start   func(ctx context.Context, o driver.Options) (driver.Browser, error)
 	target  string // whose predictions it is compared with
-	pattern string // of the version in navigator.userAgent
 	install string
 }{
-	"chromium": {func(ctx context.Context, o driver.Options) (driver.Browser, error) { return chromium.StartWith(ctx, o) }, target.ChromiumDesktop, `Chrome/(\d+)`, "chromium"},
-	"firefox":  {func(_ context.Context, o driver.Options) (driver.Browser, error) { return firefox.StartWith(o) }, target.FirefoxAndroid, `Firefox/(\d+)`, "firefox-esr"},
-	"webkit":   {func(_ context.Context, o driver.Options) (driver.Browser, error) { return webkit.StartWith(o) }, target.SafariMacOS, `MiniBrowser/(\d+)`, "webkit2gtk-driver and xvfb"},
+	"chromium": {func(ctx context.Context, o driver.Options) (driver.Browser, error) { return chromium.StartWith(ctx, o) }, target.ChromiumDesktop, "chromium"},
+	"firefox":  {func(_ context.Context, o driver.Options) (driver.Browser, error) { return firefox.StartWith(o) }, target.FirefoxAndroid, "firefox-esr"},
+	"webkit":   {func(_ context.Context, o driver.Options) (driver.Browser, error) { return webkit.StartWith(o) }, target.SafariMacOS, "webkit2gtk-driver and xvfb"},
 }
 
 // realNames lists their names.
@@ -75,6 +73,11 @@ func (b realBrowser) start(ctx context.Context) (driver.Browser, error) {
 	return started, nil
 }
 
+// called returns the name of a browser with its version, such as "chromium 156".
+func (b realBrowser) called(started driver.Browser) string {
+	return strings.TrimSpace(b.name + " " + started.Version())
+}
+
 // failed describes an error of a run in the browser.
 func (b realBrowser) failed(ctx context.Context, err error) error {
 	var known *problem.Problem
@@ -85,6 +88,21 @@ func (b realBrowser) failed(ctx context.Context, err error) error {
 		return err
 	}
 	return &problem.Problem{Kind: problem.Read, What: "the run in " + b.name + " failed: " + err.Error(), Mend: "run the command again; the site is unchanged", Cause: err}
+}
+
+// serveFolder starts a server with the folder of a site, for a real browser on this machine.
+func serveFolder(o *opened) (*serve.Server, error) {
+	s, err := serve.Start(http.NotFoundHandler())
+	if err != nil {
+		return nil, &problem.Problem{Kind: problem.Read, What: "the site cannot be served: " + err.Error(), Cause: err}
+	}
+	answerFolder(s, o.folder.Dir, o.project)
+	return s, nil
+}
+
+// answerFolder makes a server answer with a folder.
+func answerFolder(s *serve.Server, dir string, p *project.Project) {
+	s.Answer(serve.Named(nil, serve.Handler(dir, s.Origin(), p)))
 }
 
 // tried is what a command tries in a real browser.
@@ -100,27 +118,17 @@ func (a *app) tryInBrowser(ctx context.Context, o *opened, in audit.Input, what 
 	if err := o.needFolder("a real browser"); err != nil {
 		return nil, err
 	}
-	s, err := serve.Start(http.NotFoundHandler())
+	s, err := serveFolder(o)
 	if err != nil {
-		return nil, &problem.Problem{Kind: problem.Read, What: "the site cannot be served: " + err.Error(), Cause: err}
-	}
-	defer s.Close()
-	deploy := func(dir string) error {
-		f, err := openFolder(dir, o.project)
-		if err == nil {
-			s.Answer(serve.Named(nil, serve.Handler(f.Dir, s.Origin(), o.project)))
-		}
-		return err
-	}
-	if err := deploy(o.folder.Dir); err != nil {
 		return nil, err
 	}
+	defer s.Close()
 	b, err := with.start(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer b.Close()
-	out := &confirm.Result{Browser: with.name + version(b, realBrowsers[with.name].pattern)}
+	out := &confirm.Result{Browser: with.called(b)}
 	progress := func(format string, args ...any) {
 		if a.progress {
 			fmt.Fprintf(a.err, "\r\x1b[K"+format, args...)
@@ -155,15 +163,17 @@ func (a *app) tryInBrowser(ctx context.Context, o *opened, in audit.Input, what 
 			if !filepath.IsAbs(dir) {
 				dir = filepath.Join(o.project.Dir, dir)
 			}
-			return deploy(dir)
+			f, err := openFolder(dir, o.project)
+			if err == nil {
+				answerFolder(s, f.Dir, o.project)
+			}
+			return err
 		})
 		if err != nil {
 			return nil, with.failed(ctx, err)
 		}
 		out.Plans = append(out.Plans, played)
-		if err := deploy(o.folder.Dir); err != nil {
-			return nil, err
-		}
+		answerFolder(s, o.folder.Dir, o.project)
 	}
 	if what.pictures {
 		progress("%s: pictures", with.name)
@@ -177,21 +187,4 @@ func (a *app) tryInBrowser(ctx context.Context, o *opened, in audit.Input, what 
 		}
 	}
 	return out, nil
-}
-
-// version returns the version of a browser, "" if unknown.
-func version(b driver.Browser, pattern string) string {
-	tab, err := b.NewTab()
-	if err != nil {
-		return ""
-	}
-	defer tab.Close()
-	if tab.Load("about:blank") != nil {
-		return ""
-	}
-	text, _ := tab.Evaluate("Promise.resolve(navigator.userAgent)")
-	if m := regexp.MustCompile(pattern).FindStringSubmatch(text); m != nil {
-		return " " + m[1]
-	}
-	return ""
 }

@@ -62,7 +62,7 @@ played after the others, or alone with --only.`,
 		if err := checkReports(reports, rehearsalKinds); err != nil {
 			return err
 		}
-		if pictures && (looking.name == "" || !slices.ContainsFunc(reports, func(s string) bool { return strings.HasPrefix(s, "html=") })) {
+		if pictures && (looking.name == "" || !hasReport(reports, "html")) {
 			return usagef("--pictures needs --browser NAME, which takes them, and --report html=FILE, which shows them")
 		}
 		if answers != "" {

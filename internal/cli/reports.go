@@ -44,6 +44,11 @@ func checkReports(specs, kinds []string) error {
 	return nil
 }
 
+// hasReport reports whether a --report of a kind is wanted.
+func hasReport(specs []string, kind string) bool {
+	return slices.ContainsFunc(specs, func(s string) bool { return strings.HasPrefix(s, kind+"=") })
+}
+
 var reportKinds = []string{"html", "json", "sarif", "junit", "markdown"}
 
 // reportForms make a report of each kind but json, which is the value itself.

@@ -116,9 +116,10 @@ func (s *serving) run(ctx context.Context, args []string) error {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	if len(s.folders) > 0 {
-		s.control.Predict = newPredictor(ctx, s.project, s.folders, s.control.Deployed, s.server.Log.Touch).predict
+		served := &servedSite{ctx: ctx, project: s.project, folders: s.folders, deployed: s.control.Deployed, found: s.server.Log.Touch}
+		s.control.Predict = newPredictor(served).predict
 		if s.browser.name == "" {
-			s.control.SetBrowser(&embeddedBrowser{ctx: ctx, project: s.project, folders: s.folders, deployed: s.control.Deployed, found: s.server.Log.Touch})
+			s.control.SetBrowser(&embeddedBrowser{servedSite: served})
 		}
 	}
 	panel, err := serve.StartNear(serve.Named(nil, s.control))

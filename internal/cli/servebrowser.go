@@ -23,8 +23,11 @@ type shownBrowser struct {
 	origin  string
 	found   func() // called when the state has changed
 
-	mu      sync.Mutex // held during operations on the tab
-	tab     driver.Tab
+	// operation is held during operations on the tab, which may take a minute. mu is held only for the fields below it.
+	operation sync.Mutex
+	tab       driver.Tab
+
+	mu      sync.Mutex
 	state   *serve.Inspection
 	encoded string
 	console []string // the latest lines of workers
@@ -41,7 +44,7 @@ func showBrowser(ctx context.Context, with realBrowser, origin, path string, fou
 	if err != nil {
 		return nil, err
 	}
-	s := &shownBrowser{name: with.name + version(b, realBrowsers[with.name].pattern), browser: b, origin: origin, found: found}
+	s := &shownBrowser{name: with.called(b), browser: b, origin: origin, found: found}
 	if s.tab, err = b.NewTab(); err == nil {
 		err = s.tab.Load(origin + path)
 	}
@@ -68,7 +71,7 @@ func showBrowser(ctx context.Context, with realBrowser, origin, path string, fou
 // mostConsole is the number of lines of the console that are shown.
 const mostConsole = 50
 
-// hear adds a line of a worker's console.
+// hear adds a line of a worker's console. It is called while the browser reads messages, so it does not wait for operations.
 func (s *shownBrowser) hear(line string) {
 	s.mu.Lock()
 	if s.console = append(s.console, line); len(s.console) > mostConsole {
@@ -83,9 +86,11 @@ var inspectScript string
 
 // look reads the state of the tab. While the tab shows no page of the site, the state stays.
 func (s *shownBrowser) look() {
-	s.mu.Lock()
+	s.operation.Lock()
 	text, err := s.tab.Evaluate(fmt.Sprintf("Promise.resolve((%s)(%q, %d))", inspectScript, s.origin, serve.MostCacheEntries))
+	s.operation.Unlock()
 	changed := false
+	s.mu.Lock()
 	if state := new(serve.Inspection); err == nil && text != s.encoded && json.Unmarshal([]byte(text), state) == nil && state.Workers != nil {
 		state.Source = s.name
 		for i := range state.Caches {
@@ -113,8 +118,8 @@ func (s *shownBrowser) Inspect() (*serve.Inspection, bool) {
 
 // Deliver implements serve.Browser.
 func (s *shownBrowser) Deliver(event, text string) ([]string, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
+	s.operation.Lock()
+	defer s.operation.Unlock()
 	if event == "message" {
 		data, _ := json.Marshal(text)
 		if json.Valid([]byte(text)) {

@@ -1,24 +1,17 @@
 package cli
 
 import (
-	"context"
 	"sync"
 	"time"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/project"
 	"tachyform/internal/report"
 	"tachyform/internal/serve"
 )
 
 // embeddedBrowser shows the state of the embedded user agent after the visits to the folder as it is. It implements serve.Browser.
 type embeddedBrowser struct {
-	ctx     context.Context
-	project *project.Project
-	folders []string
-	// deployed reports whether the next release is served. found is called when the state has changed.
-	deployed func() bool
-	found    func()
+	*servedSite
 
 	mu      sync.Mutex
 	state   *serve.Inspection
@@ -34,24 +27,20 @@ type inspected struct {
 	files uint64
 }
 
-// current returns the folder that is served. mu is held.
-func (e *embeddedBrowser) current() (dir string, now inspected) {
+// current returns the state of the folder that is served. mu is held.
+func (e *embeddedBrowser) current() inspected {
 	next := e.deployed()
-	dir = e.folders[0]
-	if next {
-		dir = e.folders[1]
-	}
 	if time.Since(e.checked) > time.Second || e.now.next != next {
-		e.checked, e.now = time.Now(), inspected{next, fingerprintOf(dir, e.project.Path)}
+		e.checked, e.now = time.Now(), inspected{next, e.fingerprint(next)}
 	}
-	return dir, e.now
+	return e.now
 }
 
 // Inspect implements serve.Browser.
 func (e *embeddedBrowser) Inspect() (*serve.Inspection, bool) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
-	dir, now := e.current()
+	now := e.current()
 	if e.state != nil && e.of == now {
 		return e.state, true
 	}
@@ -59,7 +48,7 @@ func (e *embeddedBrowser) Inspect() (*serve.Inspection, bool) {
 		e.working = true
 		go func() {
 			state := &serve.Inspection{Source: "embedded user agent", Embedded: true}
-			if in, origin, err := e.run(dir, "", ""); err == nil {
+			if in, origin, err := e.run(now.next, "", ""); err == nil {
 				state = report.Inspected(in, origin)
 			} else {
 				state.Console = []string{"unknown: " + err.Error()}
@@ -75,25 +64,18 @@ func (e *embeddedBrowser) Inspect() (*serve.Inspection, bool) {
 
 // Deliver implements serve.Browser. The event is delivered to a copy of the state, which is then discarded.
 func (e *embeddedBrowser) Deliver(event, text string) ([]string, error) {
-	e.mu.Lock()
-	dir, _ := e.current()
-	e.mu.Unlock()
-	in, _, err := e.run(dir, event, text)
+	in, _, err := e.run(e.deployed(), event, text)
 	if err != nil {
 		return nil, err
 	}
 	return report.Happened(in), nil
 }
 
-func (e *embeddedBrowser) run(dir, event, text string) (*audit.Inspection, string, error) {
-	f, err := openFolder(dir, e.project)
+func (e *embeddedBrowser) run(next bool, event, text string) (*audit.Inspection, string, error) {
+	in, err := e.input(next)
 	if err != nil {
 		return nil, "", err
 	}
-	in := audit.Input{Project: e.project, Host: f, Folder: f}
-	if in.Others, err = otherHosts(e.project); err != nil {
-		return nil, "", err
-	}
 	out, err := audit.Inspect(e.ctx, in, event, text)
-	return out, f.Origin(), err
+	return out, in.Host.Origin(), err
 }

@@ -1,13 +1,10 @@
 package cli
 
 import (
-	"context"
 	"sync"
 	"time"
 
-	"tachyform/internal/audit"
 	"tachyform/internal/condition"
-	"tachyform/internal/project"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/report"
 	"tachyform/internal/request"
@@ -16,13 +13,7 @@ import (
 
 // predictor rehearses pages in the background and caches the results until a file of the site changes.
 type predictor struct {
-	ctx     context.Context
-	project *project.Project
-	// folders are those of the site and, with --next, of the next release.
-	folders []string
-	// deployed reports whether the next release is served. found is called after each prediction.
-	deployed func() bool
-	found    func()
+	*servedSite
 
 	mu      sync.Mutex
 	known   map[predictionOf]string // "" for a pending prediction
@@ -41,9 +32,8 @@ type predictionOf struct {
 // mostPredictions is the maximum number of pending predictions.
 const mostPredictions = 64
 
-func newPredictor(ctx context.Context, p *project.Project, folders []string, deployed func() bool, found func()) *predictor {
-	r := &predictor{ctx: ctx, project: p, folders: folders, deployed: deployed, found: found, known: map[predictionOf]string{},
-		waiting: make(chan predictionOf, mostPredictions)}
+func newPredictor(s *servedSite) *predictor {
+	r := &predictor{servedSite: s, known: map[predictionOf]string{}, waiting: make(chan predictionOf, mostPredictions)}
 	go r.work()
 	return r
 }
@@ -56,8 +46,8 @@ func (p *predictor) predict(path, condition string) (text string, ok bool) {
 	if time.Since(p.checked) > time.Second {
 		p.checked = time.Now()
 		now := uint64(0)
-		for _, dir := range p.folders {
-			now = now*31 + fingerprintOf(dir, p.project.Path)
+		for i := range p.folders {
+			now = now*31 + p.fingerprint(i > 0)
 		}
 		if now != p.files {
 			p.files, p.known = now, map[predictionOf]string{}
@@ -95,25 +85,17 @@ func (p *predictor) work() {
 // trace opens a page in the embedded user agent, after a visit that installs the worker.
 func (p *predictor) trace(key predictionOf) string {
 	c, _ := condition.Named(key.condition)
-	dir := p.folders[0]
-	if key.next {
-		dir = p.folders[1]
-	}
-	f, err := openFolder(dir, p.project)
+	in, err := p.input(key.next)
 	if err != nil {
 		return "unknown: " + err.Error()
 	}
-	in := audit.Input{Project: p.project, Host: f}
-	if in.Others, err = otherHosts(p.project); err != nil {
-		return "unknown: " + err.Error()
-	}
-	r := &rehearsal.Rehearsal{Hosts: append([]site.Host{f}, in.Others...), Conditions: []condition.Condition{c}, Visit: in.Visits()}
-	list, err := r.Trace(p.ctx, f.Origin()+key.path, request.Document)
+	r := &rehearsal.Rehearsal{Hosts: append([]site.Host{in.Host}, in.Others...), Conditions: []condition.Condition{c}, Visit: in.Visits()}
+	list, err := r.Trace(p.ctx, in.Host.Origin()+key.path, request.Document)
 	switch {
 	case err != nil:
 		return "unknown: " + err.Error()
 	case len(list) == 0:
 		return "unknown"
 	}
-	return report.Predicted(list[0], f.Origin())
+	return report.Predicted(list[0], in.Host.Origin())
 }

@@ -35,8 +35,11 @@ type Prediction struct {
 
 // Sight is the result of a page in a real browser.
 type Sight struct {
-	Shows       bool
-	Title, Text string
+	Shows bool
+	Title string
+	// Text is the part of the text that is compared with a prediction; all is the whole text.
+	Text string
+	all  string
 }
 
 // Row compares the prediction for a page with its result in a real browser.
@@ -87,15 +90,11 @@ const (
 // Compare visits the site in a browser with a new profile, then opens each page under its condition. done, if set, is called after
 // each page.
 func (s *Site) Compare(ctx context.Context, b driver.Browser, list []Prediction, done func(n int)) ([]Row, error) {
-	tab, err := b.NewTab()
+	tab, end, err := s.visited(ctx, b)
 	if err != nil {
 		return nil, err
 	}
-	defer tab.Close()
-	if err := s.install(ctx, tab); err != nil {
-		return nil, err
-	}
-	defer s.setCondition(condition.Online)
+	defer end()
 	var rows []Row
 	under := ""
 	for i, p := range list {
@@ -163,14 +162,11 @@ func (s *Site) openAgain(ctx context.Context, r *Row) error {
 		return err
 	}
 	defer b.Close()
-	tab, err := b.NewTab()
+	tab, end, err := s.visited(ctx, b)
 	if err != nil {
 		return err
 	}
-	defer tab.Close()
-	if err := s.install(ctx, tab); err != nil {
-		return err
-	}
+	defer end()
 	if err := s.setCondition(r.Condition); err != nil {
 		return err
 	}
@@ -197,6 +193,23 @@ func (s *Site) atThisHour(ctx context.Context, tab driver.Tab, rows []Row) error
 	return ctx.Err()
 }
 
+// visited opens a tab in a browser with a new profile and makes the visits that install the worker. end closes the tab and sets the
+// condition to online.
+func (s *Site) visited(ctx context.Context, b driver.Browser) (tab driver.Tab, end func(), err error) {
+	if tab, err = b.NewTab(); err != nil {
+		return nil, nil, err
+	}
+	end = func() {
+		_ = s.setCondition(condition.Online)
+		tab.Close()
+	}
+	if err = s.install(ctx, tab); err != nil {
+		end()
+		return nil, nil, err
+	}
+	return tab, end, nil
+}
+
 // install visits the site online and waits until its worker, if it has one, is active.
 func (s *Site) install(ctx context.Context, tab driver.Tab) error {
 	if err := s.setCondition(condition.Online); err != nil {
@@ -206,7 +219,7 @@ func (s *Site) install(ctx context.Context, tab driver.Tab) error {
 		if err := tab.Load(s.Server.Origin() + path); err != nil {
 			return err
 		}
-		s.settle(ctx, tab, func(Sight) bool { return true })
+		s.settle(ctx, tab, anything)
 		s.awaitWorker(ctx, tab)
 	}
 	return ctx.Err()
@@ -270,13 +283,16 @@ func (s *Site) settle(ctx context.Context, tab driver.Tab, expected func(Sight) 
 	return seen
 }
 
+// anything accepts every result.
+func anything(Sight) bool { return true }
+
 // sightOf returns the result that a snapshot shows. A failed evaluation or an error page of the browser shows nothing.
 func (s *Site) sightOf(snapshot string) Sight {
 	var shown [3]string
 	if json.Unmarshal([]byte(snapshot), &shown) != nil || !strings.HasPrefix(shown[0], s.Server.Origin()+"/") {
 		return Sight{}
 	}
-	return Sight{true, shown[1], Plain(shown[2])}
+	return Sight{true, shown[1], Plain(shown[2]), Collapsed(shown[2])}
 }
 
 func (s *Site) look(ctx context.Context, tab driver.Tab, p Prediction) Sight {

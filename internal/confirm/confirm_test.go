@@ -22,6 +22,7 @@ import (
 type reader struct{ kept map[string]string }
 
 func (r *reader) NewTab() (driver.Tab, error) { return &readerTab{reader: r}, nil }
+func (r *reader) Version() string             { return "1" }
 func (r *reader) Close()                      {}
 
 type readerTab struct {
@@ -97,4 +98,23 @@ func TestCompare(t *testing.T) {
 	stop()
 	_, err = site.Compare(ctx, &reader{map[string]string{}}, []Prediction{{Path: "/skerra"}}, nil)
 	assert.ErrorIs(t, err, context.Canceled)
+}
+
+// Pages whose texts differ only behind the part that is compared with predictions are not the same.
+func TestSightOf(t *testing.T) {
+	s, err := serve.Start(http.NotFoundHandler())
+	require.NoError(t, err)
+	defer s.Close()
+	site := &Site{Server: s}
+	of := func(url, text string) Sight {
+		shown, _ := json.Marshal([]string{url, "Tides", text})
+		return site.sightOf(string(shown))
+	}
+	long := strings.Repeat("tide ", compared)
+	high, low := of(s.Origin()+"/", long+"high"), of(s.Origin()+"/", long+"low")
+	assert.True(t, high.Shows)
+	assert.Equal(t, high.Text, low.Text)
+	assert.NotEqual(t, high, low)
+	assert.Equal(t, Sight{}, of("error://page", "no network"))
+	assert.Equal(t, Sight{}, site.sightOf("no JSON"))
 }

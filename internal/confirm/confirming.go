@@ -64,23 +64,18 @@ type sightOnline struct {
 
 // Confirm opens pages online and under their conditions, in a browser with a new profile.
 func (s *Site) Confirm(ctx context.Context, b driver.Browser, pages []Unknown) ([]Answer, error) {
-	tab, err := b.NewTab()
+	tab, end, err := s.visited(ctx, b)
 	if err != nil {
 		return nil, err
 	}
-	defer tab.Close()
-	if err := s.install(ctx, tab); err != nil {
-		return nil, err
-	}
-	defer s.setCondition(condition.Online)
+	defer end()
 	answers := make([]Answer, len(pages))
 	pictures := make([]image.Image, len(pages))
 	seen := make([]Sight, len(pages))
-	any := func(Sight) bool { return true }
 	view := func(path string) (Sight, image.Image) {
 		_ = tab.Load("about:blank")
 		_ = tab.Load(s.Server.Origin() + path)
-		sight := s.settle(ctx, tab, any)
+		sight := s.settle(ctx, tab, anything)
 		data, err := tab.Picture()
 		if err != nil {
 			return sight, nil

@@ -32,7 +32,7 @@ func painted(square int) image.Image {
 
 // A page is confirmed only if the browser shows the same each time it is opened.
 func TestJudge(t *testing.T) {
-	tides, none := Sight{true, "Tides", "low"}, Sight{}
+	tides, none := Sight{Shows: true, Title: "Tides", Text: "low", all: "low and high"}, Sight{}
 	online := sightOnline{Sight: tides, picture: painted(0), steady: true}
 	changing, broken := online, online
 	changing.steady, broken.Sight = false, none
@@ -47,8 +47,9 @@ func TestJudge(t *testing.T) {
 		{"the same", condition.Offline, tides, painted(4), online, rehearsal.Whole},
 		{"another picture", condition.Offline, tides, painted(10), online, ""},
 		{"no picture", condition.Offline, tides, nil, online, ""},
-		{"another text", condition.Offline, Sight{true, "Tides", "unknown"}, painted(0), online, rehearsal.Partial},
-		{"another title", condition.Offline, Sight{true, "", "low"}, painted(0), online, rehearsal.Partial},
+		{"another text", condition.Offline, Sight{Shows: true, Title: "Tides", Text: "unknown"}, painted(0), online, rehearsal.Partial},
+		{"another title", condition.Offline, Sight{Shows: true, Text: "low", all: "low and high"}, painted(0), online, rehearsal.Partial},
+		{"another end of the text", condition.Offline, Sight{Shows: true, Title: "Tides", Text: "low", all: "low and unknown"}, painted(0), online, rehearsal.Partial},
 		{"no page", condition.Offline, none, painted(0), online, rehearsal.Lost},
 		{"no page, stalled", condition.Stalled, none, painted(0), online, rehearsal.Stuck},
 		{"no page online", condition.Offline, none, painted(0), broken, ""},

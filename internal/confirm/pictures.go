@@ -34,15 +34,11 @@ const MostPictured = 20
 // Pictures takes pictures of pages offline and online, after a visit that installs the worker. Offline is first, because pages that were
 // visited online may be stored. The browser needs a new profile.
 func (s *Site) Pictures(ctx context.Context, b driver.Browser, pages []string) (list []Picture, err error) {
-	tab, err := b.NewTab()
+	tab, end, err := s.visited(ctx, b)
 	if err != nil {
 		return nil, err
 	}
-	defer tab.Close()
-	if err := s.install(ctx, tab); err != nil {
-		return nil, err
-	}
-	defer s.setCondition(condition.Online)
+	defer end()
 	for _, c := range []condition.Condition{condition.Offline, condition.Online} {
 		if err := s.setCondition(c); err != nil {
 			return nil, err
@@ -57,7 +53,7 @@ func (s *Site) Pictures(ctx context.Context, b driver.Browser, pages []string) (
 				}
 				_ = tab.Load("about:blank")
 				_ = tab.Load(s.Server.Origin() + page) // an error page is pictured, too
-				s.settle(ctx, tab, func(Sight) bool { return true })
+				s.settle(ctx, tab, anything)
 				data, err := tab.Picture()
 				if err != nil {
 					return nil, err

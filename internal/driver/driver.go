@@ -9,6 +9,7 @@ import (
 	"net"
 	"os"
 	"os/exec"
+	"strings"
 	"sync"
 )
 
@@ -19,6 +20,8 @@ var ErrNotHere = errors.New("browser not available")
 type Browser interface {
 	// NewTab opens a tab. A browser with a single window returns that window.
 	NewTab() (Tab, error)
+	// Version returns the major version, "" if it is unknown.
+	Version() string
 	// Close ends the browser and removes its profile.
 	Close()
 }
@@ -27,6 +30,17 @@ type Browser interface {
 type Installer interface {
 	// InstallRefusals returns the reasons against installing, in plain words; none means that the browser would offer it.
 	InstallRefusals(url string) ([]string, error)
+}
+
+// Major returns the major version of one such as 156.0.1 or, with a product, HeadlessChrome/156.0.1. Versions of WebKitGTK have two parts
+// that count.
+func Major(version string, parts int) string {
+	_, after, named := strings.Cut(version, "/")
+	if named {
+		version = after
+	}
+	list := strings.Split(version, ".")
+	return strings.Join(list[:min(parts, len(list))], ".")
 }
 
 // Deliverer is a Browser with commands for events that need no page.

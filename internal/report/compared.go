@@ -30,20 +30,25 @@ func ComparedJSON(rows []confirm.Row) []comparedJSON {
 // Compared lists the pages that a real browser showed differently than predicted.
 func Compared(browser string, rows []confirm.Row, width int) string {
 	var b strings.Builder
-	same, unknown := 0, 0
+	same, unknown, cached := 0, 0, 0
 	var differs []confirm.Row
 	for _, r := range rows {
 		switch {
 		case r.Unknown != "":
 			unknown++
 		case r.Differs == confirm.Same:
-			same++
+			if same++; r.ByHTTPCache {
+				cached++
+			}
 		default:
 			differs = append(differs, r)
 		}
 	}
 	fmt.Fprintf(&b, "\n%s\n", bold.Render("SEEN IN "+strings.ToUpper(browser)))
 	fmt.Fprintf(&b, "  %d of %d as predicted", same, len(rows)-unknown)
+	if cached > 0 {
+		fmt.Fprintf(&b, ", %d of them with what the HTTP cache stored", cached)
+	}
 	if unknown > 0 {
 		fmt.Fprintf(&b, "; %s without a prediction", count(unknown, "page", "pages"))
 	}

@@ -6,6 +6,7 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/confirm"
+	"tachyform/internal/project"
 )
 
 // Confirmed is the result of audit --confirm.
@@ -20,8 +21,8 @@ type Confirmed struct {
 	Refusals []string
 	// Predicted reports whether the audit predicts that this browser installs the app.
 	Predicted bool
-	// Asks is the part of a project file with the requests, or "".
-	Asks string
+	// Asks lists the requests that the audit did not see.
+	Asks []project.Asks
 }
 
 // Summary returns what the JSON report has of it.
@@ -73,9 +74,9 @@ func ConfirmedText(c *Confirmed, width int) string {
 	switch {
 	case c.Written != "":
 		fmt.Fprintf(&b, "  requests %s, under audit.asks\n", c.Written)
-	case c.Asks != "":
+	case len(c.Asks) > 0:
 		b.WriteString("\n  These pages requested files that the audit did not see. With --write-requests\n  they are added to the project file:\n\n")
-		for line := range strings.Lines(c.Asks) {
+		for line := range strings.Lines(project.AsksText(c.Asks)) {
 			b.WriteString("    " + safe(strings.TrimRight(line, "\n")) + "\n")
 		}
 	}

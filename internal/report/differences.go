@@ -80,7 +80,11 @@ func shownWords(shows bool, letters int) string {
 }
 
 func requests(line func(format string, args ...any), title string, list []string) {
-	line("- %s:%s", title, map[bool]string{true: " none", false: ""}[len(list) == 0])
+	if len(list) == 0 {
+		line("- %s: none", title)
+		return
+	}
+	line("- %s:", title)
 	const most = 60
 	for _, r := range list[:min(len(list), most)] {
 		line("  - %s", safe(r))

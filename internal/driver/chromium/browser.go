@@ -13,6 +13,7 @@ import (
 	"sync"
 	"time"
 
+	"github.com/chromedp/cdproto/browser"
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/network"
@@ -92,6 +93,17 @@ func start(ctx context.Context, path string, more ...chromedp.ExecAllocatorOptio
 		return nil, err
 	}
 	return c, nil
+}
+
+// Version implements driver.Browser.
+func (c *Browser) Version() string {
+	tab, closeTab := c.tab(10 * time.Second)
+	defer closeTab()
+	text, _ := chromedp.Run(tab, func(ctx context.Context, t *chromedp.Target) (string, error) {
+		answer, err := cdp.Call(ctx, t, browser.GetVersion, cdp.Empty{})
+		return answer.Product, err
+	})
+	return driver.Major(text, 1)
 }
 
 // Close ends the browser and removes its profile.
@@ -220,7 +232,9 @@ func (t *Tab) Close() { t.close() }
 // Load implements driver.Tab: it opens a URL and waits until the page has settled.
 func (t *Tab) Load(url string) error {
 	if url == "about:blank" { // there is nothing to wait for
-		return chromedp.Do(t.ctx, chromedp.Navigate(url))
+		ctx, cancel := context.WithTimeout(t.ctx, longest)
+		defer cancel()
+		return chromedp.Do(ctx, chromedp.Navigate(url))
 	}
 	_, err := t.Go(url)
 	return err
@@ -289,7 +303,9 @@ func (t *Tab) Picture() (data []byte, err error) {
 
 // Command gives the tab's protocol session to f.
 func (t *Tab) Command(f func(ctx context.Context, s cdp.Session) error) error {
-	return chromedp.Do(t.ctx, chromedp.Func(func(ctx context.Context,
+	bounded, cancel := context.WithTimeout(t.ctx, longest)
+	defer cancel()
+	return chromedp.Do(bounded, chromedp.Func(func(ctx context.Context,
 		target *chromedp.Target) error {
 		return f(ctx, target)
 	}))

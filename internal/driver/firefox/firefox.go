@@ -21,6 +21,7 @@ type Browser struct {
 	process *driver.Process
 	conn    *websocket.Conn
 	id      int
+	version string
 }
 
 // preferences of the profile: the language that predictions assume.
@@ -71,8 +72,11 @@ func StartWith(o driver.Options) (*Browser, error) {
 	}
 	if err == nil {
 		b.conn.SetReadLimit(-1)
-		var none any
-		err = b.call("session.new", map[string]any{"capabilities": map[string]any{}}, &none)
+		var made struct {
+			Capabilities struct{ BrowserVersion string }
+		}
+		err = b.call("session.new", map[string]any{"capabilities": map[string]any{}}, &made)
+		b.version = driver.Major(made.Capabilities.BrowserVersion, 1)
 	}
 	if err != nil {
 		b.Close()
@@ -80,6 +84,9 @@ func StartWith(o driver.Options) (*Browser, error) {
 	}
 	return b, nil
 }
+
+// Version implements driver.Browser.
+func (b *Browser) Version() string { return b.version }
 
 // Close ends the browser and removes its profile.
 func (b *Browser) Close() {

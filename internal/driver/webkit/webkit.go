@@ -21,6 +21,7 @@ import (
 type Browser struct {
 	screen, driver *driver.Process
 	session        string
+	version        string
 }
 
 // Start starts a MiniBrowser under Xvfb; the error wraps driver.ErrNotHere where there is none that starts.
@@ -63,7 +64,10 @@ func StartWith(o driver.Options) (b *Browser, err error) {
 	}
 	root := fmt.Sprintf("http://127.0.0.1:%d", port)
 	b.session = root
-	var made struct{ SessionID string }
+	var made struct {
+		SessionID    string
+		Capabilities struct{ BrowserVersion string }
+	}
 	capabilities := map[string]any{"webkitgtk:browserOptions": map[string]any{"binary": browsers[0],
 		"args": []string{"--automation"}}}
 	for range 100 {
@@ -74,7 +78,7 @@ func StartWith(o driver.Options) (b *Browser, err error) {
 		}
 		time.Sleep(200 * time.Millisecond)
 	}
-	b.session = root + "/session/" + made.SessionID
+	b.session, b.version = root+"/session/"+made.SessionID, driver.Major(made.Capabilities.BrowserVersion, 2)
 	return b, err
 }
 
@@ -100,6 +104,9 @@ func (b *Browser) startScreen() (string, error) {
 	number, err := bufio.NewReader(read).ReadString('\n')
 	return ":" + strings.TrimSpace(number), err
 }
+
+// Version implements driver.Browser.
+func (b *Browser) Version() string { return b.version }
 
 // Close ends browser, driver and screen.
 func (b *Browser) Close() {
